@@ -15,7 +15,7 @@ import polars as pl
 from bench.timing import best_of_both, report
 from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.desk.context import TrustedClock
-from gezeiten.desk.intake.following import Follower, Pace
+from gezeiten.desk.intake.following import Follower, PollingPace
 from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.workspace import open_workspace
@@ -69,18 +69,21 @@ def following() -> None:
     assert many.stdout is not None
     ports = [int(port) for port in many.stdout.readline().split()]
     try:
-        for words, pace in (("usual pace", Pace()), ("fetched every 15 s", Pace(10.0, 15.0))):
+        for words, pace in (
+            ("usual pace", PollingPace()),
+            ("fetched every 15 s", PollingPace(10.0, 15.0)),
+        ):
             share, fetches = _followed(ports, pace)
             if not fetches:
                 raise SystemExit("Nobody was followed: this figure would be a lie.")
-            aim = "≤ 0.25" if pace == Pace() else "none"
+            aim = "≤ 0.25" if pace == PollingPace() else "none"
             report(f"following {_FOLLOWED} loggers, {words} / one core", share, 1.0, "   ", aim)
             print(f"{'':46} {fetches} fetches in {_FOLLOW_S:.0f} s")
     finally:
         many.communicate("")
 
 
-def _followed(ports: list[int], pace: Pace) -> tuple[float, int]:
+def _followed(ports: list[int], pace: PollingPace) -> tuple[float, int]:
     """Return the share of a core and the number of fetches while loggers are followed."""
     fetched = 0
 

@@ -24,7 +24,7 @@ if [ -z "${TMPDIR:-}" ] && [ "${room:-0}" -gt 8000000 ] && ! mount | grep -q " /
     export TMPDIR=/dev/shm
 fi
 failed=0
-pytest -n 3 --dist worksteal "$@" || failed=$?
+pytest -n 2 --dist loadfile "$@" || failed=$?
 if [ -n "${beside:-}" ]; then
     wait "$beside" || failed=$?
     cat "$said"

@@ -19,7 +19,7 @@ from gezeiten.desk.logger.intents import (
 from gezeiten.desk.logger.offloading import take_in_file
 from gezeiten.domain.actions.contacts import LoggerContacted
 from gezeiten.domain.plan.models import logger_model
-from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm
+from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, TimeForm
 from gezeiten.link import mission_blocks as mb
 from gezeiten.link import mission_file as mf
 from gezeiten.link.registers import LoggerState
@@ -30,7 +30,7 @@ CHANNELS = mb.file_channels(
     logger_model("Düne T2"), ("air_temperature", "relative_humidity"),
     {"air_temperature": "°C", "relative_humidity": "%"},
 )  # fmt: skip
-TIE = Tie(
+TIE = ImportTemplate(
     "Weather", "Shore · Mast",
     TextForm("utf-8", ",", ".", 1, 2, TimeForm((0,), "%Y-%m-%d %H:%M", "UTC")),
     (ColumnTie(1, "air_temperature", "°C"),),

@@ -11,7 +11,7 @@ from gezeiten.desk.record.calculating import (
     calculations,
     remove_calculation,
 )
-from gezeiten.desk.record.checking import Typed, checks_of, enter, take_check_back
+from gezeiten.desk.record.checking import TypedCheck, checks_of, enter, take_check_back
 from gezeiten.desk.record.clocks import (
     by_amount,
     keep_clock,
@@ -30,7 +30,7 @@ from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas import FORMULAS
-from gezeiten.domain.steps.hanging import Hung
+from gezeiten.domain.steps.hanging import SensorDepth
 from gezeiten.errors import InputError
 
 
@@ -134,7 +134,7 @@ def read_by_hand(desk: Desk, number: int) -> None:
     if not listed:
         raise InputError("nothing is measured yet")
     point, key = listed[number % len(listed)]
-    enter(desk, [Typed(point, key, 5, 20.0, "ah", low=1.0)])
+    enter(desk, [TypedCheck(point, key, 5, 20.0, "ah", low=1.0)])
 
 
 def read_by_hand_no_more(desk: Desk, number: int) -> None:
@@ -182,6 +182,6 @@ def hang_sensor(desk: Desk, number: int, length_m: float) -> None:
     point = listed[number % len(listed)]
     known = hanging_of(desk, point)
     if length_m or not known:
-        hang(desk, point, Hung(number, 3.2, length_m), "levelled")
+        hang(desk, point, SensorDepth(number, 3.2, length_m), "levelled")
     else:
         take_hanging_back(desk, point, known[0])

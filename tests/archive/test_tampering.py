@@ -30,7 +30,7 @@ from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
 from gezeiten.desk.quantities import keep_quantity
 from gezeiten.desk.record.calculating import Calculation, calculate
-from gezeiten.desk.record.checking import Typed, enter
+from gezeiten.desk.record.checking import TypedCheck, enter
 from gezeiten.desk.record.correcting import chain, keep, proposed, switch
 from gezeiten.desk.record.deployments import feed_series, place_source
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
@@ -47,9 +47,9 @@ from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.domain.steps.formulas import FORMULAS
-from gezeiten.domain.steps.hanging import Hung
+from gezeiten.domain.steps.hanging import SensorDepth
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
-from gezeiten.exchange.text.form import TextForm, Tie, TimeForm
+from gezeiten.exchange.text.form import ImportTemplate, TextForm, TimeForm
 from tests.archive.test_golden import unpacked
 from tests.conftest import STORE_PLAN
 from tests.databases import behind_its_back
@@ -156,7 +156,7 @@ def acted(tmp_path: Path) -> Path:
     save_point(desk, site, facts, save_point(desk, site, PointFacts("Well 1")))
     keep_plan(desk, "Store", STORE_PLAN, "Düne T2")
     form = TextForm("utf-8", ",", ".", 1, 2, TimeForm((0,), "%Y-%m-%d", "UTC"))
-    keep_tie(desk, Tie("Weather", "Shore · Well", form, ()))
+    keep_tie(desk, ImportTemplate("Weather", "Shore · Well", form, ()))
     note_service(desk, loggers(desk)[0][0], "note", "seen")
     make_round(desk, [one.id for one in sites(desk)][:1], desk.now_ms())
     export_csv(desk, next(p for p in points(desk) if p.channels), (0, desk.now_ms()))
@@ -185,14 +185,14 @@ def acted(tmp_path: Path) -> Path:
     keep(desk, shown, proposed(shown, key, "mark", (5, 9), {"mark": "suspect"}), "asked for")
     switch(desk, shown, chain(desk, shown, key).corrections[0])
     write_remark(desk, shown.id, (5, 9), "gauge cleaned", whole_site=True)
-    enter(desk, [Typed(shown, key, 5, 20.0, "ah", low=1.0, high=30.0, words="seen")])
+    enter(desk, [TypedCheck(shown, key, 5, 20.0, "ah", low=1.0, high=30.0, words="seen")])
     with desk.archive.reading() as session:
         mission = missions_at(session, shown.id)[0][0]
     serial = mission.logger.serial
     uid = mission_id(serial, mission.number, mission.launched_ms)
     moved = ((0, 1000),)
     desk.do(ClockCorrected(serial, uid, mission.number, "ab", "shifted", moved, 500, "zone"))
-    hang(desk, points(desk)[0], Hung(0, 3.2, 8.4), "levelled")
+    hang(desk, points(desk)[0], SensorDepth(0, 3.2, 8.4), "levelled")
     desk.close()
     return folder
 

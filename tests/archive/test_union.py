@@ -19,7 +19,7 @@ from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.logbook import (
-    Wanted,
+    EntryFilter,
     about_misfits,
     entries_wanted,
     logbook_entries,
@@ -35,7 +35,7 @@ from gezeiten.desk.record.records import record
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import GezeitenError, InputError
-from tests.archive.actions.test_anew import DEEDS, attempt, brought_up
+from tests.archive.actions.test_replay import DEEDS, attempt, brought_up
 from tests.archive.field_deeds import bring, bring_text
 from tests.golden import fingerprint_of
 
@@ -188,12 +188,12 @@ def test_what_two_changed_at_once_is_shown_until_somebody_looked(tmp_path: Path)
     give(other, one)
     assert told_of(one) == told_of(other)
     desk = opened(one)
-    [later] = entries_wanted(desk, Wanted(about=about_misfits(desk)))
-    page = logbook_page(desk, Wanted())
+    [later] = entries_wanted(desk, EntryFilter(about=about_misfits(desk)))
+    page = logbook_page(desk, EntryFilter())
     assert page.misfits == {later.hash: ["height was 2.00 m, not 1.00 m"]}
     assert kept_site(desk) == 3.0  # the act stands
     look_at_misfit(desk, later)
-    assert logbook_page(desk, Wanted()).misfits == {}
+    assert logbook_page(desk, EntryFilter()).misfits == {}
     with pytest.raises(InputError, match="nothing left to look at"):
         look_at_misfit(desk, later)
     desk.close()
@@ -202,7 +202,7 @@ def test_what_two_changed_at_once_is_shown_until_somebody_looked(tmp_path: Path)
     give(one, other)
     for folder in (one, other):
         desk = opened(folder)
-        assert logbook_page(desk, Wanted()).misfits == {}
+        assert logbook_page(desk, EntryFilter()).misfits == {}
         desk.close()
     assert told_of(one) == told_of(other)
 

@@ -16,10 +16,10 @@ from gezeiten.domain.actions.archives import (
 )
 from gezeiten.domain.actions.assessments import (
     AssessmentTakenBack,
+    AssessmentWords,
     ExcursionAssessed,
     ExcursionsFound,
     FoundOne,
-    Words,
 )
 from gezeiten.domain.actions.base import BY_KIND, changes_between
 from gezeiten.domain.actions.carriers import (
@@ -79,8 +79,8 @@ from gezeiten.domain.actions.offloads import (
     MissionSaid,
     OverviewTaken,
     RawBytes,
-    Read,
     ReadAnew,
+    ReaderVersion,
     ReadingsRescued,
     TextTaken,
     TextTakenOut,
@@ -91,13 +91,13 @@ from gezeiten.domain.actions.quantities import QuantityDropped, QuantityKept
 from gezeiten.domain.actions.remarks import RemarkMade, RemarkTakenBack
 from gezeiten.domain.actions.scope import nothing
 from gezeiten.domain.actions.sites import (
-    Moved,
     NextVisitSet,
     PointChanged,
     PointMade,
     PointRetired,
     SiteChanged,
     SiteMade,
+    SiteReference,
     SiteRetired,
 )
 from gezeiten.domain.actions.sources import (
@@ -113,7 +113,7 @@ from gezeiten.domain.actions.visits import (
     TaskLeftOut,
     TaskPlanned,
 )
-from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.sites import PointFacts, SiteFacts
@@ -124,7 +124,7 @@ GAP = Gap(0, 1_800_000, 600_000)
 MISSION = MissionName("D-1", 3, 5)
 RULE = LimitRule("air_temperature", "above", 28.0, 1800).as_dict()
 COLD = LimitRule("air_temperature", "below", 2.0, 3600).as_dict()
-SEEN = Seen(0, 9, 3, 9.5, 6, 2.0, 10, 0)
+SEEN = AssessedExcursion(0, 9, 3, 9.5, 6, 2.0, 10, 0)
 NEW_YEAR_MS = 1_798_758_000_000
 """2026-12-31T23:00:00Z: the first of January 2027 in Berlin."""
 
@@ -150,7 +150,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (PointChanged("a", (Change("duty_channels", [], ["water_level", "water_temperature"]),
                             Change("duty_interval_s", 900, None),
                             Change("fill_limit_s", 7200, 0)),
-                      (Moved("x", "Dock"), Moved("y", "Shore"))), WELL,
+                      (SiteReference("x", "Dock"), SiteReference("y", "Shore"))), WELL,
          "Point Shore · Well changed: site Dock → Shore, duty to record none → "
          "Water level, Water temperature, at least every 15 min → none, longest gap for a "
          "straight line 2 h → 0 s."),
@@ -217,12 +217,12 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "Gap filled by what drive BLUE carried: 3 readings, 30 min."),
         (GapFedByOther("p", GAP, "D-7", (FedPart("s", "co2", "", 0, 9),)), WELL,
          "Gap filled by what D-7 measured beside it: 3 readings, 30 min."),
-        (ExcursionAssessed("p", "a", MISSION, RULE, SEEN, Words("Power", "Fuse.")), WELL,
+        (ExcursionAssessed("p", "a", MISSION, RULE, SEEN, AssessmentWords("Power", "Fuse.")), WELL,
          "Air temperature: alarm above 28 °C for 30 min settled: Power."),
-        (ExcursionAssessed("p", "a", MISSION, RULE, SEEN, Words("Power", "Fuse."),
-                           Words("Sensor", "Odd.")), WELL,
+        (ExcursionAssessed("p", "a", MISSION, RULE, SEEN, AssessmentWords("Power", "Fuse."),
+                           AssessmentWords("Sensor", "Odd.")), WELL,
          "Air temperature: alarm above 28 °C for 30 min settled: Power anew, before: Sensor."),
-        (AssessmentTakenBack("p", "a", RULE, SEEN, Words("Power", "Fuse.")), WELL,
+        (AssessmentTakenBack("p", "a", RULE, SEEN, AssessmentWords("Power", "Fuse.")), WELL,
          "Air temperature: alarm above 28 °C for 30 min: assessment taken back (Power)."),
         (DocumentHandedOver("p", "d", "csv", 0, 9, "C:\\x\\well.csv", "f", 8, 2_000), WELL,
          "CSV with 2,000 readings written: well.csv."),
@@ -386,9 +386,9 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
          "The bytes abababababab taken out of the record of Shore · Well; its bytes stay."),
         (ReadingsRescued("D-1", "ab" * 32, RAW), AT_WELL,
          "The bytes abababababab are lost; the readings that were made of them are kept instead."),
-        (ReadAnew("D-1", "p", "ab" * 32, Read(1, "x"), Read(2, "y")), AT_WELL,
+        (ReadAnew("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(2, "y")), AT_WELL,
          "The bytes abababababab are read anew from here on: version 1 → 2 of the reader."),
-        (ReadAnew("D-1", "p", "ab" * 32, Read(1, "x"), Read(1, "y")), AT_WELL,
+        (ReadAnew("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(1, "y")), AT_WELL,
          "The bytes abababababab are read anew from here on: version 1 of the reader, as it is "
          "now."),
         (ExcursionsFound("p", (FoundOne(MISSION, RULE, NEW_YEAR_MS, NEW_YEAR_MS + 5, 9),)), WELL,

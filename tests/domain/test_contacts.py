@@ -6,18 +6,18 @@ from dataclasses import replace
 
 import pytest
 
-from gezeiten.domain.contacts import BY_HAND_MS, FOLLOWED_MS, Sighting, says_more
+from gezeiten.domain.contacts import BY_HAND_MS, FOLLOWED_MS, LoggerSighting, says_more
 
 STATE = {
     "state": 2, "mission_number": 3, "flags": 0, "practice": 0, "end_reason": 0, "self_check": 0,
     "first_due_ms": 5, "interval_s": 60, "calibration_due_day": 0, "battery_permille": 800,
     "readings": 100, "first_held": 0,
 }  # fmt: skip
-LAST = Sighting(1_000_000, STATE, 200.0)
+LAST = LoggerSighting(1_000_000, STATE, 200.0)
 
 
-def seen(after_ms: int = 60_000, off_ms: float = 200.0, **state: int) -> Sighting:
-    return Sighting(LAST.at_ms + after_ms, {**STATE, **state}, off_ms)
+def seen(after_ms: int = 60_000, off_ms: float = 200.0, **state: int) -> LoggerSighting:
+    return LoggerSighting(LAST.at_ms + after_ms, {**STATE, **state}, off_ms)
 
 
 @pytest.mark.parametrize(
@@ -36,7 +36,7 @@ def seen(after_ms: int = 60_000, off_ms: float = 200.0, **state: int) -> Sightin
         (seen(-1), True),  # the computer's clock went back
     ],
 )  # fmt: skip
-def test_what_is_told(now: Sighting, told: bool) -> None:
+def test_what_is_told(now: LoggerSighting, told: bool) -> None:
     assert says_more(LAST, now, BY_HAND_MS) is told
 
 

@@ -11,11 +11,11 @@ import pypdf
 import pytest
 
 from gezeiten.domain.limits.limits import LimitRule, always
-from gezeiten.domain.limits.verdicts import DayVerdict, Known, day_verdicts
+from gezeiten.domain.limits.verdicts import DayVerdict, KnownUntil, day_verdicts
 from gezeiten.domain.series.moving import moving_mean
 from gezeiten.domain.series.statistics import daily_numbers, numbers
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, HOUR_MS, from_ms, to_ms
-from gezeiten.domain.steps.uncertainty import Share, Sure
+from gezeiten.domain.steps.uncertainty import Uncertainty, UncertaintyShare
 from gezeiten.report.content import (
     PointReport,
     ReportChannel,
@@ -47,7 +47,7 @@ def report(**change: object) -> PointReport:
         "air_temperature", "°C", series, always((RULE,)),
         numbers(series, SPAN, always((RULE,)), kinetic=True),
         tuple(daily_numbers(series, SPAN, ZONE, always((RULE,)), kinetic=True)),
-        verdicts=tuple(day_verdicts(series, always((RULE,)), SPAN, ZONE, Known(EVER_MS))),
+        verdicts=tuple(day_verdicts(series, always((RULE,)), SPAN, ZONE, KnownUntil(EVER_MS))),
     )  # fmt: skip
     offload = ReportOffload(START, "JA", "network", "ab" * 32, 1500.0)
     mission = ReportMission("D-2041", "Düne T2", 12, START, "recorded", 600, "when memory is full",
@@ -78,14 +78,28 @@ def test_all_parts_are_there(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("sure", "words"),
     [
-        (Sure((Share("calibration", 0.1), Share("fill", 0.05, "Door")), is_least=False),
-         "18.40 ± 0.22 °C (k = 2: calibration 0.20, fill of Door 0.10)."),
-        (Sure((Share("clock", 0.2), Share("resolution", 0.0)), is_least=True),
-         "18.40 at least ± 0.40 °C (k = 2: clock 0.40)."),
-        (Sure((Share("resolution", 0.01),), is_least=True), "its uncertainty is not known"),
+        (
+            Uncertainty(
+                (UncertaintyShare("calibration", 0.1), UncertaintyShare("fill", 0.05, "Door")),
+                is_least=False,
+            ),
+            "18.40 ± 0.22 °C (k = 2: calibration 0.20, fill of Door 0.10).",
+        ),
+        (
+            Uncertainty(
+                (UncertaintyShare("clock", 0.2), UncertaintyShare("resolution", 0.0)), is_least=True
+            ),
+            "18.40 at least ± 0.40 °C (k = 2: clock 0.40).",
+        ),
+        (
+            Uncertainty((UncertaintyShare("resolution", 0.01),), is_least=True),
+            "its uncertainty is not known",
+        ),
     ],
-)  # fmt: skip
-def test_beside_the_mean_stands_how_sure_it_is(tmp_path: Path, sure: Sure, words: str) -> None:
+)
+def test_beside_the_mean_stands_how_sure_it_is(
+    tmp_path: Path, sure: Uncertainty, words: str
+) -> None:
     """2 x hypot(0.1, 0.05) = 0.224; the mean as numpy weights it is tested elsewhere."""
     made = report()
     whole = replace(made.channels[0].whole, mean=18.4)

@@ -10,17 +10,17 @@ from hypothesis import strategies as st
 
 from gezeiten.domain.board.board import Board
 from gezeiten.domain.board.facts import BoardPoint, BoardSite
-from gezeiten.domain.board.rows import BoardRow, Need
+from gezeiten.domain.board.rows import BoardRow, VisitNeed
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms
 from gezeiten.ui.tideboard.axis import ticks
 from gezeiten.ui.tideboard.model import BoardModel
 
 NOW_MS = 1_795_392_000_000
-FULL, GAP = Need("end", "memory full", NOW_MS, 2), Need("gap", "gap", NOW_MS + DAY_MS, 1)
-CALM = Need("calibration", "calibration", NOW_MS + 9 * DAY_MS, 0)
+FULL, GAP = VisitNeed("end", "memory full", NOW_MS, 2), VisitNeed("gap", "gap", NOW_MS + DAY_MS, 1)
+CALM = VisitNeed("calibration", "calibration", NOW_MS + 9 * DAY_MS, 0)
 
 
-def row(number: int, site: int, *needs: Need) -> BoardRow:
+def row(number: int, site: int, *needs: VisitNeed) -> BoardRow:
     point = BoardPoint(number, site, f"Site {site}", f"Point {number}", "Europe/Berlin")
     return BoardRow(point, f"D-{number:04}", (), (), (), (), (), None, None, "memory full", True,
                     needs)  # fmt: skip

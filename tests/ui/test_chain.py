@@ -26,7 +26,7 @@ from gezeiten.domain.series.series import make_series
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
-from gezeiten.ui.mend.chain_model import MOST_DRAWN, Trying, drawn, tried_stretch
+from gezeiten.ui.mend.chain_model import MOST_DRAWN, TriedStep, drawn, tried_stretch
 from gezeiten.ui.mend.story_dialog import StoryDialog
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.coverage_dialog import CoverageDialog
@@ -42,7 +42,7 @@ KEY = "probe_temperature"
 def test_what_is_typed_in_fahrenheit_corrects_what_was_recorded_in_celsius() -> None:
     """By hand: 0.9 °F more are 0.5 °C; a gain of 2 doubles what is shown: 212 °F become 424 °F,
     100 °C become 217.78 °C."""
-    trying = Trying(unit=shown_unit("°C", "°F"))
+    trying = TriedStep(unit=shown_unit("°C", "°F"))
     assert trying.linear(0.9, 1, 1.8) == pytest.approx({"offset": 0.5, "gain": 1, "u": 1.0})
     doubled = trying.linear(0, 2, 0)
     assert doubled["offset"] + 2 * 100 == pytest.approx(217.7778, abs=1e-4)

@@ -12,8 +12,8 @@ from typing import Any
 import pytest
 
 import gezeiten.ui
-from gezeiten.desk.field.alternative_sources import Measured
-from gezeiten.desk.field.estimating import Way
+from gezeiten.desk.field.alternative_sources import AlternativeReadings
+from gezeiten.desk.field.estimating import FillMethod
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import LineOffer, LoggerOffer
 from gezeiten.domain.series.gaps import Gap
@@ -28,7 +28,7 @@ from gezeiten.ui.handover.model import (
     usual_span,
 )
 from gezeiten.ui.mend import model as mend
-from gezeiten.ui.trends.model import Looking, around, first_view, title
+from gezeiten.ui.trends.model import TrendsView, around, first_view, title
 
 MODELS = sorted(Path(gezeiten.ui.__file__).parent.glob("*/model.py"))
 
@@ -116,13 +116,13 @@ def test_a_gap_is_filled_by_what_can_fill_it_and_one_act_at_a_time() -> None:
 
 
 def test_what_was_measured_beside_it_comes_after_its_logger_and_before_estimates() -> None:
-    model, spare = mend.Mending(), Measured("Thermometer", 9)
+    model, spare = mend.Mending(), AlternativeReadings("Thermometer", 9)
     model.take(booked(), mend.offers(booked(), logger(7), LINE), [spare])
     assert (model.source, model.other) == ("logger", None)
-    refused = Measured("Door logger", 9, "corrected there")
+    refused = AlternativeReadings("Door logger", 9, "corrected there")
     model.take(booked(), mend.offers(booked(), logger(), LINE), [refused, spare])
     assert (model.source, model.other) == ("other", spare)
-    model.know_ways([Way("by its own cycles", {}, beats_line=True)])
+    model.know_ways([FillMethod("by its own cycles", {}, beats_line=True)])
     assert (model.source, model.other, model.way) == ("other", spare, None)
     model.choose_other(refused)
     assert model.other is spare
@@ -137,10 +137,10 @@ def test_what_was_measured_beside_it_comes_after_its_logger_and_before_estimates
 def test_the_best_of_all_ways_is_chosen_not_the_best_of_those_known_first() -> None:
     model = mend.Mending()
     model.take(booked(), mend.offers(booked(), logger(), LINE), [])
-    first = Way("by its own cycles", {}, beats_line=True)
+    first = FillMethod("by its own cycles", {}, beats_line=True)
     model.know_ways([first])
     assert (model.source, model.way) == ("way", first)
-    model.know_ways([Way("by a companion", {}), Way("by its own cycles", {})])
+    model.know_ways([FillMethod("by a companion", {}), FillMethod("by its own cycles", {})])
     assert (model.source, model.way) == ("line", None)
     model.take(booked(), mend.offers(booked(), logger(), REFUSED), [])
     model.know_ways([first])
@@ -160,7 +160,7 @@ WHOLE = (0, 100 * DAY_MS)
 
 
 def test_first_the_last_fortnight_then_what_was_shown() -> None:
-    model = Looking()
+    model = TrendsView()
     model.begin(None)
     assert model.loaded(WHOLE) == (86 * DAY_MS, 100 * DAY_MS)
     seen = (10 * DAY_MS, 20 * DAY_MS)
@@ -173,7 +173,7 @@ def test_first_the_last_fortnight_then_what_was_shown() -> None:
 
 
 def test_what_is_looked_at_wins_over_what_was_shown() -> None:
-    model = Looking(WHOLE)
+    model = TrendsView(WHOLE)
     model.look_at((50 * DAY_MS, 51 * DAY_MS))
     model.begin((0, DAY_MS))
     assert model.loaded(WHOLE) == around((50 * DAY_MS, 51 * DAY_MS))
@@ -182,7 +182,7 @@ def test_what_is_looked_at_wins_over_what_was_shown() -> None:
 
 
 def test_a_length_asked_for_while_it_loads_is_shown_once_it_has() -> None:
-    model = Looking(WHOLE)
+    model = TrendsView(WHOLE)
     assert model.ask_days(7) == (93 * DAY_MS, 100 * DAY_MS)
     assert model.ask_days(0) == WHOLE
     assert model.ask_days(300) == WHOLE
@@ -196,11 +196,11 @@ def test_a_length_asked_for_while_it_loads_is_shown_once_it_has() -> None:
 
 
 def test_lengths_are_known_again_and_marks_beyond_the_record_are_not_held() -> None:
-    model = Looking(WHOLE)
+    model = TrendsView(WHOLE)
     assert model.lengths_of((0, 7 * DAY_MS + HOUR_MS)) == [7]
     assert model.lengths_of(WHOLE) == [0]
     assert model.lengths_of((0, 5 * DAY_MS)) == []
-    assert Looking((0, 14 * DAY_MS)).lengths_of((0, 14 * DAY_MS)) == [14, 0]
+    assert TrendsView((0, 14 * DAY_MS)).lengths_of((0, 14 * DAY_MS)) == [14, 0]
     assert model.holds(None)
     assert model.holds((99 * DAY_MS, 101 * DAY_MS))
     assert not model.holds((100 * DAY_MS, 101 * DAY_MS))

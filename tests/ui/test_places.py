@@ -21,13 +21,13 @@ from gezeiten.desk.settings import load_settings
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
-from gezeiten.ui.tideboard.canvas import Hit
+from gezeiten.ui.tideboard.canvas import HitArea
 from gezeiten.ui.tideboard.words import row_in_words
 from tests.ui_help import PATIENCE_MS, idle, press, type_into
 
 
 # -- Tideboard -----------------------------------------------------------------------------------
-def hits(window: MainWindow) -> list[Hit]:
+def hits(window: MainWindow) -> list[HitArea]:
     canvas = window.places[places.TIDEBOARD].canvas
     window.grab()
     return canvas._hits

@@ -220,7 +220,7 @@ def test_the_figures_of_a_month_agree_on_screen_in_csv_and_on_paper(
     point = point_named(demo_desk, "Cold room A")
     end = demo_desk.now_ms() // 3_600_000 * 3_600_000
     month = (end - 30 * DAY_MS, end)
-    window.go(places.TRENDS, places.Look(point.id, month))
+    window.go(places.TRENDS, places.TrendsRequest(point.id, month))
     idle(qtbot, window)
     shown = figures_shown(window.places[places.TRENDS])
     frame = pl.read_csv(export_csv(demo_desk, point, month, tmp_path / "m.csv").path)

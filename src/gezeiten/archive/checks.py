@@ -7,17 +7,17 @@ import math
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.store.tables import CheckRow, Point
+from gezeiten.archive.store.tables import CheckReadingRow, Point
 from gezeiten.domain.steps.checks.reading import CheckReading
 
 
 def checks_at(session: Session, point_id: int) -> list[CheckReading]:
     """Return the check readings of all series of a point that stand, in order of time."""
     query = (
-        select(CheckRow, Point.uid)
-        .join(Point, Point.id == CheckRow.point_id)
-        .where(CheckRow.point_id == point_id, CheckRow.undone_ms.is_(None))
-        .order_by(CheckRow.at_ms, CheckRow.said_ms, CheckRow.uid)
+        select(CheckReadingRow, Point.uid)
+        .join(Point, Point.id == CheckReadingRow.point_id)
+        .where(CheckReadingRow.point_id == point_id, CheckReadingRow.undone_ms.is_(None))
+        .order_by(CheckReadingRow.at_ms, CheckReadingRow.said_ms, CheckReadingRow.uid)
     )
     return [
         CheckReading(row.uid, point, row.series, row.at_ms,

@@ -5,11 +5,11 @@ from __future__ import annotations
 from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import CorrectionRow, Point
 from gezeiten.domain.steps.chain import Correction, as_they_stand
 
-_OF_POINT = Prepared(
+_OF_POINT = PreparedStatement(
     select(CorrectionRow.uid, Point.uid, CorrectionRow.series, CorrectionRow.kind,
            CorrectionRow.version, CorrectionRow.start_ms, CorrectionRow.end_ms,
            CorrectionRow.parameters, CorrectionRow.words, CorrectionRow.said_ms,

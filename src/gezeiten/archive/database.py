@@ -36,7 +36,7 @@ from sqlalchemy.orm import Session
 from sqlalchemy.pool import ConnectionPoolEntry
 
 from gezeiten.archive.actions.catching_up import catch_up, lengths_applied
-from gezeiten.archive.actions.entry_writing import Who
+from gezeiten.archive.actions.entry_writing import Author
 from gezeiten.archive.actions.own_chain import OwnChain
 from gezeiten.archive.local_cache.changes import is_beside
 from gezeiten.archive.local_cache.database_state import HERE
@@ -252,7 +252,7 @@ class Archive:
             with self.writing():
                 pass
 
-    def enter(self, session: Session, told: Body, who: Who) -> None:
+    def enter(self, session: Session, told: Body, who: Author) -> None:
         """Enter an act that was applied, in this computer's own chain.
 
         Raises:

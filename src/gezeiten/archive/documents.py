@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.store.tables import Handover
+from gezeiten.archive.store.tables import IssuedDocumentRow
 from gezeiten.domain.series.timeline import Span
 
 
@@ -29,17 +29,17 @@ class KeptDocument:
 
 def count_documents(session: Session) -> int:
     """Return how many documents were handed over."""
-    return int(session.scalar(select(func.count(Handover.id))) or 0)
+    return int(session.scalar(select(func.count(IssuedDocumentRow.id))) or 0)
 
 
 def newest_document_end(session: Session, point_id: int) -> int | None:
     """Return until when the documents of a point reach (UTC ms), None without any."""
-    return session.scalar(select(func.max(Handover.end_ms)).filter_by(point_id=point_id))
+    return session.scalar(select(func.max(IssuedDocumentRow.end_ms)).filter_by(point_id=point_id))
 
 
 def documents(session: Session) -> list[KeptDocument]:
     """Return all documents handed over, latest first."""
-    rows = session.scalars(select(Handover).order_by(Handover.id.desc()))
+    rows = session.scalars(select(IssuedDocumentRow).order_by(IssuedDocumentRow.id.desc()))
     return [
         KeptDocument(row.uid, row.at_ms, row.person, row.kind, row.point_id,
                      (row.start_ms, row.end_ms), row.file_name, row.sha256, row.readings)

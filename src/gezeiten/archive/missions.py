@@ -12,7 +12,7 @@ from gezeiten.archive.intake.missions import kept_ranges, known_mission
 from gezeiten.archive.local_cache.layout import Layout, layout
 from gezeiten.archive.local_cache.readings import kept_of_text
 from gezeiten.archive.loggers import known_logger_of
-from gezeiten.archive.store.tables import Feeding, Logger, Mission, Point, Site
+from gezeiten.archive.store.tables import Logger, Mission, Point, SeriesAssignmentRow, Site
 from gezeiten.domain.actions.offloads import SOURCES
 from gezeiten.domain.kept import GOING_ON, KnownMission
 from gezeiten.domain.plan.plan import Plan, plan_from_dict
@@ -222,11 +222,17 @@ def missions_beside(session: Session) -> dict[int, list[KnownMission]]:
     """Return the missions of loggers that are said to feed a labelled series of a point still, and
     stand there, by point: those beside the one that began last."""
     made = layout(session)
-    said = set(session.scalars(
-        select(Logger.serial)
-        .join(Feeding, Feeding.logger_id == Logger.id)
-        .where(Feeding.undone_ms.is_(None), Feeding.end_ms.is_(None), Feeding.label != "")
-    ))  # fmt: skip
+    said = set(
+        session.scalars(
+            select(Logger.serial)
+            .join(SeriesAssignmentRow, SeriesAssignmentRow.logger_id == Logger.id)
+            .where(
+                SeriesAssignmentRow.undone_ms.is_(None),
+                SeriesAssignmentRow.end_ms.is_(None),
+                SeriesAssignmentRow.label != "",
+            )
+        )
+    )
     still = [one for one in made.stood if one.end_ms == EVER_MS and one.stay.is_logger]
     there = [one for one in still if one.stay.source in said]
     known = missions_by_id(session, {one.stay.mission for one in there})

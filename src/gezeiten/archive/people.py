@@ -11,7 +11,7 @@ from gezeiten.archive.actions.beginnings import begun_of
 from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
 from gezeiten.archive.founding import begin_anew
-from gezeiten.archive.projection import Said
+from gezeiten.archive.projection import Authorship
 from gezeiten.archive.store.chains import WITHHELD
 from gezeiten.archive.store.tables import LogbookRow, Person
 from gezeiten.domain.actions.people import ERASED, PersonErased, PersonNamed
@@ -39,7 +39,7 @@ def entries_by_name(session: Session) -> dict[str, tuple[int, int]]:
     return {name: (many, last_ms) for name, many, last_ms in rows}
 
 
-def erase(archive: Archive, name: str, said: Said) -> None:
+def erase(archive: Archive, name: str, said: Authorship) -> None:
     """Erase a name: from every table and out of the chain files. What was done stays, and
     everything still checks. Names in entries from before chain files, in words that somebody typed
     and in documents that were handed over stay as well.

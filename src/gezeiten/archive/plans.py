@@ -8,24 +8,24 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import KeptPlan, KeptTie, Offload
-from gezeiten.domain.kept import Kept
+from gezeiten.domain.kept import StoredPlan
 from gezeiten.domain.plan.plan import plan_from_dict
 
 
-def kept_plans(session: Session) -> list[Kept]:
+def kept_plans(session: Session) -> list[StoredPlan]:
     """Return all kept plans, by name."""
     return [_kept(row) for row in session.scalars(select(KeptPlan).order_by(KeptPlan.name))]
 
 
-def plan_named(session: Session, name: str) -> Kept | None:
+def plan_named(session: Session, name: str) -> StoredPlan | None:
     """Return the plan kept under a name, None where there is none."""
     row = session.scalars(select(KeptPlan).filter_by(name=name)).first()
     return _kept(row) if row else None
 
 
-def _kept(row: KeptPlan) -> Kept:
+def _kept(row: KeptPlan) -> StoredPlan:
     plan = plan_from_dict(row.plan)
-    return Kept(row.uid, row.name, row.model, plan, row.changed_ms, row.changed_by)
+    return StoredPlan(row.uid, row.name, row.model, plan, row.changed_ms, row.changed_by)
 
 
 def kept_ties(session: Session) -> list[dict[str, Any]]:

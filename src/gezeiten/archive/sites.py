@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.projection import Said
+from gezeiten.archive.projection import Authorship
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.archive.store.tables import Point, Site
 from gezeiten.domain.actions.sites import PointMade, SiteMade
@@ -75,7 +75,7 @@ def points_of_site(session: Session, site_id: int) -> list[int]:
     return list(session.scalars(select(Point.id).filter_by(site_id=site_id).order_by(Point.id)))
 
 
-def find_point(session: Session, name: str, said: Said) -> Point:
+def find_point(session: Session, name: str, said: Authorship) -> Point:
     """Return the point of "Site · Point", both made where they are new; a bare name is a site
     with a point of the same name. A name that comes from elsewhere with signs that no name can have
     is cleaned of them, which whoever looks hears."""
@@ -110,7 +110,7 @@ def _cleaned(session: Session, name: str) -> str:
     return clean
 
 
-def _new_site(session: Session, name: str, said: Said) -> Site:
+def _new_site(session: Session, name: str, said: Authorship) -> Site:
     """Make a site that was only named. Its zone is a guess, and whoever looks hears so."""
     archive: Archive = session.info["archive"]
     zone = archive.new_site_zone

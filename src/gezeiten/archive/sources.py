@@ -7,19 +7,19 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.store.tables import Feeding, Logger, Placing, Point, Site
+from gezeiten.archive.store.tables import DeploymentRow, Logger, Point, SeriesAssignmentRow, Site
 from gezeiten.domain.kept import SaidOfSource
 from gezeiten.domain.sites import full_name
 
 
 def said_of_sources(session: Session) -> list[SaidOfSource]:
     """Return all that stands of what was said of sources, the latest first."""
-    found = [_said(*row) for row in session.execute(_with_names(Placing))]
-    found += [_said(*row) for row in session.execute(_with_names(Feeding))]
+    found = [_said(*row) for row in session.execute(_with_names(DeploymentRow))]
+    found += [_said(*row) for row in session.execute(_with_names(SeriesAssignmentRow))]
     return sorted(found, key=lambda one: (-one.said_ms, one.uid))
 
 
-def _with_names(table: type[Placing] | type[Feeding]) -> Any:
+def _with_names(table: type[DeploymentRow] | type[SeriesAssignmentRow]) -> Any:
     query: Any = (
         select(table, Logger.serial, Point, Site)
         .join(Logger, Logger.id == table.logger_id)
@@ -31,12 +31,12 @@ def _with_names(table: type[Placing] | type[Feeding]) -> Any:
 
 
 def _said(
-    row: Placing | Feeding, serial: str, point: Point | None, site: Site | None
+    row: DeploymentRow | SeriesAssignmentRow, serial: str, point: Point | None, site: Site | None
 ) -> SaidOfSource:
     name = full_name(site.name, point.name) if site and point else ""
-    fed = (row.channel, row.label) if isinstance(row, Feeding) else ("", "")
+    fed = (row.channel, row.label) if isinstance(row, SeriesAssignmentRow) else ("", "")
     return SaidOfSource(
         row.uid, serial, point.uid if point else "", name, site.zone if site else "UTC", *fed,
-        row.start_ms, row.end_ms, row.words if isinstance(row, Placing) else "", row.said_ms,
+        row.start_ms, row.end_ms, row.words if isinstance(row, DeploymentRow) else "", row.said_ms,
         row.said_by,
     )  # fmt: skip

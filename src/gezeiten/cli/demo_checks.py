@@ -11,13 +11,13 @@ import numpy as np
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, point_named
-from gezeiten.desk.record.checking import Typed, enter, keep_tying, try_tying
+from gezeiten.desk.record.checking import TypedCheck, enter, keep_tying, try_tying
 from gezeiten.desk.record.hanging import hang
 from gezeiten.desk.record.place_editor import point_facts, save_point
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms, midnight_ms
-from gezeiten.domain.steps.hanging import Hung
+from gezeiten.domain.steps.hanging import SensorDepth
 
 _RIM_M, _LENGTH_M = 3.2, 4.62
 _DIPS = ((55.4, 0.003), (44.1, -0.004), (37.0, 0.002), (21.3, 0.006), (12.2, 0.009), (9.1, 0.011))
@@ -36,7 +36,10 @@ def read_by_hand(desk: Desk, anchor_ms: int) -> None:
     save_point(desk, creek.site_id, facts, creek.id)
     begin_ms = int(anchor_ms - _HUNG_DAYS_AGO * DAY_MS) // 60_000 * 60_000
     hang(
-        desk, creek, Hung(begin_ms, _RIM_M, _LENGTH_M), "levelled from the bench mark at the sluice"
+        desk,
+        creek,
+        SensorDepth(begin_ms, _RIM_M, _LENGTH_M),
+        "levelled from the bench mark at the sluice",
     )
     key = _level_of(creek)
     enter(desk, list(_dips(desk, creek, anchor_ms)))
@@ -47,13 +50,13 @@ def read_by_hand(desk: Desk, anchor_ms: int) -> None:
     enter(desk, list(_looks(desk, room, anchor_ms)))
 
 
-def _dips(desk: Desk, creek: PointPlace, anchor_ms: int) -> Iterator[Typed]:
+def _dips(desk: Desk, creek: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]:
     key = _level_of(creek)
     for days_ago, off_m in _DIPS:
         at_ms = int(anchor_ms - days_ago * DAY_MS) // 60_000 * 60_000
         level_m = _at(record(desk, creek.id, key, (at_ms - HOUR_MS, at_ms + HOUR_MS)), at_ms)
         dip_m = round(_LENGTH_M - (level_m + off_m), 3)
-        yield Typed(creek, key, at_ms, dip_m, "JA", is_dip=True, words="tape K-3")
+        yield TypedCheck(creek, key, at_ms, dip_m, "JA", is_dip=True, words="tape K-3")
 
 
 def _level_of(creek: PointPlace) -> str:
@@ -61,7 +64,7 @@ def _level_of(creek: PointPlace) -> str:
                 if place.channel.startswith("water_level"))  # fmt: skip
 
 
-def _looks(desk: Desk, room: PointPlace, anchor_ms: int) -> Iterator[Typed]:
+def _looks(desk: Desk, room: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]:
     key = room.channels[0].channel
     today = from_ms(anchor_ms, room.zone).date()
     before_ms = 0
@@ -72,7 +75,7 @@ def _looks(desk: Desk, room: PointPlace, anchor_ms: int) -> Iterator[Typed]:
         for at_ms in _instants(day, room.zone)[: 1 if days_ago in _FORGOTTEN else None]:
             temps_c = record(desk, room.id, key, (before_ms or at_ms - HOUR_MS, at_ms + HOUR_MS))
             since = temps_c.between(before_ms, at_ms + 1).values if before_ms else temps_c.values
-            yield Typed(
+            yield TypedCheck(
                 room, key, at_ms, _tenth(_at(temps_c, at_ms) + 0.15), "MK", u=0.4,
                 low=_tenth(since.min() + 0.1), high=_tenth(since.max() + 0.2),
             )  # fmt: skip

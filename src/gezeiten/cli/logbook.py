@@ -12,7 +12,7 @@ from gezeiten.cli.options import archive_option, json_option, put, reports_error
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import (
     About,
-    Wanted,
+    EntryFilter,
     about_logger,
     about_misfits,
     about_point,
@@ -66,7 +66,7 @@ def logbook_command(
             put(as_json, {"said": sentence}, [sentence])
             return
         what = about_misfits(desk) if misfits else _named(desk, about) if about else None
-        wanted = Wanted(" ".join(words), what, who, act)
+        wanted = EntryFilter(" ".join(words), what, who, act)
         if since:
             wanted = replace(wanted, since_ms=instant_ms(since, "UTC"))
         if until:

@@ -12,7 +12,7 @@ import click
 
 from gezeiten.cli.common import open_desk
 from gezeiten.cli.options import archive_option, json_option, reports_errors
-from gezeiten.desk.intake.following import Follower, News, Pace, followed_addresses
+from gezeiten.desk.intake.following import Follower, FollowingNews, PollingPace, followed_addresses
 from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.errors import InputError
 
@@ -46,7 +46,7 @@ def watch_command(
         timer.daemon = True
         timer.start()
 
-    def tell(news: News) -> None:
+    def tell(news: FollowingNews) -> None:
         line = json.dumps(asdict(news)) if as_json else f"{iso_utc(news.at_ms)}  {news.sentence}"
         click.echo(line)
 
@@ -56,6 +56,6 @@ def watch_command(
         if not addresses:
             raise InputError("No logger to follow; name them in the settings or with --at.")
         fetch_s = desk.settings.follow_minutes * 60.0 if every is None else every
-        pace = Pace(look_s=look, fetch_s=fetch_s)
+        pace = PollingPace(look_s=look, fetch_s=fetch_s)
         follower = Follower(desk, addresses, tell, pace, cancelled=ended.is_set)
         follower.run(ended.wait)

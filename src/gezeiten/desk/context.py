@@ -29,7 +29,7 @@ from gezeiten.link.address import USUAL_LIMITS, Address, TimeLimits, addresses
 
 if TYPE_CHECKING:
     from gezeiten.archive.database import Archive, ArchiveSession
-    from gezeiten.archive.projection import Said
+    from gezeiten.archive.projection import Authorship
     from gezeiten.desk.pin_store import PinStore
     from gezeiten.domain.actions import Action
     from gezeiten.domain.actions.contacts import Attempt
@@ -283,11 +283,11 @@ class Desk:
             self.drafts.save()
 
     @property
-    def said(self) -> Said:
+    def said(self) -> Authorship:
         """Who acts, and when: now."""
-        from gezeiten.archive.projection import Said
+        from gezeiten.archive.projection import Authorship
 
-        return Said(self.now_ms(), self.person)
+        return Authorship(self.now_ms(), self.person)
 
     def do_within(self, session: ArchiveSession, act: Action) -> None:
         """Do an act inside the caller's transaction.

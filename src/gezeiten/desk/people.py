@@ -10,7 +10,7 @@ from gezeiten.domain.people import initials
 
 
 @dataclass(frozen=True, slots=True)
-class Acting:
+class User:
     """Somebody who acts in this archive. entries: so many in the logbook; last_ms: of the newest,
     None before the first."""
 
@@ -20,12 +20,12 @@ class Acting:
     last_ms: int | None
 
 
-def acting(desk: Desk) -> list[Acting]:
+def acting(desk: Desk) -> list[User]:
     """Return all who act in this archive, who acted last first."""
     with desk.archive.reading() as session:
         names = [person.name for person in people.people(session)]
         told = people.entries_by_name(session)
-    found = [Acting(name, initials(name), *told.get(name, (0, None))) for name in set(names)]
+    found = [User(name, initials(name), *told.get(name, (0, None))) for name in set(names)]
     return sorted(found, key=lambda one: (-(one.last_ms or 0), one.name))
 
 

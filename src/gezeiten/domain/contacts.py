@@ -20,7 +20,7 @@ _TOLD_AT_ONCE = ("state", "mission_number", "flags", "practice", "end_reason", "
 
 
 @dataclass(frozen=True, slots=True)
-class Sighting:
+class LoggerSighting:
     """A logger as it was seen: when (UTC ms), its state registers by name, and how far its clock
     was off (ms, None where it was not read)."""
 
@@ -29,7 +29,7 @@ class Sighting:
     clock_difference_ms: float | None
 
 
-def says_more(before: Sighting | None, now: Sighting, after_ms: int) -> bool:
+def says_more(before: LoggerSighting | None, now: LoggerSighting, after_ms: int) -> bool:
     """Whether a sighting is told: it is the first, something a board rests on is otherwise than
     it was told last, or that was `after_ms` ago. That readings were added is none: what is held
     comes with the offload. Source: docs/archive.md, "Contacts"."""

@@ -11,7 +11,7 @@ from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.coverage import Range
-from gezeiten.domain.steps.hanging import Hung
+from gezeiten.domain.steps.hanging import SensorDepth
 
 GOING_ON = ("logging", "waiting", "")
 """States of a mission that goes on, "": nobody has asked since its launch."""
@@ -78,7 +78,7 @@ class RawKept:
 
 
 @dataclass(frozen=True, slots=True)
-class Kept:
+class StoredPlan:
     """A plan kept under a name; model: of the logger it was made for. uid: its name for ever."""
 
     uid: str
@@ -195,7 +195,7 @@ class HangingKept:
 
     uid: str
     point: str
-    hung: Hung
+    hung: SensorDepth
     words: str
     said_ms: int
     said_by: str

@@ -10,7 +10,7 @@ from typing import Any
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.errors import LoggerAnswerError, WrongLoggerError
 from gezeiten.link import registers as reg
-from gezeiten.link.line import Line
+from gezeiten.link.line import TransportLine
 from gezeiten.link.mission_file import SERIAL
 from gezeiten.link.session import LoggerSession, measured_clock
 
@@ -80,7 +80,7 @@ def courier_record(entry: dict[str, Any]) -> CourierRecord:
 class CourierSession:
     """One courier behind one line."""
 
-    def __init__(self, line: Line, serial: str) -> None:
+    def __init__(self, line: TransportLine, serial: str) -> None:
         """Begin the conversation.
 
         Raises:

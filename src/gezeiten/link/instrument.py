@@ -35,7 +35,7 @@ _ANSWER_S = 1.0
 
 
 @dataclass(frozen=True, slots=True)
-class Sample:
+class InstrumentSample:
     """What an instrument told once. values: by quantity, in recorded units; empty where the line
     did not fit. raw: as it came, for people."""
 
@@ -53,7 +53,7 @@ class Instrument(ABC):
         self._path = path
 
     @abstractmethod
-    def sample(self, wait_s: float) -> Sample | None:
+    def sample(self, wait_s: float) -> InstrumentSample | None:
         """Return the next sample, None where none came within the time.
 
         Raises:
@@ -138,7 +138,7 @@ class _Lines(Instrument):
         super().__init__(path, profile, now_ms)
         self._port = _TextPort(path, profile)
 
-    def sample(self, wait_s: float) -> Sample | None:
+    def sample(self, wait_s: float) -> InstrumentSample | None:
         if self.profile.ask:
             if not self._wait_for_turn(wait_s):
                 return None
@@ -146,7 +146,7 @@ class _Lines(Instrument):
         line = self._port.line(wait_s)
         if line is None or not line:
             return None
-        return Sample(self._now_ms(), self.profile.read_line(line) or {}, line)
+        return InstrumentSample(self._now_ms(), self.profile.read_line(line) or {}, line)
 
     def close(self) -> None:
         self._port.close()
@@ -164,7 +164,7 @@ class _Registers(Instrument):
             port = CablePort(path, profile.baud, profile.parity, profile.stop_bits)
             self._line = ModbusRtu(port, limits, profile.unit_id)
 
-    def sample(self, wait_s: float) -> Sample | None:
+    def sample(self, wait_s: float) -> InstrumentSample | None:
         if not self._wait_for_turn(wait_s):
             return None
         values, raw = {}, []
@@ -175,7 +175,7 @@ class _Registers(Instrument):
             raw.append(f"{value.source}: {told:g}")
             if told == told and abs(told) < 1e300:
                 values[value.quantity] = value.recorded(told)
-        return Sample(self._now_ms(), values, ", ".join(raw))
+        return InstrumentSample(self._now_ms(), values, ", ".join(raw))
 
     def _read(self, address: int, count: int) -> list[int]:
         kind = ReadInputRegistersRequest if self.profile.function == 4 else (
@@ -207,7 +207,7 @@ class _Sdi12(Instrument):
             self._port.send(command)
         return self._port.line(wait_s) or ""
 
-    def sample(self, wait_s: float) -> Sample | None:
+    def sample(self, wait_s: float) -> InstrumentSample | None:
         if not self._wait_for_turn(wait_s):
             return None
         try:
@@ -218,14 +218,14 @@ class _Sdi12(Instrument):
                 self._address = found[0]
             told = sdi12.measure(self.ask, self._address, self.profile.command)
         except LoggerAnswerError as exc:
-            return Sample(self._now_ms(), {}, str(exc))
+            return InstrumentSample(self._now_ms(), {}, str(exc))
         values = {
             value.quantity: value.recorded(told[int(value.source) - 1])
             for value in self.profile.values
             if int(value.source) <= len(told)
         }
         raw = f"{self._address}: " + " ".join(f"{number:+g}" for number in told)
-        return Sample(self._now_ms(), values, raw)
+        return InstrumentSample(self._now_ms(), values, raw)
 
     def close(self) -> None:
         self._port.close()

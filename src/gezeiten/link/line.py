@@ -23,7 +23,7 @@ _EXCEPTION_WORDS = {
 }
 
 
-class Line(Protocol):
+class TransportLine(Protocol):
     """What a session needs of a line. limit_bytes_per_s: what it can carry, None: not known."""
 
     name: str

@@ -43,7 +43,7 @@ class FileChannel:
 
 
 @dataclass(frozen=True, slots=True)
-class Block:
+class ReadingBlock:
     """Readings [first, first + n) as counts of the file's type; one array a channel, shape (n,).
 
     steps: shape (n,), when each was due; None where the interval never changes.
@@ -63,14 +63,14 @@ class Block:
         """After how many intervals, or steps, from the first reading each was due."""
         return np.arange(*self.range, dtype=np.int64) if self.steps is None else self.steps
 
-    def part(self, wanted: Range) -> Block:
+    def part(self, wanted: Range) -> ReadingBlock:
         """Return its readings within [first, end)."""
         first, end = self.range
         if wanted[0] <= first and end <= wanted[1]:
             return self
         its = slice(max(wanted[0] - first, 0), max(wanted[1] - first, 0))
         steps = None if self.steps is None else self.steps[its]
-        return Block(max(first, wanted[0]), tuple(one[its] for one in self.counts), steps)
+        return ReadingBlock(max(first, wanted[0]), tuple(one[its] for one in self.counts), steps)
 
 
 def file_channels(
@@ -119,7 +119,7 @@ def block_bytes_of(channels: tuple[FileChannel, ...], with_steps: bool) -> int:
 
 def decode_block(
     channels: tuple[FileChannel, ...], data: bytes, *, with_steps: bool = False
-) -> Block | None:
+) -> ReadingBlock | None:
     """Return the block in `data` (exactly one block long), or None when it is damaged."""
     try:
         if not _is_sound(data):
@@ -139,7 +139,7 @@ def decode_block(
         return None
     if not all(len(column) == count for column in columns):
         return None
-    return Block(int(first), columns, steps)
+    return ReadingBlock(int(first), columns, steps)
 
 
 @lru_cache(maxsize=16)
@@ -158,7 +158,7 @@ def _layout(channels: tuple[FileChannel, ...]) -> tuple[bytes, tuple[tuple[int, 
 
 def usual_blocks(
     channels: tuple[FileChannel, ...], data: bytes, at: int = 0, most: int = 1
-) -> list[Block]:
+) -> list[ReadingBlock]:
     """Return the blocks from a byte on, up to so many, whose bytes between the columns are as we
     write them, without parsing CBOR: a mission of a million readings has thousands.
 
@@ -185,7 +185,7 @@ def usual_blocks(
         whole = data[at + i * length : at + (i + 1) * length]
         if not is_usual[i] or count > READINGS_PER_BLOCK or not _is_sound(whole):
             break
-        found.append(Block(first, tuple(column[i, :count] for column in counts)))
+        found.append(ReadingBlock(first, tuple(column[i, :count] for column in counts)))
     return found
 
 

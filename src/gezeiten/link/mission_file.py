@@ -33,8 +33,8 @@ from gezeiten.link.mission_blocks import (
     COUNT_TYPES,
     CRC,
     UINT32,
-    Block,
     FileChannel,
+    ReadingBlock,
     block_bytes_of,
     decode_block,
     usual_blocks,
@@ -79,7 +79,7 @@ class MissionFile:
     """A decoded file. damaged: byte offsets of parts that could not be read."""
 
     header: Header
-    blocks: list[Block] = field(default_factory=list)
+    blocks: list[ReadingBlock] = field(default_factory=list)
     events: list[tuple[int, str]] = field(default_factory=list)
     trailer: dict[str, Any] | None = None
     damaged: list[int] = field(default_factory=list)
@@ -117,7 +117,7 @@ def _joined(parts: Iterable[NDArray[np.int64]]) -> NDArray[np.int64]:
     return np.concatenate([np.empty(0, np.int64), *parts])
 
 
-def _runs(blocks: list[Block]) -> list[Range]:
+def _runs(blocks: list[ReadingBlock]) -> list[Range]:
     """Return the numbers of blocks, in their order; those that follow each other as one."""
     runs: list[Range] = []
     for first, end in (block.range for block in blocks):

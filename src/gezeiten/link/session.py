@@ -36,7 +36,7 @@ from gezeiten.errors import (
     WrongLoggerError,
 )
 from gezeiten.link import registers as reg
-from gezeiten.link.line import Line, accepted, refusal
+from gezeiten.link.line import TransportLine, accepted, refusal
 from gezeiten.link.mission_file import SERIAL, decode_tail
 
 LARGEST_HEADER = 64 * 1024
@@ -107,7 +107,7 @@ def directory_entry(entry: dict[str, Any]) -> DirectoryEntry:
 class LoggerSession:
     """One logger behind one transport. Not for use from several threads at once."""
 
-    def __init__(self, transport: Line) -> None:
+    def __init__(self, transport: TransportLine) -> None:
         self._line = transport
         self.name = transport.name
 

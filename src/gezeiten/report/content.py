@@ -9,11 +9,11 @@ from gezeiten.domain.kept import ClockKept, Remark
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.limits.verdicts import DayVerdict
 from gezeiten.domain.series.series import Series, all_instants
-from gezeiten.domain.series.statistics import DayNumbers, Numbers
+from gezeiten.domain.series.statistics import DayNumbers, Statistics
 from gezeiten.domain.series.timeline import Span
-from gezeiten.domain.steps.checks.comparing import Compared
+from gezeiten.domain.steps.checks.comparing import CheckComparison
 from gezeiten.domain.steps.checks.duty import DutyDay
-from gezeiten.domain.steps.uncertainty import Sure
+from gezeiten.domain.steps.uncertainty import Uncertainty
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,10 +27,10 @@ class ReportChannel:
     unit: str
     series: Series
     limits: tuple[InForce, ...]
-    whole: Numbers
+    whole: Statistics
     days: tuple[DayNumbers, ...]
     how: str = ""
-    sure: Sure | None = None
+    sure: Uncertainty | None = None
     verdicts: tuple[DayVerdict, ...] = ()
     means: tuple[tuple[int, Series], ...] = ()
 
@@ -165,7 +165,7 @@ class PointReport:
     calibrations: tuple[ReportCalibration, ...] = ()
     corrections: tuple[ReportCorrection, ...] = ()
     remarks: tuple[Remark, ...] = ()
-    checks: tuple[Compared, ...] = ()
+    checks: tuple[CheckComparison, ...] = ()
     clocks: tuple[ClockKept, ...] = ()
     duty: tuple[DutyDay, ...] = ()
     logbook_head: str = ""

@@ -14,13 +14,13 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_uncertainty import clock_u_ms
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
-from gezeiten.domain.steps.checks.comparing import Compared
+from gezeiten.domain.steps.checks.comparing import CheckComparison
 from gezeiten.domain.wording import counted, grouped
 from gezeiten.report.content import ReportMission
-from gezeiten.report.pieces import WIDTH, Pieces
+from gezeiten.report.pieces import WIDTH, PageBuilder
 
 
-def honest_part(p: Pieces) -> list[Flowable]:
+def honest_part(p: PageBuilder) -> list[Flowable]:
     """Return everything that an auditor asks after the figures."""
     return [
         *_gaps(p),
@@ -35,7 +35,7 @@ def honest_part(p: Pieces) -> list[Flowable]:
     ]
 
 
-def _gaps(p: Pieces) -> list[Flowable]:
+def _gaps(p: PageBuilder) -> list[Flowable]:
     parts: list[Flowable] = [p.text("What is missing, and how it was mended", p.head)]
     if p.report.dated_later:
         many = counted(p.report.dated_later, "reading is", "readings are")
@@ -56,7 +56,7 @@ def _gaps(p: Pieces) -> list[Flowable]:
     return [*parts, p.table(rows, [28 * mm, 28 * mm, 17 * mm, 44 * mm, WIDTH - 117 * mm])]
 
 
-def _remarks(p: Pieces) -> list[Flowable]:
+def _remarks(p: PageBuilder) -> list[Flowable]:
     if not p.report.remarks:
         return []
     rows = [["From", "To", "About", "Remark", "By"]]
@@ -75,7 +75,7 @@ def _about(one: Remark) -> str:
     return quantity(one.series).name if one.series else "the point"
 
 
-def _checks(p: Pieces) -> list[Flowable]:
+def _checks(p: PageBuilder) -> list[Flowable]:
     """What was read by hand, beside the record; whether it was as often as it should be."""
     parts: list[Flowable] = []
     if p.report.checks:
@@ -93,7 +93,7 @@ def _checks(p: Pieces) -> list[Flowable]:
     return [p.text("Read by hand", p.head), *parts] if parts else []
 
 
-def _check(p: Pieces, one: Compared) -> list[str]:
+def _check(p: PageBuilder, one: CheckComparison) -> list[str]:
     check, its = one.check, quantity(one.check.series)
 
     def shown(value: float) -> str:
@@ -111,7 +111,7 @@ def _check(p: Pieces, one: Compared) -> list[str]:
             check.by]  # fmt: skip
 
 
-def _corrected(p: Pieces) -> list[Flowable]:
+def _corrected(p: PageBuilder) -> list[Flowable]:
     """What stands between what was recorded and what is shown, where anything does."""
     if not p.report.corrections:
         return []
@@ -125,7 +125,7 @@ def _corrected(p: Pieces) -> list[Flowable]:
     return [p.text("How what was recorded was corrected", p.head), p.table(rows, widths)]
 
 
-def _calculated(p: Pieces) -> list[Flowable]:
+def _calculated(p: PageBuilder) -> list[Flowable]:
     rows = [[quantity(one.key).name, f"{one.how}."] for one in p.report.channels if one.how]
     if not rows:
         return []
@@ -133,20 +133,20 @@ def _calculated(p: Pieces) -> list[Flowable]:
     return [p.text("What is calculated from what was measured", p.head), table]
 
 
-def _first_reading(p: Pieces, mission: ReportMission) -> str:
+def _first_reading(p: PageBuilder, mission: ReportMission) -> str:
     if mission.record == "recorded":
         return p.time(mission.first_ms)
     return "not yet" if mission.record == "waiting" else "never recorded"
 
 
-def _in_force(p: Pieces, span: Span) -> str:
+def _in_force(p: PageBuilder, span: Span) -> str:
     """Say from when to when a limit was in force, where that was not the whole stretch."""
     begins, ends = span[0] > p.report.span[0], span[1] < p.report.span[1]
     since = f", from {p.time(span[0])}" if begins else ""
     return since + (f", until {p.time(span[1])}" if ends else "")
 
 
-def _plans(p: Pieces) -> list[Flowable]:
+def _plans(p: PageBuilder) -> list[Flowable]:
     rows = [["Mission", "Logger", "First reading", "Interval", "Ends"]]
     rows += [
         [str(m.number), m.serial, _first_reading(p, m), duration_text(m.interval_s * 1000), m.end]
@@ -168,7 +168,7 @@ def _plans(p: Pieces) -> list[Flowable]:
     ]  # fmt: skip
 
 
-def _clocks(p: Pieces) -> list[Flowable]:
+def _clocks(p: PageBuilder) -> list[Flowable]:
     rows = [["Looked at", "Logger", "Its clock against the computer's"]]
     rows += [
         [p.time(offload.at_ms), mission.serial, f"{offload.clock_difference_ms / 1000:+.1f} s"]
@@ -189,7 +189,7 @@ def _clocks(p: Pieces) -> list[Flowable]:
     return [*parts, p.table(rows, [32 * mm, 32 * mm, WIDTH - 64 * mm])]
 
 
-def _beyond(p: Pieces, one: ClockKept) -> str:
+def _beyond(p: PageBuilder, one: ClockKept) -> str:
     """Say what the instants are sure to at the end of the stretch, where it reaches beyond what was
     measured."""
     last_ms = one.map.true_ms[-1]
@@ -199,7 +199,7 @@ def _beyond(p: Pieces, one: ClockKept) -> str:
     return f" up to {p.time(last_ms)}, ± {a_day_s:.1f} s a day later, and so on"
 
 
-def _calibrations(p: Pieces) -> list[Flowable]:
+def _calibrations(p: PageBuilder) -> list[Flowable]:
     parts: list[Flowable] = [p.text("Calibration", p.head)]
     if not p.report.calibrations:
         return [*parts, p.text("No calibration of these loggers is on record.")]
@@ -212,7 +212,7 @@ def _calibrations(p: Pieces) -> list[Flowable]:
     return [*parts, p.table(rows)]
 
 
-def _fingerprints(p: Pieces) -> list[Flowable]:
+def _fingerprints(p: PageBuilder) -> list[Flowable]:
     rows = [["Offloaded", "By", "How", "SHA-256 of the bytes as received"]]
     rows += [
         [p.time(one.at_ms), one.person, one.route, one.sha256]
@@ -233,7 +233,7 @@ def _fingerprints(p: Pieces) -> list[Flowable]:
     ]  # fmt: skip
 
 
-def _logbook(p: Pieces) -> list[Flowable]:
+def _logbook(p: PageBuilder) -> list[Flowable]:
     """The end of the logbook: who holds the document can tell later whether it was changed."""
     if not p.report.logbook_head:
         return []

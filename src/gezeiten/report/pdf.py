@@ -24,7 +24,7 @@ from reportlab.platypus import (
 from gezeiten.domain.limits.verdicts import DayVerdict
 from gezeiten.domain.plan.plan_words import compared_words, rule_text
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.statistics import Numbers
+from gezeiten.domain.series.statistics import Statistics
 from gezeiten.domain.series.timeline import Span, from_ms, whole_duration_text
 from gezeiten.domain.wording import counted, error_decimals, grouped
 from gezeiten.errors import SurroundingsError
@@ -39,7 +39,7 @@ from gezeiten.report.pictures import (
     pieces,
     stretch_title,
 )
-from gezeiten.report.pieces import WIDTH, Pieces
+from gezeiten.report.pieces import WIDTH, PageBuilder
 from gezeiten.report.summary import day_cells, sentence
 
 LEGEND = (
@@ -56,7 +56,7 @@ def write_pdf(report: PointReport, path: Path) -> int:
         SurroundingsError: what was read back is not the report.
         OSError: the disk.
     """
-    made = Pieces(report)
+    made = PageBuilder(report)
     document = BaseDocTemplate(
         str(path),
         pagesize=A4,
@@ -86,7 +86,7 @@ def _read_back(report: PointReport, path: Path) -> int:
 
 
 # -- the first page ------------------------------------------------------------------------------
-def _answer(p: Pieces) -> list[Flowable]:
+def _answer(p: PageBuilder) -> list[Flowable]:
     report = p.report
     legend = (
         "A cell a day: the darker, the longer outside; hatched as far up as readings lack; a dash: "
@@ -101,7 +101,7 @@ def _answer(p: Pieces) -> list[Flowable]:
     ]  # fmt: skip
 
 
-def _facts(p: Pieces) -> Table:
+def _facts(p: PageBuilder) -> Table:
     report = p.report
     measured = report.values - report.estimated - report.calculated
     values = counted(measured, "measured value", "measured values")
@@ -122,7 +122,7 @@ def _facts(p: Pieces) -> Table:
 
 
 # -- excursions ----------------------------------------------------------------------------------
-def _excursions(p: Pieces) -> list[Flowable]:
+def _excursions(p: PageBuilder) -> list[Flowable]:
     parts: list[Flowable] = [p.text("Excursions", p.head)]
     if not p.report.excursions:
         return [*parts, p.text("None in this stretch.")]
@@ -131,7 +131,7 @@ def _excursions(p: Pieces) -> list[Flowable]:
     return parts
 
 
-def _excursion(p: Pieces, number: int, event: ReportExcursion) -> list[Flowable]:
+def _excursion(p: PageBuilder, number: int, event: ReportExcursion) -> list[Flowable]:
     """Picture and facts stay together; what somebody wrote flows on."""
     name = quantity(event.rule.channel)
     whole: list[Flowable] = [p.text(f"{number}. {name.name}: {rule_text(event.rule)}", p.subhead)]
@@ -144,7 +144,7 @@ def _excursion(p: Pieces, number: int, event: ReportExcursion) -> list[Flowable]
     return [KeepTogether(whole), p.text(by, p.strong), p.text(event.words)]
 
 
-def _event_facts(p: Pieces, event: ReportExcursion) -> list[list[str]]:
+def _event_facts(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
     name, has_value = quantity(event.rule.channel), event.rule.has_value
     lasted = whole_duration_text(event.end_ms - event.start_ms)
     rows = [
@@ -170,7 +170,7 @@ def _event_facts(p: Pieces, event: ReportExcursion) -> list[list[str]]:
     return [*rows, ["Rests on", said], *_around(p, event)]
 
 
-def _around(p: Pieces, event: ReportExcursion) -> list[list[str]]:
+def _around(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
     """What the other channels of the point showed meanwhile."""
     rows = []
     for channel in p.report.channels:
@@ -183,7 +183,7 @@ def _around(p: Pieces, event: ReportExcursion) -> list[list[str]]:
 
 
 # -- curves and days -----------------------------------------------------------------------------
-def _curves(p: Pieces) -> list[Flowable]:
+def _curves(p: PageBuilder) -> list[Flowable]:
     parts: list[Flowable] = [p.text("Curves", p.head), p.text(LEGEND, p.muted)]
     for span in pieces(p.report.span, p.report.zone):
         title = p.text(stretch_title(span, p.report.zone), p.muted)
@@ -196,7 +196,7 @@ _MEANS = {"plain": "Mean", "direction": "Mean direction", "sum": "Sum"}
 """What the values of a day become."""
 
 
-def _by_day(p: Pieces, channel: ReportChannel) -> list[Flowable]:
+def _by_day(p: PageBuilder, channel: ReportChannel) -> list[Flowable]:
     name = quantity(channel.key)
     kinetic = name.is_temperature
     head = ["Day", "Lowest", "at", "Highest", "at", _MEANS[name.averages]]
@@ -232,7 +232,9 @@ def sure_words(channel: ReportChannel) -> str:
     return f"{what}: {value} {channel.unit} (k = 2: {shares})."
 
 
-def _day_row(p: Pieces, label: str, n: Numbers, channel: ReportChannel, status: str) -> list[str]:
+def _day_row(
+    p: PageBuilder, label: str, n: Statistics, channel: ReportChannel, status: str
+) -> list[str]:
     places = quantity(channel.key).decimals
     is_day = label != "Whole"
 
@@ -253,11 +255,11 @@ def _figure(value: float, places: int) -> str:
     return "" if value != value else f"{value:,.{places}f}"
 
 
-def _is_bad(n: Numbers) -> bool:
+def _is_bad(n: Statistics) -> bool:
     return bool(n.above_ms or n.below_ms or not n.enough)
 
 
-def _waits(p: Pieces, span: Span) -> bool:
+def _waits(p: PageBuilder, span: Span) -> bool:
     """Whether the readings of a stretch wait on a logger."""
     middle_ms = sum(span) // 2
     return any(gap.is_pending and gap.start_ms <= middle_ms < gap.end_ms for gap in p.report.gaps)
@@ -273,7 +275,7 @@ _SHORT = {
 }  # fmt: skip
 
 
-def _status(p: Pieces, n: Numbers, judged: DayVerdict | None, *, has_limit: bool) -> str:
+def _status(p: PageBuilder, n: Statistics, judged: DayVerdict | None, *, has_limit: bool) -> str:
     """Say with a sign and a word what a day was; of one that is not judged why."""
     words = []
     if n.above_ms:
@@ -302,7 +304,7 @@ def _status_of_all(channel: ReportChannel) -> str:
                      ("outside", "inside", "not judged") if counts[verdict])  # fmt: skip
 
 
-def _canvas(p: Pieces) -> Any:
+def _canvas(p: PageBuilder) -> Any:
     """Return the canvas that writes foot lines once the number of pages is known."""
     left = " ".join(f"{p.report.site} · {p.report.point}".split())
     left = left if len(left) < 90 else left[:88] + "…"

@@ -19,7 +19,7 @@ from gezeiten.report.ink import INK, MUTED, RULE, fonts
 WIDTH = A4[0] - 36 * mm
 
 
-class Pieces:
+class PageBuilder:
     """Styles and small makers for one report."""
 
     def __init__(self, report: PointReport) -> None:

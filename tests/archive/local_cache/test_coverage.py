@@ -5,10 +5,10 @@ from __future__ import annotations
 import pytest
 
 from gezeiten.archive.local_cache.coverage import is_lent
-from gezeiten.domain.series.feeds import Deployment, Feed, Stay
+from gezeiten.domain.series.feeds import Deployment, MissionStay, SeriesAssignment
 from gezeiten.domain.series.gaps import Gap
 
-STAY = Stay("m", "A", is_logger=True, point="p", arrived_ms=0, first_ms=1, channels=("co2",))
+STAY = MissionStay("m", "A", is_logger=True, point="p", arrived_ms=0, first_ms=1, channels=("co2",))
 HOLE = Gap(100, 200, 10)
 """From the first reading that is missing to the one that ends it."""
 
@@ -30,10 +30,10 @@ HOLE = Gap(100, 200, 10)
     ],
 )
 def test_a_hole_is_a_gap_unless_its_readings_were_lent(start: int, end: int, wanted: bool) -> None:
-    feed = Feed("p", "co2", "A", Deployment(STAY, "p", 0, 10**9), start, end)
+    feed = SeriesAssignment("p", "co2", "A", Deployment(STAY, "p", 0, 10**9), start, end)
     assert is_lent(HOLE, feed) is wanted
 
 
 def test_one_reading_that_is_missing_where_a_logger_took_over_stays_a_gap() -> None:
-    feed = Feed("p", "co2", "A", Deployment(STAY, "p", 0, 10**9), 110, 10**6)
+    feed = SeriesAssignment("p", "co2", "A", Deployment(STAY, "p", 0, 10**9), 110, 10**6)
     assert not is_lent(Gap(100, 110, 10), feed)

@@ -12,7 +12,7 @@ from sqlalchemy.exc import IntegrityError
 from gezeiten.archive.actions.replay import scratch
 from gezeiten.archive.database import Archive
 from gezeiten.archive.projection.rows import add, change, key_of
-from gezeiten.archive.store.prepared import Prepared, insertion
+from gezeiten.archive.store.prepared import PreparedStatement, insertion
 from gezeiten.archive.store.tables import Person, Point, Site, VisitRound
 from gezeiten.domain.actions import Change
 from gezeiten.errors import ArchiveDamagedError
@@ -31,19 +31,23 @@ def test_values_go_in_and_come_out_as_sqlalchemy_has_them(connection: Connection
     names = (*_POINT, "duty_channels")
     insertion(Point.__table__, names).run(connection, **_POINT, duty_channels=["humidity", "ä"])
     theirs = connection.execute(select(Point.name, Point.duty_channels)).one()
-    ours = Prepared(select(Point.name, Point.duty_channels)).first(connection)
+    ours = PreparedStatement(select(Point.name, Point.duty_channels)).first(connection)
     assert tuple(theirs) == ours == ("P1", ["humidity", "ä"])
 
 
 def test_a_change_says_how_many_rows_it_met(connection: Connection) -> None:
-    rename = Prepared(update(Site).where(Site.uid == bindparam("u")).values(name=bindparam("n")))
+    rename = PreparedStatement(
+        update(Site).where(Site.uid == bindparam("u")).values(name=bindparam("n"))
+    )
     assert rename.run(connection, u="s", n="Koog") == 1
     assert rename.run(connection, u="other", n="Koog") == 0
     assert connection.execute(select(Site.name)).scalar() == "Koog"
 
 
 def test_a_value_in_the_statement_itself_stays(connection: Connection) -> None:
-    found = Prepared(select(Site.id).where(Site.name == "Deich", Site.uid == bindparam("u")))
+    found = PreparedStatement(
+        select(Site.id).where(Site.name == "Deich", Site.uid == bindparam("u"))
+    )
     assert found.value(connection, u="s") == 1
     assert found.value(connection, u="other") is None
 

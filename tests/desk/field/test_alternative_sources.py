@@ -13,7 +13,7 @@ import pytest
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.alternative_sources import (
     ByOther,
-    Carried,
+    CarriedReadings,
     by_others,
     carried,
     fill_by_measured,
@@ -171,7 +171,7 @@ def test_a_courier_that_was_at_the_logger_fills_what_arrived_damaged(
     card = contact_courier(desk, FoundCourier(courier.address, "L-0042"))
     booked = hole(desk)
     [offer] = carried(desk, booked, [card])
-    assert isinstance(offer, Carried)
+    assert isinstance(offer, CarriedReadings)
     assert (offer.name, offer.readings) == ("courier L-0042", booked.gap.missing)
     [taken] = fill_by_measured(desk, booked, offer)
     assert not taken.error

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.estimating import Way, estimates, fill_by_way, line_error
+from gezeiten.desk.field.estimating import FillMethod, estimates, fill_by_way, line_error
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import fill_by_line, line_offer, undo
 from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
@@ -104,7 +104,7 @@ def test_too_little_record_and_a_wish_to_stop_find_nothing(
     assert "too little known record" in none.refusal
     assert estimates(demo_desk, creek, cancelled=lambda: True) == []
     with pytest.raises(InputError, match="nothing was found"):
-        fill_by_way(demo_desk, creek, Way("by luck", {}))
+        fill_by_way(demo_desk, creek, FillMethod("by luck", {}))
 
 
 def gauge(lab: Lab, folder: Path, site: str, amounts: list[float], left_out: range) -> None:

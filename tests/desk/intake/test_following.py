@@ -17,7 +17,7 @@ from sqlalchemy import select
 from gezeiten.archive.store.tables import Offload
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake import following
-from gezeiten.desk.intake.following import Follower, News, Pace, followed_addresses
+from gezeiten.desk.intake.following import Follower, FollowingNews, PollingPace, followed_addresses
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import Offloaded
@@ -37,11 +37,11 @@ class Steps:
     """A follower that is stepped by hand: its own clock, one look at a time."""
 
     def __init__(self, lab: Lab, *addresses: Address, fetch_s: float = 900.0) -> None:
-        self.lab, self.news = lab, list[News]()
+        self.lab, self.news = lab, list[FollowingNews]()
         self.now_s = 0.0
         self.follower = Follower(
             lab.desk, addresses or (lab.standin.address,), self.news.append,
-            Pace(look_s=10.0, fetch_s=fetch_s), seconds=lambda: self.now_s,
+            PollingPace(look_s=10.0, fetch_s=fetch_s), seconds=lambda: self.now_s,
         )  # fmt: skip
         self._pool = ThreadPoolExecutor(4)
 

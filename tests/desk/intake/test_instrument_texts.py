@@ -17,7 +17,7 @@ from gezeiten.desk.intake.text_answers import look_ahead
 from gezeiten.desk.intake.text_files import read_pieces, take_text
 from gezeiten.desk.intake.text_survey import SeriesSurvey, with_words_seen
 from gezeiten.desk.workspace import open_workspace
-from gezeiten.exchange.text.form import ColumnTie, Tie
+from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
 from tests.desk.intake.instrument_texts import TEXTS, Wanted, iso, lines, times, wave
 
 
@@ -62,7 +62,7 @@ def check_figures(one: SeriesSurvey, wanted: Wanted) -> None:
     assert [one.first_ms, one.last_ms] == in_ms([wanted.times[0], wanted.times[-1]])
 
 
-def check_readings(path: Path, tie: Tie, column: ColumnTie, wanted: Wanted) -> None:
+def check_readings(path: Path, tie: ImportTemplate, column: ColumnTie, wanted: Wanted) -> None:
     """Every reading has its instant, and its number in the text's unit."""
     found: list[int] = []
     values: list[float] = []

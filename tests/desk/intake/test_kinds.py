@@ -18,8 +18,8 @@ from gezeiten.desk.intake.kinds import (
 )
 from gezeiten.desk.intake.text_files import take_text
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.doubts import Doubt, answered
-from gezeiten.exchange.text.form import Tie
+from gezeiten.exchange.text.doubts import FormatQuestion, answered
+from gezeiten.exchange.text.form import ImportTemplate
 from tests.conftest import Lab
 from tests.desk.intake.test_text_files import POINT
 
@@ -30,7 +30,7 @@ def yearless(path: Path, day: int, head: str = "") -> Path:
     return path
 
 
-def tied(lab: Lab, path: Path, **answers: str) -> Tie:
+def tied(lab: Lab, path: Path, **answers: str) -> ImportTemplate:
     found = look_at_text(lab.desk, path)
     tie = proposed_tie(found, "Mast")
     form = tie.form
@@ -39,7 +39,7 @@ def tied(lab: Lab, path: Path, **answers: str) -> Tie:
     return replace(tie, point=POINT, form=form)
 
 
-def asked(doubts: tuple[Doubt, ...]) -> list[str]:
+def asked(doubts: tuple[FormatQuestion, ...]) -> list[str]:
     return [doubt.kind for doubt in doubts]
 
 

@@ -25,7 +25,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
 from gezeiten.errors import CancelledError, InputError
-from gezeiten.exchange.text.form import ColumnTie, Tie
+from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
 from gezeiten.link.profile import known_profiles
 from gezeiten.link.transfer import Progress, Watch
 from tests.conftest import Lab
@@ -44,7 +44,7 @@ def station(path: Path, count: int, start: int = 0, minutes: int = 10) -> Path:
     return path
 
 
-def tie_of(lab: Lab, path: Path, zone: str = "Europe/Berlin") -> Tie:
+def tie_of(lab: Lab, path: Path, zone: str = "Europe/Berlin") -> ImportTemplate:
     tie = proposed_tie(look_at_text(lab.desk, path), "Weather station")
     form = replace(tie.form, time=replace(tie.form.time, zone=zone))
     return replace(tie, point=POINT, form=form)
@@ -234,7 +234,7 @@ def bare(path: Path, count: int, start: int = 0, columns: int = 2) -> Path:
     return path
 
 
-def bare_tie(lab: Lab, path: Path, name: str) -> Tie:
+def bare_tie(lab: Lab, path: Path, name: str) -> ImportTemplate:
     tie = proposed_tie(look_at_text(lab.desk, path), name)
     columns = (ColumnTie(1, "air_temperature", "°C"),)
     return replace(tie, name=name, point=POINT, columns=columns)

@@ -11,7 +11,7 @@ from gezeiten.desk.intake.text_files import take_text
 from gezeiten.desk.intake.text_survey import survey
 from gezeiten.exchange.text import lines
 from gezeiten.exchange.text.doubts import answered
-from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm
+from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, TimeForm
 from tests.conftest import DAY_MS, DEMO_MS, Lab
 from tests.desk.intake.test_text_files import POINT
 
@@ -20,7 +20,7 @@ LINES = (
     "2026-13-20 10:30,4\n2026-13-21 10:30,4\n2026-11-20 10:20,5\n2026-11-20 10:40,6\n"
 )
 FORM = TextForm("utf-8", ",", ".", 2, 2, TimeForm((0,), "%Y-%m-%d %H:%M", "UTC"))
-TIE = Tie("Station", POINT, FORM, (ColumnTie(1, "air_temperature", "°C"),))
+TIE = ImportTemplate("Station", POINT, FORM, (ColumnTie(1, "air_temperature", "°C"),))
 
 
 NOW_MS = DEMO_MS

@@ -18,7 +18,7 @@ from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
 from gezeiten.domain.actions.offloads import LIVE_MODEL
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.form import Tie
+from gezeiten.exchange.text.form import ImportTemplate
 from tests.conftest import Lab
 
 SIEL, MOLE = "Krabbenkoog · Siel", "Krabbenkoog · Mole"
@@ -34,7 +34,7 @@ Mole,2024-05-01 01:00,Water temperature,5.6,°C
 """
 
 
-def tied(lab: Lab, path: Path, text: str, point: str = SIEL) -> Tie:
+def tied(lab: Lab, path: Path, text: str, point: str = SIEL) -> ImportTemplate:
     path.write_text(text)
     tie = proposed_tie(look_at_text(lab.desk, path), "Gauges")
     zoned = replace(tie.form, time=replace(tie.form.time, zone="UTC"))

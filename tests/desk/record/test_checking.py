@@ -12,7 +12,7 @@ import pytest
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.checking import (
-    Typed,
+    TypedCheck,
     checks_of,
     enter,
     held_against,
@@ -25,7 +25,7 @@ from gezeiten.desk.record.correcting import chain, effect, keep, proposed, switc
 from gezeiten.desk.record.hanging import hang
 from gezeiten.desk.record.place_editor import point_facts, save_point
 from gezeiten.desk.record.records import record
-from gezeiten.domain.steps.hanging import Hung
+from gezeiten.domain.steps.hanging import SensorDepth
 from gezeiten.errors import InputError
 from tests.small_blocks import KEY, MINUTE, Kept, kept_in, level_in
 
@@ -41,12 +41,13 @@ def point_of(kept: Kept) -> PointPlace:
     return next(one for one in points(kept.desk) if one.id == kept.point)
 
 
-def typed(kept: Kept, at: int, off: float, **more: object) -> Typed:
+def typed(kept: Kept, at: int, off: float, **more: object) -> TypedCheck:
     """A check of the reading at a place of the record, off by so much."""
     series = record(kept.desk, kept.point, KEY)
     facts = {"by": "ah", "u": 1000.0, **more}  # how fast the record moves counts for nothing
-    return Typed(point_of(kept), KEY, int(series.times_utc_ms[at]), float(series.values[at]) + off,
-                 **facts)  # type: ignore[arg-type]  # fmt: skip
+    return TypedCheck(
+        point_of(kept), KEY, int(series.times_utc_ms[at]), float(series.values[at]) + off, **facts
+    )  # type: ignore[arg-type]
 
 
 def rows_follow_from_acts(kept: Kept) -> bool:
@@ -78,7 +79,7 @@ def test_a_dip_stands_for_a_height_above_the_rim_as_it_was_then(kept: Kept) -> N
     for rim_m in (3.20, 3.08):
         facts = replace(point_facts(desk, point.id), measuring_point_height_m=rim_m)
         save_point(desk, point.site_id, facts, point.id)
-        enter(desk, [Typed(point, "water_height", 1000, 1.97, "ah", is_dip=True)])
+        enter(desk, [TypedCheck(point, "water_height", 1000, 1.97, "ah", is_dip=True)])
     told = [(one.dip_m, one.rim_m, round(one.value, 3), round(one.u, 4))
             for one in checks_of(desk, point.id)]  # fmt: skip
     assert sorted(told) == [(1.97, 3.08, 1.11, 0.0064), (1.97, 3.2, 1.23, 0.0064)]
@@ -99,16 +100,17 @@ def test_a_dip_and_a_level_are_compared_only_once_somebody_said_how_the_sensor_h
     at = 100
     at_ms, level_m = int(series.times_utc_ms[at]), float(series.values[at])
     dip_m = 20 - level_m - 0.004
-    enter(desk, [Typed(point, "water_level", at_ms, dip_m, "ah", is_dip=True, u=50.0)])
+    enter(desk, [TypedCheck(point, "water_level", at_ms, dip_m, "ah", is_dip=True, u=50.0)])
     [told] = held_against(desk, point.id, "water_level")
     assert np.isnan(told.difference)
     assert told.check.dip_m == dip_m
     assert (
-        questions(desk, [Typed(point, "water_level", at_ms, 100 * dip_m, "ah", is_dip=True)]) == []
+        questions(desk, [TypedCheck(point, "water_level", at_ms, 100 * dip_m, "ah", is_dip=True)])
+        == []
     )
     with pytest.raises(InputError, match="say first how far the sensor hangs"):
         try_tying(desk, point, "water_level", (0, None), "offset")
-    hang(desk, point, Hung(0, 3.2, 20.0), "levelled")
+    hang(desk, point, SensorDepth(0, 3.2, 20.0), "levelled")
     [told] = held_against(desk, point.id, "water_level")
     assert told.difference == pytest.approx(0.004)
     tried = try_tying(desk, point, "water_level", (0, None), "offset")
@@ -130,7 +132,7 @@ def test_a_tie_of_before_still_says_heights(well: Kept) -> None:
     save_point(desk, point.site_id, facts, point.id)
     at_ms, level_m = int(series.times_utc_ms[100]), float(series.values[100])
     dip_m = 3.2 - (level_m - 1.42)
-    enter(desk, [Typed(point, "water_level", at_ms, dip_m, "ah", is_dip=True, u=50.0)])
+    enter(desk, [TypedCheck(point, "water_level", at_ms, dip_m, "ah", is_dip=True, u=50.0)])
     [told] = held_against(desk, point.id, "water_level")
     assert told.difference == pytest.approx(0.0, abs=1e-5)
 
@@ -193,7 +195,7 @@ def test_what_was_fitted_keeps_its_numbers_and_is_suspect_on_another_state(kept:
 
 def test_a_record_that_holds_nothing_there_is_not_tied(kept: Kept) -> None:
     desk, point = kept.desk, point_of(kept)
-    enter(desk, [Typed(point, KEY, 5 * MINUTE, 7.0, "ah")])
+    enter(desk, [TypedCheck(point, KEY, 5 * MINUTE, 7.0, "ah")])
     with pytest.raises(InputError, match="at least one check"):
         try_tying(desk, point, KEY, (0, None), "offset")
     enter(desk, [typed(kept, 5, 0.4)])

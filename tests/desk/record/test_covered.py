@@ -9,13 +9,13 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.record.covered import write_coverage
-from gezeiten.domain.series.calendar import Covered
+from gezeiten.domain.series.calendar import CoveredTime
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import SurroundingsError
 
 
 def test_a_full_disk_leaves_the_file_before_and_no_half_one(tmp_path: Path) -> None:
-    days = [(date(2026, 3, day), Covered(DAY_MS, DAY_MS // 2, 0, 0)) for day in range(1, 32)]
+    days = [(date(2026, 3, day), CoveredTime(DAY_MS, DAY_MS // 2, 0, 0)) for day in range(1, 32)]
     target = tmp_path / "coverage.csv"
     write_coverage(days[:1], target)
     before = target.read_bytes()

@@ -25,7 +25,7 @@ from gezeiten.desk.record.excursion_book import (
     settle,
     to_assess,
 )
-from gezeiten.domain.actions.assessments import Words
+from gezeiten.domain.actions.assessments import AssessmentWords
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.timeline import DAY_MS, iso_local
 from gezeiten.errors import InputError
@@ -210,7 +210,7 @@ def test_of_one_that_became_two_the_other_part_asks_whether_it_is_the_same(tmp_p
         said = {one.is_settled: one for one in parts}
         assert len(parts) == 2
         assert (said[True].words, said[True].changed, said[True].once) == ("A storm.", True, None)
-        assert said[False].once == Words("Weather", "A storm.")
+        assert said[False].once == AssessmentWords("Weather", "A storm.")
         assert [one.once for one in excursions(kept.desk) if one not in parts] == [None] * 4
         settle(kept.desk, said[False].id, "Weather", "A storm.")
         assert all(one.once is None for one in excursions(kept.desk))

@@ -13,7 +13,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import Calculation, calculate, preview
-from gezeiten.desk.record.checking import Typed, checks_of, enter
+from gezeiten.desk.record.checking import TypedCheck, checks_of, enter
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
 from gezeiten.desk.record.limits import set_limit
@@ -21,7 +21,7 @@ from gezeiten.desk.record.records import record
 from gezeiten.desk.record.uncertainty import sure_of
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.steps.formulas import FORMULAS
-from gezeiten.domain.steps.hanging import Hung
+from gezeiten.domain.steps.hanging import SensorDepth
 from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS
 from tests.small_blocks import MINUTE, Kept, level_in
@@ -46,12 +46,12 @@ def test_heights_before_and_after_a_cut_and_taken_back(kept: Kept) -> None:
     with pytest.raises(InputError, match="Nobody said how the sensor hangs"):
         preview(desk, wanted)
     with pytest.raises(InputError, match="few words"):
-        hang(desk, point, Hung(BEGIN, 3.2, 8.4), " ")
+        hang(desk, point, SensorDepth(BEGIN, 3.2, 8.4), " ")
     with pytest.raises(InputError, match="0 to 5000 m below"):
-        hang(desk, point, Hung(BEGIN, 3.2, -1.0), "typed wrong")
-    hang(desk, point, Hung(BEGIN, 3.2, 8.4), "levelled")
+        hang(desk, point, SensorDepth(BEGIN, 3.2, -1.0), "typed wrong")
+    hang(desk, point, SensorDepth(BEGIN, 3.2, 8.4), "levelled")
     with pytest.raises(InputError, match="said already"):
-        hang(desk, point, Hung(BEGIN, 3.2, 8.4), "again")
+        hang(desk, point, SensorDepth(BEGIN, 3.2, 8.4), "again")
     key = calculate(desk, wanted)
     level, before = record(desk, point.id, "water_level"), record(desk, point.id, key)
     assert before.values == pytest.approx(level.values - 5.2, abs=1e-5)
@@ -59,7 +59,7 @@ def test_heights_before_and_after_a_cut_and_taken_back(kept: Kept) -> None:
     high = len(excursions(desk, point.id))
     assert high > 0
     cut = BEGIN + 300 * MINUTE
-    hang(desk, point, Hung(cut, 3.08, 8.4), "cut by 12 cm, sensor came along")
+    hang(desk, point, SensorDepth(cut, 3.08, 8.4), "cut by 12 cm, sensor came along")
     after = record(desk, point.id, key)
     is_later = after.times_utc_ms >= cut
     np.testing.assert_array_equal(after.values[~is_later], before.values[~is_later])
@@ -76,10 +76,13 @@ def test_a_dip_is_taken_from_the_rim_as_it_was_then(kept: Kept) -> None:
     """Entered later than the cut, one of before it still starts from the old rim; the level is what
     of 8.4 m the dip leaves."""
     desk, point = kept.desk, point_of(kept.desk)
-    hang(desk, point, Hung(BEGIN, 3.20, 8.4), "levelled")
-    hang(desk, point, Hung(BEGIN + 300 * MINUTE, 3.08, 8.4), "cut")
+    hang(desk, point, SensorDepth(BEGIN, 3.20, 8.4), "levelled")
+    hang(desk, point, SensorDepth(BEGIN + 300 * MINUTE, 3.08, 8.4), "cut")
     for minute in (400, 100):
-        enter(desk, [Typed(point, "water_level", BEGIN + minute * MINUTE, 1.97, "ah", is_dip=True)])
+        enter(
+            desk,
+            [TypedCheck(point, "water_level", BEGIN + minute * MINUTE, 1.97, "ah", is_dip=True)],
+        )
     assert [(one.rim_m, round(one.value, 3)) for one in checks_of(desk, point.id)] == [
         (3.20, 6.43), (3.08, 6.43),
     ]  # fmt: skip

@@ -16,10 +16,10 @@ from gezeiten.desk.record.losses import losses_of_clock, losses_of_correction
 from gezeiten.desk.record.records import extent, record
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
-from gezeiten.domain.steps.derived import Derived
+from gezeiten.domain.steps.derived import CalculatedSeries
 
 
-def a_level(desk: Desk) -> tuple[PointPlace, PointPlace, Derived]:
+def a_level(desk: Desk) -> tuple[PointPlace, PointPlace, CalculatedSeries]:
     """Return a point with a level, where its air pressure is measured, and how it is calculated."""
     places = {one.uid: one for one in points(desk)}
     with desk.archive.reading() as session:

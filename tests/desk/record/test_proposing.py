@@ -11,7 +11,7 @@ import pytest
 
 from gezeiten.desk.office.logger_life import note_service
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.checking import Typed, enter
+from gezeiten.desk.record.checking import TypedCheck, enter
 from gezeiten.desk.record.correcting import chain, keep, of_another_sensor, proposed, step_words
 from gezeiten.desk.record.proposing import by_the_visit, certificates, points_by_hand
 from gezeiten.desk.record.records import record
@@ -73,7 +73,7 @@ def test_points_follow_from_what_was_read_by_hand_before_all_corrections(kept: K
     with pytest.raises(InputError, match="Nothing was read by hand"):
         points_by_hand(desk, point, KEY, (0, EVER_MS))
     read = np.round(0.5 + 1.02 * series.values, 2).tolist()
-    enter(desk, [Typed(point, KEY, int(series.times_utc_ms[i]), read[i], "ah", u=0.1)
+    enter(desk, [TypedCheck(point, KEY, int(series.times_utc_ms[i]), read[i], "ah", u=0.1)
                  for i in chosen])  # fmt: skip
     keep(desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 3.0}), "wrong")
     made = points_by_hand(desk, point, KEY, (0, EVER_MS))
@@ -89,7 +89,7 @@ def test_the_visit_tells_when_a_sensor_was_not_in_its_place(kept: Kept) -> None:
     that visit, and the last twelve in the one at which it was read."""
     desk, point = kept.desk, point_of(kept)
     begin = ANCHOR_MS + 2_000 * MINUTE
-    enter(desk, [Typed(point, KEY, begin + 20 * MINUTE, 1.0, "ah")])
+    enter(desk, [TypedCheck(point, KEY, begin + 20 * MINUTE, 1.0, "ah")])
     assert by_the_visit(desk, point, KEY, at_end=False) == (begin, begin + 20 * MINUTE + 1)
     span = by_the_visit(desk, point, KEY, at_end=True)
     assert span == (begin + 587 * MINUTE, begin + 598 * MINUTE + 1)  # the last of all has no value

@@ -16,7 +16,7 @@ from gezeiten.domain.board.facts import (
     KnownOfLogger,
     KnownOfPoint,
 )
-from gezeiten.domain.board.rows import BoardRow, Need
+from gezeiten.domain.board.rows import BoardRow, VisitNeed
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 
 NOW_MS = 1_795_392_000_000
@@ -56,8 +56,11 @@ def needs(found: BoardRow) -> dict[str, int]:
 # -- rows ------------------------------------------------------------------------------------------
 def test_a_row_holds_what_is_known_and_what_follows_from_it() -> None:
     known = KnownOfPoint(POINT, LOGGER, (), HELD, ((1, 2),), (GAP,), (EVENT,), (NOW_MS - HOUR_MS,))
-    clock = Need("clock", "clock −42 s", NOW_MS, 1)
-    gap, full = Need("gap", "gap", NOW_MS, 1), Need("end", "memory full", NOW_MS + 20 * DAY_MS, 0)
+    clock = VisitNeed("clock", "clock −42 s", NOW_MS, 1)
+    gap, full = (
+        VisitNeed("gap", "gap", NOW_MS, 1),
+        VisitNeed("end", "memory full", NOW_MS + 20 * DAY_MS, 0),
+    )
     assert row(known) == BoardRow(
         POINT, "P-0330", HELD, ((1, 2),), (GAP,), (EVENT,), (NOW_MS - HOUR_MS,),
         (NOW_MS - HOUR_MS, NOW_MS), NOW_MS + 20 * DAY_MS, "memory full", True, (clock, gap, full),
@@ -67,13 +70,13 @@ def test_a_row_holds_what_is_known_and_what_follows_from_it() -> None:
 def test_a_point_without_a_mission_waits_for_one() -> None:
     assert row(point_with(None)) == BoardRow(
         POINT, "", (), (), (), (), (), None, None, "memory full", False,
-        (Need("not recording", "not recording", NOW_MS, 2),),
+        (VisitNeed("not recording", "not recording", NOW_MS, 2),),
     )  # fmt: skip
 
 
 def test_a_point_that_cannot_be_read_says_why_and_shows_nothing_else() -> None:
     known = point_with(LOGGER, GAP, excursions=(EVENT,), fault="a block is damaged")
-    need = Need("fault", "cannot be read", NOW_MS, 2)
+    need = VisitNeed("fault", "cannot be read", NOW_MS, 2)
     wanted = BoardRow(POINT, "P-0330", (), (), (), (EVENT,), (), None, None, "memory full", False,
                       (need,), "a block is damaged")  # fmt: skip
     assert row(known) == wanted
@@ -105,7 +108,7 @@ def test_a_calibration_is_named_two_months_before_it_is_due(
 ) -> None:
     due = replace(CALM, calibration_due_ms=NOW_MS + left_ms)
     wanted = () if weight is None else (
-        Need("calibration", "calibration", NOW_MS + left_ms, weight),
+        VisitNeed("calibration", "calibration", NOW_MS + left_ms, weight),
     )  # fmt: skip
     assert row(point_with(due)).needs == wanted
 
@@ -136,7 +139,7 @@ def test_what_lies_on_the_logger_for_long_is_to_be_offloaded(
 
 def test_what_waits_for_a_visit_that_is_past_is_due_now() -> None:
     [gap] = row(point_with(CALM, GAP, GAP), visit_ms=NOW_MS - DAY_MS).needs
-    assert gap == Need("gap", "2 gaps", NOW_MS, 2)
+    assert gap == VisitNeed("gap", "2 gaps", NOW_MS, 2)
     settled = replace(GAP, state="left open")
     assert row(point_with(CALM, settled)).needs == ()
 
@@ -177,10 +180,10 @@ def test_a_second_logger_asks_by_its_own_name_and_gaps_count_once() -> None:
     due = NOW_MS + 9 * DAY_MS
     assert found.serial == "P-0330"
     assert found.needs == (
-        Need("end", "P-0444: memory full", NOW_MS + DAY_MS, 2, "P-0444"),
-        Need("clock", "P-0444: clock −42 s", due, 1, "P-0444"),
-        Need("gap", "gap", due, 1),
-        Need("offload", "P-0444: offload", due, 1, "P-0444"),
+        VisitNeed("end", "P-0444: memory full", NOW_MS + DAY_MS, 2, "P-0444"),
+        VisitNeed("clock", "P-0444: clock −42 s", due, 1, "P-0444"),
+        VisitNeed("gap", "gap", due, 1),
+        VisitNeed("offload", "P-0444: offload", due, 1, "P-0444"),
     )
     stopped = replace(CALM, serial="P-0444", is_recording=False)
     [visit] = board(point_with(CALM, beside=(stopped,))).visits

@@ -6,10 +6,10 @@ from dataclasses import replace
 
 import pytest
 
-from gezeiten.domain.limits.assessments import Seen, matched
+from gezeiten.domain.limits.assessments import AssessedExcursion, matched
 from gezeiten.domain.series.timeline import Span
 
-SEEN = Seen(1_000, 11_000, 3_000, 9.5, 6_000, 2.0, 10, 0)
+SEEN = AssessedExcursion(1_000, 11_000, 3_000, 9.5, 6_000, 2.0, 10, 0)
 
 
 @pytest.mark.parametrize(
@@ -55,7 +55,7 @@ def test_an_assessment_holds_for_what_it_overlaps_longest(
     ],
 )
 def test_longer_shorter_or_further_out_is_another_one(
-    now: Seen, is_above: bool, changed: bool
+    now: AssessedExcursion, is_above: bool, changed: bool
 ) -> None:
     assert SEEN.has_changed(now, is_above=is_above) is changed
 

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from gezeiten.domain.limits.limits import InForce, LimitRule, always
-from gezeiten.domain.limits.verdicts import DayVerdict, Known, day_verdicts, reasons_of
+from gezeiten.domain.limits.verdicts import DayVerdict, KnownUntil, day_verdicts, reasons_of
 from gezeiten.domain.limits.windows import WORKING_HOURS
 from gezeiten.domain.series.moving import moving_mean
 from gezeiten.domain.series.series import Series, make_series
@@ -19,7 +19,7 @@ START = to_ms(datetime(2026, 11, 16, tzinfo=UTC))  # a Monday
 SPAN = (START, START + 3 * DAY_MS)
 HOT = LimitRule("air_temperature", "above", 20.0)
 TEN_MIN = 600_000
-LATER = Known(EVER_MS)
+LATER = KnownUntil(EVER_MS)
 
 
 def readings(**change: float) -> Series:
@@ -32,7 +32,9 @@ def readings(**change: float) -> Series:
     return make_series(times[known], values[known], TEN_MIN)
 
 
-def told(series: Series, limits: tuple[InForce, ...], known: Known = LATER, **more: object) -> list:
+def told(
+    series: Series, limits: tuple[InForce, ...], known: KnownUntil = LATER, **more: object
+) -> list:
     found = day_verdicts(series, limits, SPAN, "UTC", known, **more)
     return [(one.verdict, one.reason) for one in found]
 
@@ -80,9 +82,9 @@ def test_outside_needs_no_coverage() -> None:
 
 def test_what_waits_on_a_logger_and_what_is_not_over() -> None:
     short = readings().between(START, START + DAY_MS)
-    pending = Known(EVER_MS, pending_ms=START + DAY_MS)
+    pending = KnownUntil(EVER_MS, pending_ms=START + DAY_MS)
     assert told(short, always((HOT,)), pending)[1:] == [("not judged", "not offloaded yet")] * 2
-    at_noon = Known(START + 2 * DAY_MS + 12 * HOUR_MS)
+    at_noon = KnownUntil(START + 2 * DAY_MS + 12 * HOUR_MS)
     assert told(readings(), always((HOT,)), at_noon)[2] == ("not judged", "the day is not over")
 
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from gezeiten.domain.limits.limits import LimitRule, no_sensor_rule
 from gezeiten.domain.limits.windows import NIGHTS
-from gezeiten.domain.plan.fitting import Fitted, fitted
+from gezeiten.domain.plan.fitting import FittedPlan, fitted
 from gezeiten.domain.plan.models import BRISE_A4, DUENE_T2, MODELS, PRIEL_W3, REIF_C2, LoggerModel
 from gezeiten.domain.plan.plan import ChannelSetting, DeviceOptions, Plan
 from gezeiten.domain.plan.plan_check import check_plan
@@ -154,7 +154,7 @@ def test_what_a_model_makes_of_a_plan(
     model: LoggerModel, plan: Plan, change: dict[str, object], lost: list[str]
 ) -> None:
     wanted = replace(plan, **change)  # type: ignore[arg-type]
-    assert fitted(plan, model) == Fitted(wanted, tuple(lost))
+    assert fitted(plan, model) == FittedPlan(wanted, tuple(lost))
 
 
 def test_channels_stand_in_the_order_of_the_model() -> None:

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.series.calendar import Covered, covered_days, months, total, years
+from gezeiten.domain.series.calendar import CoveredTime, covered_days, months, total, years
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import make_series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, to_ms
@@ -40,8 +40,8 @@ def test_a_gap_an_estimate_and_the_day_of_25_hours() -> None:
 
 
 def test_where_nothing_was_due_nothing_lacks() -> None:
-    assert Covered(0, 0, 0).share == 1.0
-    assert total([]) == Covered(0, 0, 0)
+    assert CoveredTime(0, 0, 0).share == 1.0
+    assert total([]) == CoveredTime(0, 0, 0)
 
 
 @given(st.lists(st.booleans(), min_size=5, max_size=200), st.integers(0, 86_399))

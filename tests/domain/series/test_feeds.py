@@ -2,23 +2,39 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.series.feeds import NOWHERE, Fed, Feed, Placed, Stay, deployments, feeds
+from gezeiten.domain.series.feeds import (
+    NOWHERE,
+    MissionStay,
+    SeriesAssignment,
+    StatedAssignment,
+    StatedDeployment,
+    deployments,
+    feeds,
+)
 from gezeiten.domain.series.timeline import EVER_MS
 
 POINTS, SOURCES = ("well", "shore"), ("D-1", "D-2", "Buoy text")
 
 
-def stay(source: str, first_ms: int, point: str = "well", arrived_ms: int | None = None) -> Stay:
+def stay(
+    source: str, first_ms: int, point: str = "well", arrived_ms: int | None = None
+) -> MissionStay:
     is_logger = source.startswith("D")
     name = f"{source}/{first_ms}" if is_logger else f"{source}/{point}"
     came = first_ms if arrived_ms is None else arrived_ms
-    return Stay(name, source, is_logger, point, came, first_ms, ("level", "temp"))
+    return MissionStay(name, source, is_logger, point, came, first_ms, ("level", "temp"))
 
 
-def fed_at(stays: list[Stay], placed: list[Placed] = [], said: list[Fed] = []) -> list[tuple]:  # noqa: B006
+def fed_at(
+    stays: list[MissionStay],
+    placed: Sequence[StatedDeployment] = (),
+    said: Sequence[StatedAssignment] = (),
+) -> list[tuple]:
     """What feeds the level of each point: point, label, mission and stretch."""
     return [
         (one.point, one.label, one.mission, max(one.start_ms, 0), min(one.end_ms, 999))
@@ -54,20 +70,20 @@ def test_a_text_from_before_there_was_a_logger_is_followed_by_it() -> None:
 
 
 def test_a_logger_moved_while_it_recorded_feeds_two_points() -> None:
-    moved = [Placed("D-1", "shore", 40, EVER_MS)]
+    moved = [StatedDeployment("D-1", "shore", 40, EVER_MS)]
     assert fed_at([stay("D-1", 10)], moved) == [
         ("shore", "", "D-1/10", 40, 999), ("well", "", "D-1/10", 10, 40),
     ]  # fmt: skip
 
 
 def test_readings_on_the_bench_belong_to_no_point() -> None:
-    bench = [Placed("D-1", NOWHERE, 0, 20), Placed("D-1", NOWHERE, 90, EVER_MS)]
+    bench = [StatedDeployment("D-1", NOWHERE, 0, 20), StatedDeployment("D-1", NOWHERE, 90, EVER_MS)]
     assert fed_at([stay("D-1", 10)], bench) == [("well", "", "D-1/10", 20, 90)]
 
 
 def test_two_loggers_side_by_side_keep_a_series_each_once_somebody_said_so() -> None:
     stays = [stay("D-1", 10), stay("D-2", 20), stay("D-1", 50), stay("D-2", 60)]
-    said = [Fed("well", "level", "upper", "D-2", -EVER_MS, EVER_MS)]
+    said = [StatedAssignment("well", "level", "upper", "D-2", -EVER_MS, EVER_MS)]
     assert fed_at(stays, said=said) == [
         ("well", "", "D-1/10", 10, 50), ("well", "", "D-1/50", 50, 999),
         ("well", "upper", "D-2/20", 20, 60), ("well", "upper", "D-2/60", 60, 999),
@@ -76,7 +92,7 @@ def test_two_loggers_side_by_side_keep_a_series_each_once_somebody_said_so() -> 
 
 def test_a_text_joined_into_the_main_series_takes_its_stretch_from_the_logger() -> None:
     stays = [stay("D-1", 10), stay("Buoy text", 5, arrived_ms=700)]
-    said = [Fed("well", "level", "", "Buoy text", 30, 40)]
+    said = [StatedAssignment("well", "level", "", "Buoy text", 30, 40)]
     assert fed_at(stays, said=said) == [
         ("well", "", "D-1/10", 10, 30), ("well", "", "Buoy text/well", 30, 40),
         ("well", "", "D-1/10", 40, 999), ("well", "Buoy text", "Buoy text/well", 0, 30),
@@ -91,20 +107,32 @@ STAYS = st.lists(
 )  # fmt: skip
 ENDS = INSTANTS.map(lambda end: end + 100)
 PLACED = st.lists(
-    st.builds(Placed, st.sampled_from(SOURCES), st.sampled_from((*POINTS, NOWHERE)), INSTANTS,
-              ENDS),
+    st.builds(
+        StatedDeployment,
+        st.sampled_from(SOURCES),
+        st.sampled_from((*POINTS, NOWHERE)),
+        INSTANTS,
+        ENDS,
+    ),
     max_size=4,
-)  # fmt: skip
+)
 FED = st.lists(
-    st.builds(Fed, st.sampled_from(POINTS), st.just("level"), st.sampled_from(("", "upper")),
-              st.sampled_from(SOURCES), INSTANTS, ENDS),
+    st.builds(
+        StatedAssignment,
+        st.sampled_from(POINTS),
+        st.just("level"),
+        st.sampled_from(("", "upper")),
+        st.sampled_from(SOURCES),
+        INSTANTS,
+        ENDS,
+    ),
     max_size=4,
-)  # fmt: skip
+)
 
 
 @given(STAYS, PLACED, FED)
 def test_one_source_feeds_a_series_and_every_reading_at_a_point_is_in_one(
-    stays: list[Stay], placed: list[Placed], said: list[Fed]
+    stays: list[MissionStay], placed: list[StatedDeployment], said: list[StatedAssignment]
 ) -> None:
     stood = deployments(stays, placed)
     found = [one for one in feeds(stood, said) if one.channel == "level"]
@@ -118,13 +146,13 @@ def test_one_source_feeds_a_series_and_every_reading_at_a_point_is_in_one(
         )
 
 
-def _what(feed: Feed) -> tuple[str, str]:
+def _what(feed: SeriesAssignment) -> tuple[str, str]:
     return (feed.mission, feed.point)
 
 
 @given(STAYS, FED, st.randoms())
 def test_the_order_in_which_missions_came_says_nothing(
-    stays: list[Stay], said: list[Fed], dice: object
+    stays: list[MissionStay], said: list[StatedAssignment], dice: object
 ) -> None:
     shuffled = list(stays)
     dice.shuffle(shuffled)  # type: ignore[attr-defined]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gezeiten.domain.steps.derived import (
-    Derived,
+    CalculatedSeries,
     closes_a_circle,
     in_force,
     rests_on,
@@ -18,8 +18,8 @@ AIR = ("mast", "air_pressure")
 
 def derived(
     name: str, *inputs: tuple[str, str], point: str = "well", formula: str = "difference"
-) -> Derived:
-    return Derived(f"uid of {name}", point, name, formula, 1, {}, inputs)
+) -> CalculatedSeries:
+    return CalculatedSeries(f"uid of {name}", point, name, formula, 1, {}, inputs)
 
 
 def test_of_two_of_one_name_the_earlier_stands() -> None:

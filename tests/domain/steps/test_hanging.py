@@ -9,12 +9,12 @@ import pytest
 
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import make_series
-from gezeiten.domain.steps.derived import Derived
+from gezeiten.domain.steps.derived import CalculatedSeries
 from gezeiten.domain.steps.deriving import derive
 from gezeiten.domain.steps.formulas import FORMULAS
-from gezeiten.domain.steps.hanging import Hung, at_each, hung_at, stayed_m
+from gezeiten.domain.steps.hanging import SensorDepth, at_each, hung_at, stayed_m
 
-CUT = (Hung(1_000, 3.20, 8.40), Hung(3_000, 3.08, 8.40))
+CUT = (SensorDepth(1_000, 3.20, 8.40), SensorDepth(3_000, 3.08, 8.40))
 """The pipe was cut by 12 cm and the sensor came down with it."""
 
 
@@ -54,6 +54,8 @@ def test_a_level_above_the_rim_is_doubted() -> None:
 
 
 def test_a_formula_is_told_how_it_hung_at_an_instant() -> None:
-    how = Derived("u", "p", "water_height@=", "water_height", 1, {}, (("p", "water_level"),), CUT)
+    how = CalculatedSeries(
+        "u", "p", "water_height@=", "water_height", 1, {}, (("p", "water_level"),), CUT
+    )
     assert how.numbers_at(2_000) == {"rim_m": 3.20, "length_m": 8.40}
     assert math.isnan(how.numbers_at(0)["rim_m"])

@@ -17,9 +17,9 @@ from gezeiten.domain.steps.formulas import FORMULAS, own_formula, with_units
 from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M
 from gezeiten.domain.steps.propagation import through
 from gezeiten.domain.steps.uncertainty import (
-    Share,
-    Stretch,
-    Sure,
+    AveragedPeriod,
+    Uncertainty,
+    UncertaintyShare,
     of_mean,
     of_reading,
     of_slope,
@@ -39,8 +39,8 @@ PLAUSIBLE = {
 """A value of each kind of input, and its standard uncertainty."""
 
 
-def sure(u: float, name: str = "") -> Sure:
-    return Sure((Share("calibration", u, step=name),), is_least=False)
+def sure(u: float, name: str = "") -> Uncertainty:
+    return Uncertainty((UncertaintyShare("calibration", u, step=name),), is_least=False)
 
 
 def drawn(of: Callable[[list[Values]], Values], values: list[float], us: list[float]) -> Values:
@@ -86,8 +86,8 @@ def test_every_formula_that_looks_back(key: tuple[str, int]) -> None:
     one = of_reading(1, [step("linear", "a", 1, **linear(0.1, 1.0, 0.4))],
                      make_series(times[:1], truth[:1], 3_600_000), 0.0, None)  # fmt: skip
     gathered = {
-        "mean": lambda: of_mean(Stretch(((1.0, one),), count, 0.0, 86_400.0)),
-        "sum": lambda: of_sum(Stretch(((1.0, one),), count, 0.0, 86_400.0)),
+        "mean": lambda: of_mean(AveragedPeriod(((1.0, one),), count, 0.0, 86_400.0)),
+        "sum": lambda: of_sum(AveragedPeriod(((1.0, one),), count, 0.0, 86_400.0)),
         "highest": lambda: one, "lowest": lambda: one,
         "slope": lambda: of_slope(one, np.arange(count + 1.0)),
     }[formula.gathers]()  # fmt: skip
@@ -188,7 +188,7 @@ def test_a_gain_after_an_offset_doubles_what_the_offset_is_unsure_of() -> None:
 def test_the_chain_of_a_calculated_series_goes_on_with_it() -> None:
     """By hand: a difference sure to 0.4, then gain 3 with U = 0.1: hypot(1.2, 0.1)."""
     formula = FORMULAS["difference", 1]
-    inputs = [("a", 5.0, sure(0.2, "a")), ("b", 3.0, Sure((), is_least=False))]
+    inputs = [("a", 5.0, sure(0.2, "a")), ("b", 3.0, Uncertainty((), is_least=False))]
     steps = [step("linear", "c", 1, **linear(0.0, 3.0, 0.1))]
     found = through(formula, {}, inputs, steps, 1000)
     assert found.expanded == pytest.approx(math.hypot(1.2, 0.1), rel=1e-6)

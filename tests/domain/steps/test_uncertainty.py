@@ -14,9 +14,9 @@ from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas import FORMULAS, own_formula, with_units
 from gezeiten.domain.steps.propagation import through
 from gezeiten.domain.steps.uncertainty import (
-    Share,
-    Stretch,
-    Sure,
+    AveragedPeriod,
+    Uncertainty,
+    UncertaintyShare,
     of_fill,
     of_mean,
     of_mean_of_sums,
@@ -36,7 +36,7 @@ def raw(value: float = 5.0) -> Series:
     return make_series(np.array([1000]), np.array([value]), 1000)
 
 
-def calibrated(u: float) -> Sure:
+def calibrated(u: float) -> Uncertainty:
     """Of a reading of a sensor whose offset is known to U."""
     return of_reading(2, [step("linear", offset=1.0, gain=1.0, u=u)], raw(), 0.0, None)
 
@@ -61,7 +61,10 @@ def test_a_tie_replaces_what_is_constant() -> None:
     0.10194 m. Each ±0.05 kPa, so 0.0051 m each; tied to dips by ±6 mm their calibration is gone."""
     formula = FORMULAS["water_level", 1]
     parameters = formula.checked({"density_kg_m3": 1000.0, "gravity_m_s2": 9.81})
-    pressure = Sure((Share("calibration", 0.025), Share("resolution", 0.001)), is_least=False)
+    pressure = Uncertainty(
+        (UncertaintyShare("calibration", 0.025), UncertaintyShare("resolution", 0.001)),
+        is_least=False,
+    )
     inputs = [("Absolute pressure", 120.0, pressure), ("Air pressure", 101.0, pressure)]
     free = through(formula, parameters, inputs, [])
     one = 0.101936799  # m/kPa
@@ -72,7 +75,7 @@ def test_a_tie_replaces_what_is_constant() -> None:
     tied = through(formula, parameters, inputs, [step("tie", u=0.006)])
     left = 2 * math.sqrt(0.003**2 + 2 * (one * 0.001) ** 2)
     assert tied.expanded == pytest.approx(left, rel=1e-6)
-    unknown = Sure((), is_least=True)
+    unknown = Uncertainty((), is_least=True)
     assert through(formula, parameters, [inputs[0], ("Air", 101.0, unknown)], []).is_least
 
 
@@ -89,8 +92,14 @@ def test_in_a_mean_what_is_random_shrinks_and_calibrations_do_not() -> None:
     """By hand: half the time under U = 0.2 °C, half under U = 0.4 °C: u = 0.05 + 0.1; resolution of
     0.01 °C over 100 readings; a clock sure to 60 s (k = 2) while it rose by 2 °C in 1,000 s; two
     fills of a tenth and a fifth of the time, bands of ± 1 and ± 0.5 °C."""
-    over = Stretch(((0.5, calibrated(0.2)), (0.5, calibrated(0.4))), 100, 2.0, 1_000.0, 60_000,
-                   ((0.1, 1.0), (0.2, 0.5)))  # fmt: skip
+    over = AveragedPeriod(
+        ((0.5, calibrated(0.2)), (0.5, calibrated(0.4))),
+        100,
+        2.0,
+        1_000.0,
+        60_000,
+        ((0.1, 1.0), (0.2, 0.5)),
+    )
     sure = of_mean(over)
     bare = of_reading(2, [], raw(), 0.0, None)
     resolution = 0.01 / math.sqrt(12) / 10
@@ -106,7 +115,7 @@ def test_in_a_mean_what_is_random_shrinks_and_calibrations_do_not() -> None:
 def test_in_a_sum_calibrations_add_up_and_filled_sums_err_apart() -> None:
     """By hand: 100 readings of 0.1 mm, each calibrated to U = 0.02 mm; two gaps, ± 3 and ± 4 mm."""
     one = of_reading(1, [step("linear", offset=0.1, gain=1.0, u=0.02)], raw(), 0.0, None)
-    sure = of_sum(Stretch(((1.0, one),), 100, 0.0, 1.0, None, (), (3.0, 4.0)))
+    sure = of_sum(AveragedPeriod(((1.0, one),), 100, 0.0, 1.0, None, (), (3.0, 4.0)))
     wanted = math.hypot(100 * 0.01, 10 * 0.1 / math.sqrt(12), 5.0)
     assert sure.expanded == pytest.approx(2 * wanted)
 
@@ -115,7 +124,7 @@ def test_in_a_mean_of_running_sums_a_reading_counts_as_often_as_it_stands_in_the
     """By hand: sums of two over three readings, the middle one in both: weights of 1/2, 1, 1/2;
     each calibrated to U = 0.02 mm; a gap in one of them is unsure by 3 mm."""
     one = of_reading(1, [step("linear", offset=0.1, gain=1.0, u=0.02)], raw(), 0.0, None)
-    over = Stretch(((1.0, one),), 3, 0.0, 1.0, None, (), (3.0,))
+    over = AveragedPeriod(((1.0, one),), 3, 0.0, 1.0, None, (), (3.0,))
     sure = of_mean_of_sums(over, np.array([1, 2, 1]), 2)
     wanted = math.hypot(2 * 0.01, math.sqrt(1.5) * 0.1 / math.sqrt(12), 3.0)
     assert sure.expanded == pytest.approx(2 * wanted)
@@ -146,7 +155,13 @@ def test_a_difference_by_one_sensor_drops_what_both_share() -> None:
 def test_a_slope_drops_what_all_readings_have_alike() -> None:
     """By hand: at 0, 1 and 2 h the squares about 1 h add up to 2; resolved to 0.01."""
     resolution = 0.01 / math.sqrt(12)
-    one = Sure((Share("calibration", 0.1, step="a"), Share("resolution", resolution)), True)
+    one = Uncertainty(
+        (
+            UncertaintyShare("calibration", 0.1, step="a"),
+            UncertaintyShare("resolution", resolution),
+        ),
+        True,
+    )
     sure = of_slope(one, np.array([0.0, 1.0, 2.0]))
     assert [share.kind for share in sure.shares] == ["resolution"]
     assert sure.expanded == pytest.approx(2 * resolution / math.sqrt(2))
@@ -154,7 +169,9 @@ def test_a_slope_drops_what_all_readings_have_alike() -> None:
 
 
 def test_a_tie_of_a_running_mean_replaces_the_calibration_of_its_input() -> None:
-    mean = Sure((Share("calibration", 0.1), Share("resolution", 0.001)), is_least=True)
+    mean = Uncertainty(
+        (UncertaintyShare("calibration", 0.1), UncertaintyShare("resolution", 0.001)), is_least=True
+    )
     free = over_window("Water level", mean, [], raw())
     assert {(one.kind, one.of) for one in free.shares} == {
         ("calibration", "Water level"), ("resolution", "Water level")

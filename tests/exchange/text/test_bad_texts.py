@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from gezeiten.errors import GezeitenError, InputError
 from gezeiten.exchange.text.form import TextForm
 from gezeiten.exchange.text.proposing import propose
-from gezeiten.exchange.text.reading import Piece, read_text
+from gezeiten.exchange.text.reading import ReadingChunk, read_text
 
 MANY = 45
 HEAD = "time;temp (°C);hum (%)\n"
@@ -30,7 +30,7 @@ def in_utc(form: TextForm) -> TextForm:
     return replace(form, time=replace(form.time, zone=form.time.zone or "UTC"))
 
 
-def pieces(path: Path) -> list[Piece]:
+def pieces(path: Path) -> list[ReadingChunk]:
     form = in_utc(propose(path).form)
     wanted = tuple(i for i in range(form.columns) if i not in form.time.columns)
     return list(read_text(path, form, wanted))

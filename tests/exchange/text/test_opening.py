@@ -15,7 +15,7 @@ import xlwt
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.form import TextForm
 from gezeiten.exchange.text.opening import openings
-from gezeiten.exchange.text.proposing import Known, propose
+from gezeiten.exchange.text.proposing import KnownFacts, propose
 from gezeiten.exchange.text.reading import read_text
 
 BEGIN = datetime(2024, 3, 5, 10, 20)
@@ -146,7 +146,7 @@ def test_another_of_several_texts_can_be_chosen(tmp_path: Path) -> None:
         file.writestr("b.txt", TEXT.replace("2024", "2025"))
     proposal = propose(path)
     assert [words for _, words in proposal.others] == ["a.txt", "b.txt"]
-    other = propose(path, Known(opening=proposal.others[1][0]))
+    other = propose(path, KnownFacts(opening=proposal.others[1][0]))
     assert min(held(path, in_utc(other.form))) > max(WANTED)
 
 
@@ -222,7 +222,7 @@ def test_hours_across_in_a_sheet_become_lines_or_stay(tmp_path: Path) -> None:
     assert found == {begin + i * 3_600_000: i // 24 + i % 24 / 32 for i in range(72)}
     [across, as_it_is] = proposal.others
     assert across[0] == proposal.form.opening
-    other = propose(tmp_path / "wide.xlsx", Known(opening=as_it_is[0])).form
+    other = propose(tmp_path / "wide.xlsx", KnownFacts(opening=as_it_is[0])).form
     assert (other.columns, proposal.form.columns) == (25, 2)
 
 

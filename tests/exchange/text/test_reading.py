@@ -16,9 +16,9 @@ from hypothesis import strategies as st
 
 from gezeiten.errors import GezeitenError, InputError
 from gezeiten.exchange.text import lines, reading
-from gezeiten.exchange.text.form import TextForm, Tie, TimeForm, tie_from_dict
-from gezeiten.exchange.text.proposing import Known, Proposal, propose
-from gezeiten.exchange.text.reading import Rejected, read_text
+from gezeiten.exchange.text.form import ImportTemplate, TextForm, TimeForm, tie_from_dict
+from gezeiten.exchange.text.proposing import KnownFacts, Proposal, propose
+from gezeiten.exchange.text.reading import RejectedLine, read_text
 from gezeiten.exchange.text.sample import sniff_encoding
 from gezeiten.exchange.text.times import WallClock
 
@@ -46,10 +46,10 @@ def written(
 
 def everything(
     path: Path, form: TextForm, columns: tuple[int, ...], version: int = reading.VERSION
-) -> tuple[list[int], list[list[float]], list[Rejected]]:
+) -> tuple[list[int], list[list[float]], list[RejectedLine]]:
     times: list[int] = []
     values: list[list[float]] = [[] for _ in columns]
-    rejected: list[Rejected] = []
+    rejected: list[RejectedLine] = []
     for piece in read_text(path, form, columns, version=version):
         times += piece.times.tolist()
         for i, column in enumerate(columns):
@@ -143,10 +143,10 @@ def test_who_knows_the_sign_between_columns_may_say_it(tmp_path: Path) -> None:
     path = tmp_path / "t.csv"
     path.write_text("".join(f"2026-11-{d:02} 00:00;1,5;2,5\n" for d in range(1, 29)))
     assert propose(path).form.delimiter == ";"
-    forced = propose(path, Known(","))
+    forced = propose(path, KnownFacts(","))
     assert (forced.form.delimiter, forced.form.columns) == (",", 3)
     with pytest.raises(InputError, match="No columns"):
-        propose(path, Known("\t"))
+        propose(path, KnownFacts("\t"))
 
 
 def test_a_line_without_an_end_is_refused_before_it_fills_memory(tmp_path: Path) -> None:
@@ -163,23 +163,23 @@ def test_who_knows_which_column_is_the_time_may_say_it(tmp_path: Path) -> None:
     lines = [f"2020-01-01 00:00;{d:02}.11.2026;12:{d:02};1.5" for d in range(1, 29)]
     path.write_text("installed;date;time;value\n" + "\n".join(lines) + "\n")
     assert propose(path).form.time.columns == (0,)  # the first that looks like one
-    known = propose(path, Known(";", time_columns=(1, 2)))
+    known = propose(path, KnownFacts(";", time_columns=(1, 2)))
     assert (known.form.time.columns, known.form.time.pattern) == ((1, 2), "%d.%m.%Y %H:%M")
     times, (values,), rejected = everything(path, as_proposed(known), (3,))
     assert (len(times), len(rejected), set(values)) == (28, 0, {1.5})
     assert times[0] == round(datetime(2026, 11, 1, 12, 1, tzinfo=UTC).timestamp() * 1000)
-    doubts = propose(path, Known(";", time_columns=(3,))).doubts
+    doubts = propose(path, KnownFacts(";", time_columns=(3,))).doubts
     assert [doubt.kind for doubt in doubts] == ["time", "zone"]
     with pytest.raises(InputError, match="no column 9"):
-        propose(path, Known(";", time_columns=(8,)))
+        propose(path, KnownFacts(";", time_columns=(8,)))
     path.write_text("".join(f"1;{1_700_000_000 + i};{i}\n" for i in range(9)))
-    assert propose(path, Known(time_columns=(1,))).form.time.pattern == "epoch_s"
+    assert propose(path, KnownFacts(time_columns=(1,))).form.time.pattern == "epoch_s"
 
 
 def test_who_knows_where_fixed_columns_begin_may_say_it(tmp_path: Path) -> None:
     path = tmp_path / "t.txt"  # no blank between the columns: nobody can see where they part
     path.write_text("".join(f"2026-11-{d:02}12:00{d:04}55\n" for d in range(1, 29)))
-    known = propose(path, Known(starts=(0, 10, 15, 19)))
+    known = propose(path, KnownFacts(starts=(0, 10, 15, 19)))
     assert known.form.widths[:3] == (10, 5, 4)
     assert (known.form.time.columns, known.form.time.pattern) == ((0, 1), "%Y-%m-%d %H:%M")
     times, (count, last), rejected = everything(path, as_proposed(known), (2, 3))
@@ -311,7 +311,7 @@ def test_what_is_no_text_is_said(tmp_path: Path) -> None:
 def test_a_tie_comes_back_from_json() -> None:
     import json
 
-    tie = Tie("Station", "A · B", FORM)
+    tie = ImportTemplate("Station", "A · B", FORM)
     assert tie_from_dict(json.loads(json.dumps(tie.as_dict()))) == tie
     with pytest.raises(InputError, match="tie it anew"):
         tie_from_dict({"name": "x"})

@@ -16,7 +16,7 @@ import pytest
 from hypothesis import Phase, example, given, settings
 from hypothesis import strategies as st
 
-from gezeiten.exchange.text.doubts import Doubt, answered
+from gezeiten.exchange.text.doubts import FormatQuestion, answered
 from gezeiten.exchange.text.form import ColumnTie, TextForm
 from gezeiten.exchange.text.proposing import Proposal, propose
 from gezeiten.exchange.text.reading import read_text
@@ -142,7 +142,9 @@ def instants(moments: list[datetime]) -> list[int]:
     return [round(moment.timestamp() * 1000) for moment in moments]
 
 
-def choice_of(doubt: Doubt, form: TextForm, one: Written, path: Path, ends: set[int]) -> str:
+def choice_of(
+    doubt: FormatQuestion, form: TextForm, one: Written, path: Path, ends: set[int]
+) -> str:
     """Return what a person answers who knows what was written."""
     values = [value for value, _ in doubt.choices]
     if doubt.kind == "order":

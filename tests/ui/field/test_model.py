@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from gezeiten.desk.field.readiness import Readiness, Seen, Start
+from gezeiten.desk.field.readiness import Readiness, SeenLogger, Start
 from gezeiten.desk.logger.checks import BEGUN_KEY, Check
 from gezeiten.ui.field.model import FieldModel, NextAct, launch_kind
 from tests.conftest import STORE_PLAN
@@ -29,7 +29,7 @@ def desk(*serials: str) -> FieldModel:
     model = FieldModel("UTC")
     for serial in serials:
         start = Start(STORE_PLAN, "last", STORE_PLAN, STORE_PLAN, "open", "")
-        model.see(Seen(card(serial), start))
+        model.see(SeenLogger(card(serial), start))
     return model
 
 

@@ -7,28 +7,28 @@ from sqlalchemy import Connection, bindparam, select
 from gezeiten.archive.derived import said_derived
 from gezeiten.archive.local_cache.changes import points_of
 from gezeiten.archive.local_cache.tables import Block
-from gezeiten.archive.store.prepared import Prepared
-from gezeiten.archive.store.tables import Mission, Offload, Placing, Point, Site
+from gezeiten.archive.store.prepared import PreparedStatement
+from gezeiten.archive.store.tables import DeploymentRow, Mission, Offload, Point, Site
 from gezeiten.domain.actions.scope import Scope
 from gezeiten.domain.series.series_keys import channel_of
 
-_BROUGHT = Prepared(
+_BROUGHT = PreparedStatement(
     select(Point.uid)
     .join(Mission, Mission.point_id == Point.id)
     .join(Offload, Offload.mission_id == Mission.id)
     .where(Offload.sha256 == bindparam("sha256"))
 )
-_PLACED = Prepared(
+_PLACED = PreparedStatement(
     select(Point.uid)
-    .join(Placing, Placing.point_id == Point.id)
-    .join(Mission, Mission.logger_id == Placing.logger_id)
+    .join(DeploymentRow, DeploymentRow.point_id == Point.id)
+    .join(Mission, Mission.logger_id == DeploymentRow.logger_id)
     .join(Offload, Offload.mission_id == Mission.id)
     .where(Offload.sha256 == bindparam("sha256"))
 )
-_AT_SITE = Prepared(
+_AT_SITE = PreparedStatement(
     select(Point.uid).join(Site, Site.id == Point.site_id).where(Site.uid == bindparam("its_uid"))
 )
-_RECORDED = Prepared(
+_RECORDED = PreparedStatement(
     select(Block.mission).where(Block.channel == bindparam("its_channel")).distinct()
 )
 

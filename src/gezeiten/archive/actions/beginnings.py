@@ -9,7 +9,7 @@ import msgspec
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.actions.logbook import Told
+from gezeiten.archive.actions.logbook import EntryStream
 from gezeiten.archive.actions.projected_tables import HELD_AT_BEGIN, Rows, rows_of
 from gezeiten.archive.store.action_codec import from_stored
 from gezeiten.archive.store.tables import LogbookRow
@@ -60,8 +60,8 @@ def dump_of(
 
 
 def beginning(
-    bytes_of: Callable[[str], bytes], entries: Told
-) -> tuple[Rows, list[dict[str, Any]], Told]:
+    bytes_of: Callable[[str], bytes], entries: EntryStream
+) -> tuple[Rows, list[dict[str, Any]], EntryStream]:
     """Return the rows that an archive began with, its entries from before then, and of these
     entries, oldest first, those since.
 

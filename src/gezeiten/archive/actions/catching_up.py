@@ -24,7 +24,7 @@ from gezeiten.archive.actions.replay import CANNOT, apply_again
 from gezeiten.archive.local_cache.changes import is_beside, record_changed, start_over
 from gezeiten.archive.local_cache.excursions import match_all_assessments
 from gezeiten.archive.store.action_codec import from_stored, is_act
-from gezeiten.archive.store.chains import ChainFiles, Line, read_line
+from gezeiten.archive.store.chains import ChainFiles, ChainLine, read_line
 from gezeiten.archive.store.tables import LogbookRow, Person
 from gezeiten.domain.actions.archives import ArchiveBegun
 from gezeiten.domain.entries import Entry
@@ -35,7 +35,7 @@ from gezeiten.errors import ArchiveDamagedError
 class _Fresh:
     """A line that the tables do not have yet, and where in its file it ends."""
 
-    line: Line
+    line: ChainLine
     end: int
 
 
@@ -117,7 +117,7 @@ def _read(chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None
 
 def _begin_again(
     connection: Connection, fresh: list[_Fresh], bytes_of: Callable[[str], bytes]
-) -> Line | None:
+) -> ChainLine | None:
     """Put in what the archive began with, the last time it said so; returns that entry."""
     for one in reversed(fresh):
         if one.line.body is not None and one.line.envelope.kind == ArchiveBegun.KIND:

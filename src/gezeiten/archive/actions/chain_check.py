@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.actions.catching_up import lengths_applied
 from gezeiten.archive.actions.logbook import (
     GENESIS,
-    Told,
+    EntryStream,
     check_old,
     count,
     entries,
@@ -23,8 +23,8 @@ from gezeiten.archive.actions.logbook import (
     entry_of_line,
     names_in,
 )
-from gezeiten.archive.actions.lost_entries import Lost, lost_entries
-from gezeiten.archive.store.chains import ChainFiles, Line, read_line
+from gezeiten.archive.actions.lost_entries import LostEntries, lost_entries
+from gezeiten.archive.store.chains import ChainFiles, ChainLine, read_line
 from gezeiten.archive.store.tables import ChainRow
 from gezeiten.domain.actions.archives import EntriesRemoved, EntriesRestored
 from gezeiten.domain.actions.people import PersonNamed
@@ -33,33 +33,33 @@ from gezeiten.errors import ArchiveDamagedError
 
 
 @dataclass(slots=True)
-class Checked:
+class ChainContents:
     """What chain files hold. entries: in the order in which their acts are applied, after those
     from before there were files, `count` of them; breaks: where the files do not hold; differing:
     where the table is not what they say; lost: what they have lost and the table knows."""
 
-    entries: Told
+    entries: EntryStream
     count: int = 0
     breaks: list[str] = field(default_factory=list)
     differing: list[str] = field(default_factory=list)
-    lost: list[Lost] = field(default_factory=list)
+    lost: list[LostEntries] = field(default_factory=list)
 
 
-def check_chains(session: Session, chains: ChainFiles) -> Checked:
+def check_chains(session: Session, chains: ChainFiles) -> ChainContents:
     """Read all chain files and check them, and the table of entries against them; nothing is kept
     in memory but entries from before there were files."""
     old = list(entries(session, of_chain=""))
     names = names_in_files(chains)
 
-    def read(seen: _Seen) -> Iterator[Entry]:
+    def read(seen: _ChainFindings) -> Iterator[Entry]:
         yield from old
         for seq, line in enumerate(_lines(chains, seen), len(old) + 1):
             yield entry_of_line(line, seq, names)
 
-    entries_again = Told(lambda: read(_Seen()))
-    checked = Checked(entries_again, 0, [broken.sentence for broken in check_old(old)])
+    entries_again = EntryStream(lambda: read(_ChainFindings()))
+    checked = ChainContents(entries_again, 0, [broken.sentence for broken in check_old(old)])
     checked.lost = lost_entries(session, chains)
-    seen, gone = _Seen(), {entry.hash for one in checked.lost for entry in one.entries}
+    seen, gone = _ChainFindings(), {entry.hash for one in checked.lost for entry in one.entries}
     links = _Links(gone | _hashes_that_were(chains))
     table = _Table(session)
     for entry in read(seen):
@@ -76,22 +76,22 @@ def check_chains(session: Session, chains: ChainFiles) -> Checked:
 
 
 @dataclass(slots=True)
-class _Seen:
+class _ChainFindings:
     """What was seen in chain files beside their entries. breaks: what cannot be read or was
     changed; ends: the last entry of each; torn: those whose last line has no end."""
 
     breaks: list[str] = field(default_factory=list)
-    ends: dict[str, Line] = field(default_factory=dict)
+    ends: dict[str, ChainLine] = field(default_factory=dict)
     torn: set[str] = field(default_factory=set)
 
 
-def _lines(chains: ChainFiles, seen: _Seen) -> Iterator[Line]:
+def _lines(chains: ChainFiles, seen: _ChainFindings) -> Iterator[ChainLine]:
     """Yield the entries of all chain files in the order in which their acts are applied."""
     files = [_read(chains, chain, seen) for chain in sorted(chains.sizes())]
     return merge(*files, key=lambda line: line.order)
 
 
-def _read(chains: ChainFiles, chain: str, seen: _Seen) -> Iterator[Line]:
+def _read(chains: ChainFiles, chain: str, seen: _ChainFindings) -> Iterator[ChainLine]:
     """Yield the entries of a chain file, and note what is seen."""
     for number, raw in enumerate(chains.raw_lines(chain), 1):
         name = f"Entry {number} of the chain {chain[:8]}"
@@ -147,7 +147,7 @@ def _hashes_that_were(chains: ChainFiles) -> set[str]:
     return found - {""}
 
 
-def _lost_by(line: Line) -> Iterator[str]:
+def _lost_by(line: ChainLine) -> Iterator[str]:
     yield line.envelope.was
     if line.body is not None and line.envelope.kind in (EntriesRemoved.KIND, EntriesRestored.KIND):
         act = line.body.act.get("act", {})
@@ -203,7 +203,7 @@ class _Table:
 
 
 def _wrong_ends(
-    session: Session, chains: ChainFiles, ends: dict[str, Line], but: set[str]
+    session: Session, chains: ChainFiles, ends: dict[str, ChainLine], but: set[str]
 ) -> list[str]:
     """Where it is noted otherwise how far a chain file was applied; but of some."""
     sizes, found = chains.sizes(), []

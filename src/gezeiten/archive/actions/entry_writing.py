@@ -15,19 +15,19 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.actions.logbook import GENESIS
 from gezeiten.archive.local_cache.changes import newest_entry, note_entry
 from gezeiten.archive.store.chains import WITHHELD, Body, Envelope, line_of
-from gezeiten.archive.store.prepared import Prepared, insertion
+from gezeiten.archive.store.prepared import PreparedStatement, insertion
 from gezeiten.archive.store.tables import ChainRow, LogbookRow
 
 _CHAINS, _ENTRIES = ChainRow.__table__, LogbookRow.__table__
 _ENDS = ("uid", "number", "head", "stamp", "bytes")
-_ALL_ENDS = Prepared(select(*(_CHAINS.c[name] for name in _ENDS)))
-_MOVED = Prepared(
+_ALL_ENDS = PreparedStatement(select(*(_CHAINS.c[name] for name in _ENDS)))
+_MOVED = PreparedStatement(
     update(ChainRow)
     .where(_CHAINS.c.uid == bindparam("its_uid"))
     .values({name: bindparam(f"new_{name}") for name in _ENDS[1:]})
 )
 _NEW_CHAIN = insertion(_CHAINS, _ENDS)
-_LAST = Prepared(select(func.max(_ENTRIES.c.seq)))
+_LAST = PreparedStatement(select(func.max(_ENTRIES.c.seq)))
 _NEW_ENTRY = insertion(_ENTRIES, ("seq", "at_ms", "person", "act", "subject", "sentence", "details",
                                   "previous", "hash", "chain", "number", "stamp"))  # fmt: skip
 
@@ -49,7 +49,7 @@ def ends(connection: Connection) -> dict[str, End]:
 
 
 @dataclass(frozen=True, slots=True)
-class Who:
+class Author:
     """Who acts, and when (UTC ms): a person's id and name, both "" for the program itself."""
 
     id: str
@@ -57,7 +57,9 @@ class Who:
     at_ms: int
 
 
-def enter(session: Session, chain: str, body: Body, who: Who, *, computer: str, way: str) -> None:
+def enter(
+    session: Session, chain: str, body: Body, who: Author, *, computer: str, way: str
+) -> None:
     """Enter an act that was just applied. body.act: as `act_form.as_stored` has it."""
     connection = session.connection()
     known_ends = ends(connection)

@@ -9,13 +9,13 @@ from sqlalchemy.exc import NoResultFound
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.affected_points import affected_points
-from gezeiten.archive.actions.entry_writing import Who
+from gezeiten.archive.actions.entry_writing import Author
 from gezeiten.archive.local_cache.changes import record_changed
-from gezeiten.archive.projection import Said, apply, refuse
+from gezeiten.archive.projection import Authorship, apply, refuse
 from gezeiten.archive.store.action_codec import as_stored, from_stored
 from gezeiten.archive.store.chains import Body
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import Logger, Person, Point, Site
 from gezeiten.domain.actions import Action, Subject
 from gezeiten.domain.actions.people import PersonNamed
@@ -25,18 +25,18 @@ from gezeiten.errors import InputError
 if TYPE_CHECKING:
     from gezeiten.archive.database import Archive
 
-_KNOWN = Prepared(select(Person.uid).where(Person.name == bindparam("name")))
-_SITE = Prepared(select(Site.name, Site.zone).where(Site.uid == bindparam("its_uid")))
+_KNOWN = PreparedStatement(select(Person.uid).where(Person.name == bindparam("name")))
+_SITE = PreparedStatement(select(Site.name, Site.zone).where(Site.uid == bindparam("its_uid")))
 _places = select(Site.name, Point.name, Site.zone).join(Site)
-_PLACE = Prepared(_places.where(Point.uid == bindparam("its_uid")))
-_PLACE_OF_LOGGER = Prepared(
+_PLACE = PreparedStatement(_places.where(Point.uid == bindparam("its_uid")))
+_PLACE_OF_LOGGER = PreparedStatement(
     _places.join(Logger, Logger.point_id == Point.id).where(
         Logger.serial == bindparam("its_serial")
     )
 )
 
 
-def do(session: Session, act: Action, said: Said) -> None:
+def do(session: Session, act: Action, said: Authorship) -> None:
     """Do an act inside the caller's transaction.
 
     Raises:
@@ -47,10 +47,10 @@ def do(session: Session, act: Action, said: Said) -> None:
 
 def do_by_itself(session: Session, act: Action, at_ms: int) -> None:
     """Do an act that nobody did: the program itself."""
-    _do(session, act, Said(at_ms, ""), "")
+    _do(session, act, Authorship(at_ms, ""), "")
 
 
-def _person(session: Session, said: Said) -> str:
+def _person(session: Session, said: Authorship) -> str:
     """Return the id of who acts, named first where this is new."""
     known = _KNOWN.value(session.connection(), name=said.person)
     if known is not None:
@@ -60,7 +60,7 @@ def _person(session: Session, said: Said) -> str:
     return person
 
 
-def _do(session: Session, act: Action, said: Said, person: str) -> None:
+def _do(session: Session, act: Action, said: Authorship, person: str) -> None:
     session.flush()
     stored = as_stored(act)
     act = from_stored(stored)  # what is applied now is what will be applied again
@@ -78,7 +78,7 @@ def _do(session: Session, act: Action, said: Said, person: str) -> None:
     subject = subject_of(connection, act)
     told = Body(act.word, subject.name, act.told(subject), stored)
     archive: Archive = session.info["archive"]
-    archive.enter(session, told, Who(person, said.person, said.at_ms))
+    archive.enter(session, told, Author(person, said.person, said.at_ms))
 
 
 def subject_of(connection: Connection, act: Action) -> Subject:

@@ -18,11 +18,11 @@ from gezeiten.archive.actions.entry_writing import ends
 from gezeiten.archive.actions.logbook import told
 from gezeiten.archive.actions.rebuild import put_right
 from gezeiten.archive.actions.replay import made_anew
-from gezeiten.archive.store.chains import ChainFiles, Line
+from gezeiten.archive.store.chains import ChainFiles, ChainLine
 from gezeiten.archive.store.tables import LogbookRow
 
 
-def came_late(session: Session, fresh: Iterable[Line]) -> bool:
+def came_late(session: Session, fresh: Iterable[ChainLine]) -> bool:
     """Whether one of these entries belongs before one that was applied already."""
     highest = session.scalar(select(func.max(LogbookRow.stamp))) or 0
     return any(line.envelope.stamp <= highest for line in fresh)

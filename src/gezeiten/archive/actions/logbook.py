@@ -15,8 +15,8 @@ from itertools import islice, starmap
 from sqlalchemy import bindparam, func, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.store.chains import WITHHELD, Line
-from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.chains import WITHHELD, ChainLine
+from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.domain.actions.archives import ArchiveBegun
 from gezeiten.domain.actions.people import ERASED, PersonNamed
@@ -37,17 +37,17 @@ _COLUMNS = (LogbookRow.seq, LogbookRow.at_ms, LogbookRow.person, LogbookRow.act,
             LogbookRow.subject, LogbookRow.sentence, LogbookRow.details, LogbookRow.previous,
             LogbookRow.hash, LogbookRow.chain, LogbookRow.number)  # fmt: skip
 """As `Entry` has them."""
-_LATEST_FIRST = Prepared(select(*_COLUMNS).order_by(LogbookRow.seq.desc()))
-_OLDEST_FIRST = Prepared(select(*_COLUMNS).order_by(LogbookRow.seq))
-_OF_A_CHAIN = Prepared(
+_LATEST_FIRST = PreparedStatement(select(*_COLUMNS).order_by(LogbookRow.seq.desc()))
+_OLDEST_FIRST = PreparedStatement(select(*_COLUMNS).order_by(LogbookRow.seq))
+_OF_A_CHAIN = PreparedStatement(
     select(*_COLUMNS).where(LogbookRow.chain == bindparam("its_chain")).order_by(LogbookRow.seq)
 )
-_AT = Prepared(
+_AT = PreparedStatement(
     select(*_COLUMNS).where(
         LogbookRow.chain == bindparam("its_chain"), LogbookRow.number == bindparam("its_number")
     )
 )
-_OF_AN_ACT = Prepared(
+_OF_AN_ACT = PreparedStatement(
     select(*_COLUMNS).where(LogbookRow.act == bindparam("its_act")).order_by(LogbookRow.seq.desc())
 )
 
@@ -67,7 +67,7 @@ def entries(session: Session, act: str = "", *, of_chain: str | None = None) -> 
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class EntryStream:
     """Entries, oldest first, told as often as somebody asks and never kept all at once. start: so
     many are left out at the beginning."""
 
@@ -77,15 +77,15 @@ class Told:
     def __iter__(self) -> Iterator[Entry]:
         return islice(self.again(), self.start, None)
 
-    def since(self, index: int) -> Told:
+    def since(self, index: int) -> EntryStream:
         """Return those from an index on."""
-        return Told(self.again, self.start + index)
+        return EntryStream(self.again, self.start + index)
 
 
-def told(session: Session) -> Told:
+def told(session: Session) -> EntryStream:
     """Return all entries of the table, in the order in which their acts were applied."""
     session.flush()
-    return Told(lambda: starmap(Entry, _OLDEST_FIRST.each(session.connection())))
+    return EntryStream(lambda: starmap(Entry, _OLDEST_FIRST.each(session.connection())))
 
 
 def entry_at(session: Session, chain: str, number: int) -> Entry | None:
@@ -117,7 +117,7 @@ def known(session: Session) -> tuple[int, tuple[str, ...], tuple[str, ...]]:
     return count(session), tuple(people), tuple(acts)
 
 
-def entry_of_line(line: Line, seq: int, names: Mapping[str, str]) -> Entry:
+def entry_of_line(line: ChainLine, seq: int, names: Mapping[str, str]) -> Entry:
     """Return an entry as its chain file has it. seq: its place among all; names: of people, by
     their ids."""
     envelope = line.envelope
@@ -133,7 +133,7 @@ def name_of(person: str, names: Mapping[str, str]) -> str:
     return names.get(person, ERASED) if person else ""
 
 
-def names_in(lines: Iterable[Line]) -> dict[str, str]:
+def names_in(lines: Iterable[ChainLine]) -> dict[str, str]:
     """Return the names of people that entries give, by their ids."""
     acts = [line.body.act for line in lines if line.body is not None]
     return {

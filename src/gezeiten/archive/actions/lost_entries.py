@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.entry_writing import ends, move_chain
 from gezeiten.archive.actions.logbook import entry_at
-from gezeiten.archive.store.chains import Body, ChainFiles, Envelope, Line, line_of, read_line
-from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.chains import Body, ChainFiles, ChainLine, Envelope, line_of, read_line
+from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import LogbookRow, Person
 from gezeiten.domain.entries import Entry
 from gezeiten.errors import ArchiveDamagedError
@@ -19,21 +19,21 @@ from gezeiten.errors import ArchiveDamagedError
 _ENTRIES = LogbookRow.__table__
 RESTORED = "restored"
 """By which way an entry came that was written again."""
-_STAMP = Prepared(
+_STAMP = PreparedStatement(
     select(_ENTRIES.c.stamp).where(
         _ENTRIES.c.chain == bindparam("its_chain"), _ENTRIES.c.number == bindparam("its_number")
     )
 )
-_OTHER_HASH = Prepared(
+_OTHER_HASH = PreparedStatement(
     update(LogbookRow)
     .where(_ENTRIES.c.chain == bindparam("its_chain"), _ENTRIES.c.number == bindparam("its_number"))
     .values(previous=bindparam("new_previous"), hash=bindparam("new_hash"))
 )
-_PEOPLE = Prepared(select(Person.uid).where(Person.name == bindparam("its_name")))
+_PEOPLE = PreparedStatement(select(Person.uid).where(Person.name == bindparam("its_name")))
 
 
 @dataclass(frozen=True, slots=True)
-class Lost:
+class LostEntries:
     """What a chain file has lost: entries that follow its last one, in order. head: the hash of
     that, what the first entry follows where none is left."""
 
@@ -58,7 +58,7 @@ _WAYS_OUT = (
 )
 
 
-def lost_entries(session: Session, chains: ChainFiles) -> list[Lost]:
+def lost_entries(session: Session, chains: ChainFiles) -> list[LostEntries]:
     """Return what the table knows behind the last entry of each chain file, and of chains whose
     file is gone; nothing of a file whose last whole line cannot be read."""
     known, files = ends(session.connection()), chains.sizes()
@@ -73,11 +73,11 @@ def lost_entries(session: Session, chains: ChainFiles) -> list[Lost]:
         entries = _behind(session, chain, line)
         if entries:
             head = line.hash if line is not None else entries[0].previous
-            found.append(Lost(chain, head, tuple(entries)))
+            found.append(LostEntries(chain, head, tuple(entries)))
     return found
 
 
-def _last_line(chains: ChainFiles, chain: str) -> Line | None:
+def _last_line(chains: ChainFiles, chain: str) -> ChainLine | None:
     """Return the last whole line of a chain file, None without one."""
     whole = b""
     for raw in chains.raw_lines(chain):
@@ -85,7 +85,7 @@ def _last_line(chains: ChainFiles, chain: str) -> Line | None:
     return read_line(whole) if whole else None
 
 
-def _behind(session: Session, chain: str, line: Line | None) -> list[Entry]:
+def _behind(session: Session, chain: str, line: ChainLine | None) -> list[Entry]:
     """Return the entries of a chain that follow a line, each the one before; all of it without
     one."""
     head, number = (line.hash, line.envelope.number) if line is not None else ("", 0)
@@ -98,7 +98,9 @@ def _behind(session: Session, chain: str, line: Line | None) -> list[Entry]:
     return found
 
 
-def write_again(session: Session, chains: ChainFiles, lost: Lost, computer: str) -> tuple[str, ...]:
+def write_again(
+    session: Session, chains: ChainFiles, lost: LostEntries, computer: str
+) -> tuple[str, ...]:
     """Have lost entries written into their chain file again when the session is committed, as the
     table has them: who, when, what; with a hash of their own, as what the first one covered is
     gone. Returns those. What was left of a torn line is put aside."""

@@ -10,8 +10,8 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.conflicts import note_misfits
-from gezeiten.archive.actions.entry_writing import Who, ends, enter
-from gezeiten.archive.projection import Said
+from gezeiten.archive.actions.entry_writing import Author, ends, enter
+from gezeiten.archive.projection import Authorship
 from gezeiten.archive.projection.archives import chain_begun
 from gezeiten.archive.store.action_codec import as_stored
 from gezeiten.archive.store.chains import Body, ChainFiles
@@ -37,7 +37,7 @@ class OwnChain:
         self.way = "command"
         """How acts come about: window, command or watch."""
 
-    def enter(self, session: Session, told: Body, who: Who) -> None:
+    def enter(self, session: Session, told: Body, who: Author) -> None:
         """Enter an act; a new chain says before why it begins."""
         is_first = "lines" not in session.info  # of this transaction
         if not self._chain or (is_first and not self._goes_on(session, self._chain)):
@@ -50,7 +50,7 @@ class OwnChain:
         end = ends(session.connection()).get(chain)
         return (end.bytes if end else 0) == self._files.sizes().get(chain, 0)
 
-    def _enter(self, session: Session, told: Body, who: Who) -> None:
+    def _enter(self, session: Session, told: Body, who: Author) -> None:
         enter(session, self._chain, told, who, computer=self.computer, way=self.way)
 
     def _choose(self, session: Session, at_ms: int) -> None:
@@ -71,10 +71,10 @@ class OwnChain:
         act = ChainBegun(self._chain, self.computer, why, _seq(session))
         told = act.told(Subject("archive"))
         body = Body(act.word, "archive", told, as_stored(act))
-        self._enter(session, body, Who("", "", at_ms))
+        self._enter(session, body, Author("", "", at_ms))
         if why == "other":
             entry = ends(session.connection())[self._chain].head
-            found = chain_begun(session.connection(), act, Said(at_ms, ""))
+            found = chain_begun(session.connection(), act, Authorship(at_ms, ""))
             note_misfits(session, {entry: found})
 
     def _archive(self, session: Session) -> str:

@@ -14,7 +14,7 @@ from typing import Any, TypeAlias
 from sqlalchemy import Connection, LargeBinary, Select, Table, insert, select
 
 from gezeiten.archive.store.ids import mission_id, source_id
-from gezeiten.archive.store.stored import Unreadable
+from gezeiten.archive.store.stored import UnreadableValue
 from gezeiten.archive.store.tables import Base
 from gezeiten.domain.actions.offloads import SOURCES
 
@@ -113,7 +113,7 @@ def _told(name: str, row: Any, identities: dict[str, dict[int, str]]) -> Row:
         value = row[column]
         if refers_to:
             value = identities[refers_to].get(value, value)
-        told[column] = _Unknown() if isinstance(value, Unreadable) else value
+        told[column] = _Unknown() if isinstance(value, UnreadableValue) else value
     return told
 
 

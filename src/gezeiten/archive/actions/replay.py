@@ -17,7 +17,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.pool import StaticPool
 
 from gezeiten.archive.actions.projected_tables import Rows, put_in, rows
-from gezeiten.archive.projection import Misfits, Said, apply
+from gezeiten.archive.projection import Authorship, Misfits, apply
 from gezeiten.archive.store.action_codec import from_stored, is_act
 from gezeiten.archive.store.prepared import make_all
 from gezeiten.archive.store.tables import Base
@@ -76,7 +76,7 @@ def apply_again(
         try:
             with connection.begin_nested() if carefully else nullcontext():
                 act = from_stored(entry.details)
-                found = apply(connection, act, Said(entry.at_ms, entry.person))
+                found = apply(connection, act, Authorship(entry.at_ms, entry.person))
         except CANNOT as exc:
             if not carefully:
                 raise
@@ -93,7 +93,7 @@ def differences(kept: Connection, wanted: Rows) -> list[Difference]:
 
 
 @dataclass(frozen=True, slots=True)
-class Anew:
+class ReplayedTables:
     """Tables made anew. failed: which acts could not be applied again, a sentence each; misfits:
     what acts found otherwise than they say, by the hash of their entry."""
 
@@ -102,7 +102,7 @@ class Anew:
     misfits: dict[str, Misfits]
 
 
-def made_anew(began: Rows, entries: Iterable[Entry]) -> Anew:
+def made_anew(began: Rows, entries: Iterable[Entry]) -> ReplayedTables:
     """Return what acts make of what the archive began with, entries since then, oldest first; they
     are asked for again where an act cannot be applied."""
     try:
@@ -111,11 +111,11 @@ def made_anew(began: Rows, entries: Iterable[Entry]) -> Anew:
         return _made_anew(began, entries, carefully=True)
 
 
-def _made_anew(began: Rows, entries: Iterable[Entry], *, carefully: bool) -> Anew:
+def _made_anew(began: Rows, entries: Iterable[Entry], *, carefully: bool) -> ReplayedTables:
     with scratch() as anew:
         put_in(anew, began)
         misfits, failed = apply_again(anew, entries, carefully=carefully)
-        return Anew(rows(anew), failed, misfits)
+        return ReplayedTables(rows(anew), failed, misfits)
 
 
 @contextmanager

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.intake.looked import Looked
+from gezeiten.archive.intake.looked import ByteVerification
 from gezeiten.archive.intake.of_bytes import (
     Decode,
     MissionMade,
@@ -22,9 +22,15 @@ from gezeiten.archive.intake.of_bytes import (
     raw_of,
 )
 from gezeiten.archive.local_cache.block_store import blocks_of, raw_key
-from gezeiten.archive.local_cache.blocks import BODY, HEAD, Packed, unpacked_cells, unpacked_runs
+from gezeiten.archive.local_cache.blocks import (
+    BODY,
+    HEAD,
+    PackedBlock,
+    unpacked_cells,
+    unpacked_runs,
+)
 from gezeiten.archive.local_cache.excursions import clear_of_nothing, of_nothing
-from gezeiten.archive.local_cache.tables import PARTS, Block, BlockBytes, BlockCells, Held
+from gezeiten.archive.local_cache.tables import PARTS, Block, BlockBytes, BlockCells, HeldBytes
 from gezeiten.archive.store.packing import decode_readings, decode_times
 from gezeiten.archive.store.tables import Mission, Offload
 from gezeiten.archive.store.vault import Vault
@@ -42,7 +48,7 @@ def faulty_readings(
     decode: Decode,
     is_lost: Callable[[RawKept], bool],
     each: Callable[[int, int], None],
-    looked: Looked,
+    looked: ByteVerification,
 ) -> tuple[int, list[str]]:
     """Return how many offloads there are, and what is not as their bytes say, a sentence each;
     bytes that are gone or damaged are one.
@@ -83,7 +89,7 @@ def make_readings_anew(session: Session, decode: Decode) -> None:
     session.execute(delete(Block).where(Block.id.in_(_STRAY_BLOCKS)))
     for part, strays in _STRAY_PARTS:
         session.execute(delete(part).where(part.id.in_(strays)))
-    session.execute(delete(Held).where(Held.id.in_(_STRAY_HELD)))
+    session.execute(delete(HeldBytes).where(HeldBytes.id.in_(_STRAY_HELD)))
     clear_of_nothing(session)
     session.expire_all()
     for mission, offloads in missions_offloaded(session):
@@ -159,7 +165,7 @@ def _differing(
     yield from _differing_held(session, made)
 
 
-def _same(block: Any, wanted: Packed, made: MissionMade) -> bool:
+def _same(block: Any, wanted: PackedBlock, made: MissionMade) -> bool:
     its = made.whose
     if (block.is_text, block.usual_ms, block.shorter_ms) != (
         its.is_text, its.usual_ms, its.shorter_ms
@@ -173,7 +179,7 @@ def _same(block: Any, wanted: Packed, made: MissionMade) -> bool:
         return False
 
 
-def _same_bytes(block: Any, wanted: Packed) -> bool:
+def _same_bytes(block: Any, wanted: PackedBlock) -> bool:
     """Whether the same was packed, however: packers differ."""
     if block.data is None or not np.array_equal(_runs(block.runs), _runs(wanted.runs)):
         return False
@@ -226,7 +232,7 @@ def _sentence(mission: Mission, offloads: list[Offload], channel: str, block: An
 def _differing_held(session: Session, made: MissionMade) -> Iterator[str]:
     unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
     kept = {row.raw: row.spans for row in session.scalars(
-        select(Held).filter_by(mission=made.whose.mission))}  # fmt: skip
+        select(HeldBytes).filter_by(mission=made.whose.mission))}  # fmt: skip
     for raw in (kept.keys() | made.held.keys()) - unread:
         wanted = made.held.get(raw)
         if wanted is None or kept.get(raw) != [list(span) for span in wanted]:
@@ -251,4 +257,4 @@ _OFFLOADED = select(Mission.uid).join(Offload, Offload.mission_id == Mission.id)
 _STRAY_BLOCKS = select(Block.id).where(Block.mission.not_in(_OFFLOADED))
 _STRAY_PARTS = [(part, select(part.id).where(part.id.not_in(select(Block.id))))
                 for part in PARTS if part is not Block]  # fmt: skip
-_STRAY_HELD = select(Held.id).where(Held.mission.not_in(_OFFLOADED))
+_STRAY_HELD = select(HeldBytes.id).where(HeldBytes.mission.not_in(_OFFLOADED))

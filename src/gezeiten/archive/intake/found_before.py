@@ -8,7 +8,7 @@ from sqlalchemy import inspect, text
 
 from gezeiten.archive.actions.execution import do_by_itself
 from gezeiten.archive.database import Archive
-from gezeiten.archive.projection import Said, apply
+from gezeiten.archive.projection import Authorship, apply
 from gezeiten.archive.store.stored import stored_value
 from gezeiten.domain.actions.assessments import ExcursionsFound, FoundOne
 from gezeiten.domain.actions.missions import MissionName
@@ -36,7 +36,7 @@ def tell_found_before(archive: Archive, at_ms: int) -> None:
             ]  # fmt: skip
             act = ExcursionsFound(point, tuple(found))
             if archive.is_looked_at:  # a copy for looking: no act is done
-                apply(session.connection(), act, Said(at_ms, ""))
+                apply(session.connection(), act, Authorship(at_ms, ""))
             else:
                 do_by_itself(session, act, at_ms)
         session.execute(text("DROP TABLE old_excursion"))

@@ -8,14 +8,14 @@ from contextlib import suppress
 from sqlalchemy import delete, insert, select, update
 
 from gezeiten.archive.database import Archive
-from gezeiten.archive.local_cache.tables import CheckRow, LookedRow
+from gezeiten.archive.local_cache.tables import LookedRow, VerificationRow
 from gezeiten.archive.store.vault import Vault
 from gezeiten.errors import ArchiveLockedError
 
 _NOTED_TOGETHER = 100
 
 
-class Looked:
+class ByteVerification:
     """The bytes that one check looks at, or leaves out. A file counts as the one that was read as
     long as its size and the instant of its last change are the same."""
 
@@ -32,7 +32,9 @@ class Looked:
         self.left_out = 0
         """How many files were left out."""
         with archive.reading() as session:
-            last = session.scalars(select(CheckRow).order_by(CheckRow.id.desc()).limit(1)).first()
+            last = session.scalars(
+                select(VerificationRow).order_by(VerificationRow.id.desc()).limit(1)
+            ).first()
             self.goes_on = last is not None and last.ended_ms is None and not anew and not quick
             since_ms = last.began_ms if last and (quick or self.goes_on) else None
             known = select(LookedRow.file, LookedRow.size, LookedRow.changed_ns)
@@ -41,8 +43,8 @@ class Looked:
         if not (quick or self.goes_on):
             # another program may be writing: then nothing can be left out later, no more
             with suppress(ArchiveLockedError), archive.writing() as session:
-                session.execute(delete(CheckRow))
-                session.execute(insert(CheckRow).values(began_ms=now_ms, ended_ms=None))
+                session.execute(delete(VerificationRow))
+                session.execute(insert(VerificationRow).values(began_ms=now_ms, ended_ms=None))
 
     def leaves_out(self, vault: Vault, *fingerprints: str) -> bool:
         """Whether all of these need not be read again."""
@@ -71,12 +73,12 @@ class Looked:
             if files:
                 session.execute(insert(LookedRow), list(self._noted.values()))
             if is_over and not self._quick:
-                session.execute(update(CheckRow).values(ended_ms=self._now_ms))
+                session.execute(update(VerificationRow).values(ended_ms=self._now_ms))
         self._noted.clear()
 
 
 def is_check_open(archive: Archive) -> bool:
     """Whether a whole check was stopped and has not come to its end since."""
     with archive.reading() as session:
-        query = select(CheckRow.id).where(CheckRow.ended_ms.is_(None))
+        query = select(VerificationRow.id).where(VerificationRow.ended_ms.is_(None))
         return session.scalars(query).first() is not None

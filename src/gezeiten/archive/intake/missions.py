@@ -24,20 +24,20 @@ from gezeiten.archive.local_cache.block_store import (
 )
 from gezeiten.archive.local_cache.cutting import Column
 from gezeiten.archive.local_cache.readings import in_ranges
-from gezeiten.archive.projection import Said
+from gezeiten.archive.projection import Authorship
 from gezeiten.archive.projection.missions import kept_numbers
 from gezeiten.archive.sites import UNPLACED_SITE, find_point
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
 from gezeiten.archive.store.vault import fingerprint
 from gezeiten.domain.actions.offloads import (
     DamageNoted,
+    FirstIntake,
     MissionOffloaded,
     MissionSaid,
     RawBytes,
-    Read,
-    Taken,
+    ReaderVersion,
 )
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.coverage import Range, merged, missing, size
@@ -100,17 +100,17 @@ class Circumstances:
     clock_uncertainty_ms: float | None = None
     cut_short: str = ""
     carried: dict[str, object] | None = None
-    taken_in: Said | None = None
+    taken_in: Authorship | None = None
 
     @property
-    def said(self) -> Said:
+    def said(self) -> Authorship:
         """Who does the acts of taking it in, and when."""
-        return self.taken_in or Said(self.at_ms, self.person)
+        return self.taken_in or Authorship(self.at_ms, self.person)
 
     @property
-    def taken(self) -> Taken | None:
+    def taken(self) -> FirstIntake | None:
         """Who took it, and when, where that is not who takes it in."""
-        return None if self.taken_in is None else Taken(self.at_ms, self.person)
+        return None if self.taken_in is None else FirstIntake(self.at_ms, self.person)
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,7 +161,7 @@ def take_in(
             printed = beside.submit(print_of, columns)
             archive.vault.put(raw, sha256)
         bytes_kept = RawBytes(sha256, len(raw), how.route, how.carried)
-        read = Read(READER, printed.result())
+        read = ReaderVersion(READER, printed.result())
         do(session, _offloaded(file, how, point.uid, bytes_kept, damaged, read), how.said)
         mission = mission or _known(session, file)
         assert mission is not None
@@ -180,7 +180,7 @@ def _offloaded(
     point: str,
     raw: RawBytes,
     damaged: list[Range] | None,
-    read: Read,
+    read: ReaderVersion,
 ) -> MissionOffloaded:
     return MissionOffloaded(
         file.serial,
@@ -228,7 +228,7 @@ def _is_kept(session: Session, mission: Mission | None, sha256: str) -> bool:
     )
 
 
-_OFFLOAD = Prepared(
+_OFFLOAD = PreparedStatement(
     select(Offload.id, Offload.added)
     .where(Offload.mission_id == bindparam("its_mission"), Offload.sha256 == bindparam("its_bytes"))
     .order_by(Offload.id.desc())

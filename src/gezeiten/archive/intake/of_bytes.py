@@ -31,10 +31,10 @@ from gezeiten.archive.local_cache.block_store import (
 )
 from gezeiten.archive.local_cache.blocks import unpack
 from gezeiten.archive.local_cache.cutting import Column, text_column, united
-from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, Held
-from gezeiten.archive.projection import Said
+from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, HeldBytes
+from gezeiten.archive.projection import Authorship
 from gezeiten.archive.store.tables import Mission, Offload, Point
-from gezeiten.domain.actions.offloads import Read, ReadAnew
+from gezeiten.domain.actions.offloads import ReadAnew, ReaderVersion
 from gezeiten.domain.kept import RawKept
 from gezeiten.domain.series.fingerprints import ReadingsPrint
 from gezeiten.domain.series.timeline import Span
@@ -50,7 +50,7 @@ class TextRead:
 
 
 @dataclass(frozen=True, slots=True)
-class Rescued:
+class RescuedReadings:
     """Readings that are all that is left of lost bytes."""
 
     usual_ms: int
@@ -58,12 +58,12 @@ class Rescued:
     columns: list[ChannelColumn]
 
 
-Decode: TypeAlias = Callable[[RawKept], "RawMission | TextRead | Rescued"]
+Decode: TypeAlias = Callable[[RawKept], "RawMission | TextRead | RescuedReadings"]
 """Reads kept bytes. It may raise."""
 
 
 @dataclass(frozen=True, slots=True)
-class Of:
+class OffloadReadings:
     """The readings that the bytes of one offload hold. read_as: their fingerprint, "" of rescued
     ones."""
 
@@ -92,7 +92,7 @@ def raw_of(offload: Offload) -> RawKept:
                    offload.rescued)  # fmt: skip
 
 
-def readings_of(offload: Offload, decode: Decode) -> Of | GezeitenError:
+def readings_of(offload: Offload, decode: Decode) -> OffloadReadings | GezeitenError:
     """Return the readings that an offload's bytes hold, or why they cannot be read."""
     try:
         read = decode(raw_of(offload))
@@ -100,11 +100,15 @@ def readings_of(offload: Offload, decode: Decode) -> Of | GezeitenError:
         if isinstance(read, TextRead):
             made = ReadingsPrint(read.source.channels)
             columns = _text_columns(read, made)
-            return Of(raw, 0, 0, columns, _ends(columns), made.hex())
-        if isinstance(read, Rescued):
-            return Of(raw, read.usual_ms, read.shorter_ms, read.columns, _ends(read.columns))
+            return OffloadReadings(raw, 0, 0, columns, _ends(columns), made.hex())
+        if isinstance(read, RescuedReadings):
+            return OffloadReadings(
+                raw, read.usual_ms, read.shorter_ms, read.columns, _ends(read.columns)
+            )
         columns = mission_columns(read)
-        return Of(raw, read.interval_ms, read.step_ms, columns, spans_of(read), print_of(columns))
+        return OffloadReadings(
+            raw, read.interval_ms, read.step_ms, columns, spans_of(read), print_of(columns)
+        )
     except GezeitenError as exc:
         return exc
     except Exception as exc:  # noqa: BLE001 - a mistake of ours at one offload spares the others
@@ -139,7 +143,7 @@ def mission_made(
     held: dict[str, list[Span]] = {}
     unread: list[tuple[Offload, GezeitenError]] = []
     usual_ms = shorter_ms = 0
-    known = set(session.scalars(select(Held.raw).filter_by(mission=mission.uid)))
+    known = set(session.scalars(select(HeldBytes.raw).filter_by(mission=mission.uid)))
     for offload in offloads:
         of = readings_of(offload, decode)
         if isinstance(of, GezeitenError):
@@ -162,7 +166,7 @@ def mission_made(
     return MissionMade(its, columns, held, unread)
 
 
-def _is_otherwise(offload: Offload, of: Of) -> bool:
+def _is_otherwise(offload: Offload, of: OffloadReadings) -> bool:
     return bool(offload.read_as and of.read_as and offload.read_as != of.read_as)
 
 
@@ -193,7 +197,7 @@ def _kept(session: Session, mission: Mission, *, is_text: bool) -> dict[tuple[st
 def put_mission(session: Session, made: MissionMade) -> None:
     """Put the readings of a mission in place of those that are kept."""
     before = {row.raw: row.spans for row in session.scalars(
-        select(Held).filter_by(mission=made.whose.mission))}  # fmt: skip
+        select(HeldBytes).filter_by(mission=made.whose.mission))}  # fmt: skip
     let_go(session, made.whose.mission)
     blocks = blocks_of(made.whose, made.columns.values())
     for (channel, unit), its in zip(made.columns, blocks, strict=True):
@@ -241,7 +245,7 @@ def _make_mission(archive: Archive, key: int, decode: Decode) -> bool:
     with archive.writing() as session:
         mission = session.get_one(Mission, key)
         offloads = offloads_of(session, key)
-        held = set(session.scalars(select(Held.raw).filter_by(mission=mission.uid)))
+        held = set(session.scalars(select(HeldBytes.raw).filter_by(mission=mission.uid)))
         missing = [one for one in offloads if raw_key(one.sha256, one.reading) not in held]
         if len(missing) == 1 and missing[0] is offloads[-1]:
             return hold_offload(session, mission, missing[0], decode)
@@ -269,7 +273,7 @@ def offloads_of(session: Session, mission_id: int) -> list[Offload]:
     return list(session.scalars(in_order(mission_id)))
 
 
-def read_anew(session: Session, sha256: str, newest: int, decode: Decode, said: Said) -> None:
+def read_anew(session: Session, sha256: str, newest: int, decode: Decode, said: Authorship) -> None:
     """Read bytes by another version of their reader from here on, inside the caller's transaction.
 
     Args:
@@ -285,7 +289,10 @@ def read_anew(session: Session, sha256: str, newest: int, decode: Decode, said: 
     of = readings_of(offload, decode)
     if isinstance(of, GezeitenError):
         raise of
-    before, after = Read(offload.reader, offload.read_as), Read(newest, of.read_as)
+    before, after = (
+        ReaderVersion(offload.reader, offload.read_as),
+        ReaderVersion(newest, of.read_as),
+    )
     if after == before:
         raise InputError("These bytes are read as they were when they came; nothing is to do.")
     point = session.get_one(Point, mission.point_id).uid
@@ -302,9 +309,9 @@ def offloads_not_held(session: Session) -> list[Offload]:
 
 def _is_held() -> Exists:
     return exists().where(
-        Held.mission == Mission.uid,
-        or_(Held.raw == Offload.sha256,
-            and_(Offload.reading.is_not(None), Held.raw.startswith(Offload.sha256))),
+        HeldBytes.mission == Mission.uid,
+        or_(HeldBytes.raw == Offload.sha256,
+            and_(Offload.reading.is_not(None), HeldBytes.raw.startswith(Offload.sha256))),
     )  # fmt: skip
 
 
@@ -321,8 +328,8 @@ def _missions_missing_some() -> Select[int]:
 def _held_of_nothing() -> Select[str]:
     """Missions with bytes in their blocks that no offload of theirs names that is in the record."""
     named = exists().where(
-        Mission.uid == Held.mission, Offload.mission_id == Mission.id,
+        Mission.uid == HeldBytes.mission, Offload.mission_id == Mission.id,
         Offload.taken_out_ms.is_(None),
-        Offload.sha256 == func.substr(Held.raw, 1, 64, type_=String),
+        Offload.sha256 == func.substr(HeldBytes.raw, 1, 64, type_=String),
     )  # fmt: skip
-    return select(Held.mission).where(~named).distinct()
+    return select(HeldBytes.mission).where(~named).distinct()

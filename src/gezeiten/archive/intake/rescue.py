@@ -15,10 +15,10 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.intake.of_bytes import Rescued, hold_offload, offloads_not_held
+from gezeiten.archive.intake.of_bytes import RescuedReadings, hold_offload, offloads_not_held
 from gezeiten.archive.local_cache.block_store import ChannelColumn
 from gezeiten.archive.local_cache.cutting import Column, text_column, united
-from gezeiten.archive.projection import Said
+from gezeiten.archive.projection import Authorship
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.packing import decode_times, decode_values
 from gezeiten.archive.store.tables import Logger, Mission, Offload
@@ -33,7 +33,7 @@ _OLD_BLOCKS = text(
 )
 
 
-def rescue_old_readings(archive: Archive, said: Said) -> int:
+def rescue_old_readings(archive: Archive, said: Authorship) -> int:
     """Keep the readings of an older version's database whose bytes cannot be read, then let go of
     that version's tables; returns of how many offloads."""
     with archive.reading() as session:
@@ -46,7 +46,7 @@ def rescue_old_readings(archive: Archive, said: Said) -> int:
     return rescued
 
 
-def _rescue(archive: Archive, session: Session, offload: Offload, said: Said) -> bool:
+def _rescue(archive: Archive, session: Session, offload: Offload, said: Authorship) -> bool:
     mission = session.get_one(Mission, offload.mission_id)
     blocks = session.execute(_OLD_BLOCKS, {"offload": offload.id}).all()
     left = _left(blocks, mission, is_text=offload.reading is not None)
@@ -62,7 +62,7 @@ def _rescue(archive: Archive, session: Session, offload: Offload, said: Said) ->
     return hold_offload(session, mission, offload, lambda _: left)
 
 
-def _left(blocks: list[Row[Any]] | Any, mission: Mission, *, is_text: bool) -> Rescued:
+def _left(blocks: list[Row[Any]] | Any, mission: Mission, *, is_text: bool) -> RescuedReadings:
     """Return the readings of an old database's blocks."""
     columns: dict[tuple[str, str], list[Column]] = {}
     shorter_ms = 0
@@ -74,7 +74,7 @@ def _left(blocks: list[Row[Any]] | Any, mission: Mission, *, is_text: bool) -> R
         columns.setdefault((block.channel, block.unit), []).append(column)
         if block.interval_ms < mission.interval_ms:
             shorter_ms = block.interval_ms
-    return Rescued(
+    return RescuedReadings(
         0 if is_text else mission.interval_ms,
         0 if is_text else shorter_ms,
         [ChannelColumn(channel, unit, united(parts, is_text=is_text))
@@ -93,7 +93,7 @@ def _column(block: Any, *, is_text: bool) -> Column:
     return Column(np.arange(block.first, block.first + block.count), times, values)
 
 
-def _as_bytes(offload: Offload, left: Rescued) -> bytes:
+def _as_bytes(offload: Offload, left: RescuedReadings) -> bytes:
     return msgspec.json.encode({
         "form": "readings rescued 1",
         "lost": offload.sha256,
@@ -107,7 +107,7 @@ def _as_bytes(offload: Offload, left: Rescued) -> bytes:
     })  # fmt: skip
 
 
-def rescued_readings(data: bytes) -> Rescued:
+def rescued_readings(data: bytes) -> RescuedReadings:
     """Return the readings that were kept of lost bytes.
 
     Raises:
@@ -121,7 +121,7 @@ def rescued_readings(data: bytes) -> Rescued:
                 np.array(one["values"], np.float64)))
             for one in content["channels"]
         ]  # fmt: skip
-        return Rescued(whole(content["usual_ms"]), whole(content["shorter_ms"]), columns)
+        return RescuedReadings(whole(content["usual_ms"]), whole(content["shorter_ms"]), columns)
     except (msgspec.DecodeError, KeyError, TypeError, ValueError) as exc:
         raise ArchiveDamagedError(
             f"Rescued readings cannot be read ({exc}); fetch the archive's last copy."

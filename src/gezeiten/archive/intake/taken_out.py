@@ -11,7 +11,7 @@ from gezeiten.archive.actions.execution import do
 from gezeiten.archive.corrections import corrections_at
 from gezeiten.archive.intake.of_bytes import Decode, mission_made, offloads_of, put_mission
 from gezeiten.archive.local_cache.block_store import let_go
-from gezeiten.archive.projection import Said
+from gezeiten.archive.projection import Authorship
 from gezeiten.archive.store.tables import Mission, Offload, Point
 from gezeiten.domain.actions.corrections import CorrectionTakenBack
 from gezeiten.domain.actions.offloads import TextTakenOut
@@ -51,7 +51,7 @@ def texts_held(session: Session) -> list[TextHeld]:
     return found
 
 
-def take_out(session: Session, sha256: str, why: str, decode: Decode, said: Said) -> set[int]:
+def take_out(session: Session, sha256: str, why: str, decode: Decode, said: Authorship) -> set[int]:
     """Take a text out of the record, of all its sources, inside the caller's transaction; returns
     the keys of the points where it was.
 

@@ -33,7 +33,7 @@ from gezeiten.archive.store.ids import fresh_id, source_id
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
 from gezeiten.archive.store.vault import Begun
 from gezeiten.domain.actions.corrections import CorrectionSet
-from gezeiten.domain.actions.offloads import MissionSaid, RawBytes, Read, TextTaken
+from gezeiten.domain.actions.offloads import MissionSaid, RawBytes, ReaderVersion, TextTaken
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.fingerprints import ReadingsPrint
 from gezeiten.domain.series.spacing import LONE_MS
@@ -180,9 +180,9 @@ class TextReadings:
         self._print = ReadingsPrint(source.channels)
 
     @property
-    def read(self) -> Read:
+    def read(self) -> ReaderVersion:
         """How it was read."""
-        return Read(READER, self._print.hex())
+        return ReaderVersion(READER, self._print.hex())
 
     @property
     def spans(self) -> list[tuple[int, int]]:

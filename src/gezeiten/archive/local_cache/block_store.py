@@ -21,18 +21,18 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.local_cache.block_owner import BlockOwner, blocks_around
 from gezeiten.archive.local_cache.blocks import (
+    BlockCutter,
+    BlockPiece,
     Instants,
-    Packed,
-    Piece,
-    Pieces,
+    PackedBlock,
     pack_all,
     packed_coverage,
     unpack,
 )
 from gezeiten.archive.local_cache.changes import mission_changed
 from gezeiten.archive.local_cache.cutting import (
+    BlockRange,
     Column,
-    Cut,
     cut_by_number,
     cut_by_time,
     halves,
@@ -42,13 +42,20 @@ from gezeiten.archive.local_cache.cutting import (
     roots,
     text_column,
 )
-from gezeiten.archive.local_cache.tables import PARTS, READING, Block, BlockBytes, BlockCells, Held
-from gezeiten.archive.store.prepared import Prepared, insertion
+from gezeiten.archive.local_cache.tables import (
+    PARTS,
+    READING,
+    Block,
+    BlockBytes,
+    BlockCells,
+    HeldBytes,
+)
+from gezeiten.archive.store.prepared import PreparedStatement, insertion
 from gezeiten.domain.series.timeline import Span, Times
 
 _RUNS = ("held_ms", "held_until_ms", "until_interval_ms", "runs")
 _COLUMNS = ("id", "first", *(column.key for column in READING))
-_BLOCKS = Prepared(
+_BLOCKS = PreparedStatement(
     select(Block.id, Block.first, *READING)
     .join(BlockBytes, BlockBytes.id == Block.id)
     .where(
@@ -57,29 +64,29 @@ _BLOCKS = Prepared(
     )
     .order_by(Block.first)
 )  # fmt: skip
-_DELETE = [Prepared(delete(part).where(part.id == bindparam("its_id"))) for part in PARTS]
-_LAST_KEY = Prepared(select(func.max(Block.id)))
-_PLACES = Prepared(
+_DELETE = [PreparedStatement(delete(part).where(part.id == bindparam("its_id"))) for part in PARTS]
+_LAST_KEY = PreparedStatement(select(func.max(Block.id)))
+_PLACES = PreparedStatement(
     select(Block.first, Block.count)
     .where(Block.mission == bindparam("its_mission"), Block.channel == bindparam("its_channel"))
     .order_by(Block.first)
 )
-_SET_RUNS = Prepared(
+_SET_RUNS = PreparedStatement(
     update(Block)
     .where(Block.id == bindparam("its_id"))
     .values({name: bindparam(f"new_{name}") for name in _RUNS})
 )
-_SET_CELLS = Prepared(
+_SET_CELLS = PreparedStatement(
     update(BlockCells)
     .where(BlockCells.id == bindparam("its_id"))
     .values(cells=bindparam("new_cells"))
 )
-_HELD = Prepared(
-    select(Held.id).where(
-        Held.mission == bindparam("its_mission"), Held.raw == bindparam("its_raw")
+_HELD = PreparedStatement(
+    select(HeldBytes.id).where(
+        HeldBytes.mission == bindparam("its_mission"), HeldBytes.raw == bindparam("its_raw")
     )
 )
-_NEW_HELD = insertion(Held.__table__, ("mission", "raw", "spans"))
+_NEW_HELD = insertion(HeldBytes.__table__, ("mission", "raw", "spans"))
 _NOTHING = text_column(np.empty(0, np.int64), np.empty(0))
 
 
@@ -101,7 +108,7 @@ def raw_key(sha256: str, reading: dict[str, Any] | None) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Came:
+class MergeResult:
     """Readings that were joined with those in blocks. is_new: which of them, bool (n,); differs:
     whether one has another value than was kept of it."""
 
@@ -109,33 +116,35 @@ class Came:
     differs: bool
 
 
-def hold(session: Session, whose: BlockOwner, one: ChannelColumn) -> Came:
+def hold(session: Session, whose: BlockOwner, one: ChannelColumn) -> MergeResult:
     """Join readings of a channel with those in its blocks."""
     with ThreadPoolExecutor(1) as pool:
-        return _put(session, whose, _joined(session, whose, one, pool, Pieces()))
+        return _put(session, whose, _joined(session, whose, one, pool, BlockCutter()))
 
 
-def hold_all(session: Session, whose: BlockOwner, channels: Sequence[ChannelColumn]) -> list[Came]:
+def hold_all(
+    session: Session, whose: BlockOwner, channels: Sequence[ChannelColumn]
+) -> list[MergeResult]:
     """Join readings of channels with those in their blocks; those of a channel are compressed while
     those of the next one are looked at, and put into the database meanwhile."""
     if len({one.channel for one in channels}) < len(channels):  # a file may say one twice
         return [hold(session, whose, one) for one in channels]
-    pieces = Pieces()
+    pieces = BlockCutter()
     with ThreadPoolExecutor(1) as pool:
         begun = [_joined(session, whose, one, pool, pieces) for one in channels]
         return [_put(session, whose, one) for one in begun]
 
 
 @dataclass(frozen=True, slots=True)
-class _Joined:
+class _MergedChannel:
     """A channel's readings, joined with those in its blocks. gone: keys of blocks that there will
     be others for; firsts: where those lie; packed: they themselves, as they are ready."""
 
     of: ChannelColumn
-    came: Came
+    came: MergeResult
     gone: list[int]
     firsts: list[int]
-    packed: Iterable[Packed]
+    packed: Iterable[PackedBlock]
 
 
 def _joined(
@@ -143,14 +152,14 @@ def _joined(
     whose: BlockOwner,
     one: ChannelColumn,
     pool: ThreadPoolExecutor,
-    pieces: Pieces,
-) -> _Joined:
+    pieces: BlockCutter,
+) -> _MergedChannel:
     is_new = np.zeros(len(one.column), np.bool_)
     done, differs = 0, False
     where_to = list(_where_to(session, whose, one))
     there = _there(session, whose, one.channel, [cut.first for cut, _ in where_to])
     gone: list[int] = []
-    parts: list[tuple[Cut, Column]] = []
+    parts: list[tuple[BlockRange, Column]] = []
     for cut, came in where_to:
         row = there.get(cut.first)
         kept = _NOTHING if row is None else unpack(row, is_text=whose.is_text)
@@ -162,10 +171,12 @@ def _joined(
             parts += cut_by_time(both.column, cut) if whose.is_text else [(cut, both.column)]
     made = [pieces.of(cut, part, whose.intervals(part)) for cut, part in parts]
     packed = pack_all(made, pool)
-    return _Joined(one, Came(is_new, differs), gone, [cut.first for cut, _ in parts], packed)
+    return _MergedChannel(
+        one, MergeResult(is_new, differs), gone, [cut.first for cut, _ in parts], packed
+    )
 
 
-def _put(session: Session, whose: BlockOwner, its: _Joined) -> Came:
+def _put(session: Session, whose: BlockOwner, its: _MergedChannel) -> MergeResult:
     one, connection = its.of, session.connection()
     for key in its.gone:
         for part in _DELETE:
@@ -231,18 +242,18 @@ def let_go(session: Session, mission: str) -> None:
     its = select(Block.id).where(Block.mission == mission)
     for part in reversed(PARTS):  # the head, which says whose they are, last
         session.execute(delete(part).where(part.id.in_(its)))
-    session.execute(delete(Held).where(Held.mission == mission))
+    session.execute(delete(HeldBytes).where(HeldBytes.mission == mission))
     mission_changed(session.connection(), mission)
 
 
-def blocks_of(whose: BlockOwner, columns: Iterable[Column]) -> Iterator[Iterable[Packed]]:
+def blocks_of(whose: BlockOwner, columns: Iterable[Column]) -> Iterator[Iterable[PackedBlock]]:
     """Yield all blocks of the readings of each channel."""
-    pieces = Pieces()
+    pieces = BlockCutter()
     with ThreadPoolExecutor(1) as pool:
         yield from [pack_all(_cut(whose, column, pieces), pool) for column in columns]
 
 
-def _cut(whose: BlockOwner, column: Column, pieces: Pieces) -> list[Piece]:
+def _cut(whose: BlockOwner, column: Column, pieces: BlockCutter) -> list[BlockPiece]:
     cuts = cut_by_time(column) if whose.is_text else cut_by_number(column)
     intervals, made, at = whose.intervals(column), [], 0
     for cut, part in cuts:  # they follow each other
@@ -252,7 +263,7 @@ def _cut(whose: BlockOwner, column: Column, pieces: Pieces) -> list[Piece]:
 
 
 def put_blocks(
-    session: Session, whose: BlockOwner, channel: str, unit: str, made: Iterable[Packed]
+    session: Session, whose: BlockOwner, channel: str, unit: str, made: Iterable[PackedBlock]
 ) -> None:
     """Add blocks of a channel."""
     facts = {
@@ -268,13 +279,13 @@ def put_blocks(
 
 def _where_to(
     session: Session, whose: BlockOwner, one: ChannelColumn
-) -> Iterator[tuple[Cut, Column]]:
+) -> Iterator[tuple[BlockRange, Column]]:
     """Yield the blocks that readings go into, those there are and new ones, with what goes in."""
     if not whose.is_text:
         yield from cut_by_number(one.column)
         return
     for root in roots(one.column.times):
-        there = [Cut(*row) for row in session.execute(
+        there = [BlockRange(*row) for row in session.execute(
             select(Block.first, Block.width).where(
                 Block.mission == whose.mission, Block.channel == one.channel,
                 Block.first >= root.first, Block.first < root.first + root.width)
@@ -282,7 +293,9 @@ def _where_to(
         yield from _cells(root, there, inside(one.column, root))
 
 
-def _cells(cell: Cut, there: list[Cut], came: Column) -> Iterator[tuple[Cut, Column]]:
+def _cells(
+    cell: BlockRange, there: list[BlockRange], came: Column
+) -> Iterator[tuple[BlockRange, Column]]:
     """Yield the cells that readings lie in: known ones, else the widest that was not halved."""
     if not len(came):
         return

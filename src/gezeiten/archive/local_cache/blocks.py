@@ -13,9 +13,9 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.archive.local_cache.cutting import Column, Cut
+from gezeiten.archive.local_cache.cutting import BlockRange, Column
 from gezeiten.archive.store.packing import (
-    Plain,
+    UncompressedReadings,
     all_compressed,
     compressed,
     decode_readings,
@@ -128,32 +128,32 @@ def _are_same(a: NDArray[np.int64], b: NDArray[np.int64]) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
-class Piece:
+class BlockPiece:
     """Readings that make a block, with what is known of their instants."""
 
-    cut: Cut
+    cut: BlockRange
     column: Column
     instants: Instants
 
 
-class Pieces:
+class BlockCutter:
     """Makes pieces of channel after channel: the instants of one serve the next where they are the
     same."""
 
     def __init__(self) -> None:
-        self._instants: dict[Cut, Instants] = {}
+        self._instants: dict[BlockRange, Instants] = {}
 
-    def of(self, cut: Cut, column: Column, intervals: NDArray[np.int64]) -> Piece:
+    def of(self, cut: BlockRange, column: Column, intervals: NDArray[np.int64]) -> BlockPiece:
         """Return readings, at least one, as a piece. intervals: in force at each, int64 (n,)."""
         its = column.numbers, column.times, intervals
         known = self._instants.get(cut)
         if known is None or not known.are(*its):
             known = self._instants[cut] = Instants(*its)
-        return Piece(cut, column, known)
+        return BlockPiece(cut, column, known)
 
 
 @dataclass(frozen=True, slots=True)
-class Packed:
+class PackedBlock:
     """What a block holds, by the names of its columns; see `archive/local_cache/tables.py`."""
 
     first: int
@@ -192,7 +192,9 @@ class Packed:
 
 _MANY = 8
 BODY = ("data", "numbers", "times")
-HEAD: tuple[str, ...] = tuple(name for name in Packed.__slots__ if name not in (*BODY, "cells"))
+HEAD: tuple[str, ...] = tuple(
+    name for name in PackedBlock.__slots__ if name not in (*BODY, "cells")
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -200,14 +202,14 @@ class _Draft:
     """A block whose readings, and the extremes of its cells, wait to be compressed. held: instants
     of the readings that have a value."""
 
-    piece: Piece
+    piece: BlockPiece
     held: Instants
     facts: Summary
-    readings: Plain
-    extremes: Plain
+    readings: UncompressedReadings
+    extremes: UncompressedReadings
 
 
-def pack_all(pieces: Sequence[Piece], pool: ThreadPoolExecutor) -> Iterable[Packed]:
+def pack_all(pieces: Sequence[BlockPiece], pool: ThreadPoolExecutor) -> Iterable[PackedBlock]:
     """Return blocks of readings, at least one in each. Many are compressed beside what is done
     until somebody looks at them."""
     drafts = [_drafted(piece) for piece in pieces]
@@ -217,20 +219,20 @@ def pack_all(pieces: Sequence[Piece], pool: ThreadPoolExecutor) -> Iterable[Pack
     return _packed(drafts, pool.submit(all_compressed, plains).result)
 
 
-def _drafted(piece: Piece) -> _Draft:
+def _drafted(piece: BlockPiece) -> _Draft:
     values, held = _with_values(piece.column.values, piece.instants)
     readings = plain_readings(piece.column.values)
     return _Draft(piece, held, summary(values), readings, plain_readings(_extremes(values, held)))
 
 
-def _packed(drafts: list[_Draft], compressing: Callable[[], list[bytes]]) -> Iterator[Packed]:
+def _packed(drafts: list[_Draft], compressing: Callable[[], list[bytes]]) -> Iterator[PackedBlock]:
     done = compressing()
     for one, readings, extremes in zip(drafts, done[0::2], done[1::2], strict=True):
         cut, column, instants = one.piece.cut, one.piece.column, one.piece.instants
         number, start_ms, end_ms = column.numbers[0], int(column.times[0]), int(column.times[-1])
         data, step_ms, times = one.readings.head + readings, instants.step_ms, instants.packed_times
         facts, cells = one.facts, _cells(one.held, one.extremes.head + extremes)
-        yield Packed(
+        yield PackedBlock(
             cut.first, cut.width, len(column), int(number), start_ms, step_ms or 0, end_ms,
             facts.valid, facts.low, facts.high, facts.total, *one.held.runs,
             crc32(data, crc32(times or f"{start_ms} {step_ms}".encode())), cells, data,

@@ -12,20 +12,20 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.derived import said_derived
 from gezeiten.archive.local_cache.tables import AppliedRow, RecordRow
-from gezeiten.archive.store.prepared import Prepared, insertion
-from gezeiten.archive.store.tables import ClockRow, LogbookRow, Mission, Placing, Point
+from gezeiten.archive.store.prepared import PreparedStatement, insertion
+from gezeiten.archive.store.tables import ClockRow, DeploymentRow, LogbookRow, Mission, Point
 from gezeiten.domain.series.clock_map import clock_map
 from gezeiten.domain.series.timeline import EVER_MS, EVERYTHING, Span
 from gezeiten.domain.steps.derived import in_force, spread
 from gezeiten.errors import ArchiveDamagedError
 
 _RECORDS, _APPLIED = RecordRow.__table__, AppliedRow.__table__
-_COUNTED = Prepared(
+_COUNTED = PreparedStatement(
     update(RecordRow)
     .where(RecordRow.point == bindparam("its_uid"))
     .values(changes=RecordRow.changes + 1)
 )
-_CHANGED = Prepared(
+_CHANGED = PreparedStatement(
     update(RecordRow)
     .where(RecordRow.point == bindparam("its_uid"))
     .values(
@@ -36,12 +36,12 @@ _CHANGED = Prepared(
         ),
     )
 )
-_FOUND = Prepared(
+_FOUND = PreparedStatement(
     update(RecordRow)
     .where(RecordRow.point == bindparam("its_uid"))
     .values(found_in=bindparam("new_version"), found_by=bindparam("new_state"))
 )
-_NOTHING_SINCE = Prepared(
+_NOTHING_SINCE = PreparedStatement(
     update(RecordRow)
     .where(RecordRow.point == bindparam("its_uid"), RecordRow.changes == bindparam("version"))
     .values(changed_ms=None, changed_until_ms=None)
@@ -49,23 +49,23 @@ _NOTHING_SINCE = Prepared(
 _FIRST = insertion(
     _RECORDS, ("point", "changes", "found_in", "found_by", "changed_ms", "changed_until_ms")
 )
-_VERSION = Prepared(
+_VERSION = PreparedStatement(
     select(RecordRow.changes)
     .join(Point, Point.uid == RecordRow.point)
     .where(Point.id == bindparam("its_id"))
 )
-_POINT_OF = Prepared(
+_POINT_OF = PreparedStatement(
     select(Point.uid)
     .join(Mission, Mission.point_id == Point.id)
     .where(Mission.uid == bindparam("its_uid"))
 )
-_PLACED = Prepared(
+_PLACED = PreparedStatement(
     select(Point.uid)
-    .join(Placing, Placing.point_id == Point.id)
-    .join(Mission, Mission.logger_id == Placing.logger_id)
+    .join(DeploymentRow, DeploymentRow.point_id == Point.id)
+    .join(Mission, Mission.logger_id == DeploymentRow.logger_id)
     .where(Mission.uid == bindparam("its_uid"))
 )
-_PUT_RIGHT = Prepared(
+_PUT_RIGHT = PreparedStatement(
     select(ClockRow.pairs, ClockRow.rate_beyond)
     .join(Mission, Mission.id == ClockRow.mission_id)
     .where(Mission.uid == bindparam("its_uid"), ClockRow.undone_ms.is_(None))
@@ -73,10 +73,10 @@ _PUT_RIGHT = Prepared(
     .limit(1)
 )
 """The one said last stands, as in `archive/clocks.py`."""
-_MOVE_ON = Prepared(update(AppliedRow).values(hash=bindparam("new_hash")))
+_MOVE_ON = PreparedStatement(update(AppliedRow).values(hash=bindparam("new_hash")))
 _FIRST_ENTRY = insertion(_APPLIED, ("hash",))
-_KNOWN = Prepared(select(AppliedRow.hash))
-_NEWEST = Prepared(select(LogbookRow.hash).order_by(LogbookRow.seq.desc()).limit(1))
+_KNOWN = PreparedStatement(select(AppliedRow.hash))
+_NEWEST = PreparedStatement(select(LogbookRow.hash).order_by(LogbookRow.seq.desc()).limit(1))
 
 
 def record_changed(

@@ -19,7 +19,7 @@ from gezeiten.archive.local_cache.readings import estimates_among, fed_readings,
 from gezeiten.archive.local_cache.tables import Block
 from gezeiten.archive.store.tables import Step
 from gezeiten.domain.series.clock_map import ClockMap
-from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.runs import Runs, cut_runs, joined_runs, runs_of, runs_of_series
 from gezeiten.domain.steps.steps import KINDS
@@ -84,7 +84,7 @@ class Coverage:
         parts += [runs_of_series(one).as_table() for one in estimates_among(steps, key)]
         return _as_one(parts)
 
-    def _fed(self, feed: Feed, steps: list[Step]) -> _Table:
+    def _fed(self, feed: SeriesAssignment, steps: list[Step]) -> _Table:
         unused = unused_readings(self.session, steps) if steps else []
         mission = self.layout.missions[feed.mission]
         table = _true(self.held.get((feed.mission, feed.channel), _NONE), feed.clock)
@@ -125,7 +125,7 @@ def _true(table: _Table, clock: ClockMap) -> _Table:
     return np.column_stack((clock.true(table[:, 0]), clock.true(table[:, 1]), table[:, 2]))
 
 
-def is_lent(gap: Gap, feed: Feed) -> bool:
+def is_lent(gap: Gap, feed: SeriesAssignment) -> bool:
     """Whether all of a gap, but for a reading at either end, is what a feed takes."""
     near_ms = gap.interval_ms
     reaches = feed.start_ms < gap.end_ms and feed.end_ms > gap.start_ms

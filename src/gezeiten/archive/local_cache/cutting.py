@@ -45,7 +45,7 @@ class Column:
 
 
 @dataclass(frozen=True, slots=True)
-class Cut:
+class BlockRange:
     """Where a block lies: numbers or instants [first, first + width)."""
 
     first: int
@@ -58,7 +58,7 @@ def text_column(times: Times, values: Values) -> Column:
 
 
 @dataclass(frozen=True, slots=True)
-class Joined:
+class MergedReadings:
     """Readings that were kept and others that came. is_new: which of those that came, bool (n,);
     differs: whether one of them has another value than was kept of it."""
 
@@ -67,21 +67,21 @@ class Joined:
     differs: bool = False
 
 
-def joined(kept: Column, came: Column, *, is_text: bool) -> Joined:
+def joined(kept: Column, came: Column, *, is_text: bool) -> MergedReadings:
     """Return the readings of both: of two that are the same reading the one that was kept stays,
     but for one without a value."""
     mine, its = (kept.times, came.times) if is_text else (kept.numbers, came.numbers)
     if not len(its):
-        return Joined(kept, np.zeros(0, np.bool_))
+        return MergedReadings(kept, np.zeros(0, np.bool_))
     if not len(mine):
-        return Joined(came, np.ones(len(its), np.bool_))
+        return MergedReadings(came, np.ones(len(its), np.bool_))
     both = Column(
         np.concatenate([kept.numbers, came.numbers]),
         np.concatenate([kept.times, came.times]),
         np.concatenate([kept.values, came.values]),
     )
     if its[0] > mine[-1]:
-        return Joined(both, np.ones(len(its), np.bool_))
+        return MergedReadings(both, np.ones(len(its), np.bool_))
     chosen = _one_of_each(both, is_text=is_text)
     is_new = np.zeros(len(its), np.bool_)
     is_new[chosen[chosen >= len(mine)] - len(mine)] = True
@@ -89,7 +89,7 @@ def joined(kept: Column, came: Column, *, is_text: bool) -> Joined:
     key = stays.times if is_text else stays.numbers
     its_values, values = came.values, stays.values[key.searchsorted(its)]
     differs = bool(((its_values != values) & np.isfinite(its_values)).any())
-    return Joined(stays, is_new, differs)
+    return MergedReadings(stays, is_new, differs)
 
 
 def united(columns: list[Column], *, is_text: bool) -> Column:
@@ -122,7 +122,7 @@ def _one_of_each(column: Column, *, is_text: bool) -> NDArray[np.intp]:
     return stays
 
 
-def cut_by_number(column: Column) -> Iterator[tuple[Cut, Column]]:
+def cut_by_number(column: Column) -> Iterator[tuple[BlockRange, Column]]:
     """Yield the blocks of a logger's readings."""
     if not len(column):
         return
@@ -133,10 +133,12 @@ def cut_by_number(column: Column) -> Iterator[tuple[Cut, Column]]:
     )
     for its, (a, b) in edges:
         if b > a:
-            yield Cut(its, READINGS_PER_BLOCK), column.part(slice(a, b))
+            yield BlockRange(its, READINGS_PER_BLOCK), column.part(slice(a, b))
 
 
-def cut_by_time(column: Column, cell: Cut | None = None) -> Iterator[tuple[Cut, Column]]:
+def cut_by_time(
+    column: Column, cell: BlockRange | None = None
+) -> Iterator[tuple[BlockRange, Column]]:
     """Yield the blocks of a text's readings, of all or of those in a cell."""
     if cell is None:
         for root in roots(column.times):
@@ -148,21 +150,21 @@ def cut_by_time(column: Column, cell: Cut | None = None) -> Iterator[tuple[Cut, 
         yield cell, column
 
 
-def roots(times: Times) -> list[Cut]:
+def roots(times: Times) -> list[BlockRange]:
     """Return the widest cells from the first of these instants (in order) to the last."""
     if not len(times):
         return []
     first, last = int(times[0]) // WIDEST_MS, int(times[-1]) // WIDEST_MS
-    return [Cut(i * WIDEST_MS, WIDEST_MS) for i in range(first, last + 1)]
+    return [BlockRange(i * WIDEST_MS, WIDEST_MS) for i in range(first, last + 1)]
 
 
-def halves(cell: Cut) -> tuple[Cut, Cut]:
+def halves(cell: BlockRange) -> tuple[BlockRange, BlockRange]:
     """Return both halves of a cell."""
     half = cell.width // 2
-    return Cut(cell.first, half), Cut(cell.first + half, half)
+    return BlockRange(cell.first, half), BlockRange(cell.first + half, half)
 
 
-def inside(column: Column, cell: Cut) -> Column:
+def inside(column: Column, cell: BlockRange) -> Column:
     """Return the readings of a text that lie in a cell."""
     a, b = column.times.searchsorted([cell.first, cell.first + cell.width])
     return column.part(slice(int(a), int(b)))

@@ -22,7 +22,7 @@ from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.tables import ExcursionRow, RecordRow
 from gezeiten.archive.store.tables import FoundRow, Mission, Point, Site
 from gezeiten.domain.actions.assessments import FoundOne
-from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.limits.excursions import Excursion
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.timeline import EVER_MS, Span
@@ -32,11 +32,11 @@ FoundNow: TypeAlias = dict[tuple[int, str, int], Excursion]
 """Excursions by mission key, rule and begin (UTC ms)."""
 FoundKey: TypeAlias = tuple[str, str, int]
 """Mission (its id), rule and begin of an excursion."""
-FoundRows: TypeAlias = dict[FoundKey, tuple[LimitRule, Seen]]
+FoundRows: TypeAlias = dict[FoundKey, tuple[LimitRule, AssessedExcursion]]
 
 
 @dataclass(frozen=True, slots=True)
-class Scope:
+class SearchScope:
     """Where excursions were looked for: those of a rule that begin in [start, end), in a mission
     (its key), or in any where the rule was set for a series. rule_key None: those of all rules."""
 
@@ -47,7 +47,7 @@ class Scope:
 
 def book_found(
     session: Session, at: FoundIn, found: FoundNow, now_ms: int, state: str,
-    scopes: list[Scope] | None = None,
+    scopes: list[SearchScope] | None = None,
 ) -> list[FoundOne]:  # fmt: skip
     """Keep the excursions of a point as they are found now, by mission key, rule and begin; those
     that are not found any more go. Returns those that were not found before, by nobody.
@@ -67,7 +67,7 @@ def book_found(
     for first in range(0, len(gone), _AT_ONCE):
         its = ExcursionRow.id.in_(gone[first : first + _AT_ONCE])
         session.execute(delete(ExcursionRow).where(its))
-    fresh: list[tuple[str, LimitRule, Seen]] = []
+    fresh: list[tuple[str, LimitRule, AssessedExcursion]] = []
     added: list[dict[str, Any]] = []
     changed: list[dict[str, Any]] = []
     for key, (rule, seen) in now.items():
@@ -119,11 +119,11 @@ def _wrongly_dated(session: Session, rows: Iterable[Any]) -> list[dict[str, Any]
     return wrong
 
 
-def _columns(seen: Seen) -> dict[str, Any]:
-    return {name: getattr(seen, name) for name in Seen.__slots__}
+def _columns(seen: AssessedExcursion) -> dict[str, Any]:
+    return {name: getattr(seen, name) for name in AssessedExcursion.__slots__}
 
 
-def _hull(scopes: list[Scope] | None) -> Span:
+def _hull(scopes: list[SearchScope] | None) -> Span:
     """Return from when to when excursions may begin that were looked for."""
     if scopes is None:
         return (-EVER_MS, EVER_MS)
@@ -146,7 +146,7 @@ def _known_rows(session: Session, at: FoundIn, now: FoundRows, begins: Span) -> 
 
 
 def _within(
-    known: dict[FoundKey, Any], scopes: list[Scope], missions: dict[int, str]
+    known: dict[FoundKey, Any], scopes: list[SearchScope], missions: dict[int, str]
 ) -> dict[FoundKey, Any]:
     """Return those that lie where excursions were looked for."""
     spans: dict[tuple[str | None, str | None], list[Span]] = {}
@@ -196,7 +196,7 @@ def _found_before(
     return [_Before(*row) for row in session.execute(told)] + here
 
 
-def _first_ms(before: list[_Before], key: FoundKey, seen: Seen) -> int | None:
+def _first_ms(before: list[_Before], key: FoundKey, seen: AssessedExcursion) -> int | None:
     """When an excursion, or one of its mission and rule that overlaps it, was found first."""
     mission, rule, _ = key
     return min(
@@ -211,11 +211,21 @@ def as_found(found: FoundNow, missions: dict[int, str]) -> FoundRows:
     """Return excursions as they are kept: their rule, and how they are seen. missions: ids of
     missions by their keys."""
     return {
-        (missions[mission], rule, start_ms):
-        (one.rule, Seen(one.start_ms, one.end_ms, one.alarm_ms or one.start_ms, one.extreme,
-                        one.extreme_ms, one.dose, one.measured, one.estimated))
+        (missions[mission], rule, start_ms): (
+            one.rule,
+            AssessedExcursion(
+                one.start_ms,
+                one.end_ms,
+                one.alarm_ms or one.start_ms,
+                one.extreme,
+                one.extreme_ms,
+                one.dose,
+                one.measured,
+                one.estimated,
+            ),
+        )
         for (mission, rule, start_ms), one in found.items()
-    }  # fmt: skip
+    }
 
 
 def differs(session: Session, at: FoundIn, found: FoundNow) -> bool:

@@ -14,9 +14,9 @@ from gezeiten.archive.local_cache.layout import Layout
 from gezeiten.archive.local_cache.tables import ExcursionRow
 from gezeiten.archive.store.stored import stored_value
 from gezeiten.archive.store.tables import AssessmentRow, Logger, Mission, Point
-from gezeiten.domain.actions.assessments import Words
+from gezeiten.domain.actions.assessments import AssessmentWords
 from gezeiten.domain.actions.missions import MissionName
-from gezeiten.domain.limits.assessments import Seen, matched
+from gezeiten.domain.limits.assessments import AssessedExcursion, matched
 from gezeiten.domain.limits.limits import LimitRule, limit_rule
 from gezeiten.domain.series.timeline import Span
 from gezeiten.errors import ArchiveDamagedError
@@ -28,14 +28,14 @@ class Assessment:
 
     id: int
     uid: str
-    seen: Seen
-    said: Words
+    seen: AssessedExcursion
+    said: AssessmentWords
     at_ms: int
     person: str
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class StoredExcursion:
     """An excursion with its assessment. id: negative where the record holds no excursion any more
     for which the assessment could hold; the excursion is as it was seen then. mission_id: for
     ever; was_part_of: what was said of a longer one that became several; that holds for another of
@@ -46,7 +46,7 @@ class Found:
     mission_id: str
     mission: MissionName
     rule: LimitRule
-    now: Seen
+    now: AssessedExcursion
     found_ms: int
     assessment: Assessment | None
     was_part_of: Assessment | None = None
@@ -57,7 +57,7 @@ class Found:
         return self.id < 0
 
 
-def kept_excursions(session: Session, point_id: int | None = None) -> list[Found]:
+def kept_excursions(session: Session, point_id: int | None = None) -> list[StoredExcursion]:
     """Return the excursions of one point or all, latest first."""
     names = mission_names(session)
     rows = select(*_FACTS, Point.id).join(Point, Point.uid == ExcursionRow.point)
@@ -72,10 +72,12 @@ def kept_excursions(session: Session, point_id: int | None = None) -> list[Found
     for key, mission, text, found_ms, assessment, *seen, point in session.execute(rows):
         holding = assessments.pop(assessment or "", None)
         said_of_it = _assessment(holding[0]) if holding else None
-        rule, now = rules.of(text, key), Seen(*seen)
+        rule, now = rules.of(text, key), AssessedExcursion(*seen)
         part_of = None if said_of_it else _overlapping(by_rule.get((mission, rule.key), ()), now)
         found.append(
-            Found(key, point, mission, names[mission], rule, now, found_ms, said_of_it, part_of)
+            StoredExcursion(
+                key, point, mission, names[mission], rule, now, found_ms, said_of_it, part_of
+            )
         )
     held = set(session.scalars(select(ExcursionRow.assessment)))  # at another point, it may be
     found += [
@@ -95,7 +97,7 @@ def _by_rule(
     return found
 
 
-def _overlapping(rows: Iterable[AssessmentRow], now: Seen) -> Assessment | None:
+def _overlapping(rows: Iterable[AssessmentRow], now: AssessedExcursion) -> Assessment | None:
     """Return the assessment that was made when an excursion was part of a longer one, None where
     there is none: it holds for another part now."""
     for row in rows:
@@ -108,7 +110,7 @@ def _overlapping(rows: Iterable[AssessmentRow], now: Seen) -> Assessment | None:
 _FACTS = (
     ExcursionRow.id, ExcursionRow.mission, type_coerce(ExcursionRow.rule, String),
     ExcursionRow.found_ms, ExcursionRow.assessment,
-    *(getattr(ExcursionRow, name) for name in Seen.__slots__),
+    *(getattr(ExcursionRow, name) for name in AssessedExcursion.__slots__),
 )  # fmt: skip
 
 
@@ -125,7 +127,7 @@ class _Rules:
         return self.known[text]
 
 
-def series_of(made: Layout, found: Found) -> str:
+def series_of(made: Layout, found: StoredExcursion) -> str:
     """Return the series that an excursion is in: what its mission's channel fed when it began."""
     fed = made.of_mission(found.mission_id, found.rule.channel)
     begin = found.now.start_ms
@@ -142,10 +144,11 @@ def mission_names(session: Session) -> dict[str, MissionName]:
     return {row[0]: MissionName(*row[1:]) for row in rows}
 
 
-def _gone(row: AssessmentRow, mission_id: str, mission: MissionName) -> Found:
+def _gone(row: AssessmentRow, mission_id: str, mission: MissionName) -> StoredExcursion:
     said = _assessment(row)
-    return Found(-row.id, row.point_id, mission_id, mission, rule_of(row), said.seen, row.at_ms,
-                 said)  # fmt: skip
+    return StoredExcursion(
+        -row.id, row.point_id, mission_id, mission, rule_of(row), said.seen, row.at_ms, said
+    )
 
 
 def rule_of(row: ExcursionRow | AssessmentRow) -> LimitRule:
@@ -168,14 +171,27 @@ def _read_rule(stored: Any, table: str, key: int) -> LimitRule:
 
 def _assessment(row: AssessmentRow) -> Assessment:
     return Assessment(
-        row.id, row.uid, Seen(**row.seen), Words(row.cause, row.words), row.at_ms, row.person
+        row.id,
+        row.uid,
+        AssessedExcursion(**row.seen),
+        AssessmentWords(row.cause, row.words),
+        row.at_ms,
+        row.person,
     )
 
 
-def seen_of(row: ExcursionRow) -> Seen:
+def seen_of(row: ExcursionRow) -> AssessedExcursion:
     """Return an excursion as it is seen now."""
-    return Seen(row.start_ms, row.end_ms, row.alarm_ms, row.extreme, row.extreme_ms, row.dose,
-                row.measured, row.estimated)  # fmt: skip
+    return AssessedExcursion(
+        row.start_ms,
+        row.end_ms,
+        row.alarm_ms,
+        row.extreme,
+        row.extreme_ms,
+        row.dose,
+        row.measured,
+        row.estimated,
+    )
 
 
 def count_to_assess(
@@ -228,7 +244,7 @@ def match_assessments(session: Session, point_ids: Iterable[int]) -> None:
 
 def _where_now(row: AssessmentRow, clock: ClockHistory | None) -> Span:
     """Return where what was assessed lies now, should its logger's clock have been put right."""
-    span = Seen(**row.seen).span
+    span = AssessedExcursion(**row.seen).span
     return span if clock is None else clock.moved(span, row.at_ms)
 
 

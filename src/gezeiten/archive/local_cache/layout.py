@@ -13,16 +13,16 @@ from gezeiten.archive.clocks import clocks_in_force, wrong_clocks
 from gezeiten.archive.derived import said_derived
 from gezeiten.archive.hanging import hangings
 from gezeiten.archive.local_cache.tables import Block, RecordRow
-from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.stored_plan import stored_plan
 from gezeiten.archive.store.tables import (
-    Feeding,
+    DeploymentRow,
     LogbookRow,
     Logger,
     Mission,
     OverviewRow,
-    Placing,
     Point,
+    SeriesAssignmentRow,
 )
 from gezeiten.domain.actions.offloads import SOURCES
 from gezeiten.domain.plan.plan import Plan
@@ -31,15 +31,15 @@ from gezeiten.domain.series.clock_map import RIGHT, ClockMap
 from gezeiten.domain.series.feeds import (
     NOWHERE,
     Deployment,
-    Fed,
-    Feed,
-    Placed,
-    Stay,
+    MissionStay,
+    SeriesAssignment,
+    StatedAssignment,
+    StatedDeployment,
     deployments,
     feeds,
 )
 from gezeiten.domain.series.timeline import EVER_MS
-from gezeiten.domain.steps.derived import Derived, Key, in_force, rests_on, root
+from gezeiten.domain.steps.derived import CalculatedSeries, Key, in_force, rests_on, root
 from gezeiten.errors import ArchiveDamagedError, PlanError
 
 
@@ -62,13 +62,13 @@ class Layout:
     missions: dict[str, int]
     plans: dict[str, str]
     points: dict[int, str]
-    stays: tuple[Stay, ...]
+    stays: tuple[MissionStay, ...]
     stood: tuple[Deployment, ...]
-    feeds: dict[tuple[str, str], tuple[Feed, ...]]
-    by_point: dict[str, list[Feed]]
-    by_mission: dict[str, list[Feed]]
+    feeds: dict[tuple[str, str], tuple[SeriesAssignment, ...]]
+    by_point: dict[str, list[SeriesAssignment]]
+    by_mission: dict[str, list[SeriesAssignment]]
     shown: dict[str, tuple[ShownSeries, ...]]
-    derived: dict[Key, Derived]
+    derived: dict[Key, CalculatedSeries]
     keys: dict[str, int]
 
     def plan_of(self, mission: str) -> Plan:
@@ -79,15 +79,15 @@ class Layout:
         """
         return stored_plan(self.plans[mission])
 
-    def of_series(self, point_id: int, key: str) -> tuple[Feed, ...]:
+    def of_series(self, point_id: int, key: str) -> tuple[SeriesAssignment, ...]:
         """Return what feeds a measured series, in order of time."""
         return self.feeds.get((self.points[point_id], key), ())
 
-    def calculated(self, point_id: int, key: str) -> Derived | None:
+    def calculated(self, point_id: int, key: str) -> CalculatedSeries | None:
         """Return how a series is calculated, None where it is measured."""
         return self.derived.get((self.points[point_id], key))
 
-    def inputs_of(self, how: Derived) -> list[tuple[int, str]]:
+    def inputs_of(self, how: CalculatedSeries) -> list[tuple[int, str]]:
         """Return the inputs of a calculated series, with the keys of their points."""
         return [(self.keys[point], series) for point, series in how.inputs]
 
@@ -103,7 +103,7 @@ class Layout:
             if one.point != uid and any(at == uid for at, _ in rests_on(one, self.derived))
         ))  # fmt: skip
 
-    def of_mission(self, mission: str, channel: str) -> list[Feed]:
+    def of_mission(self, mission: str, channel: str) -> list[SeriesAssignment]:
         """Return what a channel of a mission (its id) feeds."""
         return [one for one in self.by_mission.get(mission, ()) if one.channel == channel]
 
@@ -118,12 +118,12 @@ class Layout:
         its = (one.clock for one in self.stays if self.missions[one.mission] == mission_id)
         return next(its, RIGHT)
 
-    def at_point(self, point_id: int) -> list[Feed]:
+    def at_point(self, point_id: int) -> list[SeriesAssignment]:
         """Return all that feeds a series of a point."""
         return list(self.by_point.get(self.points[point_id], ()))
 
 
-class _Recorded(NamedTuple):
+class _RecordedChannel(NamedTuple):
     """A channel of a mission: its unit, its first and last reading, and when it came."""
 
     channel: str
@@ -133,13 +133,13 @@ class _Recorded(NamedTuple):
     order: int
 
 
-_RECORDED = Prepared(
+_RECORDED = PreparedStatement(
     select(Block.mission, Block.channel, Block.unit, func.min(Block.start_ms),
            func.max(Block.end_ms), func.min(Block.id))
     .group_by(Block.mission, Block.channel, Block.unit)
 )  # fmt: skip
-_POINTS = Prepared(select(Point.id, Point.uid))
-_MISSIONS = Prepared(
+_POINTS = PreparedStatement(select(Point.id, Point.uid))
+_MISSIONS = PreparedStatement(
     select(Mission.id, Mission.uid, Logger.serial, Logger.model, Mission.point_id,
            Mission.launched_ms, Mission.first_ms, type_coerce(Mission.plan, String))
     .join(Logger, Logger.id == Mission.logger_id)
@@ -160,7 +160,7 @@ def layout(session: Session) -> Layout:
     return made
 
 
-_VERSION = Prepared(
+_VERSION = PreparedStatement(
     select(
         select(LogbookRow.hash).order_by(LogbookRow.seq.desc()).limit(1).scalar_subquery(),
         select(func.sum(RecordRow.changes)).scalar_subquery(),
@@ -189,13 +189,23 @@ def _made(session: Session) -> Layout:
         missions[uid], plans[uid] = key, texts.setdefault(plan, plan)
         channels, clock = _channels(recorded.get(uid), plan), clocks.get(uid, RIGHT)
         first_ms = clock.true_at(first_ms) if first_ms else first_ms
-        stays.append(Stay(uid, serial, model not in SOURCES, points.get(point_id or 0, NOWHERE),
-                          clock.true_at(launched_ms), first_ms, channels, clock,
-                          uid in wrong))  # fmt: skip
+        stays.append(
+            MissionStay(
+                uid,
+                serial,
+                model not in SOURCES,
+                points.get(point_id or 0, NOWHERE),
+                clock.true_at(launched_ms),
+                first_ms,
+                channels,
+                clock,
+                uid in wrong,
+            )
+        )
     stood = tuple(deployments(stays, _placed(session)))
-    by_series: dict[tuple[str, str], list[Feed]] = {}
-    by_point: dict[str, list[Feed]] = {}
-    by_mission: dict[str, list[Feed]] = {}
+    by_series: dict[tuple[str, str], list[SeriesAssignment]] = {}
+    by_point: dict[str, list[SeriesAssignment]] = {}
+    by_mission: dict[str, list[SeriesAssignment]] = {}
     for one in feeds(stood, _fed(session)):
         by_series.setdefault((one.point, one.series), []).append(one)
         by_point.setdefault(one.point, []).append(one)
@@ -211,11 +221,11 @@ def _made(session: Session) -> Layout:
                   derived, keys)  # fmt: skip
 
 
-def _recorded(session: Session) -> dict[str, list[_Recorded]]:
+def _recorded(session: Session) -> dict[str, list[_RecordedChannel]]:
     """Return the channels of each mission that have blocks."""
-    found: dict[str, list[_Recorded]] = {}
+    found: dict[str, list[_RecordedChannel]] = {}
     for row in _RECORDED.each(session.connection()):
-        found.setdefault(row[0], []).append(_Recorded._make(row[1:]))
+        found.setdefault(row[0], []).append(_RecordedChannel._make(row[1:]))
     return found
 
 
@@ -229,7 +239,7 @@ def _overviews(session: Session) -> dict[str, int]:
     return {row[0]: row[1] for row in rows}
 
 
-def _channels(recorded: list[_Recorded] | None, plan: str) -> tuple[str, ...]:
+def _channels(recorded: list[_RecordedChannel] | None, plan: str) -> tuple[str, ...]:
     if recorded is not None:
         ordered = sorted(recorded, key=lambda one: one.order)
         return tuple(dict.fromkeys(one.channel for one in ordered))
@@ -239,37 +249,47 @@ def _channels(recorded: list[_Recorded] | None, plan: str) -> tuple[str, ...]:
         return ()
 
 
-def _placed(session: Session) -> list[Placed]:
+def _placed(session: Session) -> list[StatedDeployment]:
     rows = session.execute(
-        select(Logger.serial, Point.uid, Placing.start_ms, Placing.end_ms)
-        .join(Logger, Logger.id == Placing.logger_id)
-        .outerjoin(Point, Point.id == Placing.point_id)
-        .where(Placing.undone_ms.is_(None))
-        .order_by(Placing.said_ms, Placing.uid)
+        select(Logger.serial, Point.uid, DeploymentRow.start_ms, DeploymentRow.end_ms)
+        .join(Logger, Logger.id == DeploymentRow.logger_id)
+        .outerjoin(Point, Point.id == DeploymentRow.point_id)
+        .where(DeploymentRow.undone_ms.is_(None))
+        .order_by(DeploymentRow.said_ms, DeploymentRow.uid)
     )
-    return [Placed(serial, point or NOWHERE, start_ms, EVER_MS if end_ms is None else end_ms)
-            for serial, point, start_ms, end_ms in rows]  # fmt: skip
-
-
-def _fed(session: Session) -> list[Fed]:
-    rows = session.execute(
-        select(Point.uid, Feeding.channel, Feeding.label, Logger.serial, Feeding.start_ms,
-               Feeding.end_ms)
-        .join(Point, Point.id == Feeding.point_id)
-        .join(Logger, Logger.id == Feeding.logger_id)
-        .where(Feeding.undone_ms.is_(None))
-        .order_by(Feeding.said_ms, Feeding.uid)
-    )  # fmt: skip
     return [
-        Fed(point, channel, label, source, start_ms, EVER_MS if end_ms is None else end_ms)
+        StatedDeployment(serial, point or NOWHERE, start_ms, EVER_MS if end_ms is None else end_ms)
+        for serial, point, start_ms, end_ms in rows
+    ]
+
+
+def _fed(session: Session) -> list[StatedAssignment]:
+    rows = session.execute(
+        select(
+            Point.uid,
+            SeriesAssignmentRow.channel,
+            SeriesAssignmentRow.label,
+            Logger.serial,
+            SeriesAssignmentRow.start_ms,
+            SeriesAssignmentRow.end_ms,
+        )
+        .join(Point, Point.id == SeriesAssignmentRow.point_id)
+        .join(Logger, Logger.id == SeriesAssignmentRow.logger_id)
+        .where(SeriesAssignmentRow.undone_ms.is_(None))
+        .order_by(SeriesAssignmentRow.said_ms, SeriesAssignmentRow.uid)
+    )
+    return [
+        StatedAssignment(
+            point, channel, label, source, start_ms, EVER_MS if end_ms is None else end_ms
+        )
         for point, channel, label, source, start_ms, end_ms in rows
     ]
 
 
 # -- which are shown -------------------------------------------------------------------------------
 def _shown(
-    fed: dict[tuple[str, str], tuple[Feed, ...]],
-    recorded: dict[str, list[_Recorded]],
+    fed: dict[tuple[str, str], tuple[SeriesAssignment, ...]],
+    recorded: dict[str, list[_RecordedChannel]],
     overviews: dict[str, int],
 ) -> dict[str, tuple[ShownSeries, ...]]:
     """Return the series of each point that have readings, or an overview, by channel in the order
@@ -297,7 +317,7 @@ def _shown(
 
 
 def _with_derived(
-    shown: dict[str, tuple[ShownSeries, ...]], derived: dict[Key, Derived]
+    shown: dict[str, tuple[ShownSeries, ...]], derived: dict[Key, CalculatedSeries]
 ) -> dict[str, tuple[ShownSeries, ...]]:
     """Return what is shown with what is calculated, after all that is measured at its point, where
     there are readings of all that it rests on."""
@@ -310,7 +330,9 @@ def _with_derived(
     return found
 
 
-def _within(feed: Feed, recorded: dict[str, list[_Recorded]]) -> list[_Recorded]:
+def _within(
+    feed: SeriesAssignment, recorded: dict[str, list[_RecordedChannel]]
+) -> list[_RecordedChannel]:
     """Return what its mission recorded of its channel in its stretch."""
     channel = feed.channel
     its = [one for one in recorded.get(feed.mission, ()) if one.channel == channel]

@@ -18,13 +18,13 @@ from gezeiten.archive.local_cache.block_owner import BlockOwner
 from gezeiten.archive.local_cache.blocks import unpack
 from gezeiten.archive.local_cache.cutting import READINGS_PER_BLOCK, Column, in_one
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, Held
+from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, HeldBytes
 from gezeiten.archive.store.estimates import estimated_series
 from gezeiten.archive.store.tables import Mission, Offload, Step
 from gezeiten.domain.kept import KnownOffload
 from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.coverage import Range
-from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Span, Times, Values
 from gezeiten.domain.steps.steps import KINDS
@@ -34,7 +34,7 @@ Recorded: TypeAlias = tuple[Times, Values, NDArray[np.int64]]
 
 
 @dataclass(frozen=True, slots=True)
-class Unused:
+class ExcludedReadings:
     """Readings of a mission that a fetch brought which was undone: those of its numbers in the
     stretch of the gap."""
 
@@ -44,14 +44,16 @@ class Unused:
     span: Span
 
 
-def load_recorded(session: Session, point_id: int, feed: Feed) -> Recorded:
+def load_recorded(session: Session, point_id: int, feed: SeriesAssignment) -> Recorded:
     """Return everything that a feed's mission recorded in its stretch, NaN where it had no sensor.
     Fetches that were undone do not count."""
     unused = unused_readings(session, steps_of_point(session, point_id))
     return fed_readings(session, feed, unused, layout(session).missions[feed.mission])
 
 
-def recorded_at(session: Session, feed: Feed, at_ms: int) -> tuple[int, float, int] | None:
+def recorded_at(
+    session: Session, feed: SeriesAssignment, at_ms: int
+) -> tuple[int, float, int] | None:
     """Return the number, the value (NaN without a sensor) and the instant that its logger wrote of
     the reading of a feed at an instant, None where it has none; of a text its place among its
     readings."""
@@ -85,7 +87,7 @@ def steps_of_point(session: Session, point_id: int) -> list[Step]:
     return list(session.scalars(select(Step).filter_by(point_id=point_id)))
 
 
-def lacks_values(session: Session, feed: Feed) -> bool:
+def lacks_values(session: Session, feed: SeriesAssignment) -> bool:
     """Whether any reading of the blocks that a feed reaches into is without a value."""
     start_ms, end_ms = feed.clock.shown_span((feed.start_ms, feed.end_ms))
     found = session.scalar(
@@ -98,7 +100,9 @@ def lacks_values(session: Session, feed: Feed) -> bool:
     return found is not None
 
 
-def fed_readings(session: Session, feed: Feed, unused: list[Unused], mission_id: int) -> Recorded:
+def fed_readings(
+    session: Session, feed: SeriesAssignment, unused: list[ExcludedReadings], mission_id: int
+) -> Recorded:
     """Return what a feed gives: instants, values and intervals."""
     start_ms, end_ms = feed.clock.shown_span((feed.start_ms, feed.end_ms))
     # of texts and where intervals depend on those around them, all blocks are needed
@@ -118,7 +122,7 @@ def fed_readings(session: Session, feed: Feed, unused: list[Unused], mission_id:
 
 
 def _recorded(
-    blocks: list[Any], mission_id: int, unused: list[Unused], clock: ClockMap
+    blocks: list[Any], mission_id: int, unused: list[ExcludedReadings], clock: ClockMap
 ) -> Recorded:
     first = blocks[0]
     whose = BlockOwner(first.mission, first.is_text, first.usual_ms, first.shorter_ms)
@@ -128,7 +132,7 @@ def _recorded(
 
 
 def drop_excluded(
-    column: Column, unused: Iterable[Unused], mission_id: int, clock: ClockMap
+    column: Column, unused: Iterable[ExcludedReadings], mission_id: int, clock: ClockMap
 ) -> Column:
     """Return the readings of a mission, their instants as its logger wrote them, without those that
     do not count."""
@@ -138,7 +142,7 @@ def drop_excluded(
     return column
 
 
-def _among(column: Column, unused: Unused, clock: ClockMap) -> NDArray[np.bool_]:
+def _among(column: Column, unused: ExcludedReadings, clock: ClockMap) -> NDArray[np.bool_]:
     times = clock.true(column.times)
     inside = (times >= unused.span[0]) & (times < unused.span[1])
     return inside & in_ranges(column.numbers, unused.numbers)
@@ -152,7 +156,7 @@ def in_ranges(numbers: NDArray[np.int64], ranges: Iterable[Range]) -> NDArray[np
     return among
 
 
-def unused_readings(session: Session, steps: Iterable[Step]) -> list[Unused]:
+def unused_readings(session: Session, steps: Iterable[Step]) -> list[ExcludedReadings]:
     """Return the readings that fetches brought which are undone."""
     fetches = [step for step in steps if KINDS[step.kind].brings_bytes]
     standing = {step.offload_id for step in fetches if step.undone_ms is None}
@@ -162,7 +166,9 @@ def unused_readings(session: Session, steps: Iterable[Step]) -> list[Unused]:
             continue
         offload = session.get_one(Offload, step.offload_id)
         numbers = tuple((first, end) for first, end in offload.received)
-        found.append(Unused(offload.mission_id, offload.id, numbers, (step.start_ms, step.end_ms)))
+        found.append(
+            ExcludedReadings(offload.mission_id, offload.id, numbers, (step.start_ms, step.end_ms))
+        )
     return found
 
 
@@ -172,12 +178,14 @@ def offload_spans(
 ) -> dict[tuple[int, str], list[Span]]:
     """Return from when to when the readings of bytes are (both ends included), a stretch for each
     that came, by mission and fingerprint of the bytes; of one mission, of some (ids), or of all."""
-    query = select(Mission.id, Held.raw, Held.spans).join(Mission, Mission.uid == Held.mission)
+    query = select(Mission.id, HeldBytes.raw, HeldBytes.spans).join(
+        Mission, Mission.uid == HeldBytes.mission
+    )
     if mission_id is not None:
         query = query.where(Mission.id == mission_id)
     if missions is not None:
         query = query.where(Mission.uid.in_(list(missions)))
-    rows = session.execute(query.order_by(Held.id))
+    rows = session.execute(query.order_by(HeldBytes.id))
     spans: dict[tuple[int, str], list[Span]] = {}
     for mission_id, raw, listed in rows:
         mine = spans.setdefault((mission_id, raw.partition(":")[0]), [])

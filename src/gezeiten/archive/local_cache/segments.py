@@ -20,17 +20,17 @@ from gezeiten.archive.local_cache.blocks import unpack, unpacked_cells
 from gezeiten.archive.local_cache.cutting import in_one
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.readings import (
-    Unused,
+    ExcludedReadings,
     drop_excluded,
     estimates_among,
     steps_of_point,
     unused_readings,
 )
 from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, BlockCells
-from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.domain.series.cells import Cells
 from gezeiten.domain.series.clock_map import RIGHT, ClockMap
-from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.series_keys import channel_of
@@ -40,7 +40,7 @@ from gezeiten.errors import ArchiveDamagedError
 _COLUMNS = tuple(column.key for column in READING)
 _NAMES = tuple(f"mission_{i}" for i in range(64))
 """Of so many missions blocks are asked for at once: a prepared statement takes no list."""
-_HEADS = Prepared(
+_HEADS = PreparedStatement(
     select(Block.mission, Block.id, Block.count, Block.start_ms, Block.end_ms,
            type_coerce(Block.is_text, Integer),
            Block.usual_ms, Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms,
@@ -49,7 +49,7 @@ _HEADS = Prepared(
     .where(Block.channel == bindparam("its_channel"))
     .order_by(Block.mission, Block.first)
 )  # fmt: skip
-_BLOCK = Prepared(
+_BLOCK = PreparedStatement(
     select(*READING)
     .join(BlockBytes, BlockBytes.id == Block.id)
     .where(Block.id == bindparam("its_id"))
@@ -87,7 +87,7 @@ class Segments:
 
     listed: tuple[Segment, ...]
     fills: tuple[Series, ...]
-    unused: tuple[Unused, ...]
+    unused: tuple[ExcludedReadings, ...]
 
     def read(self, session: Session, at: int) -> Series:
         """Return the measured readings of a segment.
@@ -164,7 +164,7 @@ def load_segments(session: Session, point_id: int, key: str) -> Segments:
     fed = made.of_series(point_id, key)
     listed: list[Segment] = []
     heads = _heads(session, channel_of(key), dict.fromkeys(feed.mission for feed in fed))
-    unused_of = defaultdict[int, list[Unused]](list)
+    unused_of = defaultdict[int, list[ExcludedReadings]](list)
     for one in unused:
         unused_of[one.mission_id].append(one)
     for feed in fed:
@@ -174,7 +174,7 @@ def load_segments(session: Session, point_id: int, key: str) -> Segments:
 
 
 def _of_feed(
-    heads: list[_Head], feed: Feed, mission: int, unused: list[Unused]
+    heads: list[_Head], feed: SeriesAssignment, mission: int, unused: list[ExcludedReadings]
 ) -> Iterable[Segment]:
     counts, clock = [head.many for head in heads], feed.clock
     heads = [_true(head, clock) for head in heads] if clock else heads
@@ -214,7 +214,7 @@ def _true(head: _Head, clock: ClockMap) -> _Head:
                          held_ms=held_ms, held_until_ms=held_until_ms)  # fmt: skip
 
 
-def _reach_into(unused: list[Unused], head: _Head) -> bool:
+def _reach_into(unused: list[ExcludedReadings], head: _Head) -> bool:
     return any(one.span[0] <= head.end_ms and one.span[1] > head.start_ms for one in unused)
 
 

@@ -40,7 +40,7 @@ class LocalCacheBase(DeclarativeBase):
     type_annotation_map: ClassVar[dict[type, Any]] = {int: BigInteger()}
 
 
-class Held(LocalCacheBase):
+class HeldBytes(LocalCacheBase):
     """Bytes whose readings are in the blocks of a mission. raw: their fingerprint, of a text with
     that of how it was read (`raw_key`). spans: from when to when its readings are, UTC ms, both
     ends included, one for each stretch that came."""
@@ -193,7 +193,7 @@ class LookedRow(LocalCacheBase):
     at_ms: Mapped[int]
 
 
-class CheckRow(LocalCacheBase):
+class VerificationRow(LocalCacheBase):
     """The last whole check; ended_ms: None where it was stopped."""
 
     __tablename__ = "whole_check"

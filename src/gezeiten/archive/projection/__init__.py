@@ -29,7 +29,7 @@ from gezeiten.archive.projection import (
     sources,
     visits,
 )
-from gezeiten.archive.projection.rows import Applying, Misfits, Refusing, Said
+from gezeiten.archive.projection.rows import Applying, Authorship, Misfits, Refusing
 from gezeiten.domain.actions import Action
 
 _FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY,
@@ -45,10 +45,10 @@ _REFUSING: dict[type[Action], Refusing] = {
     kind: refusing for family in _FAMILIES for kind, refusing in family.refusing.items()
 }
 
-__all__ = ["APPLYING", "Misfits", "Said", "apply", "refuse"]
+__all__ = ["APPLYING", "Authorship", "Misfits", "apply", "refuse"]
 
 
-def apply(connection: Connection, act: Action, said: Said) -> Misfits:
+def apply(connection: Connection, act: Action, said: Authorship) -> Misfits:
     """Put an act into the tables; returns what it found otherwise than it says."""
     return APPLYING[type(act)](connection, act, said) or []
 

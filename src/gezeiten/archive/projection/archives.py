@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Family, Misfits, Said, tells
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, tells
 from gezeiten.domain.actions.archives import (
     ArchiveBegun,
     ChainBegun,
@@ -15,7 +15,7 @@ from gezeiten.domain.actions.archives import (
 )
 
 
-def chain_begun(_connection: Connection, act: ChainBegun, _said: Said) -> Misfits:
+def chain_begun(_connection: Connection, act: ChainBegun, _said: Authorship) -> Misfits:
     """Return what a computer found when it began a chain of its own."""
     if act.why == "first":
         return []

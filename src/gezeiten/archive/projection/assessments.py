@@ -8,7 +8,7 @@ from dataclasses import asdict
 
 from sqlalchemy import Connection, delete, select
 
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, key_of, only, put
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, only, put
 from gezeiten.archive.store.tables import AssessmentRow, FoundRow, Logger, Mission, Point
 from gezeiten.domain.actions.assessments import (
     AssessmentTakenBack,
@@ -21,7 +21,7 @@ from gezeiten.domain.limits.limits import limit_rule
 _TABLE = AssessmentRow.__table__
 
 
-def _assessed(connection: Connection, act: ExcursionAssessed, said: Said) -> Misfits:
+def _assessed(connection: Connection, act: ExcursionAssessed, said: Authorship) -> Misfits:
     words = {"cause": act.said.cause, "words": act.said.words, "at_ms": said.at_ms,
              "person": said.person, "seen": asdict(act.seen)}  # fmt: skip
     if act.before is None:
@@ -46,7 +46,7 @@ def _mission(connection: Connection, name: MissionName) -> int:
     return int(only(connection, query)[0])
 
 
-def _taken_back(connection: Connection, act: AssessmentTakenBack, _said: Said) -> Misfits:
+def _taken_back(connection: Connection, act: AssessmentTakenBack, _said: Authorship) -> Misfits:
     key = connection.execute(
         select(AssessmentRow.id).where(AssessmentRow.uid == act.assessment)
     ).scalar()
@@ -56,7 +56,7 @@ def _taken_back(connection: Connection, act: AssessmentTakenBack, _said: Said) -
     return []
 
 
-def _found(connection: Connection, act: ExcursionsFound, _said: Said) -> None:
+def _found(connection: Connection, act: ExcursionsFound, _said: Authorship) -> None:
     point = key_of(connection, Point.__table__, act.point)
     for one in act.found:
         add(connection, FoundRow.__table__, point_id=point,

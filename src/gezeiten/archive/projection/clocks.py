@@ -7,9 +7,9 @@ from typing import Any
 from sqlalchemy import Connection, select
 
 from gezeiten.archive.projection.rows import (
+    Authorship,
     Family,
     Misfits,
-    Said,
     add,
     key_of,
     only,
@@ -28,21 +28,21 @@ from gezeiten.errors import InputError
 _TABLE: Any = ClockRow.__table__
 
 
-def _corrected(connection: Connection, act: ClockCorrected, said: Said) -> None:
+def _corrected(connection: Connection, act: ClockCorrected, said: Authorship) -> None:
     add(connection, _TABLE, uid=act.clock, way=act.way, pairs=[list(one) for one in act.pairs],
         mission_id=key_of(connection, Mission.__table__, act.mission), u_ms=act.u_ms,
         us_ms=list(act.us_ms) or None, rate_beyond=act.rate_beyond, drift_ppm=act.drift_ppm,
         words=act.words, said_ms=said.at_ms, said_by=said.person, is_off=False)  # fmt: skip
 
 
-def _switched_off(connection: Connection, act: ClockSwitchedOff, said: Said) -> Misfits:
+def _switched_off(connection: Connection, act: ClockSwitchedOff, said: Authorship) -> Misfits:
     misfits = take_back(connection, _TABLE, act.clock, said)
     if not misfits:
         put(connection, _TABLE, act.clock, is_off=True)
     return misfits
 
 
-def _switched_on(connection: Connection, act: ClockSwitchedOn, said: Said) -> None:
+def _switched_on(connection: Connection, act: ClockSwitchedOn, said: Authorship) -> None:
     """It is said anew: so each row tells from when to when it stood."""
     columns = (_TABLE.c.mission_id, _TABLE.c.way, _TABLE.c.pairs, _TABLE.c.u_ms, _TABLE.c.words,
                _TABLE.c.us_ms, _TABLE.c.rate_beyond, _TABLE.c.drift_ppm)  # fmt: skip
@@ -53,7 +53,7 @@ def _switched_on(connection: Connection, act: ClockSwitchedOn, said: Said) -> No
         **dict(zip(names, its, strict=True)))  # fmt: skip
 
 
-def _taken_back(connection: Connection, act: ClockTakenBack, said: Said) -> Misfits:
+def _taken_back(connection: Connection, act: ClockTakenBack, said: Authorship) -> Misfits:
     off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == act.clock)).scalar()
     put(connection, _TABLE, act.clock, is_off=False)
     return [] if off else take_back(connection, _TABLE, act.clock, said)

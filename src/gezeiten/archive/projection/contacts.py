@@ -5,8 +5,8 @@ from __future__ import annotations
 from sqlalchemy import Connection, bindparam, or_, select, update
 
 from gezeiten.archive.projection.missions import logger_key, set_logger, set_mission
-from gezeiten.archive.projection.rows import Family, Said, tells
-from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.projection.rows import Authorship, Family, tells
+from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import Mission
 from gezeiten.domain.actions.contacts import (
     AttemptFailed,
@@ -19,14 +19,14 @@ from gezeiten.domain.actions.contacts import (
 )
 from gezeiten.domain.kept import GOING_ON
 
-_RELAUNCHED = Prepared(
+_RELAUNCHED = PreparedStatement(
     update(Mission)
     .where(Mission.logger_id == bindparam("its_logger"), Mission.number < bindparam("now"))
     .where(or_(*(Mission.state == state for state in GOING_ON)))
     .values(state="relaunched")
 )
 """Whoever launched the next mission ended those before."""
-_LAST = Prepared(
+_LAST = PreparedStatement(
     select(Mission.id, Mission.first_ms)
     .where(Mission.logger_id == bindparam("its_logger"), Mission.number == bindparam("now"))
     .order_by(Mission.launched_ms.desc())
@@ -34,7 +34,7 @@ _LAST = Prepared(
 )
 
 
-def _contacted(connection: Connection, act: LoggerContacted, said: Said) -> None:
+def _contacted(connection: Connection, act: LoggerContacted, said: Authorship) -> None:
     state = act.state
     logger = logger_key(connection, act.logger, act.model, act.firmware)
     set_logger(connection, logger, practice=bool(state["practice"]), seen_ms=said.at_ms,

@@ -5,9 +5,9 @@ from __future__ import annotations
 from sqlalchemy import Connection, select
 
 from gezeiten.archive.projection.rows import (
+    Authorship,
     Family,
     Misfits,
-    Said,
     add,
     key_of,
     only,
@@ -25,14 +25,14 @@ from gezeiten.errors import InputError
 _TABLE = CorrectionRow.__table__
 
 
-def _set(connection: Connection, act: CorrectionSet, said: Said) -> None:
+def _set(connection: Connection, act: CorrectionSet, said: Authorship) -> None:
     add(connection, _TABLE, uid=act.correction, series=act.series, kind=act.step,
         version=act.version, parameters=act.parameters, is_on=True,
         point_id=key_of(connection, Point.__table__, act.point), start_ms=act.start_ms,
         end_ms=act.end_ms, words=act.words, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
 
 
-def _switched(connection: Connection, act: CorrectionSwitched, _said: Said) -> Misfits:
+def _switched(connection: Connection, act: CorrectionSwitched, _said: Authorship) -> Misfits:
     [was_on] = only(connection, select(_TABLE.c.is_on).where(_TABLE.c.uid == act.correction))
     put(connection, _TABLE, act.correction, is_on=act.is_on)
     if bool(was_on) != act.is_on:
@@ -40,7 +40,7 @@ def _switched(connection: Connection, act: CorrectionSwitched, _said: Said) -> M
     return ["it was on already" if act.is_on else "it was off already"]
 
 
-def _taken_back(connection: Connection, act: CorrectionTakenBack, said: Said) -> Misfits:
+def _taken_back(connection: Connection, act: CorrectionTakenBack, said: Authorship) -> Misfits:
     return take_back(connection, _TABLE, act.correction, said)
 
 

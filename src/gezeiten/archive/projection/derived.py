@@ -5,17 +5,17 @@ from __future__ import annotations
 from sqlalchemy import Connection
 
 from gezeiten.archive.derived import said_derived
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, key_of, take_back
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, take_back
 from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
 from gezeiten.domain.actions.derived import DerivedTakenBack, SeriesDerived
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.steps.derived import Derived, closes_a_circle, in_force, rests_on
+from gezeiten.domain.steps.derived import CalculatedSeries, closes_a_circle, in_force, rests_on
 from gezeiten.errors import InputError
 
 _TABLE, _INPUTS = DerivedRow.__table__, DerivedInput.__table__
 
 
-def _derived(connection: Connection, act: SeriesDerived, said: Said) -> Misfits:
+def _derived(connection: Connection, act: SeriesDerived, said: Authorship) -> Misfits:
     before = in_force(said_derived(connection))
     point_id = key_of(connection, Point.__table__, act.point)
     add(connection, _TABLE, uid=act.derived, point_id=point_id, series=act.series,
@@ -32,13 +32,14 @@ def _derived(connection: Connection, act: SeriesDerived, said: Said) -> Misfits:
     return ["it would be calculated from itself"] if closes_a_circle(made, before) else []
 
 
-def _as_said(act: SeriesDerived) -> Derived:
+def _as_said(act: SeriesDerived) -> CalculatedSeries:
     inputs = tuple((one.point, one.series) for one in act.inputs)
-    return Derived(act.derived, act.point, act.series, act.formula, act.version, act.parameters,
-                   inputs)  # fmt: skip
+    return CalculatedSeries(
+        act.derived, act.point, act.series, act.formula, act.version, act.parameters, inputs
+    )
 
 
-def _taken_back(connection: Connection, act: DerivedTakenBack, said: Said) -> Misfits:
+def _taken_back(connection: Connection, act: DerivedTakenBack, said: Authorship) -> Misfits:
     return take_back(connection, _TABLE, act.derived, said)
 
 

@@ -6,10 +6,10 @@ from typing import Any
 
 from sqlalchemy import Connection, select, update
 
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, key_of, only
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, only
 from gezeiten.archive.projection.sources import feed
 from gezeiten.archive.store.estimates import encode_estimates
-from gezeiten.archive.store.tables import Feeding, Offload, Point, Step
+from gezeiten.archive.store.tables import Offload, Point, SeriesAssignmentRow, Step
 from gezeiten.domain.actions.gaps import (
     GapEstimated,
     GapFedByOther,
@@ -27,7 +27,7 @@ from gezeiten.domain.steps.steps import ESTIMATE, FED, KINDS, LEFT_OPEN, LINE, R
 from gezeiten.errors import InputError
 
 
-def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Said) -> None:
+def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Authorship) -> None:
     for line in act.lines:
         ends = (line.from_ms, line.from_value), (line.to_ms, line.to_value)
         fill = line_between(act.gap, *ends)
@@ -43,14 +43,14 @@ def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Said) ->
               data=encode_estimates(fill), facts=facts)  # fmt: skip
 
 
-def _estimated(connection: Connection, act: GapEstimated, said: Said) -> None:
+def _estimated(connection: Connection, act: GapEstimated, said: Authorship) -> None:
     for one in act.estimates:
         fill = estimates_in(act.gap, one.values)
         _step(connection, act.point, one.step, act.gap, said, kind=ESTIMATE, channel=one.channel,
               data=encode_estimates(fill), facts={"readings": len(fill), **one.facts})  # fmt: skip
 
 
-def _fetched(connection: Connection, act: GapFetched, said: Said) -> None:
+def _fetched(connection: Connection, act: GapFetched, said: Authorship) -> None:
     of_these = select(Offload.id).where(Offload.sha256 == act.sha256).order_by(Offload.id)
     offload = only(connection, of_these.limit(1))[0]
     carried = {"by": act.by} if act.by else {}
@@ -58,7 +58,7 @@ def _fetched(connection: Connection, act: GapFetched, said: Said) -> None:
           facts=carried)  # fmt: skip
 
 
-def _fed(connection: Connection, act: GapFedByOther, said: Said) -> None:
+def _fed(connection: Connection, act: GapFedByOther, said: Authorship) -> None:
     """Say who feeds the series in the stretch, under the same id as the step: both are taken back
     together."""
     for part in act.parts:
@@ -70,23 +70,25 @@ def _fed(connection: Connection, act: GapFedByOther, said: Said) -> None:
               facts={"source": act.source})  # fmt: skip
 
 
-def _left_open(connection: Connection, act: GapLeftOpen, said: Said) -> None:
+def _left_open(connection: Connection, act: GapLeftOpen, said: Authorship) -> None:
     of_some = {"series": list(act.series)} if act.series else {}
     _step(connection, act.point, act.step, act.gap, said, kind=LEFT_OPEN,
           facts={"reason": act.reason, **of_some})  # fmt: skip
 
 
-def _taken_back(connection: Connection, act: GapTakenBack, said: Said) -> Misfits:
+def _taken_back(connection: Connection, act: GapTakenBack, said: Authorship) -> Misfits:
     standing = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_(None))
     undone = {"undone_ms": said.at_ms, "undone_by": said.person}
     done = connection.execute(standing.values(undone))
-    fed = update(Feeding).where(Feeding.uid.in_(act.steps), Feeding.undone_ms.is_(None))
+    fed = update(SeriesAssignmentRow).where(
+        SeriesAssignmentRow.uid.in_(act.steps), SeriesAssignmentRow.undone_ms.is_(None)
+    )
     connection.execute(fed.values(undone))
     missed = len(act.steps) - done.rowcount
     return [f"{missed} of the steps had been taken back already"] if missed else []
 
 
-def _filled_again(connection: Connection, act: GapFilledAgain, _said: Said) -> Misfits:
+def _filled_again(connection: Connection, act: GapFilledAgain, _said: Authorship) -> Misfits:
     """They stand as they were made, by whom and when."""
     undone = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_not(None))
     done = connection.execute(undone.values(undone_ms=None, undone_by=None))
@@ -95,7 +97,7 @@ def _filled_again(connection: Connection, act: GapFilledAgain, _said: Said) -> M
 
 
 def _step(
-    connection: Connection, point: str, step: str, gap: Gap, said: Said, **values: Any
+    connection: Connection, point: str, step: str, gap: Gap, said: Authorship, **values: Any
 ) -> None:
     usual = {"channel": "", "facts": {}}
     add(connection, Step.__table__, uid=step, point_id=key_of(connection, Point.__table__, point),

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, key_of, take_back
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, take_back
 from gezeiten.archive.store.tables import HangingRow, Point
 from gezeiten.domain.actions.hanging import HangingTakenBack, SensorHung
 
 _TABLE = HangingRow.__table__
 
 
-def _hung(connection: Connection, act: SensorHung, said: Said) -> None:
+def _hung(connection: Connection, act: SensorHung, said: Authorship) -> None:
     add(connection, _TABLE, uid=act.hanging, since_ms=act.since_ms, rim_m=act.rim_m,
         point_id=key_of(connection, Point.__table__, act.point), length_m=act.length_m,
         words=act.words, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
 
 
-def _taken_back(connection: Connection, act: HangingTakenBack, said: Said) -> Misfits:
+def _taken_back(connection: Connection, act: HangingTakenBack, said: Authorship) -> Misfits:
     return take_back(connection, _TABLE, act.hanging, said)
 
 

@@ -11,12 +11,12 @@ from gezeiten.archive.projection.missions import (
     set_logger,
     set_mission,
 )
-from gezeiten.archive.projection.rows import Family, Misfits, Said, key_of
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, key_of
 from gezeiten.archive.store.tables import LaunchIntent, Logger, Point
 from gezeiten.domain.actions.launches import LaunchBegun, LaunchEnded
 
 
-def _begun(connection: Connection, act: LaunchBegun, said: Said) -> None:
+def _begun(connection: Connection, act: LaunchBegun, said: Authorship) -> None:
     logger = known_logger(connection, act.logger)
     connection.execute(delete(LaunchIntent).where(LaunchIntent.logger_id == logger))
     connection.execute(
@@ -27,7 +27,7 @@ def _begun(connection: Connection, act: LaunchBegun, said: Said) -> None:
     )  # fmt: skip
 
 
-def _ended(connection: Connection, act: LaunchEnded, _said: Said) -> Misfits:
+def _ended(connection: Connection, act: LaunchEnded, _said: Authorship) -> Misfits:
     logger = known_logger(connection, act.logger)
     its = (LaunchIntent.logger_id == logger, LaunchIntent.owner == act.launch)
     gone = connection.execute(delete(LaunchIntent).where(*its)).rowcount

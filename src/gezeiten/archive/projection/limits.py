@@ -5,9 +5,9 @@ from __future__ import annotations
 from sqlalchemy import Connection, select
 
 from gezeiten.archive.projection.rows import (
+    Authorship,
     Family,
     Misfits,
-    Said,
     add,
     key_of,
     only,
@@ -23,19 +23,19 @@ from gezeiten.errors import InputError
 _TABLE = SeriesLimit.__table__
 
 
-def _set(connection: Connection, act: LimitSet, said: Said) -> None:
+def _set(connection: Connection, act: LimitSet, said: Authorship) -> None:
     add(connection, _TABLE, uid=act.limit, series=act.series, rule=act.rule,
         point_id=key_of(connection, Point.__table__, act.point), start_ms=act.start_ms,
         end_ms=act.end_ms, words=act.words, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
 
 
-def _ended(connection: Connection, act: LimitEnded, _said: Said) -> Misfits:
+def _ended(connection: Connection, act: LimitEnded, _said: Authorship) -> Misfits:
     [found] = only(connection, select(_TABLE.c.end_ms).where(_TABLE.c.uid == act.limit))
     put(connection, _TABLE, act.limit, end_ms=act.end_ms)
     return [] if found == act.before_ms else ["it ended at another instant before"]
 
 
-def _taken_back(connection: Connection, act: LimitTakenBack, said: Said) -> Misfits:
+def _taken_back(connection: Connection, act: LimitTakenBack, said: Authorship) -> Misfits:
     return take_back(connection, _TABLE, act.limit, said)
 
 

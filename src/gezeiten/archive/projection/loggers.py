@@ -5,13 +5,13 @@ from __future__ import annotations
 from sqlalchemy import Connection, select, update
 
 from gezeiten.archive.projection.missions import known_logger
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, only
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, only
 from gezeiten.archive.store.tables import Logger, LoggerReport, Service
 from gezeiten.domain.actions.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
 from gezeiten.errors import InputError
 
 
-def _service_noted(connection: Connection, act: ServiceNoted, said: Said) -> None:
+def _service_noted(connection: Connection, act: ServiceNoted, said: Authorship) -> None:
     logger = known_logger(connection, act.logger)
     add(connection, Service.__table__, uid=act.service, logger_id=logger,
         at_ms=act.at_ms, person=said.person, kind=act.service_kind, words=act.words,
@@ -19,7 +19,7 @@ def _service_noted(connection: Connection, act: ServiceNoted, said: Said) -> Non
         certificate_sha256=act.certificate_sha256)  # fmt: skip
 
 
-def _logger_retired(connection: Connection, act: LoggerRetired, said: Said) -> None:
+def _logger_retired(connection: Connection, act: LoggerRetired, said: Authorship) -> None:
     there = update(Logger).where(Logger.serial == act.logger)
     if act.retired:
         connection.execute(there.values(retired_ms=said.at_ms, point_id=None))
@@ -27,7 +27,7 @@ def _logger_retired(connection: Connection, act: LoggerRetired, said: Said) -> N
         connection.execute(there.values(retired_ms=None))
 
 
-def _pin_group_set(connection: Connection, act: PinGroupSet, _said: Said) -> Misfits:
+def _pin_group_set(connection: Connection, act: PinGroupSet, _said: Authorship) -> Misfits:
     [found] = only(connection, select(Logger.pin_group).where(Logger.serial == act.logger))
     connection.execute(
         update(Logger).where(Logger.serial == act.logger).values(pin_group=act.after or None)
@@ -35,7 +35,7 @@ def _pin_group_set(connection: Connection, act: PinGroupSet, _said: Said) -> Mis
     return [] if (found or "") == act.before else [f"the group was {found!r}, not {act.before!r}"]
 
 
-def _report_kept(connection: Connection, act: ReportKept, said: Said) -> None:
+def _report_kept(connection: Connection, act: ReportKept, said: Authorship) -> None:
     add(connection, LoggerReport.__table__, logger_id=known_logger(connection, act.logger),
         mission_number=act.mission, name=act.name, sha256=act.sha256, size=act.size,
         at_ms=said.at_ms, person=said.person)  # fmt: skip

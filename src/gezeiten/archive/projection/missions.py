@@ -9,23 +9,25 @@ from sqlalchemy import Connection, bindparam, insert, select
 
 from gezeiten.archive.projection.rows import key_of, only, put_by_key, there
 from gezeiten.archive.store.ids import mission_id, source_id
-from gezeiten.archive.store.prepared import Prepared
+from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
 from gezeiten.domain.actions.offloads import MissionSaid, TextTaken
 from gezeiten.domain.series.coverage import Range, merged, missing
 
 _LOGGERS, _MISSIONS, _OFFLOADS = Logger.__table__, Mission.__table__, Offload.__table__
-_LOGGER = Prepared(
+_LOGGER = PreparedStatement(
     select(_LOGGERS.c.id, _LOGGERS.c.firmware).where(_LOGGERS.c.serial == bindparam("its_serial"))
 )
-_MISSION = Prepared(
+_MISSION = PreparedStatement(
     select(_MISSIONS.c.id, _MISSIONS.c.first_ms).where(
         _MISSIONS.c.logger_id == bindparam("its_logger"),
         _MISSIONS.c.number == bindparam("its_number"),
         _MISSIONS.c.launched_ms == bindparam("its_launch"),
     )
 )
-_ADDED = Prepared(select(_OFFLOADS.c.added).where(_OFFLOADS.c.mission_id == bindparam("its_id")))
+_ADDED = PreparedStatement(
+    select(_OFFLOADS.c.added).where(_OFFLOADS.c.mission_id == bindparam("its_id"))
+)
 
 
 def logger_key(connection: Connection, serial: str, model: str, firmware: str) -> int:

@@ -17,7 +17,7 @@ from gezeiten.archive.projection.missions import (
     set_mission,
     source_key,
 )
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, only
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, only
 from gezeiten.archive.store.ids import source_id
 from gezeiten.archive.store.tables import Mission, Offload, OverviewRow
 from gezeiten.domain.actions.offloads import (
@@ -34,7 +34,7 @@ from gezeiten.domain.series.coverage import Range
 _OFFLOADS = Offload.__table__
 
 
-def _offloaded(connection: Connection, act: MissionOffloaded, said: Said) -> None:
+def _offloaded(connection: Connection, act: MissionOffloaded, said: Authorship) -> None:
     logger = logger_key(connection, act.logger, act.mission.model, act.mission.firmware)
     mission = mission_key(connection, logger, act.mission)
     added = new_numbers(connection, mission, act.received)
@@ -52,7 +52,7 @@ def _offloaded(connection: Connection, act: MissionOffloaded, said: Said) -> Non
 
 
 def _seen_by_offload(
-    connection: Connection, logger: int, mission: int, act: MissionOffloaded, said: Said
+    connection: Connection, logger: int, mission: int, act: MissionOffloaded, said: Authorship
 ) -> None:
     if act.clock_difference_ms is not None:
         set_logger(connection, logger, seen_ms=said.at_ms,
@@ -63,14 +63,14 @@ def _seen_by_offload(
     set_mission(connection, mission, damaged=_listed(act.missed or ()), readings=held)
 
 
-def _damage_noted(connection: Connection, act: DamageNoted, _said: Said) -> None:
+def _damage_noted(connection: Connection, act: DamageNoted, _said: Authorship) -> None:
     logger = known_logger(connection, act.logger)
     mission = find_mission(connection, logger, act.number, act.launched_ms)
     if mission is not None:
         set_mission(connection, mission.id, damaged=_listed(act.missed))
 
 
-def _text_taken(connection: Connection, act: TextTaken, said: Said) -> None:
+def _text_taken(connection: Connection, act: TextTaken, said: Authorship) -> None:
     logger = logger_key(connection, act.logger, act.mission.model, act.mission.firmware)
     mission = source_key(connection, logger, act)
     told = select(Mission.first_ms, Mission.readings).where(Mission.id == mission)
@@ -85,7 +85,7 @@ def _text_taken(connection: Connection, act: TextTaken, said: Said) -> None:
         read_as=act.read.readings)  # fmt: skip
 
 
-def _text_taken_out(connection: Connection, act: TextTakenOut, said: Said) -> Misfits:
+def _text_taken_out(connection: Connection, act: TextTakenOut, said: Authorship) -> Misfits:
     uid = source_id(act.logger, act.point)
     row = connection.execute(select(Mission.id).where(Mission.uid == uid)).first()
     if row is None:
@@ -101,12 +101,12 @@ def _text_taken_out(connection: Connection, act: TextTakenOut, said: Said) -> Mi
     return [] if gone.rowcount else ["it was taken out before"]
 
 
-def _rescued(connection: Connection, act: ReadingsRescued, _said: Said) -> None:
+def _rescued(connection: Connection, act: ReadingsRescued, _said: Authorship) -> None:
     its = update(Offload).where(Offload.sha256 == act.lost)
     connection.execute(its.values(rescued=act.kept.sha256))
 
 
-def _read_anew(connection: Connection, act: ReadAnew, _said: Said) -> Misfits:
+def _read_anew(connection: Connection, act: ReadAnew, _said: Authorship) -> Misfits:
     its = Offload.sha256 == act.sha256
     found = only(connection, select(Offload.reader, Offload.read_as).where(its).limit(1))
     connection.execute(
@@ -116,7 +116,7 @@ def _read_anew(connection: Connection, act: ReadAnew, _said: Said) -> Misfits:
     return [] if is_as_said else ["its bytes were read anew meanwhile"]
 
 
-def _overview_taken(connection: Connection, act: OverviewTaken, said: Said) -> None:
+def _overview_taken(connection: Connection, act: OverviewTaken, said: Authorship) -> None:
     logger = logger_key(connection, act.logger, act.mission.model, act.mission.firmware)
     mission = mission_key(connection, logger, act.mission)
     connection.execute(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, select, update
 
-from gezeiten.archive.projection.rows import Family, Said, add, put
+from gezeiten.archive.projection.rows import Authorship, Family, add, put
 from gezeiten.archive.store.tables import Base, Person
 from gezeiten.domain.actions.people import ERASED, PersonErased, PersonNamed
 
@@ -13,11 +13,11 @@ _COLUMNS = ("person", "made_by", "undone_by", "changed_by", "said_by")
 """Columns in which the name of whoever acted stands."""
 
 
-def _named(connection: Connection, act: PersonNamed, _said: Said) -> None:
+def _named(connection: Connection, act: PersonNamed, _said: Authorship) -> None:
     add(connection, _PEOPLE, uid=act.person, name=act.name)
 
 
-def _erased(connection: Connection, act: PersonErased, _said: Said) -> None:
+def _erased(connection: Connection, act: PersonErased, _said: Authorship) -> None:
     """The name goes wherever it stands. Where its own entry was withheld already, nobody knows it
     any more, and nothing was made under it."""
     known = connection.execute(select(_PEOPLE.c.name).where(_PEOPLE.c.uid == act.person)).first()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, delete, select
 
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, change, put
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, change, put
 from gezeiten.archive.store.tables import KeptPlan, KeptTie
 from gezeiten.domain.actions.base import Change
 from gezeiten.domain.actions.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
@@ -13,7 +13,7 @@ from gezeiten.errors import InputError
 _PLANS, _TIES = KeptPlan.__table__, KeptTie.__table__
 
 
-def _plan_kept(connection: Connection, act: PlanKept, said: Said) -> None:
+def _plan_kept(connection: Connection, act: PlanKept, said: Authorship) -> None:
     by = {"changed_ms": said.at_ms, "changed_by": said.person}
     if act.before is None:
         add(connection, _PLANS, uid=act.plan, name=act.name, model=act.model, plan=act.kept, **by)
@@ -21,15 +21,15 @@ def _plan_kept(connection: Connection, act: PlanKept, said: Said) -> None:
         put(connection, _PLANS, act.plan, model=act.model, plan=act.kept, **by)
 
 
-def _plan_renamed(connection: Connection, act: PlanRenamed, _said: Said) -> Misfits:
+def _plan_renamed(connection: Connection, act: PlanRenamed, _said: Authorship) -> Misfits:
     return change(connection, _PLANS, act.plan, [Change("name", act.before, act.after)])
 
 
-def _plan_dropped(connection: Connection, act: PlanDropped, _said: Said) -> None:
+def _plan_dropped(connection: Connection, act: PlanDropped, _said: Authorship) -> None:
     connection.execute(delete(KeptPlan).where(KeptPlan.uid == act.plan))
 
 
-def _tie_kept(connection: Connection, act: TieKept, said: Said) -> None:
+def _tie_kept(connection: Connection, act: TieKept, said: Authorship) -> None:
     by = {"changed_ms": said.at_ms, "changed_by": said.person}
     if act.before is None:
         add(connection, _TIES, uid=act.tie, name=act.name, tie=act.kept, **by)
@@ -37,7 +37,7 @@ def _tie_kept(connection: Connection, act: TieKept, said: Said) -> None:
         put(connection, _TIES, act.tie, tie=act.kept, **by)
 
 
-def _tie_forgotten(connection: Connection, act: TieForgotten, _said: Said) -> None:
+def _tie_forgotten(connection: Connection, act: TieForgotten, _said: Authorship) -> None:
     connection.execute(delete(KeptTie).where(KeptTie.uid == act.tie))
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, delete, select
 
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, only, put
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, only, put
 from gezeiten.archive.store.tables import OwnQuantity
 from gezeiten.domain.actions.quantities import QuantityDropped, QuantityKept
 from gezeiten.domain.quantities.quantities import SHIPPED, own_quantity
@@ -13,7 +13,7 @@ from gezeiten.errors import InputError
 _TABLE = OwnQuantity.__table__
 
 
-def _kept(connection: Connection, act: QuantityKept, said: Said) -> Misfits:
+def _kept(connection: Connection, act: QuantityKept, said: Authorship) -> Misfits:
     by = {"changed_ms": said.at_ms, "changed_by": said.person}
     if act.before is None:
         add(connection, _TABLE, uid=act.quantity, key=act.key, facts=act.facts, **by)
@@ -23,7 +23,7 @@ def _kept(connection: Connection, act: QuantityKept, said: Said) -> Misfits:
     return [] if found == act.before else ["the quantity was another one before"]
 
 
-def _dropped(connection: Connection, act: QuantityDropped, _said: Said) -> Misfits:
+def _dropped(connection: Connection, act: QuantityDropped, _said: Authorship) -> Misfits:
     done = connection.execute(delete(OwnQuantity).where(OwnQuantity.uid == act.quantity))
     return [] if done.rowcount else ["the quantity had been taken out already"]
 

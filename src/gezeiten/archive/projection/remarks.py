@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, key_of, take_back
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, take_back
 from gezeiten.archive.store.tables import Point, RemarkRow
 from gezeiten.domain.actions.remarks import RemarkMade, RemarkTakenBack
 from gezeiten.errors import InputError
@@ -12,13 +12,13 @@ from gezeiten.errors import InputError
 _TABLE = RemarkRow.__table__
 
 
-def _made(connection: Connection, act: RemarkMade, said: Said) -> None:
+def _made(connection: Connection, act: RemarkMade, said: Authorship) -> None:
     add(connection, _TABLE, uid=act.remark, series=act.series, whole_site=act.whole_site,
         point_id=key_of(connection, Point.__table__, act.point), start_ms=act.start_ms,
         end_ms=act.end_ms, words=act.words, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
 
 
-def _taken_back(connection: Connection, act: RemarkTakenBack, said: Said) -> Misfits:
+def _taken_back(connection: Connection, act: RemarkTakenBack, said: Authorship) -> Misfits:
     return take_back(connection, _TABLE, act.remark, said)
 
 

@@ -9,14 +9,14 @@ from typing import Any, TypeAlias, TypeVar
 
 from sqlalchemy import Connection, FromClause, Row, Select, bindparam, select, update
 
-from gezeiten.archive.store.prepared import Prepared, insertion
+from gezeiten.archive.store.prepared import PreparedStatement, insertion
 from gezeiten.domain.actions import Action, Change
 from gezeiten.domain.actions.sites import POINT_FACTS, SITE_FACTS
 from gezeiten.errors import ArchiveDamagedError
 
 
 @dataclass(frozen=True, slots=True)
-class Said:
+class Authorship:
     """Who did an act and when (UTC ms, by the computer's clock)."""
 
     at_ms: int
@@ -26,7 +26,7 @@ class Said:
 Misfits: TypeAlias = list[str]
 """What an act found otherwise than it says, a sentence each; the act stands in either case."""
 _Found = TypeVar("_Found", bound=tuple[Any, ...])
-Applying: TypeAlias = Callable[[Connection, Any, Said], Misfits | None]
+Applying: TypeAlias = Callable[[Connection, Any, Authorship], Misfits | None]
 Refusing: TypeAlias = Callable[[Connection, Any], None]
 
 
@@ -42,7 +42,7 @@ class Family:
     refusing: dict[type[Action], Refusing]
 
 
-def tells(_connection: Connection, _act: Action, _said: Said) -> None:
+def tells(_connection: Connection, _act: Action, _said: Authorship) -> None:
     """Applying of an act that changes no table: the logbook tells it."""
 
 
@@ -85,7 +85,7 @@ def change(
     ]
 
 
-def take_back(connection: Connection, table: Any, uid: str, said: Said) -> Misfits:
+def take_back(connection: Connection, table: Any, uid: str, said: Authorship) -> Misfits:
     """Note that something has no effect any more, by whom and when."""
     standing = update(table).where(table.c.uid == uid, table.c.undone_ms.is_(None))
     done = connection.execute(standing.values(undone_ms=said.at_ms, undone_by=said.person))
@@ -129,16 +129,16 @@ def there(row: _Found | None) -> _Found:
 
 # Statements are made once: making them anew costs more than running them.
 @cache
-def _reading(table: FromClause, fields: tuple[str, ...]) -> Prepared:
+def _reading(table: FromClause, fields: tuple[str, ...]) -> PreparedStatement:
     columns = [table.c[name] for name in fields]
-    return Prepared(select(*columns).where(table.c.uid == bindparam("its_uid")))
+    return PreparedStatement(select(*columns).where(table.c.uid == bindparam("its_uid")))
 
 
 @cache
-def _setting(table: FromClause, fields: tuple[str, ...], by: str = "uid") -> Prepared:
+def _setting(table: FromClause, fields: tuple[str, ...], by: str = "uid") -> PreparedStatement:
     marked = {name: bindparam(f"new_{name}", type_=table.c[name].type) for name in fields}
     thing = table.c[by] == bindparam(f"its_{by}")
-    return Prepared(update(table).where(thing).values(marked))  # type: ignore[arg-type]
+    return PreparedStatement(update(table).where(thing).values(marked))  # type: ignore[arg-type]
 
 
 _inserting = cache(insertion)

@@ -6,7 +6,16 @@ from typing import Any
 
 from sqlalchemy import Connection, select, update
 
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, change, key_of, only, put
+from gezeiten.archive.projection.rows import (
+    Authorship,
+    Family,
+    Misfits,
+    add,
+    change,
+    key_of,
+    only,
+    put,
+)
 from gezeiten.archive.store.tables import Logger, Mission, Point, Site
 from gezeiten.domain.actions.base import Change
 from gezeiten.domain.actions.sites import (
@@ -25,27 +34,27 @@ _SITES, _POINTS, _LOGGERS = Site.__table__, Point.__table__, Logger.__table__
 
 
 # -- applying ------------------------------------------------------------------------------------
-def _site_made(connection: Connection, act: SiteMade, _said: Said) -> None:
+def _site_made(connection: Connection, act: SiteMade, _said: Authorship) -> None:
     facts = act.facts
     add(connection, _SITES, uid=act.site, name=facts.name, kind=facts.kind, zone=facts.zone,
         latitude=facts.latitude, longitude=facts.longitude, height_m=facts.height_m,
         next_visit_ms=facts.next_visit_ms, visit_every_days=facts.visit_every_days)  # fmt: skip
 
 
-def _site_changed(connection: Connection, act: SiteChanged, _said: Said) -> Misfits:
+def _site_changed(connection: Connection, act: SiteChanged, _said: Authorship) -> Misfits:
     return change(connection, _SITES, act.site, act.changes)
 
 
-def _site_retired(connection: Connection, act: SiteRetired, said: Said) -> None:
+def _site_retired(connection: Connection, act: SiteRetired, said: Authorship) -> None:
     put(connection, _SITES, act.site, retired_ms=said.at_ms if act.retired else None)
 
 
-def _next_visit_set(connection: Connection, act: NextVisitSet, _said: Said) -> Misfits:
+def _next_visit_set(connection: Connection, act: NextVisitSet, _said: Authorship) -> Misfits:
     changed = Change("next_visit_ms", act.before_ms, act.after_ms)
     return change(connection, _SITES, act.site, [changed])
 
 
-def _point_made(connection: Connection, act: PointMade, _said: Said) -> None:
+def _point_made(connection: Connection, act: PointMade, _said: Authorship) -> None:
     facts = act.facts
     add(connection, _POINTS, uid=act.point, site_id=key_of(connection, _SITES, act.site),
         name=facts.name, fill_limit_s=facts.fill_limit_s, height_m=facts.height_m,
@@ -54,7 +63,7 @@ def _point_made(connection: Connection, act: PointMade, _said: Said) -> None:
         checks_a_day=facts.checks_a_day, checks_working_days=facts.checks_working_days)  # fmt: skip
 
 
-def _point_changed(connection: Connection, act: PointChanged, _said: Said) -> Misfits:
+def _point_changed(connection: Connection, act: PointChanged, _said: Authorship) -> Misfits:
     misfits = change(connection, _POINTS, act.point, act.changes)
     if act.moved is None:
         return misfits
@@ -62,7 +71,7 @@ def _point_changed(connection: Connection, act: PointChanged, _said: Said) -> Mi
     return misfits + change(connection, _POINTS, act.point, [Change("site_id", left, taken)])
 
 
-def _point_retired(connection: Connection, act: PointRetired, said: Said) -> None:
+def _point_retired(connection: Connection, act: PointRetired, said: Authorship) -> None:
     put(connection, _POINTS, act.point, retired_ms=said.at_ms if act.retired else None)
     if act.retired:
         point = key_of(connection, _POINTS, act.point)

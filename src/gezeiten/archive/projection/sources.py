@@ -5,8 +5,23 @@ from __future__ import annotations
 from sqlalchemy import Connection, Select, select, update
 
 from gezeiten.archive.projection.missions import known_logger, set_logger
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, key_of, only, take_back
-from gezeiten.archive.store.tables import Feeding, Logger, Mission, Placing, Point, Step
+from gezeiten.archive.projection.rows import (
+    Authorship,
+    Family,
+    Misfits,
+    add,
+    key_of,
+    only,
+    take_back,
+)
+from gezeiten.archive.store.tables import (
+    DeploymentRow,
+    Logger,
+    Mission,
+    Point,
+    SeriesAssignmentRow,
+    Step,
+)
 from gezeiten.domain.actions.offloads import SOURCES
 from gezeiten.domain.actions.sources import (
     FeedingTakenBack,
@@ -17,27 +32,27 @@ from gezeiten.domain.actions.sources import (
 from gezeiten.errors import InputError
 
 
-def _placed(connection: Connection, act: SourcePlaced, said: Said) -> None:
+def _placed(connection: Connection, act: SourcePlaced, said: Authorship) -> None:
     point = key_of(connection, Point.__table__, act.point) if act.point else None
     logger = known_logger(connection, act.logger)
     model = only(connection, select(Logger.model).where(Logger.id == logger))[0]
     if act.end_ms is None and model not in SOURCES:  # there it is now
         set_logger(connection, logger, point_id=point)
-    add(connection, Placing.__table__, uid=act.placing, logger_id=logger, point_id=point,
+    add(connection, DeploymentRow.__table__, uid=act.placing, logger_id=logger, point_id=point,
         start_ms=act.start_ms, end_ms=act.end_ms, words=act.words, said_ms=said.at_ms,
         said_by=said.person)  # fmt: skip
 
 
-def feed(connection: Connection, act: SeriesFed, said: Said) -> None:
+def feed(connection: Connection, act: SeriesFed, said: Authorship) -> None:
     """Apply that somebody said which source feeds a series."""
-    add(connection, Feeding.__table__, uid=act.feeding,
+    add(connection, SeriesAssignmentRow.__table__, uid=act.feeding,
         point_id=key_of(connection, Point.__table__, act.point), channel=act.channel,
         label=act.label, logger_id=known_logger(connection, act.source), start_ms=act.start_ms,
         end_ms=act.end_ms, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
 
 
-def _placing_taken_back(connection: Connection, act: PlacingTakenBack, said: Said) -> Misfits:
-    misfits = take_back(connection, Placing.__table__, act.placing, said)
+def _placing_taken_back(connection: Connection, act: PlacingTakenBack, said: Authorship) -> Misfits:
+    misfits = take_back(connection, DeploymentRow.__table__, act.placing, said)
     _put_back(connection, known_logger(connection, act.logger), act.placing)
     return misfits
 
@@ -45,7 +60,7 @@ def _placing_taken_back(connection: Connection, act: PlacingTakenBack, said: Sai
 def _put_back(connection: Connection, logger: int, placing: str) -> None:
     """Where a logger is now that it is not where it was placed last: where it was placed before, or
     launched for last."""
-    table = Placing.__table__
+    table = DeploymentRow.__table__
     [point, end_ms] = only(
         connection, select(table.c.point_id, table.c.end_ms).where(table.c.uid == placing)
     )
@@ -68,8 +83,8 @@ def _put_back(connection: Connection, logger: int, placing: str) -> None:
     set_logger(connection, logger, point_id=row[0] if row else None)
 
 
-def _feeding_taken_back(connection: Connection, act: FeedingTakenBack, said: Said) -> Misfits:
-    misfits = take_back(connection, Feeding.__table__, act.feeding, said)
+def _feeding_taken_back(connection: Connection, act: FeedingTakenBack, said: Authorship) -> Misfits:
+    misfits = take_back(connection, SeriesAssignmentRow.__table__, act.feeding, said)
     # where it filled a gap, that is open again
     its = update(Step).where(Step.uid == act.feeding, Step.undone_ms.is_(None))
     connection.execute(its.values(undone_ms=said.at_ms, undone_by=said.person))

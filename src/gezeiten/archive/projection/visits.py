@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Family, Misfits, Said, add, change, key_of, put
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, change, key_of, put
 from gezeiten.archive.store.tables import Point, RoundTask, Site, VisitRound
 from gezeiten.domain.actions.base import Change
 from gezeiten.domain.actions.visits import RoundClosed, RoundMade, TaskLeftOut, TaskPlanned
@@ -12,7 +12,7 @@ from gezeiten.domain.actions.visits import RoundClosed, RoundMade, TaskLeftOut, 
 _ROUNDS, _TASKS = VisitRound.__table__, RoundTask.__table__
 
 
-def _round_made(connection: Connection, act: RoundMade, said: Said) -> None:
+def _round_made(connection: Connection, act: RoundMade, said: Authorship) -> None:
     add(connection, _ROUNDS, uid=act.round, day_ms=act.day_ms, made_ms=said.at_ms,
         made_by=said.person)  # fmt: skip
     made = key_of(connection, _ROUNDS, act.round)
@@ -22,16 +22,16 @@ def _round_made(connection: Connection, act: RoundMade, said: Said) -> None:
             plan=task.plan)  # fmt: skip
 
 
-def _task_planned(connection: Connection, act: TaskPlanned, _said: Said) -> Misfits:
+def _task_planned(connection: Connection, act: TaskPlanned, _said: Authorship) -> Misfits:
     return change(connection, _TASKS, act.task, [Change("plan", act.before, act.after)])
 
 
-def _task_left_out(connection: Connection, act: TaskLeftOut, _said: Said) -> Misfits:
+def _task_left_out(connection: Connection, act: TaskLeftOut, _said: Authorship) -> Misfits:
     changed = Change("left_out", act.before, act.after or None)
     return change(connection, _TASKS, act.task, [changed])
 
 
-def _round_closed(connection: Connection, act: RoundClosed, said: Said) -> Misfits:
+def _round_closed(connection: Connection, act: RoundClosed, said: Authorship) -> Misfits:
     put(connection, _ROUNDS, act.round, closed_ms=said.at_ms)
     misfits: Misfits = []
     for visit in act.visits:

@@ -68,7 +68,7 @@ class _Written(msgspec.Struct):
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class ChainLine:
     """An entry as it was read; hash: over its envelope. body: None where it was withheld."""
 
     envelope: Envelope
@@ -103,7 +103,7 @@ def _of_body(salt: str, told: bytes) -> str:
     return hashlib.sha256(salt.encode() + told).hexdigest()
 
 
-def read_line(line: bytes) -> Line:
+def read_line(line: bytes) -> ChainLine:
     """Return the entry of a line.
 
     Raises:
@@ -119,7 +119,7 @@ def read_line(line: bytes) -> Line:
             "An entry of the logbook cannot be read; fetch the archive's last copy."
         ) from exc
     holds = body is None or envelope.body == _of_body(written.salt, told)
-    return Line(envelope, body, hashlib.sha256(bytes(written.envelope)).hexdigest(), holds)
+    return ChainLine(envelope, body, hashlib.sha256(bytes(written.envelope)).hexdigest(), holds)
 
 
 class ChainFiles:

@@ -112,7 +112,7 @@ _TRIED = 64
 
 
 @dataclass(frozen=True, slots=True)
-class Plain:
+class UncompressedReadings:
     """Readings as bytes that wait to be compressed. head: what tells how they are to be read."""
 
     head: bytes
@@ -125,14 +125,14 @@ def encode_readings(values: Values) -> bytes:
     return plain.head + compressed(plain.data)
 
 
-def plain_readings(values: Values) -> Plain:
+def plain_readings(values: Values) -> UncompressedReadings:
     """Return measured values, shape (n,): as whole counts over a power of ten where that gives back
     every number (of -0.0 it gives 0.0), else as they are. The first byte tells which."""
     with np.errstate(over="ignore"):
         power, counts = _as_counts(values)
     if counts is not None:
-        return Plain(bytes([_COUNTS, power]), _gathered(_distances(counts), "<i4"))
-    return Plain(bytes([_FLOATS]), _gathered(values, "<f8"))
+        return UncompressedReadings(bytes([_COUNTS, power]), _gathered(_distances(counts), "<i4"))
+    return UncompressedReadings(bytes([_FLOATS]), _gathered(values, "<f8"))
 
 
 def _as_counts(values: Values) -> tuple[int, NDArray[np.int32] | None]:

@@ -27,7 +27,7 @@ Values = dict[str, Any]
 _Processor = Callable[[Any], Any]
 
 
-class Prepared:
+class PreparedStatement:
     """A statement with marked values, each of them given whenever it runs. Lists of values
     ("in") are none."""
 
@@ -134,10 +134,10 @@ def _processors(
     return found
 
 
-def insertion(table: FromClause, names: tuple[str, ...]) -> Prepared:
+def insertion(table: FromClause, names: tuple[str, ...]) -> PreparedStatement:
     """Return the insertion of a row of which these columns are set, without defaults of Python."""
     made: Insert = insert(table)  # type: ignore[arg-type]
-    return Prepared(made, names)
+    return PreparedStatement(made, names)
 
 
 def make_all(connection: Connection, tables: MetaData) -> None:

@@ -8,7 +8,7 @@ from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import ArchiveDamagedError
 
 
-class Unreadable:
+class UnreadableValue:
     """Stands for a stored value that is no JSON; whoever looks into it hears so."""
 
     def _refuse(self, *_: object) -> NoReturn:
@@ -20,8 +20,8 @@ class Unreadable:
 
 
 def stored_value(text: str) -> Any:
-    """Return the value of a stored JSON text, `Unreadable` where it is none."""
+    """Return the value of a stored JSON text, `UnreadableValue` where it is none."""
     try:
         return json_of(text)
     except ValueError:
-        return Unreadable()
+        return UnreadableValue()

@@ -123,7 +123,7 @@ class Mission(Base):
     logger: Mapped[Logger] = relationship()
 
 
-class Placing(Base):
+class DeploymentRow(Base):
     """Where somebody said that a source was in [start_ms, end_ms) (None: until further notice):
     at a point, None for at none. undone_ms set, it has no effect any more."""
 
@@ -141,7 +141,7 @@ class Placing(Base):
     undone_by: Mapped[str | None]
 
 
-class Feeding(Base):
+class SeriesAssignmentRow(Base):
     """Which source somebody said feeds a series of a point in [start_ms, end_ms); label "" for the
     main series of the channel. undone_ms set, it has no effect any more."""
 
@@ -232,7 +232,7 @@ class RemarkRow(Base):
     undone_by: Mapped[str | None]
 
 
-class CheckRow(Base):
+class CheckReadingRow(Base):
     """A value read by hand for a series (its key) of a point; see `CheckReading`. undone_ms set, it
     does not stand any more."""
 
@@ -432,7 +432,7 @@ class AssessmentRow(Base):
     person: Mapped[str]
 
 
-class Handover(Base):
+class IssuedDocumentRow(Base):
     """A document that left the house."""
 
     __tablename__ = "handover"

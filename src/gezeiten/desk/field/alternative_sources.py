@@ -41,7 +41,7 @@ _LEAST_COMPARED = 20
 
 
 @dataclass(frozen=True, slots=True)
-class Apart:
+class SeriesComparison:
     """How two series compare around a gap, theirs minus own, in the series' unit: the median of the
     differences, their standard deviation, of how many readings."""
 
@@ -51,7 +51,7 @@ class Apart:
 
 
 @dataclass(frozen=True, slots=True)
-class Measured:
+class AlternativeReadings:
     """Readings that could fill a gap. name: by whom; readings: how many of them lie in it; refusal:
     why they cannot serve, "" where they can."""
 
@@ -61,17 +61,17 @@ class Measured:
 
 
 @dataclass(frozen=True, slots=True)
-class ByOther(Measured):
+class ByOther(AlternativeReadings):
     """Of another source at the point. parts: which series it would feed, from when to when; fills:
     its readings there, by series; apart: how it compares with each, where both measured."""
 
     parts: tuple[FedPart, ...] = ()
     fills: tuple[tuple[str, Series], ...] = ()
-    apart: tuple[tuple[str, Apart], ...] = ()
+    apart: tuple[tuple[str, SeriesComparison], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
-class Carried(Measured):
+class CarriedReadings(AlternativeReadings):
     """Of the logger itself, on a courier or drive."""
 
     card: CarrierCard | None = None
@@ -80,7 +80,7 @@ class Carried(Measured):
 
 def measured_beside(
     desk: Desk, booked: BookedGap, cards: Iterable[CarrierCard] = ()
-) -> list[Measured]:
+) -> list[AlternativeReadings]:
     """Return all that was measured in a gap beside what its logger can still give: first what is
     the logger's own.
 
@@ -140,7 +140,7 @@ def _by_other(desk: Desk, booked: BookedGap, source: str, keys: dict[str, str]) 
                    tuple(apart))  # fmt: skip
 
 
-def _compared(desk: Desk, booked: BookedGap, key: str, theirs: Series) -> Apart | None:
+def _compared(desk: Desk, booked: BookedGap, key: str, theirs: Series) -> SeriesComparison | None:
     """Compare two series where both measured around a gap, None where that was too seldom."""
     gap, its = booked.gap, quantity(key)
     wide = (gap.start_ms - _COMPARED_MS, gap.end_ms + _COMPARED_MS)
@@ -150,7 +150,7 @@ def _compared(desk: Desk, booked: BookedGap, key: str, theirs: Series) -> Apart 
     off = (there - own.values)[np.isfinite(there)]
     if len(off) < _LEAST_COMPARED:
         return None
-    return Apart(float(np.median(off)), float(off.std(ddof=1)), len(off))
+    return SeriesComparison(float(np.median(off)), float(off.std(ddof=1)), len(off))
 
 
 def _why_not(desk: Desk, booked: BookedGap, keys: dict[str, str]) -> str:
@@ -183,14 +183,14 @@ def other_act(booked: BookedGap, offer: ByOther, point: str) -> GapFedByOther:
     return GapFedByOther(point, booked.gap, offer.name, offer.parts)
 
 
-def fill_by_measured(desk: Desk, booked: BookedGap, offer: Measured) -> list[Offloaded]:
+def fill_by_measured(desk: Desk, booked: BookedGap, offer: AlternativeReadings) -> list[Offloaded]:
     """Fill a gap by what was measured beside its logger; returns what was taken of it.
 
     Raises:
         InputError: it cannot serve, or somebody was quicker.
         DeviceError: the courier or drive is away, or another one.
     """
-    if isinstance(offer, Carried):
+    if isinstance(offer, CarriedReadings):
         return fill_from_carried(desk, booked, offer)
     if isinstance(offer, ByOther):
         fill_by_other(desk, booked, offer)
@@ -198,7 +198,7 @@ def fill_by_measured(desk: Desk, booked: BookedGap, offer: Measured) -> list[Off
 
 
 # -- the logger itself, carried --------------------------------------------------------------------
-def carried(desk: Desk, booked: BookedGap, cards: Iterable[CarrierCard]) -> list[Carried]:
+def carried(desk: Desk, booked: BookedGap, cards: Iterable[CarrierCard]) -> list[CarriedReadings]:
     """Return what couriers and drives that were looked at hold of a gap and the archive lacks."""
     with desk.archive.reading() as session:
         mission = mission_due_at(session, booked.point.id, booked.gap.start_ms)
@@ -214,7 +214,7 @@ def carried(desk: Desk, booked: BookedGap, cards: Iterable[CarrierCard]) -> list
             ):  # fmt: skip
                 holds = _common(one, lacking)
                 if holds:
-                    found.append(Carried(carrier_name(card), holds, "", card, one.key))
+                    found.append(CarriedReadings(carrier_name(card), holds, "", card, one.key))
     return sorted(found, key=lambda one: -one.readings)
 
 
@@ -231,7 +231,7 @@ def carrier_name(card: CarrierCard) -> str:
 
 
 def fill_from_carried(
-    desk: Desk, booked: BookedGap, offer: Carried, watch: Watch = UNWATCHED
+    desk: Desk, booked: BookedGap, offer: CarriedReadings, watch: Watch = UNWATCHED
 ) -> list[Offloaded]:
     """Take a record from a courier or drive, all of it; that it filled this gap is kept.
 

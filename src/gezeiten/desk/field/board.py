@@ -48,7 +48,7 @@ def board_facts(desk: Desk) -> BoardFacts:
     for event in excursions(desk):
         events.setdefault(event.point.id, []).append(_excursion(event))
     with desk.archive.reading() as session:
-        past = _Past.of(session)
+        past = _PointHistory.of(session)
         listed = []
         for site in sites(desk):
             if site.retired:
@@ -76,7 +76,7 @@ def _gap(booked: BookedGap) -> BoardGap:
 
 
 @dataclass(frozen=True, slots=True)
-class _Past:
+class _PointHistory:
     """What was done at all points, by point: a few questions for a board of any size."""
 
     missions: dict[int, tuple[KnownMission, bool]]
@@ -87,13 +87,15 @@ class _Past:
     wrong_clocks: dict[str, float]
 
     @staticmethod
-    def of(session: ArchiveSession) -> _Past:
-        return _Past(latest_missions(session), missions_beside(session),
+    def of(session: ArchiveSession) -> _PointHistory:
+        return _PointHistory(latest_missions(session), missions_beside(session),
                      all_offload_instants(session),
                      active_steps(session), coverage(session), wrong_clocks(session))  # fmt: skip
 
 
-def _facts(past: _Past, point: PointPlace, events: tuple[BoardExcursion, ...]) -> KnownOfPoint:
+def _facts(
+    past: _PointHistory, point: PointPlace, events: tuple[BoardExcursion, ...]
+) -> KnownOfPoint:
     made = or_fault(partial(_readable, past, point, events))
     if isinstance(made, Fault):
         unknown = KnownOfLogger(
@@ -104,7 +106,9 @@ def _facts(past: _Past, point: PointPlace, events: tuple[BoardExcursion, ...]) -
     return made
 
 
-def _readable(past: _Past, point: PointPlace, events: tuple[BoardExcursion, ...]) -> KnownOfPoint:
+def _readable(
+    past: _PointHistory, point: PointPlace, events: tuple[BoardExcursion, ...]
+) -> KnownOfPoint:
     mission, is_there = past.missions.get(point.id, (None, False))
     held: tuple[Span, ...] = ()
     if point.measured:
@@ -125,7 +129,7 @@ def _readable(past: _Past, point: PointPlace, events: tuple[BoardExcursion, ...]
     )
 
 
-def _wrong_clocks(past: _Past, point: PointPlace) -> tuple[WrongClock, ...]:
+def _wrong_clocks(past: _PointHistory, point: PointPlace) -> tuple[WrongClock, ...]:
     """Return the missions at a point whose readings are dated by a wrong clock."""
     found: dict[str, WrongClock] = {}
     for feed in past.held.layout.at_point(point.id):
@@ -135,7 +139,7 @@ def _wrong_clocks(past: _Past, point: PointPlace) -> tuple[WrongClock, ...]:
     return tuple(found.values())
 
 
-def _held_beside(past: _Past, point: PointPlace, mission: KnownMission) -> tuple[Span, ...]:
+def _held_beside(past: _PointHistory, point: PointPlace, mission: KnownMission) -> tuple[Span, ...]:
     layout = past.held.layout
     fed = next((feed for feed in layout.at_point(point.id)
                 if layout.missions[feed.mission] == mission.id), None)  # fmt: skip

@@ -44,7 +44,7 @@ _MOST_READINGS = 100_000
 
 
 @dataclass(frozen=True, slots=True)
-class Way:
+class FillMethod:
     """A way to fill all series of a gap. name: by what, in words; of: by series (its key), what
     would fill it; refusal: why it cannot serve, "" where it can; beats_line: it stands before a
     straight line in all of them; is_sure: it surely does better than one there; caution: why its
@@ -68,9 +68,9 @@ class Way:
 def estimates(
     desk: Desk,
     booked: BookedGap,
-    tell: Callable[[list[Way]], None] = lambda _: None,
+    tell: Callable[[list[FillMethod]], None] = lambda _: None,
     cancelled: Callable[[], bool] = lambda: False,
-) -> list[Way]:
+) -> list[FillMethod]:
     """Return the ways to estimate a gap, the best first; those that cannot serve last. tell: hears
     of the best known so far.
 
@@ -98,7 +98,7 @@ def estimates(
             found[key].append(one)
             tell(_ways(found, left, cautions))
     if not found:
-        return [Way("Estimates", {}, next(iter(left.values())))] if left else []
+        return [FillMethod("Estimates", {}, next(iter(left.values())))] if left else []
     return _ways(found, left, cautions)
 
 
@@ -124,7 +124,7 @@ def _seed(key: str) -> int:
 
 def _ways(
     found: dict[str, list[Candidate]], left: dict[str, str], cautions: list[str]
-) -> list[Way]:
+) -> list[FillMethod]:
     """Return ways that are found for all series, or refused for one; straight lines have their own
     rule and stand elsewhere.
 
@@ -146,7 +146,7 @@ def _ways(
     names = {way_words(one.facts) for one in best.values()}
     if len(best) == len(found) and len(names) > 1:
         said = (f"{quantity(key).name} {way_words(one.facts)}" for key, one in best.items())
-        made.insert(0, Way("; ".join(said), best))
+        made.insert(0, FillMethod("; ".join(said), best))
     ranks = {id(one): i for listed in found.values() for i, one in enumerate(ranked(listed))}
     line = {key: one for key, listed in found.items() for one in listed if one.kind == "line"}
     serving_ways = [
@@ -166,7 +166,7 @@ def _ways(
     return serving_ways + [one for one in made if one.refusal]
 
 
-def _caution(way: Way, cautions: list[str]) -> str:
+def _caution(way: FillMethod, cautions: list[str]) -> str:
     beyond = ["a companion leaves what was known of it"] if way.is_beyond else []
     bands = [_BAND_WORDS[one.unrest] for one in way.of.values()]
     return "; ".join(dict.fromkeys(filter(None, [*cautions, *beyond, *bands])))
@@ -178,9 +178,9 @@ _BAND_WORDS = {
 }  # fmt: skip
 
 
-def _way(name: str, of: dict[str, Candidate]) -> Way:
+def _way(name: str, of: dict[str, Candidate]) -> FillMethod:
     refused = [one.refusal for one in of.values() if one.refusal]
-    return Way(name, of, refused[0] if refused else "")
+    return FillMethod(name, of, refused[0] if refused else "")
 
 
 def line_error(desk: Desk, booked: BookedGap, key: str) -> tuple[ExpectedError | None, str]:
@@ -211,7 +211,7 @@ def _band(one: Candidate) -> tuple[list[float], list[float]]:
 
 
 @dataclass(frozen=True, slots=True)
-class _Learnt:
+class _TrainingData:
     """What a fill of a series is learnt from. span: from where; why: nothing can be filled, ""
     where it can; unrest: what is unusual beside the gap."""
 
@@ -221,7 +221,7 @@ class _Learnt:
     unrest: Unrest | None
 
 
-def _learnt(desk: Desk, booked: BookedGap, key: str) -> _Learnt:
+def _learnt(desk: Desk, booked: BookedGap, key: str) -> _TrainingData:
     """Return the known readings of a series around a gap, from as far as is needed; beside what is
     unusual all of them: stretches that begin alike are few."""
     gap, its = booked.gap, quantity(key)
@@ -239,7 +239,7 @@ def _learnt(desk: Desk, booked: BookedGap, key: str) -> _Learnt:
         is_all = span[0] <= ends[0] and span[1] >= ends[1]
         if is_all or is_enough(series, gap):
             break
-    return _Learnt(series, span, why_not(series, gap, its), unrest)
+    return _TrainingData(series, span, why_not(series, gap, its), unrest)
 
 
 def _whole(desk: Desk, booked: BookedGap, key: str) -> Series:
@@ -251,7 +251,7 @@ def _whole(desk: Desk, booked: BookedGap, key: str) -> Series:
 
 
 # -- doing -----------------------------------------------------------------------------------------
-def fill_by_way(desk: Desk, booked: BookedGap, way: Way) -> None:
+def fill_by_way(desk: Desk, booked: BookedGap, way: FillMethod) -> None:
     """Fill a gap by estimates that were looked at.
 
     Raises:
@@ -262,7 +262,7 @@ def fill_by_way(desk: Desk, booked: BookedGap, way: Way) -> None:
         desk.do_within(session, act(kept_point(session, booked.point.id).uid))
 
 
-def way_act(booked: BookedGap, way: Way) -> Callable[[str], Action]:
+def way_act(booked: BookedGap, way: FillMethod) -> Callable[[str], Action]:
     """Return the act that fills a gap by estimates, for its point (its id).
 
     Raises:

@@ -35,7 +35,7 @@ class GapRule:
 
 
 @dataclass(frozen=True, slots=True)
-class Listed:
+class PlannedFill:
     """What would be done about a gap. name: by what, in words; errors: expected, by series;
     refusal: why nothing is done, "" where something is; act: for the point's id."""
 
@@ -48,9 +48,9 @@ class Listed:
 
 def listed(
     desk: Desk, rule: GapRule, chosen: Sequence[BookedGap],
-    tell: Callable[[Listed], None] = lambda _: None,
+    tell: Callable[[PlannedFill], None] = lambda _: None,
     cancelled: Callable[[], bool] = lambda: False,
-) -> list[Listed]:  # fmt: skip
+) -> list[PlannedFill]:  # fmt: skip
     """Return what a rule would do about some gaps, one after the other; nothing is done yet.
 
     Args:
@@ -75,11 +75,11 @@ def listed(
 
 def _looked_at(
     desk: Desk, rule: GapRule, booked: BookedGap, cancelled: Callable[[], bool]
-) -> Listed:
+) -> PlannedFill:
     if booked.gap.length_ms > rule.longest_ms:
-        return Listed(booked, "", {}, "longer than asked for", None)
+        return PlannedFill(booked, "", {}, "longer than asked for", None)
     if rule.kind == "leave":
-        return Listed(booked, "left open", {}, "", _leaving(booked, rule.reason.strip()))
+        return PlannedFill(booked, "left open", {}, "", _leaving(booked, rule.reason.strip()))
     if rule.kind == "line":
         return _by_line(desk, booked)
     return _by_best(desk, booked, cancelled)
@@ -89,20 +89,20 @@ def _leaving(booked: BookedGap, reason: str) -> Callable[[str], Action]:
     return lambda point: GapLeftOpen(point, fresh_id(), booked.gap, reason, booked.channels)
 
 
-def _by_line(desk: Desk, booked: BookedGap) -> Listed:
+def _by_line(desk: Desk, booked: BookedGap) -> PlannedFill:
     offer = line_offer(desk, booked)
     if offer.refusal:
-        return Listed(booked, "", {}, offer.refusal, None)
+        return PlannedFill(booked, "", {}, offer.refusal, None)
     errors = {key: one.rmse for key, one in offer.errors.items()}
-    return Listed(booked, "by a straight line", errors, "", line_act(desk, booked, offer))
+    return PlannedFill(booked, "by a straight line", errors, "", line_act(desk, booked, offer))
 
 
-def _by_best(desk: Desk, booked: BookedGap, cancelled: Callable[[], bool]) -> Listed:
+def _by_best(desk: Desk, booked: BookedGap, cancelled: Callable[[], bool]) -> PlannedFill:
     """What another source measured at the point where one did in all of its series; else the best
     estimate; the line where that does better, as far as the point's rule allows it."""
     for other in by_others(desk, booked):
         if not other.refusal and len(other.parts) == len(booked.channels):
-            return Listed(booked, f"measured by {other.name}", {}, "",
+            return PlannedFill(booked, f"measured by {other.name}", {}, "",
                           partial(other_act, booked, other))  # fmt: skip
     ways = estimates(desk, booked, cancelled=cancelled)
     serving = [way for way in ways if not way.refusal]
@@ -110,13 +110,13 @@ def _by_best(desk: Desk, booked: BookedGap, cancelled: Callable[[], bool]) -> Li
         line = _by_line(desk, booked)
         if not line.refusal or not serving:
             refusal = line.refusal and (ways[0].refusal if ways else line.refusal)
-            return Listed(booked, line.name, line.errors, refusal, line.act)
+            return PlannedFill(booked, line.name, line.errors, refusal, line.act)
     best = serving[0]
     errors = {key: one.rmse for key, one in best.of.items()}
-    return Listed(booked, best.name, errors, "", way_act(booked, best))
+    return PlannedFill(booked, best.name, errors, "", way_act(booked, best))
 
 
-def do_all(desk: Desk, chosen: Iterable[Listed]) -> int:
+def do_all(desk: Desk, chosen: Iterable[PlannedFill]) -> int:
     """Do what is listed, all of it or nothing; returns about how many gaps.
 
     Raises:

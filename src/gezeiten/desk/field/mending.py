@@ -28,7 +28,7 @@ from gezeiten.domain.actions.gaps import (
     GapFilledByLine,
     GapLeftOpen,
     GapTakenBack,
-    Line,
+    LineFill,
 )
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.series.clock_map import ClockMap
@@ -174,14 +174,27 @@ def line_act(desk: Desk, booked: BookedGap, offer: LineOffer) -> Callable[[str],
     return lambda point: GapFilledByLine(point, booked.gap, lines)
 
 
-def _line(desk: Desk, booked: BookedGap, channel: str, error: ExpectedError) -> Line:
+def _line(desk: Desk, booked: BookedGap, channel: str, error: ExpectedError) -> LineFill:
     gap = booked.gap
     ends = line_ends(around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms)), gap)
     if ends is None:
         raise InputError(f"A straight line cannot fill this gap ({_NO_ENDS}).")
     (from_ms, from_value), (to_ms, to_value) = ends
-    return Line(fresh_id(), channel, from_ms, from_value, to_ms, to_value, error.rmse, error.low,
-                error.high, error.stretches, error.lows, error.highs, error.caution)  # fmt: skip
+    return LineFill(
+        fresh_id(),
+        channel,
+        from_ms,
+        from_value,
+        to_ms,
+        to_value,
+        error.rmse,
+        error.low,
+        error.high,
+        error.stretches,
+        error.lows,
+        error.highs,
+        error.caution,
+    )
 
 
 def fill_from_logger(

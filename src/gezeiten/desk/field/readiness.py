@@ -61,7 +61,7 @@ class Readiness:
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class SeenLogger:
     """A logger as just seen, with what it starts from."""
 
     card: LoggerCard

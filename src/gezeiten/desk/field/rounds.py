@@ -41,7 +41,7 @@ USUAL_VISIT_DAYS = 60
 
 
 @dataclass(frozen=True, slots=True)
-class Task:
+class VisitTask:
     """What is to be done at a point. plan: to be launched there, None: only offload.
 
     offloaded, launched: seen since the round was made. left_out: why it was not done, or "".
@@ -74,7 +74,7 @@ class Round:
     uid: str
     day_ms: int
     made_by: str
-    tasks: tuple[Task, ...]
+    tasks: tuple[VisitTask, ...]
     bring: tuple[str, ...]
     way_km: float
 
@@ -84,7 +84,7 @@ class Round:
         return tuple(dict.fromkeys(task.site for task in self.tasks))
 
     @property
-    def left(self) -> tuple[Task, ...]:
+    def left(self) -> tuple[VisitTask, ...]:
         """The tasks that are not done yet."""
         return tuple(task for task in self.tasks if not task.is_done)
 
@@ -168,13 +168,15 @@ def open_round(desk: Desk) -> Round | None:
         )
 
 
-def _task(session: ArchiveSession, task: KeptTask, row: KeptRound, shown: BoardRow | None) -> Task:
+def _task(
+    session: ArchiveSession, task: KeptTask, row: KeptRound, shown: BoardRow | None
+) -> VisitTask:
     point = kept_point(session, task.point_id)
     site = kept_site(session, point.site_id).facts
     last = last_mission_at(session, point.id)
     logger = last.logger if last else None
     offloaded = _all_kept_since(session, point.id, last, row.made_ms)
-    return Task(
+    return VisitTask(
         task.id,
         point.id,
         site.name,
@@ -209,7 +211,7 @@ def _all_kept_since(
     return seen >= since_ms and size(kept_ranges(session, last.id)) >= held
 
 
-def _to_bring(desk: Desk, session: ArchiveSession, tasks: list[Task]) -> list[str]:
+def _to_bring(desk: Desk, session: ArchiveSession, tasks: list[VisitTask]) -> list[str]:
     """What the round needs, in sentences without a full stop."""
     cells: dict[str, list[str]] = {}
     said = []
@@ -234,7 +236,7 @@ def _to_bring(desk: Desk, session: ArchiveSession, tasks: list[Task]) -> list[st
     return batteries + said + routes
 
 
-def set_task_plan(desk: Desk, task: Task, plan: Plan | None) -> None:
+def set_task_plan(desk: Desk, task: VisitTask, plan: Plan | None) -> None:
     """Say what is to be launched at a point of the round; None: only offload."""
     here = full_name(task.site, task.point)
     after = replace(plan, point_name=here).as_dict() if plan else None
@@ -245,7 +247,7 @@ def set_task_plan(desk: Desk, task: Task, plan: Plan | None) -> None:
         desk.do_within(session, act)
 
 
-def leave_out(desk: Desk, task: Task, reason: str) -> None:
+def leave_out(desk: Desk, task: VisitTask, reason: str) -> None:
     """Say why a point of the round is not done; "" takes that back.
 
     Raises:

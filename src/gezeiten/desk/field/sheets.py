@@ -6,7 +6,7 @@ from pathlib import Path
 
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.rounds import Round, Task
+from gezeiten.desk.field.rounds import Round, VisitTask
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.places import points
 from gezeiten.domain.intervals import interval_text
@@ -111,7 +111,7 @@ def write_round(desk: Desk, under_way: Round) -> Path:
     return path
 
 
-def _round_line(task: Task):  # type: ignore[no-untyped-def]  # its type needs the slow import
+def _round_line(task: VisitTask):  # type: ignore[no-untyped-def]  # its type needs the slow import
     from gezeiten.report.sheets import RoundLine
 
     logger = f"{task.serial} {task.model}".strip() or "—"

@@ -27,7 +27,7 @@ _LONGEST = 20_000_000
 _TRIES = 2
 
 
-class _Sight(msgspec.Struct):
+class _StoredBoard(msgspec.Struct):
     """What is known, and of which state of the archive."""
 
     of: str
@@ -40,7 +40,7 @@ def first_sight(desk: Desk) -> Board | None:
         return None
     try:
         raw = (desk.folder / NAME).read_bytes()
-        sight = msgspec.json.decode(raw, type=_Sight)
+        sight = msgspec.json.decode(raw, type=_StoredBoard)
     except (OSError, msgspec.DecodeError):
         return None
     return board_of(sight.facts, desk.now_ms()) if sight.of == _state(desk.folder) else None
@@ -60,11 +60,11 @@ def fresh_board(desk: Desk) -> Board:
     else:
         before = None
     if before is not None:
-        _keep(desk.folder, _Sight(before, facts))
+        _keep(desk.folder, _StoredBoard(before, facts))
     return board_of(facts, desk.now_ms())
 
 
-def _keep(folder: Path, sight: _Sight) -> None:
+def _keep(folder: Path, sight: _StoredBoard) -> None:
     raw, fresh = msgspec.json.encode(sight), folder / f"{NAME}.new"
     with suppress(OSError):  # a full disk costs nothing but the first sight
         if len(raw) > _LONGEST:

@@ -38,7 +38,7 @@ _WHILE_BUSY_S = 1.0
 
 
 @dataclass(frozen=True, slots=True)
-class Pace:
+class PollingPace:
     """How often a logger is looked at, how long after a fetch the next may come, and after how long
     a fetch makes room for others, seconds."""
 
@@ -48,7 +48,7 @@ class Pace:
 
 
 @dataclass(frozen=True, slots=True)
-class News:
+class FollowingNews:
     """Something worth telling. kind: "following", "away", "back", "fetched" or "failed"."""
 
     at_ms: int
@@ -93,8 +93,8 @@ class Follower:
 
     desk: Desk
     addresses: Sequence[Endpoint]
-    tell: Callable[[News], None]
-    pace: Pace = Pace()
+    tell: Callable[[FollowingNews], None]
+    pace: PollingPace = PollingPace()
     seconds: Callable[[], float] = time.monotonic
     cancelled: Callable[[], bool] = lambda: False
     _followed: list[_Followed] = field(init=False)
@@ -258,7 +258,7 @@ class Follower:
         readings: int = 0,
         point_id: int | None = None,
     ) -> None:
-        self.tell(News(self.desk.now_ms(), one.who, kind, sentence, readings, point_id))
+        self.tell(FollowingNews(self.desk.now_ms(), one.who, kind, sentence, readings, point_id))
 
 
 def _fetched_words(done: Offloaded, is_over_time: bool) -> str:

@@ -19,11 +19,11 @@ from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.doubts import Doubt
-from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, tie_from_dict
+from gezeiten.exchange.text.doubts import FormatQuestion
+from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, tie_from_dict
 from gezeiten.exchange.text.implicit_dates import found_again
 from gezeiten.exchange.text.lines import split_line
-from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known, Proposal, propose
+from gezeiten.exchange.text.proposing import NOTHING_KNOWN, KnownFacts, Proposal, propose
 from gezeiten.exchange.text.sample import sample_of
 from gezeiten.link.profile import LINES, Profile, known_profiles
 
@@ -33,19 +33,19 @@ _LARGEST_KIND = 4 << 20
 
 
 @dataclass(frozen=True, slots=True)
-class Recognised:
+class RecognisedText:
     """A proposal, and the kept tie that fits it, if there is one. likely: the only one of a kind
     without words above its columns that looks the same: it is asked whether it is that. asked: what
     a kept kind leaves open in this file. fresh: names in it that its kind does not know yet."""
 
     proposal: Proposal
-    tie: Tie | None
-    likely: Tie | None = None
-    asked: tuple[Doubt, ...] = ()
+    tie: ImportTemplate | None
+    likely: ImportTemplate | None = None
+    asked: tuple[FormatQuestion, ...] = ()
     fresh: tuple[str, ...] = ()
 
     @property
-    def doubts(self) -> tuple[Doubt, ...]:
+    def doubts(self) -> tuple[FormatQuestion, ...]:
         """What is asked: what kind it is comes first."""
         if self.tie is not None:
             return self.asked
@@ -53,10 +53,10 @@ class Recognised:
             return self.proposal.doubts
         question = f"It looks like “{self.likely.name}” of {self.likely.point}: is it?"
         choices = ((self.likely.name, "yes, of that kind"), ("", "no, of another one"))
-        return (Doubt("kind", question, choices), *self.proposal.doubts)
+        return (FormatQuestion("kind", question, choices), *self.proposal.doubts)
 
 
-def look_at_text(desk: Desk, path: Path, known: Known = NOTHING_KNOWN) -> Recognised:
+def look_at_text(desk: Desk, path: Path, known: KnownFacts = NOTHING_KNOWN) -> RecognisedText:
     """Return how a text is proposed to be read; one of a kind seen before is recognised.
 
     known: what somebody knows better.
@@ -69,7 +69,7 @@ def look_at_text(desk: Desk, path: Path, known: Known = NOTHING_KNOWN) -> Recogn
     tie = next((one for one in ties if one.form.header and _looks_like(one, proposal)), None)
     if tie is not None:
         return of_kind(path, proposal, tie)
-    return Recognised(proposal, None, _likely(ties, proposal))
+    return RecognisedText(proposal, None, _likely(ties, proposal))
 
 
 def _as_instruments_say(desk: Desk, proposal: Proposal) -> Proposal:
@@ -107,10 +107,10 @@ def columns_of_profile(
     return columns if len(columns) == len(profile.values) else {}
 
 
-def of_kind(path: Path, proposal: Proposal, tie: Tie) -> Recognised:
+def of_kind(path: Path, proposal: Proposal, tie: ImportTemplate) -> RecognisedText:
     """Return a text as one of a kept kind: what is its own is that of the text."""
     tie = _in_this_file(tie, proposal)
-    asked: list[Doubt] = []
+    asked: list[FormatQuestion] = []
     if tie.form.beside:
         sample = sample_of(path, proposal.form.opening)
         head = sample.lines[: tie.form.first_line - 1]
@@ -121,10 +121,10 @@ def of_kind(path: Path, proposal: Proposal, tie: Tie) -> Recognised:
     fresh = [one for one in proposal.columns if one.where and one.where not in known]
     names = tuple(dict.fromkeys(" · ".join(text for _, text in one.where) for one in fresh))
     tie = replace(tie, columns=(*tie.columns, *(_untied(one) for one in fresh)))
-    return Recognised(proposal, tie, asked=tuple(asked), fresh=names)
+    return RecognisedText(proposal, tie, asked=tuple(asked), fresh=names)
 
 
-def _is_new(doubt: Doubt, tie: Tie) -> bool:
+def _is_new(doubt: FormatQuestion, tie: ImportTemplate) -> bool:
     """Whether a file has flags that its kind does not know yet."""
     its = next((one for one in tie.form.flags if one.column == doubt.about), None)
     return its is not None and any(flag not in its.known for flag, _ in doubt.choices)
@@ -134,7 +134,7 @@ def _untied(one: ColumnTie) -> ColumnTie:
     return ColumnTie(one.column, "", "", one.where, label=one.label)
 
 
-def _in_this_file(tie: Tie, proposal: Proposal) -> Tie:
+def _in_this_file(tie: ImportTemplate, proposal: Proposal) -> ImportTemplate:
     """Return a kept tie with what is a file's own: where its head ends, how it is packed."""
     form = proposal.form
     return replace(tie, form=replace(
@@ -142,7 +142,7 @@ def _in_this_file(tie: Tie, proposal: Proposal) -> Tie:
     ))  # fmt: skip
 
 
-def _looks_like(tie: Tie, proposal: Proposal) -> bool:
+def _looks_like(tie: ImportTemplate, proposal: Proposal) -> bool:
     """Whether a text has the signs, columns and words above them of a kind."""
     its, form = tie.form, proposal.form
     return (its.delimiter, its.columns, its.header, its.widths) == (
@@ -150,7 +150,7 @@ def _looks_like(tie: Tie, proposal: Proposal) -> bool:
     )  # fmt: skip
 
 
-def _likely(ties: list[Tie], proposal: Proposal) -> Tie | None:
+def _likely(ties: list[ImportTemplate], proposal: Proposal) -> ImportTemplate | None:
     """Return the kept tie of texts without a head that are written alike, None of several."""
     form = proposal.form
     if form.header:
@@ -171,7 +171,7 @@ def zones_before(desk: Desk) -> dict[str, str]:
     return {kind: tie.form.time.zone for kind, tie in ties if tie.form.time.needs_zone}
 
 
-def proposed_tie(recognised: Recognised, name: str) -> Tie:
+def proposed_tie(recognised: RecognisedText, name: str) -> ImportTemplate:
     """Return the tie to start from: the kept one that fits, else what was proposed."""
     if recognised.tie is not None:
         return recognised.tie
@@ -179,7 +179,7 @@ def proposed_tie(recognised: Recognised, name: str) -> Tie:
     columns = tuple(
         one if _is_known(one) else replace(one, quantity="", unit="") for one in proposal.columns
     )
-    return Tie(name, "", proposal.form, columns)
+    return ImportTemplate(name, "", proposal.form, columns)
 
 
 def _is_known(tie: ColumnTie) -> bool:
@@ -190,13 +190,13 @@ def _is_known(tie: ColumnTie) -> bool:
 
 
 # -- kept ------------------------------------------------------------------------------------------
-def kept_ties(desk: Desk) -> list[Tie]:
+def kept_ties(desk: Desk) -> list[ImportTemplate]:
     """Return the kept ties, those used last first."""
     with desk.archive.reading() as session:
         return [tie_from_dict(tie) for tie in kept_in.kept_ties(session)]
 
 
-def keep_tie(desk: Desk, tie: Tie) -> None:
+def keep_tie(desk: Desk, tie: ImportTemplate) -> None:
     """Keep a tie under its name; one of the same name is replaced, one that is the same stays.
 
     What is a file's own, a year that somebody said for it, is not kept.
@@ -210,12 +210,12 @@ def keep_tie(desk: Desk, tie: Tie) -> None:
             desk.do_within(session, TieKept(there[0], tie.name, tie.as_dict(), there[1]))
 
 
-def _without_its_own(tie: Tie) -> Tie:
+def _without_its_own(tie: ImportTemplate) -> ImportTemplate:
     beside = tuple(replace(one, text="") for one in tie.form.beside)
     return replace(tie, form=replace(tie.form, beside=beside))
 
 
-def change_kind(desk: Desk, name: str, wanted: Tie) -> None:
+def change_kind(desk: Desk, name: str, wanted: ImportTemplate) -> None:
     """Keep a kind otherwise, under another name where that is wished.
 
     Raises:
@@ -240,7 +240,7 @@ def forget_tie(desk: Desk, name: str) -> None:
             desk.do_within(session, TieForgotten(there[0], name, there[1]))
 
 
-def export_kind(tie: Tie, target: Path) -> None:
+def export_kind(tie: ImportTemplate, target: Path) -> None:
     """Write a kind as a file, to be read on another computer.
 
     Raises:
@@ -253,7 +253,7 @@ def export_kind(tie: Tie, target: Path) -> None:
         raise InputError(f"{target} cannot be written; choose another folder.") from exc
 
 
-def import_kind(desk: Desk, source: Path) -> Tie:
+def import_kind(desk: Desk, source: Path) -> ImportTemplate:
     """Read a kind from a file, and keep it; returns it.
 
     Raises:

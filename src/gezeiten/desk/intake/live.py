@@ -17,15 +17,15 @@ from typing import TextIO
 from gezeiten.archive.intake.texts import check_name
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.text_files import TextTaken, take_tied
+from gezeiten.desk.intake.text_files import TextImport, take_tied
 from gezeiten.desk.logger.incoming import take_left_behind
 from gezeiten.domain.actions.offloads import LIVE_MODEL
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.untrusted import json_of
 from gezeiten.domain.wording import readings_words
 from gezeiten.errors import DeviceError, GezeitenError, InputError, LoggerBusyError
-from gezeiten.exchange.text.form import ColumnTie, TextForm, Tie, TimeForm, tie_from_dict
-from gezeiten.link.instrument import Instrument, Sample, open_instrument
+from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, TimeForm, tie_from_dict
+from gezeiten.link.instrument import Instrument, InstrumentSample, open_instrument
 from gezeiten.link.profile import Profile
 from gezeiten.link.transfer import lock_incoming
 
@@ -89,7 +89,7 @@ def checked_plan(plan: LivePlan) -> LivePlan:
 class Journal:
     """Readings of one recording, a line each, safe on disk when `write` returns."""
 
-    def __init__(self, desk: Desk, tie: Tie, begun_ms: int) -> None:
+    def __init__(self, desk: Desk, tie: ImportTemplate, begun_ms: int) -> None:
         name = "".join(s if s.isalnum() else "-" for s in tie.name)[:40]
         self.path = desk.archive.incoming / f"{name}-{begun_ms}{_SUFFIX}"
         self._folder = desk.archive.folder
@@ -149,7 +149,7 @@ def listen(
         instrument.close()
 
 
-def tie_of(plan: LivePlan) -> Tie:
+def tie_of(plan: LivePlan) -> ImportTemplate:
     """Return the tie by which the journal of a plan is read."""
     columns = tuple(
         ColumnTie(i, value.quantity, quantity(value.quantity).unit)
@@ -158,7 +158,7 @@ def tie_of(plan: LivePlan) -> Tie:
     form = TextForm(
         "utf-8", ",", ".", 3, len(columns) + 1, TimeForm((0,), "epoch_ms"), missing=("",)
     )
-    return Tie(plan.name.strip(), plan.point.strip(), form, columns)
+    return ImportTemplate(plan.name.strip(), plan.point.strip(), form, columns)
 
 
 class Recorder:
@@ -243,13 +243,13 @@ class Recorder:
         if time.monotonic() - self._rolled > self._roll_s:
             self._roll()
 
-    def _add(self, sample: Sample) -> None:
+    def _add(self, sample: InstrumentSample) -> None:
         self._tell(LiveNews("sample", round(sample.at_ms), sample.raw, sample.values))
         for key, value in sample.values.items():
             total, count = self._sums.get(key, (0.0, 0))
             self._sums[key] = (total + value, count + 1)
 
-    def _close_count(self, sample: Sample) -> None:
+    def _close_count(self, sample: InstrumentSample) -> None:
         """Write the mean of so many samples, at the last of them; two at one millisecond are
         told apart by one."""
         counts = [count for _, count in self._sums.values()]
@@ -297,7 +297,7 @@ class Recorder:
         self._tell(LiveNews(kind, self._desk.now_ms(), words, {}, self.readings))
 
 
-def _take_journal(desk: Desk, path: Path) -> TextTaken:
+def _take_journal(desk: Desk, path: Path) -> TextImport:
     """Take a journal in by the tie in its first line.
 
     Raises:

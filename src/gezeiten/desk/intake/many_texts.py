@@ -11,11 +11,11 @@ from pathlib import Path
 
 from gezeiten.archive.offloads import are_in_record
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.kinds import Recognised, kept_ties, look_at_text, of_kind
-from gezeiten.desk.intake.text_files import TextTaken, checked_tie, take_text
+from gezeiten.desk.intake.kinds import RecognisedText, kept_ties, look_at_text, of_kind
+from gezeiten.desk.intake.text_files import TextImport, checked_tie, take_text
 from gezeiten.desk.intake.text_survey import survey
 from gezeiten.errors import CancelledError, GezeitenError, InputError
-from gezeiten.exchange.text.form import Tie
+from gezeiten.exchange.text.form import ImportTemplate
 from gezeiten.link.transfer import UNWATCHED, Watch
 
 MOST_FILES = 2_000
@@ -33,7 +33,7 @@ class TextSeen:
     kind: str = ""
     words: str = ""
     is_kept: bool = False
-    tie: Tie | None = None
+    tie: ImportTemplate | None = None
 
     @property
     def is_ready(self) -> bool:
@@ -91,14 +91,14 @@ def _seen(desk: Desk, path: Path, kind: str) -> TextSeen:
         return TextSeen(path, "", str(exc))
 
 
-def _of_named(desk: Desk, path: Path, found: Recognised, kind: str) -> Recognised:
+def _of_named(desk: Desk, path: Path, found: RecognisedText, kind: str) -> RecognisedText:
     tie = next((one for one in kept_ties(desk) if one.name == kind), None)
     if tie is None:
         raise InputError(f"No kind “{kind}” is kept; take one file of it in the window first.")
     return of_kind(path, found.proposal, tie)
 
 
-def _missing(path: Path, found: Recognised, now_ms: int) -> str:
+def _missing(path: Path, found: RecognisedText, now_ms: int) -> str:
     """Return why a file of a kind cannot be taken without a question, "" where it can."""
     assert found.tie is not None  # it is of a kind
     if found.doubts:
@@ -131,7 +131,7 @@ def _is_kept(desk: Desk, path: Path) -> bool:
 class ManyTaken:
     """What several files brought. failed: with why."""
 
-    taken: list[tuple[Path, TextTaken]] = field(default_factory=list)
+    taken: list[tuple[Path, TextImport]] = field(default_factory=list)
     failed: list[tuple[Path, str]] = field(default_factory=list)
 
     @property

@@ -10,7 +10,7 @@ from gezeiten.archive.intake import missions, of_bytes, texts
 from gezeiten.archive.intake.block_check import raws_kept
 from gezeiten.archive.intake.found_before import tell_found_before
 from gezeiten.archive.intake.missions import RawMission
-from gezeiten.archive.intake.of_bytes import Decode, Rescued, TextRead
+from gezeiten.archive.intake.of_bytes import Decode, RescuedReadings, TextRead
 from gezeiten.archive.intake.rescue import rescue_old_readings, rescued_readings
 from gezeiten.archive.store.vault import Vault
 from gezeiten.desk.context import Desk
@@ -41,7 +41,7 @@ def is_lost(desk: Desk, raw: RawKept) -> bool:
     return False
 
 
-def _decoded(desk: Desk, raw: RawKept) -> RawMission | TextRead | Rescued:
+def _decoded(desk: Desk, raw: RawKept) -> RawMission | TextRead | RescuedReadings:
     try:
         return _whole(desk, raw)
     except GezeitenError:
@@ -98,7 +98,7 @@ def read_anew(desk: Desk, digits: str) -> str:
         readers: dict[int, Reader] = _readers(raw)
         newest = max(readers)
 
-        def decode(one: RawKept) -> RawMission | TextRead | Rescued:
+        def decode(one: RawKept) -> RawMission | TextRead | RescuedReadings:
             is_this = one.sha256 == raw.sha256
             return readers[newest](desk.archive.vault, one) if is_this else _decoded(desk, one)
 

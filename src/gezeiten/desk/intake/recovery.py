@@ -17,7 +17,7 @@ from gezeiten.desk.logger.offloading import recover_incoming
 
 
 @dataclass(frozen=True, slots=True)
-class Recovered:
+class RecoveryResult:
     """taken: unfinished offloads, overviews and recordings that were taken in; made: missions whose
     readings were made from their bytes."""
 
@@ -25,7 +25,7 @@ class Recovered:
     made: int = 0
 
 
-def recover(desk: Desk) -> Recovered:
+def recover(desk: Desk) -> RecoveryResult:
     """Take in unfinished offloads, overviews and recordings; make readings that are missing here.
 
     What another program is writing just now is left alone. So is what intakes and exports that were
@@ -35,7 +35,7 @@ def recover(desk: Desk) -> Recovered:
     desk.archive.on_caught_up = partial(make_missing_readings, desk)
     made = make_missing_readings(desk)
     if desk.archive.is_looked_at:
-        return Recovered(0, made)
+        return RecoveryResult(0, made)
     with translated(desk.archive.folder):
         for vault in (desk.archive.vault, desk.archive.overviews, desk.archive.certificates,
                       desk.archive.reports):  # fmt: skip
@@ -43,11 +43,11 @@ def recover(desk: Desk) -> Recovered:
     clear_begun(desk.archive.handovers, time.time())
     finish_erasing(desk.archive, desk.now_ms())
     if not any(desk.archive.incoming.iterdir()):
-        return Recovered(0, made)
+        return RecoveryResult(0, made)
     # brings polars along, which the window need not load to start
     from gezeiten.desk.intake.live import recover_journals
     from gezeiten.desk.intake.vault_copy import clear_copies
 
     clear_copies(desk)
     taken = len(recover_incoming(desk)) + recover_overviews(desk) + recover_journals(desk)
-    return Recovered(taken, made)
+    return RecoveryResult(taken, made)

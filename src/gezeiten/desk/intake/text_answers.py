@@ -8,21 +8,27 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.kinds import Recognised, kept_ties, look_at_text, of_kind, proposed_tie
+from gezeiten.desk.intake.kinds import (
+    RecognisedText,
+    kept_ties,
+    look_at_text,
+    of_kind,
+    proposed_tie,
+)
 from gezeiten.desk.intake.text_survey import Survey, survey
 from gezeiten.desk.places import points
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit, text_units
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.doubts import ADD, STATIONS, TYPED, Doubt, answered
-from gezeiten.exchange.text.form import ColumnTie, Tie
-from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known
+from gezeiten.exchange.text.doubts import ADD, STATIONS, TYPED, FormatQuestion, answered
+from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
+from gezeiten.exchange.text.proposing import NOTHING_KNOWN, KnownFacts
 
 _MOST_ROUNDS = 8
 
 
 @dataclass(frozen=True, slots=True)
-class Question:
+class TextQuestion:
     """Something that a text leaves open. id: by which it is answered; choices: (value, how people
     say it); is_typed: whether something else may be said; several: whether several values may be
     chosen, with commas between."""
@@ -40,21 +46,21 @@ class TextOutlook:
     these cannot be read; unused: ids of answers to nothing that was asked."""
 
     path: Path
-    tie: Tie
-    questions: list[Question]
+    tie: ImportTemplate
+    questions: list[TextQuestion]
     found: Survey | None = None
     unused: tuple[str, ...] = ()
     left_out_columns: list[str] = field(default_factory=list)
 
 
-def settled(tie: Tie, doubt: Doubt, value: str) -> Tie:
+def settled(tie: ImportTemplate, doubt: FormatQuestion, value: str) -> ImportTemplate:
     """Return a tie once a question is answered ("kind" and "inside" change more than a tie)."""
     if doubt.kind == "names":
         return replace(tie, columns=(*tie.columns, *_of_new_name(tie, doubt, value)))
     return replace(tie, form=answered(tie.form, doubt, value))
 
 
-def _of_new_name(tie: Tie, doubt: Doubt, value: str) -> list[ColumnTie]:
+def _of_new_name(tie: ImportTemplate, doubt: FormatQuestion, value: str) -> list[ColumnTie]:
     """Return what the columns of lines of a new name measure: what they measure in those that have
     another name in one place alone; nothing where they are left out."""
     new: dict[int, ColumnTie] = {}
@@ -88,7 +94,7 @@ class _Session:
     def __init__(self, desk: Desk, path: Path, answers: dict[str, str], kind: str) -> None:
         self._desk, self._path, self._answers, self._kind = desk, path, answers, kind
         self._used: set[str] = set()
-        self._known: Known = NOTHING_KNOWN
+        self._known: KnownFacts = NOTHING_KNOWN
 
     def outlook(self) -> TextOutlook:
         for _ in range(_MOST_ROUNDS):
@@ -98,7 +104,7 @@ class _Session:
                 return made
         raise InputError(f"{self._path.name} asks on and on; import it in the window.")
 
-    def _recognised(self) -> Recognised:
+    def _recognised(self) -> RecognisedText:
         found = look_at_text(self._desk, self._path, self._known)
         wanted = self._kind
         if not wanted and found.likely is not None:
@@ -111,17 +117,17 @@ class _Session:
             raise InputError(f"There is no import template “{wanted}”; check its name.")
         return of_kind(self._path, found.proposal, tie)
 
-    def _answered(self, recognised: Recognised) -> TextOutlook | None:
+    def _answered(self, recognised: RecognisedText) -> TextOutlook | None:
         """Return the outlook, None where an answer has the text looked at anew."""
         tie = self._named(proposed_tie(recognised, self._path.stem))
-        open_: list[Question] = []
+        open_: list[TextQuestion] = []
         tie = self._settled(tie, list(recognised.doubts), open_)
         tie = self._columns(tie, open_)
         found: Survey | None = None
         for _ in range(_MOST_ROUNDS):
             found = survey(self._path, _trial(tie), self._desk.now_ms(),
                            seen_words=recognised.proposal.words)  # fmt: skip
-            more: list[Question] = []
+            more: list[TextQuestion] = []
             after = self._settled(tie, found.doubts, more)
             if self._known.station >= 0 and not any(one.where for one in after.columns):
                 return None
@@ -131,12 +137,17 @@ class _Session:
                 break
             tie = after
         if found is not None and found.seems_wrong:
-            open_.append(Question("time", "Many lines fall on the instant of another one, so the "
-                                  "time is not understood; import it in the window."))  # fmt: skip
+            open_.append(
+                TextQuestion(
+                    "time",
+                    "Many lines fall on the instant of another one, so the "
+                    "time is not understood; import it in the window.",
+                )
+            )
         unused = tuple(sorted(set(self._answers) - self._used))
         return TextOutlook(self._path, tie, open_, found, unused, _left_out(tie))
 
-    def _named(self, tie: Tie) -> Tie:
+    def _named(self, tie: ImportTemplate) -> ImportTemplate:
         name = self._answer("name")
         return replace(tie, name=name or tie.name)
 
@@ -145,7 +156,9 @@ class _Session:
             self._used.add(id_)
         return self._answers.get(id_)
 
-    def _settled(self, tie: Tie, doubts: list[Doubt], open_: list[Question]) -> Tie:
+    def _settled(
+        self, tie: ImportTemplate, doubts: list[FormatQuestion], open_: list[TextQuestion]
+    ) -> ImportTemplate:
         for doubt in doubts:
             if doubt.kind == "zone" and tie.form.time.zone:
                 continue
@@ -159,7 +172,7 @@ class _Session:
                 tie = settled(tie, doubt, _chosen(asked, said))
         return tie
 
-    def _columns(self, tie: Tie, open_: list[Question]) -> Tie:
+    def _columns(self, tie: ImportTemplate, open_: list[TextQuestion]) -> ImportTemplate:
         """Return a tie with what was answered about its columns; ask for what is missing."""
         columns = []
         for one in tie.columns:
@@ -177,24 +190,24 @@ class _Session:
             if column.quantity and recorded and not column.unit:
                 units = tuple((one.name, one.name) for one in text_units(quantity(column.quantity)))
                 title = _title(tie, column)
-                open_.append(Question(f"unit:{name}", f"In which unit is {title}?", units))
+                open_.append(TextQuestion(f"unit:{name}", f"In which unit is {title}?", units))
             columns.append(column)
         tie = replace(tie, columns=tuple(columns))
         used = [one for one in tie.columns if one.quantity]
         if not used:
             asked = "No column is understood; say what one measures, as quantity:COLUMN=NAME."
-            open_.append(Question("quantity", asked, is_typed=True))
+            open_.append(TextQuestion("quantity", asked, is_typed=True))
         point = self._answer("point")
         tie = replace(tie, point=point or tie.point)
         if not tie.point and (not used or any(not one.point for one in used)):
             names = tuple((one.full_name, one.full_name) for one in points(self._desk)
                           if not one.retired)  # fmt: skip
             asked = "Where was it measured? “Site · Point”; a new one is made."
-            open_.append(Question("point", asked, names, is_typed=True))
+            open_.append(TextQuestion("point", asked, names, is_typed=True))
         return tie
 
 
-def _left_out(tie: Tie) -> list[str]:
+def _left_out(tie: ImportTemplate) -> list[str]:
     """Return the columns from which nothing is taken: their words, or numbers from 1."""
     form = tie.form
     used = {*form.time.columns, *(flags.column for flags in form.flags)}
@@ -205,15 +218,15 @@ def _left_out(tie: Tie) -> list[str]:
             if column not in used]  # fmt: skip
 
 
-def _trial(tie: Tie) -> Tie:
+def _trial(tie: ImportTemplate) -> ImportTemplate:
     """Return a tie to read by: in UTC where no zone is said yet."""
     time = tie.form.time
     return replace(tie, form=replace(tie.form, time=replace(time, zone=time.zone or "UTC")))
 
 
-def _question(doubt: Doubt) -> Question:
+def _question(doubt: FormatQuestion) -> TextQuestion:
     id_ = doubt.kind if doubt.about < 0 else f"{doubt.kind}:{_place(doubt.about, doubt.where)}"
-    return Question(id_, doubt.question, doubt.choices, doubt.kind in TYPED, doubt.many)
+    return TextQuestion(id_, doubt.question, doubt.choices, doubt.kind in TYPED, doubt.many)
 
 
 def _column_id(one: ColumnTie) -> str:
@@ -225,7 +238,7 @@ def _place(column: int, where: tuple[tuple[int, str], ...]) -> str:
     return "/".join([str(column + 1), *(text for _, text in where)])
 
 
-def _chosen(asked: Question, said: str) -> str:
+def _chosen(asked: TextQuestion, said: str) -> str:
     """Return the value of an answer, which may be said as the choice's words.
 
     Raises:
@@ -248,7 +261,7 @@ def _chosen(asked: Question, said: str) -> str:
     return said
 
 
-def _listed(asked: Question) -> str:
+def _listed(asked: TextQuestion) -> str:
     return ", ".join(f"“{value}”" for value, _ in asked.choices)
 
 
@@ -262,7 +275,7 @@ def _quantity_of(text: str) -> str:
     return found[0]
 
 
-def _title(tie: Tie, one: ColumnTie) -> str:
+def _title(tie: ImportTemplate, one: ColumnTie) -> str:
     header = tie.form.header
     words = header[one.column] if one.column < len(header) else ""
     return f"“{words}”" if words else f"column {one.column + 1}"

@@ -31,8 +31,8 @@ from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.steps.corrections.suspicion import stretches_in
 from gezeiten.errors import CancelledError, InputError
-from gezeiten.exchange.text.form import ColumnTie, Tie, parts, wheres
-from gezeiten.exchange.text.reading import Piece, Rejected, read_text
+from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, parts, wheres
+from gezeiten.exchange.text.reading import ReadingChunk, RejectedLine, read_text
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
 MOST_LISTED = 1_000
@@ -48,20 +48,20 @@ class Preview:
 
     times: Times
     values: list[Values]
-    rejected: list[Rejected]
-    spoilt: list[Rejected] = field(default_factory=list)
+    rejected: list[RejectedLine]
+    spoilt: list[RejectedLine] = field(default_factory=list)
     lines: NDArray[np.int64] = field(default_factory=lambda: np.empty(0, np.int64))
 
 
 @dataclass(slots=True)
-class TextTaken:
+class TextImport:
     """What a text file brought: for each of its sources. rejected: the first MOST_LISTED lines that
     were left out, and those without a cell that is no number; rejected_in_all, spoilt_in_all: how
     many there are."""
 
     parts: list[TextIntake]
     excursions_new: int = 0
-    rejected: list[Rejected] = field(default_factory=list)
+    rejected: list[RejectedLine] = field(default_factory=list)
     rejected_in_all: int = 0
     spoilt_in_all: int = 0
 
@@ -81,7 +81,7 @@ class TextTaken:
         return {one.point_id for one in self.parts if one.offload_id is not None}
 
 
-def preview(path: Path, tie: Tie) -> Preview:
+def preview(path: Path, tie: ImportTemplate) -> Preview:
     """Return the first readings of a text by a tie.
 
     Raises:
@@ -99,7 +99,7 @@ def preview(path: Path, tie: Tie) -> Preview:
     return Preview(np.empty(0, np.int64), [np.empty(0) for _ in tie.columns], [])
 
 
-def checked_tie(tie: Tie) -> Tie:
+def checked_tie(tie: ImportTemplate) -> ImportTemplate:
     """Return a tie that can be used, with the columns that are tied.
 
     Raises:
@@ -121,7 +121,7 @@ def checked_tie(tie: Tie) -> Tie:
     return replace(tie, name=tie.name.strip(), point=tie.point.strip(), columns=tuple(used))
 
 
-def _check_column(one: ColumnTie, tie: Tie) -> None:
+def _check_column(one: ColumnTie, tie: ImportTemplate) -> None:
     if not (one.point.strip() or tie.point.strip()):
         its = f" of “{one.where[0][1]}”" if one.where else ""
         raise InputError(f"It is not said where this{its} was measured; choose a point.")
@@ -134,7 +134,7 @@ def _check_column(one: ColumnTie, tie: Tie) -> None:
         raise InputError(f"{name} cannot be in “{one.unit}”; choose another unit.")
 
 
-def _check_doubled(used: list[ColumnTie], tie: Tie) -> None:
+def _check_doubled(used: list[ColumnTie], tie: ImportTemplate) -> None:
     """No two columns go into one series."""
     seen: set[tuple[str, str, str]] = set()
     for one in used:
@@ -148,7 +148,7 @@ def _check_doubled(used: list[ColumnTie], tie: Tie) -> None:
         seen.add(key)
 
 
-def take_text(desk: Desk, path: Path, tie: Tie, watch: Watch = UNWATCHED) -> TextTaken:
+def take_text(desk: Desk, path: Path, tie: ImportTemplate, watch: Watch = UNWATCHED) -> TextImport:
     """Take a text file into the archive by a tie, and keep the tie.
 
     Raises:
@@ -162,8 +162,8 @@ def take_text(desk: Desk, path: Path, tie: Tie, watch: Watch = UNWATCHED) -> Tex
 
 
 def take_tied(
-    desk: Desk, path: Path, tie: Tie, model: str, route: str, watch: Watch = UNWATCHED
-) -> TextTaken:
+    desk: Desk, path: Path, tie: ImportTemplate, model: str, route: str, watch: Watch = UNWATCHED
+) -> TextImport:
     """Take a text in by a tie that was checked; see `take_text`.
 
     It is copied and read before the archive is held: others go on working meanwhile, and what is
@@ -177,7 +177,7 @@ def take_tied(
         its = parts(tie)
         made = [reader.read(stack, one, model, tie.name, len(its)) for one in its]
         intakes = take_in_text(desk.archive, fresh, path.name, made, how)
-    taken = TextTaken(intakes, 0, reader.listed[:MOST_LISTED], reader.rejected, reader.spoilt)
+    taken = TextImport(intakes, 0, reader.listed[:MOST_LISTED], reader.rejected, reader.spoilt)
     taken.excursions_new = to_assess(desk, taken.points, found_since_ms=how.at_ms)
     return taken
 
@@ -191,10 +191,12 @@ class _PartReader:
         self._watch = watch
         self._meter: Meter | None = None
         self._lines: set[int] = set()
-        self.listed: list[Rejected] = []
+        self.listed: list[RejectedLine] = []
         self.rejected = self.spoilt = 0
 
-    def read(self, stack: ExitStack, tie: Tie, model: str, kind: str, many: int) -> TextPart:
+    def read(
+        self, stack: ExitStack, tie: ImportTemplate, model: str, kind: str, many: int
+    ) -> TextPart:
         """Return a part that was read. kind: the name of its kind; many: of how many parts."""
         if self._meter is None:
             self._meter = Meter(self._watch, self._size * many, None, _STOPPED)
@@ -216,7 +218,7 @@ class _PartReader:
         pieces = spool.pieces(self._watch.cancelled)
         return TextPart(source_of(tie, model), pieces, reading, suspect)
 
-    def _note(self, piece: Piece) -> None:
+    def _note(self, piece: ReadingChunk) -> None:
         """Note lines that are left out, once each, whatever parts they are left out of."""
         for listed, is_spoilt in ((piece.rejected, False), (piece.spoilt, True)):
             for one in listed:
@@ -230,15 +232,15 @@ class _PartReader:
         self.listed.sort(key=lambda one: one.line)
 
 
-def source_of(tie: Tie, model: str) -> Source:
+def source_of(tie: ImportTemplate, model: str) -> Source:
     """Return what a tie names."""
     channels = tuple((one.quantity, quantity(one.quantity).unit) for one in tie.columns)
     return Source(tie.name, tie.point, model, channels)
 
 
 def read_pieces(
-    path: Path, tie: Tie, watch: Watch = UNWATCHED, version: int = READER
-) -> Iterator[tuple[Piece, Readings]]:
+    path: Path, tie: ImportTemplate, watch: Watch = UNWATCHED, version: int = READER
+) -> Iterator[tuple[ReadingChunk, Readings]]:
     """Yield the readings of a text in recorded units; each piece in order, no instant twice (but of
     lines that hold one quantity each, whose values at an instant stand together).
 
@@ -250,7 +252,8 @@ def read_pieces(
     for piece in read_text(path, tie.form, columns, watch.cancelled, version, rows):
         times, values, doubled = _joined(piece, tie.columns)
         piece.rejected.extend(
-            Rejected(int(piece.lines[i]), "", "its time is that of a line before") for i in doubled
+            RejectedLine(int(piece.lines[i]), "", "its time is that of a line before")
+            for i in doubled
         )
         recorded = [_recorded(one, tie.columns[i]) for i, one in enumerate(values)]
         yield piece, Readings(times, recorded)
@@ -258,7 +261,7 @@ def read_pieces(
         raise CancelledError(_STOPPED)
 
 
-def _suspect(piece: Piece, columns: tuple[ColumnTie, ...]) -> Iterator[list[list[int]]]:
+def _suspect(piece: ReadingChunk, columns: tuple[ColumnTie, ...]) -> Iterator[list[list[int]]]:
     """Yield for each column from which of its readings to which a flag says that they are
     suspect."""
     for one in columns:
@@ -278,7 +281,7 @@ def _recorded(values: Values, one: ColumnTie) -> Values:
 
 
 def _joined(
-    piece: Piece, columns: tuple[ColumnTie, ...]
+    piece: ReadingChunk, columns: tuple[ColumnTie, ...]
 ) -> tuple[Times, list[Values], NDArray[np.int64]]:
     """Return the instants of a piece in order, the values of each column there, and which lines say
     once more what one before said."""

@@ -13,8 +13,8 @@ import numpy as np
 
 from gezeiten.domain.series.timeline import Times
 from gezeiten.exchange.text.census import NumberCensus, WordCensus
-from gezeiten.exchange.text.doubts import Doubt, accepting
-from gezeiten.exchange.text.form import AcceptedAnswer, ColumnTie, Tie, Where, wheres
+from gezeiten.exchange.text.doubts import FormatQuestion, accepting
+from gezeiten.exchange.text.form import AcceptedAnswer, ColumnTie, ImportTemplate, Where, wheres
 from gezeiten.exchange.text.judging import SeriesCensus, bounds_of, doubt_about_future, doubts_about
 from gezeiten.exchange.text.reading import read_text
 
@@ -64,7 +64,7 @@ class Survey:
     last_ms: int | None = None
     interval_ms: int | None = None
     series: list[SeriesSurvey] = field(default_factory=list)
-    doubts: list[Doubt] = field(default_factory=list)
+    doubts: list[FormatQuestion] = field(default_factory=list)
     words: tuple[AcceptedAnswer, ...] = ()
 
     @property
@@ -79,7 +79,7 @@ class Survey:
 
 
 def survey(
-    path: Path, tie: Tie, now_ms: int, cancelled: Callable[[], bool] = lambda: False,
+    path: Path, tie: ImportTemplate, now_ms: int, cancelled: Callable[[], bool] = lambda: False,
     seen_words: dict[int, set[str]] | None = None,
 ) -> Survey:  # fmt: skip
     """Return what a text would bring by a tie; stops where that is wished.
@@ -141,7 +141,7 @@ def _count_steps(steps: Counter[int], times: Times, before: int | None) -> None:
             steps[distance] += many
 
 
-def with_words_seen(tie: Tie, found: Survey | None) -> Tie:
+def with_words_seen(tie: ImportTemplate, found: Survey | None) -> ImportTemplate:
     """Return a tie that holds which words its other columns say, so that the next file of its kind
     raises a question only by other ones."""
     form = tie.form

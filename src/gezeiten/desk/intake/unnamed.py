@@ -23,7 +23,7 @@ _BEGIN_BYTES = 2**20
 
 
 @dataclass(frozen=True, slots=True)
-class Unnamed:
+class UnnamedBytes:
     """Bytes that no entry names. serial, mission, readings: of a mission file, else "" and 0."""
 
     sha256: str
@@ -49,7 +49,7 @@ class Unnamed:
         )
 
 
-def unnamed_bytes(desk: Desk, session: ArchiveSession) -> list[Unnamed]:
+def unnamed_bytes(desk: Desk, session: ArchiveSession) -> list[UnnamedBytes]:
     """Return the bytes in the vault that no entry names; damaged ones are left out."""
     known = {raw.sha256 for raw in raws_kept(session)}
     found = []
@@ -62,7 +62,7 @@ def unnamed_bytes(desk: Desk, session: ArchiveSession) -> list[Unnamed]:
     return found
 
 
-def _seen(desk: Desk, sha256: str) -> Unnamed:
+def _seen(desk: Desk, sha256: str) -> UnnamedBytes:
     path = desk.archive.vault.path(sha256)
     desk.archive.vault.check(sha256)
     with translated(desk.archive.folder), path.open("rb") as stored:
@@ -70,13 +70,13 @@ def _seen(desk: Desk, sha256: str) -> Unnamed:
     try:
         decode_mission_file(begin)
     except DeviceError:
-        return Unnamed(sha256, path)  # a text, however large
+        return UnnamedBytes(sha256, path)  # a text, however large
     file = decode_mission_file(desk.archive.vault.get(sha256))
     held = size(file.ranges)
-    return Unnamed(sha256, path, file.header.serial, file.header.mission, held)
+    return UnnamedBytes(sha256, path, file.header.serial, file.header.mission, held)
 
 
-def unnamed_of(desk: Desk, digits: str) -> Unnamed:
+def unnamed_of(desk: Desk, digits: str) -> UnnamedBytes:
     """Return the unnamed bytes whose fingerprint begins with these digits.
 
     Raises:
@@ -95,7 +95,7 @@ def unnamed_of(desk: Desk, digits: str) -> Unnamed:
 
 
 def take_unnamed(
-    desk: Desk, wanted: list[Unnamed], cancelled: Callable[[], bool] = lambda: False
+    desk: Desk, wanted: list[UnnamedBytes], cancelled: Callable[[], bool] = lambda: False
 ) -> list[Offloaded]:
     """Import mission files that no entry names; one that fails is said and keeps none waiting."""
     results = []

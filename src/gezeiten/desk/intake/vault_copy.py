@@ -48,7 +48,7 @@ _LARGEST_RAW = 4 << 30
 
 
 @dataclass(slots=True)
-class Brought:
+class CopyImport:
     """What taking a copy in brought. kept_already: raw offloads with nothing new; mended: those of
     them that were damaged or gone here and are whole again; refused: why a raw offload was not
     taken, a sentence each."""
@@ -61,7 +61,7 @@ class Brought:
 
 
 @dataclass(frozen=True, slots=True)
-class Written:
+class WrittenCopy:
     """What a copy holds. damaged: a sentence for each raw offload that could not go with it."""
 
     count: int
@@ -74,7 +74,7 @@ def named_raws(desk: Desk) -> list[NamedRaw]:
         return raws_named(session)
 
 
-def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Written:
+def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
     """Write the whole vault as one file. What is damaged in the vault is left out and named.
 
     The file appears under its name only when it is whole, and is read back before.
@@ -106,10 +106,10 @@ def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Written:
         finally:
             fresh.unlink(missing_ok=True)
     desk.do(VaultGiven(path.name, len(whole), tuple(damaged[:100]), as_folder=False))
-    return Written(len(whole), tuple(damaged))
+    return WrittenCopy(len(whole), tuple(damaged))
 
 
-def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> Written:
+def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
     """Copy the vault into a folder of another disk; what is there already is compared, not copied.
 
     What is damaged in the vault is left out and named; whole bytes that the folder has of it from
@@ -144,7 +144,7 @@ def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> Written:
         write_atomic(folder / LIST_NAME, json.dumps([asdict(raw) for raw in listed], indent=1))
         write_atomic(folder / PEOPLE_NAME, for_people(listed))
     desk.do(VaultGiven(str(folder), len(whole), tuple(damaged[:100]), as_folder=True))
-    return Written(len(whole), tuple(damaged))
+    return WrittenCopy(len(whole), tuple(damaged))
 
 
 def _each_whole(
@@ -197,13 +197,13 @@ def _meter(raws: list[NamedRaw], watch: Watch) -> Meter:
 
 
 # -- taking in -------------------------------------------------------------------------------------
-def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> Brought:
+def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> CopyImport:
     """Take in a handed-on file or a copied folder; what is kept already adds nothing.
 
     Raises:
         InputError: it is no such copy. CancelledError: as wished; what came is kept.
     """
-    brought = Brought()
+    brought = CopyImport()
     with _opened(path) as (listed, fetch):
         meter = _meter(listed, watch)
         for raw in listed:
@@ -360,7 +360,7 @@ def _is_fingerprint(text: str) -> bool:
     return len(text) == 64 and set(text) <= set("0123456789abcdef")
 
 
-def _take_one(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: Brought) -> None:
+def _take_one(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: CopyImport) -> None:
     """Take one raw offload; its fingerprint has to be that of the list."""
     target = desk.archive.incoming / f"{raw.sha256[:24]}{SUFFIX}"
     with translated(desk.archive.folder):

@@ -15,7 +15,7 @@ from gezeiten.desk.logger.cables import Tell, look_at_port, ports_here
 from gezeiten.desk.logger.intents import settle_launch
 from gezeiten.domain.actions.contacts import LoggerBlinked, LoggerContacted, SensorsChecked
 from gezeiten.domain.clock import ClockDifference
-from gezeiten.domain.contacts import BY_HAND_MS, Sighting, says_more
+from gezeiten.domain.contacts import BY_HAND_MS, LoggerSighting, says_more
 from gezeiten.domain.kept import KnownLogger
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.coverage import Range, merged, missing, size
@@ -231,8 +231,8 @@ def _tell(
     known = known_logger(db, identity.serial)
     told = None
     if known is not None and known.state is not None and known.seen_ms is not None:
-        told = Sighting(known.seen_ms, known.state, known.clock_difference_ms)
-    seen = Sighting(desk.now_ms(), asdict(state), clock.difference_ms)
+        told = LoggerSighting(known.seen_ms, known.state, known.clock_difference_ms)
+    seen = LoggerSighting(desk.now_ms(), asdict(state), clock.difference_ms)
     if known is None or says_more(told, seen, after_ms):
         desk.do_within(
             db,

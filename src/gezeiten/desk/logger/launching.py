@@ -50,7 +50,7 @@ NOTHING_ACCEPTED: Mapping[str, str] = {}
 
 
 @dataclass(frozen=True, slots=True)
-class Launched:
+class LaunchResult:
     """What a launch did: the mission's number, its first reading by the logger's clock (0 while it
     waits for its button), the plan read back, the state after it, and what was offloaded before
     (None where everything was kept)."""
@@ -71,7 +71,7 @@ def launch(
     accepted: Mapping[str, str] = NOTHING_ACCEPTED,
     label: str = "",
     watch: Watch = UNWATCHED,
-) -> Launched:
+) -> LaunchResult:
     """Fetch what is not kept, send the plan, launch, read back, compare, record.
 
     Args:
@@ -130,7 +130,9 @@ class _Launch:
     owner: Owner
     taken: list[Offloaded] = field(default_factory=list)
 
-    def run(self, plan: Plan, accepted: Mapping[str, str], label: str, watch: Watch) -> Launched:
+    def run(
+        self, plan: Plan, accepted: Mapping[str, str], label: str, watch: Watch
+    ) -> LaunchResult:
         """See `launch`."""
         desk, serial = self.desk, self.identity.serial
         unlock(desk, self.session, serial)
@@ -216,7 +218,7 @@ class _Launch:
             self._take(card, watch)
         return None
 
-    def _record(self, plan: Plan, accepted: Mapping[str, str]) -> Launched:
+    def _record(self, plan: Plan, accepted: Mapping[str, str]) -> LaunchResult:
         """Read back what the logger does now, compare it with what was sent, enter the mission."""
         desk, serial = self.desk, self.identity.serial
         taken = self.session.plan()
@@ -228,7 +230,7 @@ class _Launch:
         entry = self.session.directory()[-1]
         launch_happened(desk, self.owner, serial, entry, taken, accepted)
         state, came = self._card().state, all_together(self.taken)
-        return Launched(serial, entry.mission, entry.first_ms, taken, state, came)
+        return LaunchResult(serial, entry.mission, entry.first_ms, taken, state, came)
 
 
 def stop(desk: Desk, address: Endpoint, serial: str) -> None:

@@ -13,7 +13,7 @@ from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.actions.plans import PlanDropped, PlanKept, PlanRenamed
-from gezeiten.domain.kept import Kept
+from gezeiten.domain.kept import StoredPlan
 from gezeiten.domain.naming import mission_name, name_fault
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import from_ms
@@ -73,7 +73,7 @@ def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") 
 
 
 # -- plans kept under names ----------------------------------------------------------------------
-def kept_plans(desk: Desk, search: str = "") -> list[Kept]:
+def kept_plans(desk: Desk, search: str = "") -> list[StoredPlan]:
     """Return the kept plans whose name, model, point or remark hold all words of a search."""
     with desk.archive.reading() as session:
         found = kept_in.kept_plans(session)
@@ -81,7 +81,7 @@ def kept_plans(desk: Desk, search: str = "") -> list[Kept]:
     return [kept for kept in found if all(word in _searched(kept) for word in words)]
 
 
-def _searched(kept: Kept) -> str:
+def _searched(kept: StoredPlan) -> str:
     plan = kept.plan
     parts = (kept.name, kept.model, plan.point_name, plan.mission_name, plan.remark)
     return " ".join(parts).casefold()
@@ -105,7 +105,7 @@ def keep_plan(desk: Desk, name: str, plan: Plan, model: str, *, replacing: bool 
         desk.do_within(session, PlanKept(uid, cleaned, model, plan.as_dict(), before))
 
 
-def rename_kept(desk: Desk, kept: Kept, name: str) -> None:
+def rename_kept(desk: Desk, kept: StoredPlan, name: str) -> None:
     """Give a kept plan another name.
 
     Raises:
@@ -118,12 +118,12 @@ def rename_kept(desk: Desk, kept: Kept, name: str) -> None:
         desk.do(PlanRenamed(kept.uid, kept.name, cleaned))
 
 
-def drop_kept(desk: Desk, kept: Kept) -> None:
+def drop_kept(desk: Desk, kept: StoredPlan) -> None:
     """Take a kept plan away; the logbook has what it was."""
     desk.do(PlanDropped(kept.uid, kept.name, kept.model, kept.plan.as_dict()))
 
 
-def export_plan(desk: Desk, kept: Kept, path: Path) -> Path:
+def export_plan(desk: Desk, kept: StoredPlan, path: Path) -> Path:
     """Write a kept plan as a file that others can take in."""
     with translated(desk.archive.folder):
         return write_plan_file(NamedPlan(kept.name, kept.model, kept.plan), path)

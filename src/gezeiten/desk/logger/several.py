@@ -9,7 +9,7 @@ from math import lcm
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.checks import Check, checks_before_launch
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.desk.logger.launching import Launched, launch
+from gezeiten.desk.logger.launching import LaunchResult, launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.logger.planning import pattern_name, usual_plan
 from gezeiten.domain.plan.fitting import fitted
@@ -24,7 +24,7 @@ _LONGEST_WAIT_S = 3_600
 
 
 @dataclass(frozen=True, slots=True)
-class Prepared:
+class PreparedLaunch:
     """A logger with the plan meant for it; lost: what of the common plan it cannot do."""
 
     card: LoggerCard
@@ -55,7 +55,7 @@ class LoggerResult:
 
     serial: str
     sentence: str
-    launched: Launched | None = None
+    launched: LaunchResult | None = None
 
 
 def common_start_ms(plans: list[Plan], now_ms: int) -> int:
@@ -88,7 +88,7 @@ def together(plans: list[Plan], now_ms: int) -> list[Plan]:
 
 def prepare_several(
     desk: Desk, cards: list[LoggerCard], plan: Plan, accepted: Mapping[str, str]
-) -> list[Prepared]:
+) -> list[PreparedLaunch]:
     """Return the common plan as each logger can follow it; point, names and remark are its own."""
     prepared = []
     for card in cards:
@@ -106,7 +106,7 @@ def prepare_several(
 
 def prepare_again(
     desk: Desk, cards: list[LoggerCard], accepted: Mapping[str, str]
-) -> list[Prepared]:
+) -> list[PreparedLaunch]:
     """Return each logger with its own last plan: again, as it was."""
     plans = [(card, usual_plan(desk, card)) for card in cards]
     return [_checked(desk, card, plan, (), accepted) for card, plan in plans]
@@ -118,13 +118,13 @@ def _checked(
     plan: Plan,
     lost: tuple[str, ...],
     accepted: Mapping[str, str],
-) -> Prepared:
-    return Prepared(card, plan, lost, tuple(checks_before_launch(desk, card, plan, accepted)))
+) -> PreparedLaunch:
+    return PreparedLaunch(card, plan, lost, tuple(checks_before_launch(desk, card, plan, accepted)))
 
 
 def offload_and_launch(
     desk: Desk,
-    prepared: list[Prepared],
+    prepared: list[PreparedLaunch],
     accepted: Mapping[str, str],
     on_result: Callable[[LoggerResult], None],
     watch: Watch = UNWATCHED,
@@ -157,7 +157,7 @@ def offload_and_launch(
 
 
 def _offloaded(
-    desk: Desk, one: Prepared, watch: Watch, ended: Callable[[LoggerResult], None]
+    desk: Desk, one: PreparedLaunch, watch: Watch, ended: Callable[[LoggerResult], None]
 ) -> bool:
     """Fetch what is not kept; False (and a result) where that, or anything else, is in the way."""
     serial = one.card.serial

@@ -36,9 +36,9 @@ from gezeiten.domain.series.feeds import Deployment
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, all_instants
 from gezeiten.domain.series.statistics import daily_numbers, numbers
 from gezeiten.domain.series.timeline import EVER_MS, Span, from_ms
-from gezeiten.domain.steps.checks.comparing import Compared
+from gezeiten.domain.steps.checks.comparing import CheckComparison
 from gezeiten.domain.steps.steps import MEASURED, NOT_CALCULATED, RecordStep
-from gezeiten.domain.steps.uncertainty import Sure
+from gezeiten.domain.steps.uncertainty import Uncertainty
 from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import InputError
 from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable
@@ -168,7 +168,7 @@ def _clocks(desk: Desk, point: PointPlace, span: Span) -> list[ClockKept]:
         return [one for uid, one in clocks_in_force(session).items() if uid in its]
 
 
-def _checks(desk: Desk, point: PointPlace, span: Span) -> list[Compared]:
+def _checks(desk: Desk, point: PointPlace, span: Span) -> list[CheckComparison]:
     """Return what was read by hand in a stretch, of all series, in order of time."""
     found = [one for place in point.channels for one in held_against(desk, point.id, place.channel)
              if span[0] <= one.check.at_ms < span[1]]  # fmt: skip
@@ -183,7 +183,7 @@ def _report_channel(
     shown: Series,
     limits: tuple[InForce, ...],
     how: str,
-    sure: Sure | None,
+    sure: Uncertainty | None,
     verdicts: tuple[DayVerdict, ...],
     means: tuple[tuple[int, Series], ...],
 ) -> ReportChannel:

@@ -10,7 +10,7 @@ from gezeiten.desk.record.means import means_around
 from gezeiten.desk.record.records import around
 from gezeiten.domain.kept import GOING_ON
 from gezeiten.domain.limits.limits import InForce
-from gezeiten.domain.limits.verdicts import DayVerdict, Known, day_verdicts
+from gezeiten.domain.limits.verdicts import DayVerdict, KnownUntil, day_verdicts
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import EVER_MS, Span, local_days
 
@@ -24,7 +24,7 @@ def judged(
     means = {
         mean_s: means_around(desk, point.id, series, mean_s, whole) for mean_s in sorted(lengths)
     }
-    known = Known(desk.now_ms(), pending_since(desk, point, series))
+    known = KnownUntil(desk.now_ms(), pending_since(desk, point, series))
     readings = around(desk, point.id, series, whole)
     verdicts = day_verdicts(readings, limits, span, point.zone, known, means)
     shown = tuple((mean_s, one.between(*span)) for mean_s, one in means.items())

@@ -44,7 +44,7 @@ class About:
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class EntryFilter:
     """Which entries are looked for. person, act: "" for any; quiet: without those that say nothing
     that a later one does not."""
 
@@ -85,10 +85,10 @@ def has_acts(desk: Desk) -> bool:
 
 def logbook_entries(desk: Desk, words: str = "", act: str = "") -> list[Entry]:
     """Return entries, latest first, that hold all the words and are of the act (any when "")."""
-    return entries_wanted(desk, Wanted(words, act=act))
+    return entries_wanted(desk, EntryFilter(words, act=act))
 
 
-def entries_wanted(desk: Desk, wanted: Wanted) -> list[Entry]:
+def entries_wanted(desk: Desk, wanted: EntryFilter) -> list[Entry]:
     """Return the entries that are looked for, latest first."""
     words = wanted.words.casefold().split()
     with desk.archive.reading() as session:
@@ -96,7 +96,7 @@ def entries_wanted(desk: Desk, wanted: Wanted) -> list[Entry]:
         return [entry for entry in entries if _is_wanted(entry, wanted, words)]
 
 
-def logbook_page(desk: Desk, wanted: Wanted) -> Page:
+def logbook_page(desk: Desk, wanted: EntryFilter) -> Page:
     """Return what the Logbook shows of the entries that are looked for."""
     found = entries_wanted(desk, wanted)
     with desk.archive.reading() as session:
@@ -105,7 +105,7 @@ def logbook_page(desk: Desk, wanted: Wanted) -> Page:
     return Page(tuple(found[:MOST_SHOWN]), len(found), total, people, acts, misfits)
 
 
-def _is_wanted(entry: Entry, wanted: Wanted, words: list[str]) -> bool:
+def _is_wanted(entry: Entry, wanted: EntryFilter, words: list[str]) -> bool:
     return (
         wanted.person in ("", entry.person)
         and (wanted.since_ms is None or entry.at_ms >= wanted.since_ms)

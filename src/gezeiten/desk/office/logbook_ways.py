@@ -20,7 +20,7 @@ WayKind = Literal["site", "point", "logger", "document", "excursion", "stretch"]
 
 
 @dataclass(frozen=True, slots=True)
-class Way:
+class EntryLink:
     """A way from an entry to something. key: a point's or excursion's number here, a site's name, a
     logger's serial, a document's fingerprint. point_id, span: of a document, an excursion or a
     stretch. zone: of the point, in which an excursion is said."""
@@ -33,22 +33,22 @@ class Way:
     zone: str = "UTC"
 
 
-def ways_from(desk: Desk, entry: Entry) -> list[Way]:
+def ways_from(desk: Desk, entry: Entry) -> list[EntryLink]:
     """Return where an entry leads; of entries from before there were acts by their subject."""
     places = sites(desk)
     by_uid = {point.uid: point for site in places for point in site.points}
     wanted = entry.things
-    ways: list[Way] = []
+    ways: list[EntryLink] = []
     for site in places:
         if ("site", site.uid) in wanted or (not wanted and entry.subject == site.name):
-            ways.append(Way("site", site.name, site.name))
+            ways.append(EntryLink("site", site.name, site.name))
         ways += [
-            Way("point", point.full_name, point.id)
+            EntryLink("point", point.full_name, point.id)
             for point in site.points
             if ("point", point.uid) in wanted
             or (not wanted and entry.subject == full_name(point.site, point.name))
         ]
-    ways += [Way("logger", key, key) for kind, key in sorted(wanted) if kind == "logger"]
+    ways += [EntryLink("logger", key, key) for kind, key in sorted(wanted) if kind == "logger"]
     act = entry.details.get("act", {})
     point = by_uid.get(str(act.get("point", "")))
     if point is not None:
@@ -56,14 +56,14 @@ def ways_from(desk: Desk, entry: Entry) -> list[Way]:
     return ways
 
 
-def _on_stretch(desk: Desk, entry: Entry, point: PointPlace) -> list[Way]:
+def _on_stretch(desk: Desk, entry: Entry, point: PointPlace) -> list[EntryLink]:
     """The excursions, or the stretch, that an act was about."""
     named = stretches(entry)
     events = excursions(desk, point.id) if any(rule for rule, _ in named) else []
-    ways = [Way("stretch", point.full_name, point.id, point.id, span)
+    ways = [EntryLink("stretch", point.full_name, point.id, point.id, span)
             for rule, span in named if not rule]  # fmt: skip
     return ways + [
-        Way("excursion", event.rule.key, event.id, point.id, (event.start_ms, event.end_ms),
+        EntryLink("excursion", event.rule.key, event.id, point.id, (event.start_ms, event.end_ms),
             point.zone)
         for event in events
         if any(event.rule.key == rule and event.start_ms < end_ms and event.end_ms > start_ms
@@ -71,12 +71,12 @@ def _on_stretch(desk: Desk, entry: Entry, point: PointPlace) -> list[Way]:
     ][:_MOST_EXCURSIONS]  # fmt: skip
 
 
-def _documents(desk: Desk, entry: Entry) -> list[Way]:
+def _documents(desk: Desk, entry: Entry) -> list[EntryLink]:
     uid = entry.details["act"].get("document")
     if not uid:
         return []
     return [
-        Way("document", Path(past.file_name).name, past.sha256, past.point_id, past.span)
+        EntryLink("document", Path(past.file_name).name, past.sha256, past.point_id, past.span)
         for past in past_handovers(desk)
         if past.uid == uid
     ]

@@ -9,7 +9,7 @@ from typing import Any
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.stored_texts import stored_texts
-from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.clock_map import clock_map
@@ -75,7 +75,7 @@ _CHECKS: dict[str, Check] = {
     "offload.received": _ranges, "offload.added": _ranges, "offload.damaged": _ranges,
     "offload.events": _events, "offload.reading": tie_from_dict,
     "overview.came": _ranges, "excursion.rule": limit_rule,
-    "assessment.rule": limit_rule, "assessment.seen": lambda seen: Seen(**seen),
+    "assessment.rule": limit_rule, "assessment.seen": lambda seen: AssessedExcursion(**seen),
     "launch_intent.plan": plan_from_dict, "kept_plan.plan": plan_from_dict,
     "kept_tie.tie": tie_from_dict, "round_task.plan": plan_from_dict,
 }  # fmt: skip

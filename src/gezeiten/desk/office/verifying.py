@@ -12,13 +12,13 @@ from gezeiten.archive.actions.beginnings import beginning
 from gezeiten.archive.actions.chain_check import check_chains
 from gezeiten.archive.actions.conflicts import misfits_to_see, note_all_misfits
 from gezeiten.archive.actions.entry_restoration import old_entries_hold, put_entries_right
-from gezeiten.archive.actions.logbook import Told, entries, told
-from gezeiten.archive.actions.lost_entries import Lost, lost_entries, write_again
+from gezeiten.archive.actions.logbook import EntryStream, entries, told
+from gezeiten.archive.actions.lost_entries import LostEntries, lost_entries, write_again
 from gezeiten.archive.actions.rebuild import put_right
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake import looked as looked_at
 from gezeiten.archive.intake.block_check import faulty_readings, make_readings_anew
-from gezeiten.archive.intake.looked import Looked
+from gezeiten.archive.intake.looked import ByteVerification
 from gezeiten.archive.intake.overviews import overviews_named
 from gezeiten.archive.local_cache.readings import count_values
 from gezeiten.archive.loggers import certificates_named, reports_named
@@ -26,7 +26,7 @@ from gezeiten.archive.store.vault import Vault
 from gezeiten.desk.context import Desk
 from gezeiten.desk.fault_isolation import Fault, or_fault
 from gezeiten.desk.intake.raw_bytes import decoding, is_lost
-from gezeiten.desk.intake.unnamed import Unnamed, unnamed_bytes
+from gezeiten.desk.intake.unnamed import UnnamedBytes, unnamed_bytes
 from gezeiten.desk.office.stored_values import faulty_values
 from gezeiten.desk.record.excursion_book import detect_all_excursions, faulty_excursions
 from gezeiten.domain.actions.archives import ChainBegun, EntriesRemoved, EntriesRestored, MisfitSeen
@@ -49,7 +49,7 @@ class Verdict:
     faults: list[str] = field(default_factory=list)
     left_out: int = 0
     went_on: bool = False
-    unnamed: list[Unnamed] = field(default_factory=list)
+    unnamed: list[UnnamedBytes] = field(default_factory=list)
     lost: list[Entry] = field(default_factory=list)
 
     @property
@@ -81,7 +81,7 @@ def verify(
     Raises:
         CancelledError: as wished; nothing is changed by looking.
     """
-    looked = Looked(desk.archive, desk.now_ms(), quick=quick, anew=anew)
+    looked = ByteVerification(desk.archive, desk.now_ms(), quick=quick, anew=anew)
     try:
         verdict = _verdict(desk, looked, step, cancelled)
     except BaseException:
@@ -97,7 +97,9 @@ def is_check_open(desk: Desk) -> bool:
     return looked_at.is_check_open(desk.archive)
 
 
-def _verdict(desk: Desk, looked: Looked, step: Step, cancelled: Callable[[], bool]) -> Verdict:
+def _verdict(
+    desk: Desk, looked: ByteVerification, step: Step, cancelled: Callable[[], bool]
+) -> Verdict:
 
     def tell(what: str, done: int, of: int) -> None:
         if cancelled():
@@ -227,7 +229,7 @@ def _restore_or_remove(desk: Desk, with_lost: WithLost) -> int:
 _MOST_NAMED = 20
 
 
-def _lost_words(lost: list[Lost]) -> str:
+def _lost_words(lost: list[LostEntries]) -> str:
     entries = [entry for one in lost for entry in one.entries]
     many = counted(len(entries), "entry", "entries")
     named = [f"{iso_utc(one.at_ms)} {one.subject}: {one.sentence}" for one in entries[:_MOST_NAMED]]
@@ -251,7 +253,7 @@ def _not_as_left(session: ArchiveSession) -> list[str]:
     ]
 
 
-def _against_acts(desk: Desk, session: ArchiveSession, acts: Told) -> list[str]:
+def _against_acts(desk: Desk, session: ArchiveSession, acts: EntryStream) -> list[str]:
     """Make anew what acts make, and say where something else is kept."""
 
     def compared() -> tuple[list[replay.Difference], list[str], bool]:
@@ -271,7 +273,9 @@ def _against_acts(desk: Desk, session: ArchiveSession, acts: Told) -> list[str]:
     return [*more, *failed, *(one.sentence for one in differences)]
 
 
-def _check_documents(desk: Desk, acts: Told, verdict: Verdict, looked: Looked) -> None:
+def _check_documents(
+    desk: Desk, acts: EntryStream, verdict: Verdict, looked: ByteVerification
+) -> None:
     """Check the documents that were handed over since they are kept."""
     for entry in acts:
         details = entry.details
@@ -283,7 +287,7 @@ _KEPT_SINCE = 2
 """Version of the act from which on documents are kept."""
 
 
-def _check_one(vault: Vault, sha256: str, verdict: Verdict, looked: Looked) -> None:
+def _check_one(vault: Vault, sha256: str, verdict: Verdict, looked: ByteVerification) -> None:
     if looked.leaves_out(vault, sha256):
         return
     try:
@@ -293,7 +297,9 @@ def _check_one(vault: Vault, sha256: str, verdict: Verdict, looked: Looked) -> N
         verdict.faults.append(str(exc))
 
 
-def _check_beside(desk: Desk, session: ArchiveSession, verdict: Verdict, looked: Looked) -> None:
+def _check_beside(
+    desk: Desk, session: ArchiveSession, verdict: Verdict, looked: ByteVerification
+) -> None:
     """Check what is kept beside the raw offloads: certificates, loggers' reports, overviews."""
     for vault, named in (
         (desk.archive.certificates, certificates_named(session)),

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from gezeiten.archive.derived import Said, said_by
+from gezeiten.archive.derived import CalculationNote, said_by
 from gezeiten.archive.hanging import hangings
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.sites import kept_point, kept_sites
@@ -20,11 +20,11 @@ from gezeiten.domain.route import distance_km
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import as_label, channel_of, derived_key, own_label
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, from_ms
-from gezeiten.domain.steps.derived import Derived
+from gezeiten.domain.steps.derived import CalculatedSeries
 from gezeiten.domain.steps.deriving import derive
 from gezeiten.domain.steps.formulas import Formula, Parameter, is_own, newest_of, with_units
 from gezeiten.domain.steps.formulas.typed_value import FROM_MS, UNTIL_MS
-from gezeiten.domain.steps.hanging import Hung
+from gezeiten.domain.steps.hanging import SensorDepth
 from gezeiten.errors import InputError
 
 _SHOWN_MS = 7 * DAY_MS
@@ -69,9 +69,9 @@ class Calculation:
 class SeenCalculation:
     """A series of a point that is calculated: how, from what (names by role), and who said so."""
 
-    how: Derived
+    how: CalculatedSeries
     inputs: tuple[tuple[str, str], ...]
-    said: Said
+    said: CalculationNote
 
 
 def calculations(desk: Desk, point_id: int) -> list[SeenCalculation]:
@@ -213,7 +213,7 @@ def preview(desk: Desk, wanted: Calculation) -> Series:
     return derive(wanted.how, parameters, inputs, wanted.channel, _hung(desk, wanted.point))
 
 
-def _hung(desk: Desk, point: PointPlace) -> list[Hung]:
+def _hung(desk: Desk, point: PointPlace) -> list[SensorDepth]:
     with desk.archive.reading() as session:
         return [one.hung for one in hangings(session).get(point.uid, [])]
 
@@ -237,7 +237,7 @@ def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:
     return key
 
 
-def recalculate(desk: Desk, one: Derived, words: str = "") -> None:
+def recalculate(desk: Desk, one: CalculatedSeries, words: str = "") -> None:
     """Let a series be calculated by the newest version of its formula from now on.
 
     Raises:
@@ -257,7 +257,7 @@ def recalculate(desk: Desk, one: Derived, words: str = "") -> None:
         desk.do_within(session, act)
 
 
-def remove_calculation(desk: Desk, one: Derived) -> None:
+def remove_calculation(desk: Desk, one: CalculatedSeries) -> None:
     """Let a series not be calculated any more; what was measured stays as it is.
 
     Raises:

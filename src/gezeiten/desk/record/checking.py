@@ -26,7 +26,7 @@ from gezeiten.domain.series.series import join_series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import EVER_MS, HOUR_MS, Span
 from gezeiten.domain.steps.chain import Correction, below, corrected
-from gezeiten.domain.steps.checks.comparing import Compared, compared
+from gezeiten.domain.steps.checks.comparing import CheckComparison, compared
 from gezeiten.domain.steps.checks.doubting import Doubt, Expected, doubt, limit_of
 from gezeiten.domain.steps.checks.duty import DutyDay, duty_days
 from gezeiten.domain.steps.checks.reading import (
@@ -39,7 +39,7 @@ from gezeiten.domain.steps.checks.reading import (
     dip_uncertainty_m,
     value_of_dip,
 )
-from gezeiten.domain.steps.checks.tying import Tie, Way, fit
+from gezeiten.domain.steps.checks.tying import ReferenceFit, Way, fit
 from gezeiten.domain.steps.corrections import TIE
 from gezeiten.domain.steps.formulas.formula import LONGEST_MS
 from gezeiten.domain.steps.hanging import hung_at
@@ -49,7 +49,7 @@ _NOT_YET_MS = HOUR_MS
 
 
 @dataclass(frozen=True, slots=True)
-class Typed:
+class TypedCheck:
     """What somebody typed of one series of a point, in the unit it is recorded in. value: NaN where
     only lowest and highest were read; is_dip: the value is a dip in metres; u: None for the usual
     uncertainty."""
@@ -67,11 +67,11 @@ class Typed:
 
 
 @dataclass(frozen=True, slots=True)
-class Question:
+class CheckQuestion:
     """What may be wrong with what was typed: of which, what, at which other point it would fit, and
     what was expected (a dip where one was typed)."""
 
-    typed: Typed
+    typed: TypedCheck
     doubt: Doubt
     fits: str
     expected: float
@@ -83,8 +83,8 @@ class TyingTry:
     rests on beside the record without it."""
 
     step: Correction
-    tie: Tie
-    checks: tuple[Compared, ...]
+    tie: ReferenceFit
+    checks: tuple[CheckComparison, ...]
 
 
 # -- looking ---------------------------------------------------------------------------------------
@@ -133,7 +133,7 @@ class _Bases:
         return replace(one, value=value_of_dip(channel_of(one.series), one.dip_m, base_m))
 
 
-def held_against(desk: Desk, point_id: int, series: str) -> list[Compared]:
+def held_against(desk: Desk, point_id: int, series: str) -> list[CheckComparison]:
     """Return the checks of a series beside its record as it stands.
 
     Raises:
@@ -142,7 +142,9 @@ def held_against(desk: Desk, point_id: int, series: str) -> list[Compared]:
     return _beside(desk, point_id, checks_of(desk, point_id, series))
 
 
-def held_against_source(desk: Desk, point_id: int, series: str, span: Span) -> list[Compared]:
+def held_against_source(
+    desk: Desk, point_id: int, series: str, span: Span
+) -> list[CheckComparison]:
     """Return the checks of a series in [start, end) beside what its source gave, before all
     corrections.
 
@@ -154,7 +156,7 @@ def held_against_source(desk: Desk, point_id: int, series: str, span: Span) -> l
     return compared(listed, join_series(parts))
 
 
-def _beside(desk: Desk, point_id: int, checks: Sequence[CheckReading]) -> list[Compared]:
+def _beside(desk: Desk, point_id: int, checks: Sequence[CheckReading]) -> list[CheckComparison]:
     if not checks:
         return []
     key = checks[0].series
@@ -186,7 +188,7 @@ def duty(desk: Desk, point_id: int, span: Span, zone: str) -> list[DutyDay]:
 
 
 # -- entering --------------------------------------------------------------------------------------
-def questions(desk: Desk, typed: Sequence[Typed]) -> list[Question]:
+def questions(desk: Desk, typed: Sequence[TypedCheck]) -> list[CheckQuestion]:
     """Return what may be wrong with what was typed: a sign, a unit, another well. Only what can be
     expected by the record and earlier checks is doubted.
 
@@ -202,15 +204,15 @@ def questions(desk: Desk, typed: Sequence[Typed]) -> list[Question]:
                   if other is not one and theirs is not None and _is_like(one, other)]  # fmt: skip
         doubted = doubt(one.value, its, quantity(channel_of(one.series)).unit, others)
         if doubted is not None:
-            found.append(Question(one, *doubted, its.value))
+            found.append(CheckQuestion(one, *doubted, its.value))
     return found
 
 
-def _is_like(one: Typed, other: Typed) -> bool:
+def _is_like(one: TypedCheck, other: TypedCheck) -> bool:
     return one.is_dip == other.is_dip and channel_of(one.series) == channel_of(other.series)
 
 
-def _expected(desk: Desk, one: Typed) -> Expected | None:
+def _expected(desk: Desk, one: TypedCheck) -> Expected | None:
     """Return what a check may say, by the record and how earlier checks differed from it; None
     where the record holds nothing there, or where nothing ties it to what is dipped."""
     its, base_m = _as_check(desk, one, "")
@@ -229,7 +231,7 @@ def _expected(desk: Desk, one: Typed) -> Expected | None:
     return Expected(value, limit_of(unit, now.u, before))
 
 
-def _is_bound(desk: Desk, one: Typed) -> bool:
+def _is_bound(desk: Desk, one: TypedCheck) -> bool:
     """Whether what is dipped and what is recorded are known to count from the same: by a tie, or by
     how the sensor hangs."""
     with desk.archive.reading() as session:
@@ -239,7 +241,7 @@ def _is_bound(desk: Desk, one: Typed) -> bool:
     return hung is not None or any(step.is_on and step.kind == TIE.key for step in chain)
 
 
-def enter(desk: Desk, typed: Sequence[Typed]) -> int:
+def enter(desk: Desk, typed: Sequence[TypedCheck]) -> int:
     """Enter check readings, all or none; returns how many.
 
     Raises:
@@ -260,7 +262,7 @@ def enter(desk: Desk, typed: Sequence[Typed]) -> int:
     return len(said)
 
 
-def _entered(desk: Desk, one: Typed) -> CheckReading:
+def _entered(desk: Desk, one: TypedCheck) -> CheckReading:
     """Return what is kept of a check: of a dip of a level whose sensor hangs nobody knows how far
     down its height, as it always was; it is held against nothing then."""
     its, base_m = _as_check(desk, one, fresh_id())
@@ -270,7 +272,7 @@ def _entered(desk: Desk, one: Typed) -> CheckReading:
     return replace(its, value=height_m)
 
 
-def _as_check(desk: Desk, one: Typed, uid: str) -> tuple[CheckReading, float]:
+def _as_check(desk: Desk, one: TypedCheck, uid: str) -> tuple[CheckReading, float]:
     """Return a check as it is held against its series, and what that says where the water stands at
     the measuring point, NaN where nobody knows."""
     with desk.archive.reading() as session:

@@ -29,10 +29,10 @@ from gezeiten.domain.actions.clocks import (
 from gezeiten.domain.kept import ClockKept
 from gezeiten.domain.series.clock_map import ClockMap, clock_map
 from gezeiten.domain.series.clock_uncertainty import USUAL_DRIFT_PPM, ClockUncertainty
-from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.timeline import EVER_MS, Span, from_ms
 from gezeiten.domain.steps.chain import in_order
-from gezeiten.domain.steps.clock_ways import ClockRead, Stretched, stretched
+from gezeiten.domain.steps.clock_ways import ClockFit, ClockRead, stretched
 from gezeiten.domain.steps.corrections import Order
 from gezeiten.errors import InputError
 
@@ -74,9 +74,11 @@ def mission_clocks(desk: Desk, point: PointPlace, series: str) -> list[MissionCl
 
 
 def _clock(
-    session: ArchiveSession, feed: Feed, said: tuple[ClockKept | None, ClockKept | None],
+    session: ArchiveSession,
+    feed: SeriesAssignment,
+    said: tuple[ClockKept | None, ClockKept | None],
     drifts: Mapping[str, float],
-) -> MissionClock:  # fmt: skip
+) -> MissionClock:
     stay = feed.deployment.stay
     mission = missions_by_id(session, [feed.mission])[feed.mission]
     launched = mission.launched_ms
@@ -91,7 +93,7 @@ def _clock(
                         drift_ppm, last_ms)  # fmt: skip
 
 
-def by_contacts(clock: MissionClock) -> Stretched:
+def by_contacts(clock: MissionClock) -> ClockFit:
     """Return a clock stretched from its launch, when it was set, over all contacts.
 
     Raises:
@@ -211,7 +213,9 @@ def _refuse_where_steps_stand(desk: Desk, clock: MissionClock) -> list[int]:
     return points
 
 
-def _standing(session: ArchiveSession, made: Layout, point_id: int, fed: list[Feed]) -> int:
+def _standing(
+    session: ArchiveSession, made: Layout, point_id: int, fed: list[SeriesAssignment]
+) -> int:
     """Return how many steps of a point, or of what rests on it, would have to move along."""
     spans = [(one.start_ms, one.end_ms) for one in fed]
     count = 0

@@ -19,9 +19,9 @@ from gezeiten.domain.series.cells import Cells, cells_of_series
 from gezeiten.domain.series.series import Series, empty_series, gaps_after, join_series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
-from gezeiten.domain.steps.derived import Derived
+from gezeiten.domain.steps.derived import CalculatedSeries
 from gezeiten.domain.steps.deriving import derive
-from gezeiten.domain.steps.lacking import Lack, lacks
+from gezeiten.domain.steps.lacking import MissingStretch, lacks
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -39,15 +39,15 @@ class ComputedPiece:
     stamp: Hashable
     cells: Cells | None
     estimated: Series
-    lacks: tuple[Lack, ...] = ()
+    lacks: tuple[MissingStretch, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
-class Computed:
+class CalculatedView:
     """A calculated series; see `view.Made`. inputs: views by role; listed: the pieces of the first
     one in order of time."""
 
-    how: Derived
+    how: CalculatedSeries
     inputs: tuple[RecordView, ...]
     listed: list[ComputedPiece] = field(default_factory=list)
     fills: list[Series] = field(default_factory=list)
@@ -74,7 +74,9 @@ class Computed:
             return self._looking_back(session, first, span)
         return self._derived(self._beside(session, first))
 
-    def with_lacks(self, session: ArchiveSession, first: Series) -> tuple[Series, tuple[Lack, ...]]:
+    def with_lacks(
+        self, session: ArchiveSession, first: Series
+    ) -> tuple[Series, tuple[MissingStretch, ...]]:
         """Return what is calculated of readings of the first input, and where there is none; what
         looks back over a window lacks nothing that its input does not, nor a value typed for a
         period what lies outside it."""
@@ -103,16 +105,16 @@ class Computed:
 
 def computed(
     session: ArchiveSession,
-    how: Derived,
+    how: CalculatedSeries,
     inputs: tuple[RecordView, ...],
     known: MemoryCache[ComputedPiece],
-) -> Computed:
+) -> CalculatedView:
     """Return what a calculated series is made of, as its inputs are now.
 
     Args:
         known: pieces by what they follow from, of all series.
     """
-    made, first = Computed(how, inputs), inputs[0]
+    made, first = CalculatedView(how, inputs), inputs[0]
     estimated: list[Series] = []
     for at in range(len(first.places)):
         span = (int(first.first_ms[at]), int(first.last_ms[at]) + 1)
@@ -129,7 +131,7 @@ def computed(
     return made
 
 
-def _stamp(made: Computed, at: int, span: Span) -> Hashable:
+def _stamp(made: CalculatedView, at: int, span: Span) -> Hashable:
     """Return what a piece follows from: its formula and the readings of all inputs."""
     first = made.inputs[0]
     own = first.made.listed[first.places[at]].stamp
@@ -140,7 +142,7 @@ def _stamp(made: Computed, at: int, span: Span) -> Hashable:
     return None if own is None or None in others else (*known, own, others)
 
 
-def _piece(session: ArchiveSession, made: Computed, at: int, span: Span) -> ComputedPiece:
+def _piece(session: ArchiveSession, made: CalculatedView, at: int, span: Span) -> ComputedPiece:
     """Calculate a piece; of a damaged one that it cannot be, and is looked at again."""
     try:
         whole, lacking = made.with_lacks(session, made.inputs[0].chunk(session, at))

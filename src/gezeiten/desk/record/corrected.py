@@ -8,8 +8,8 @@ from dataclasses import dataclass, field, replace
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.desk.memory_cache import MemoryCache
-from gezeiten.desk.record.computed import Computed, ComputedPiece, piece_of, unknown
-from gezeiten.desk.record.view import Piece, RecordView
+from gezeiten.desk.record.computed import CalculatedView, ComputedPiece, piece_of, unknown
+from gezeiten.desk.record.view import RecordView, ViewPiece
 from gezeiten.domain.series.cells import Cells
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Span
@@ -18,13 +18,13 @@ from gezeiten.errors import ArchiveDamagedError
 
 
 @dataclass(frozen=True, slots=True)
-class Corrected:
+class CorrectedView:
     """A series with corrections; see `view.Made`. given: as its source gave it; steps: those that
     are on; listed: its pieces in order of time; fills: as they were made, after all corrections."""
 
     given: RecordView
     steps: tuple[Correction, ...]
-    listed: list[Piece] = field(default_factory=list)
+    listed: list[ViewPiece] = field(default_factory=list)
     own_cells: dict[int, Cells] = field(default_factory=dict)
 
     @property
@@ -32,7 +32,7 @@ class Corrected:
         """Estimated readings, by stretch. Of a measured series they were made on its corrected
         record; of a calculated one they follow from those of its inputs, and are corrected here."""
         listed = self.given.made.fills
-        if not isinstance(self.given.made, Computed):
+        if not isinstance(self.given.made, CalculatedView):
             return listed
         return [made for one in listed if len(made := corrected(one, self.steps))]
 
@@ -63,13 +63,13 @@ def corrected_view(
     given: RecordView,
     steps: tuple[Correction, ...],
     known: MemoryCache[ComputedPiece],
-) -> Corrected:
+) -> CorrectedView:
     """Return what a series is made of once it is corrected.
 
     Args:
         known: pieces by what they follow from, of all series.
     """
-    made = Corrected(given, steps)
+    made = CorrectedView(given, steps)
     for at, place in enumerate(given.places):
         span = (int(given.first_ms[at]), int(given.last_ms[at]) + 1)
         own, touched = given.made.listed[place], made.touching(at)
@@ -88,13 +88,13 @@ def corrected_view(
     return made
 
 
-def _stamp(own: Piece, touched: tuple[Correction, ...]) -> Hashable:
+def _stamp(own: ViewPiece, touched: tuple[Correction, ...]) -> Hashable:
     if own.stamp is None:
         return None
     return ("corrected", own.stamp, *((one.uid, one.is_stale) for one in touched))
 
 
-def _piece(session: ArchiveSession, made: Corrected, at: int, span: Span) -> ComputedPiece:
+def _piece(session: ArchiveSession, made: CorrectedView, at: int, span: Span) -> ComputedPiece:
     try:
         return piece_of(made.read(session, at), span)
     except ArchiveDamagedError:

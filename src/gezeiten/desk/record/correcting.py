@@ -28,7 +28,7 @@ from gezeiten.domain.actions.corrections import (
 )
 from gezeiten.domain.kept import ClockKept
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import DAY_MS, Span
@@ -50,7 +50,7 @@ class SeenFeed:
     source: str
     is_logger: bool
     mission: int
-    feed: Feed
+    feed: SeriesAssignment
 
 
 @dataclass(frozen=True, slots=True)
@@ -212,7 +212,9 @@ def keep(desk: Desk, point: PointPlace, step: Correction, words: str) -> str:
     return key
 
 
-def of_another_sensor(step: Correction, feeds: Iterable[Feed]) -> Feed | None:
+def of_another_sensor(
+    step: Correction, feeds: Iterable[SeriesAssignment]
+) -> SeriesAssignment | None:
     """Return the first that feeds a series in the stretch of a calibration by a certificate of
     another logger; None where there is none, or no certificate."""
     certificate = step.parameters.get(CERTIFICATE)

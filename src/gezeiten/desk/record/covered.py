@@ -15,11 +15,11 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.records import around, extent
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.calendar import Covered, covered_days, months, total, years
+from gezeiten.domain.series.calendar import CoveredTime, covered_days, months, total, years
 from gezeiten.domain.series.timeline import Span, from_ms, midnight_ms
 from gezeiten.errors import CancelledError, InputError
 
-Days = list[tuple[date, Covered]]
+Days = list[tuple[date, CoveredTime]]
 
 
 def coverage_of(
@@ -81,6 +81,6 @@ def write_coverage(days: Days, target: Path) -> None:
         write_atomic(target, text.getvalue())
 
 
-def _row(period: str, one: Covered) -> list[str]:
+def _row(period: str, one: CoveredTime) -> list[str]:
     suspect = one.suspect_ms / one.length_ms if one.length_ms else 0.0
     return [period, *(f"{100 * share:.2f}" for share in (one.share, one.estimated_share, suspect))]

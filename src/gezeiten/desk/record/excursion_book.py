@@ -15,7 +15,7 @@ from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.local_cache.changes import stale_points
 from gezeiten.archive.local_cache.excursion_store import FoundIn, book_found, differs, points_found
 from gezeiten.archive.local_cache.excursions import (
-    Found,
+    StoredExcursion,
     count_to_assess,
     kept_excursions,
     match_assessments,
@@ -30,11 +30,11 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.excursion_detection import detect_excursions
 from gezeiten.domain.actions.assessments import (
     AssessmentTakenBack,
+    AssessmentWords,
     ExcursionAssessed,
     ExcursionsFound,
-    Words,
 )
-from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.errors import InputError
 
@@ -77,8 +77,8 @@ class BookedExcursion:
     settled_ms: int | None
     settled_by: str
     changed: bool = False
-    assessed: Seen | None = None
-    once: Words | None = None
+    assessed: AssessedExcursion | None = None
+    once: AssessmentWords | None = None
     once_by: str = ""
 
     @property
@@ -187,7 +187,7 @@ def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]
     return listed
 
 
-def _booked(found: Found, point: PointPlace, rule: LimitRule) -> BookedExcursion:
+def _booked(found: StoredExcursion, point: PointPlace, rule: LimitRule) -> BookedExcursion:
     now, said, part_of = found.now, found.assessment, found.was_part_of
     is_above = found.rule.side == "above"
     return BookedExcursion(
@@ -249,22 +249,26 @@ def settle(
         for found in chosen:
             old = found.assessment
             act = ExcursionAssessed(
-                kept_point(session, found.point_id).uid, old.uid if old else fresh_id(),
-                found.mission, found.rule.as_dict(), found.now, Words(cause, words.strip()),
+                kept_point(session, found.point_id).uid,
+                old.uid if old else fresh_id(),
+                found.mission,
+                found.rule.as_dict(),
+                found.now,
+                AssessmentWords(cause, words.strip()),
                 old.said if old else None,
-            )  # fmt: skip
+            )
             desk.do_within(session, act)
         match_assessments(session, [found.point_id for found in chosen])
 
 
-def _refuse_replacing(chosen: list[Found], replacing: set[int]) -> None:
+def _refuse_replacing(chosen: list[StoredExcursion], replacing: set[int]) -> None:
     kept = [found for found in chosen if found.assessment and found.id not in replacing]
     if kept:
         one = "One of these excursions is" if len(kept) == 1 else f"{len(kept)} of these are"
         raise InputError(f"{one} assessed already; look at it, and say that it is replaced.")
 
 
-def _chosen(session: ArchiveSession, ids: list[int]) -> list[Found]:
+def _chosen(session: ArchiveSession, ids: list[int]) -> list[StoredExcursion]:
     known = {found.id: found for found in kept_excursions(session)}
     if any(number not in known for number in ids):
         raise InputError("What was chosen is no longer in the archive; look again and choose anew.")

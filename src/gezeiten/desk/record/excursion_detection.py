@@ -6,13 +6,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from gezeiten.archive.local_cache.excursion_store import FoundIn, FoundNow, Scope
+from gezeiten.archive.local_cache.excursion_store import FoundIn, FoundNow, SearchScope
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.readings import lacks_values, load_recorded
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.means import means_around
 from gezeiten.desk.record.records import (
-    Watched,
+    WatchedAssignment,
     around,
     in_force,
     limits_set,
@@ -41,7 +41,7 @@ class DetectedExcursions:
     everywhere; basis: on which they were found, as it is kept (`domain/limits/basis.py`)."""
 
     found: FoundNow
-    scopes: list[Scope] | None
+    scopes: list[SearchScope] | None
     basis: str
 
 
@@ -51,13 +51,13 @@ class _Looking:
 
     desk: Desk
     at: FoundIn
-    stretches: list[Watched]
+    stretches: list[WatchedAssignment]
     limits: list[LimitKept]
     changed: Span
 
     def found(self, basis: str) -> DetectedExcursions:
         found: FoundNow = {}
-        scopes = [Scope(None, None, self.changed)]
+        scopes = [SearchScope(None, None, self.changed)]
         for stretch in self._near():
             for rule in stretch.rules:
                 whole = (stretch.feed.start_ms, stretch.feed.end_ms)
@@ -66,17 +66,17 @@ class _Looking:
                     if rule.has_value
                     else self._absent(stretch, rule)
                 )
-                scopes.append(Scope(stretch.mission, rule.key, begins))
+                scopes.append(SearchScope(stretch.mission, rule.key, begins))
                 found |= {(stretch.mission, rule.key, one.start_ms): one for one in listed}
         for limit in self.limits:
             force = in_force(limit)
             whole = (force.start_ms, force.end_ms)
             begins, listed = self._with_value(limit.series, whole, limit.rule)
-            scopes.append(Scope(None, limit.rule.key, begins))
+            scopes.append(SearchScope(None, limit.rule.key, begins))
             found |= dict(self._by_mission(limit, listed))
         return DetectedExcursions(found, None if self.changed == EVERYTHING else scopes, basis)
 
-    def _near(self) -> list[Watched]:
+    def _near(self) -> list[WatchedAssignment]:
         """Return what may have other excursions; `concerns` looks closer."""
         begin_ms, end_ms = self.changed[0] - 2 * DAY_MS, self.changed[1]  # no local day is as long
         return [one for one in self.stretches
@@ -176,7 +176,7 @@ class _Looking:
                 return int(quiet[0])
             at_ms = int(after.times_utc_ms[-1]) + 1
 
-    def _absent(self, stretch: Watched, rule: LimitRule) -> tuple[Span, list[Excursion]]:
+    def _absent(self, stretch: WatchedAssignment, rule: LimitRule) -> tuple[Span, list[Excursion]]:
         """Return the stretches without a sensor; a mission that never lacked a value has none."""
         whole = (stretch.feed.start_ms, stretch.feed.end_ms)
         if not concerns(rule, whole, self.changed, self.at.zone):
@@ -200,7 +200,7 @@ def detect_excursions(desk: Desk, at: FoundIn, *, all_of_it: bool = False) -> De
     return _Looking(desk, at, stretches, limits, changed).found(now.text())
 
 
-def _basis(zone: str, stretches: list[Watched], limits: list[LimitKept]) -> Basis:
+def _basis(zone: str, stretches: list[WatchedAssignment], limits: list[LimitKept]) -> Basis:
     plans = [basis_stretch(one.series, one.feed.mission, (one.feed.start_ms, one.feed.end_ms),
                            one.rules) for one in stretches]  # fmt: skip
     by_hand = [basis_stretch(one.series, "", (force.start_ms, force.end_ms), force.rules)

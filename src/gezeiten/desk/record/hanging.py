@@ -12,7 +12,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.domain.actions.hanging import HangingTakenBack, SensorHung
 from gezeiten.domain.kept import HangingKept
-from gezeiten.domain.steps.hanging import Hung
+from gezeiten.domain.steps.hanging import SensorDepth
 from gezeiten.errors import InputError
 
 _LONGEST_M = 5_000.0
@@ -24,7 +24,7 @@ def hanging_of(desk: Desk, point: PointPlace) -> list[HangingKept]:
         return hangings(session).get(point.uid, [])
 
 
-def hang(desk: Desk, point: PointPlace, hung: Hung, words: str) -> None:
+def hang(desk: Desk, point: PointPlace, hung: SensorDepth, words: str) -> None:
     """Say how the sensor hangs from an instant on.
 
     Raises:

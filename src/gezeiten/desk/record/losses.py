@@ -16,18 +16,18 @@ from gezeiten.desk.record.clocks import MissionClock
 from gezeiten.desk.record.correcting import Effect
 from gezeiten.desk.record.records import around, given
 from gezeiten.domain.series.clock_map import RIGHT, ClockMap
-from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.series import Series, join_series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.chain import Correction, corrected
-from gezeiten.domain.steps.derived import Derived, Key, rests_on
+from gezeiten.domain.steps.derived import CalculatedSeries, Key, rests_on
 from gezeiten.domain.steps.deriving import derive
 from gezeiten.domain.steps.formulas.formula import LONGEST_MS
 
 
 @dataclass(frozen=True, slots=True)
-class Loss:
+class ValueLoss:
     """A calculated series that would have fewer values in the stretch of a change. before, after:
     how many it has there, and would have."""
 
@@ -44,7 +44,7 @@ class Loss:
 
 def losses_of_correction(
     desk: Desk, point: PointPlace, series: str, span: Span, seen: Effect
-) -> list[Loss]:
+) -> list[ValueLoss]:
     """Return what calculated series would lose in a stretch by a change of a chain.
 
     Args:
@@ -59,7 +59,7 @@ def losses_of_correction(
     return _losses(desk, {(point.uid, series): changed}, span)
 
 
-def losses_of_clock(desk: Desk, clock: MissionClock, put_right: ClockMap | None) -> list[Loss]:
+def losses_of_clock(desk: Desk, clock: MissionClock, put_right: ClockMap | None) -> list[ValueLoss]:
     """Return what calculated series would lose by a clock that is put right.
 
     Args:
@@ -87,7 +87,7 @@ def losses_of_clock(desk: Desk, clock: MissionClock, put_right: ClockMap | None)
 
 
 def _moved(
-    desk: Desk, point: PointPlace, feeds: list[Feed], maps: tuple[ClockMap, ClockMap],
+    desk: Desk, point: PointPlace, feeds: list[SeriesAssignment], maps: tuple[ClockMap, ClockMap],
     steps: list[Correction],
 ) -> Series:  # fmt: skip
     """Return a series as it would be were the readings of feeds, all of it, on another clock."""
@@ -105,7 +105,7 @@ def _moved(
     return join_series([measured, stands.part(stands.estimated)])
 
 
-def _losses(desk: Desk, changed: Mapping[Key, Series], span: Span) -> list[Loss]:
+def _losses(desk: Desk, changed: Mapping[Key, Series], span: Span) -> list[ValueLoss]:
     with desk.archive.reading() as session:
         made = layout(session)
     places = {one.uid: one for one in points(desk)}
@@ -117,7 +117,7 @@ def _losses(desk: Desk, changed: Mapping[Key, Series], span: Span) -> list[Loss]
         before = around(desk, made.keys[key[0]], key[1], wide).between(*wide)
         after = _would_be(desk, made, key, wide, changed).between(*wide)
         if len(after) < len(before):
-            found.append(Loss(places[key[0]], key[1], len(before), len(after)))
+            found.append(ValueLoss(places[key[0]], key[1], len(before), len(after)))
     return found
 
 
@@ -138,7 +138,7 @@ def _would_be(
 
 
 def _calculated(
-    desk: Desk, made: Layout, how: Derived, span: Span, changed: Mapping[Key, Series]
+    desk: Desk, made: Layout, how: CalculatedSeries, span: Span, changed: Mapping[Key, Series]
 ) -> Series:
     wide = (span[0] - how.reach_ms, span[1] + how.reach_ms)
     first, *others = (_would_be(desk, made, one, wide, changed) for one in how.inputs)

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.computed import Computed
-from gezeiten.desk.record.corrected import Corrected
+from gezeiten.desk.record.computed import CalculatedView
+from gezeiten.desk.record.corrected import CorrectedView
 from gezeiten.desk.record.records import view
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.steps.derived import Derived
+from gezeiten.domain.steps.derived import CalculatedSeries
 from gezeiten.domain.steps.lacking import NO_INPUT, joined
 
 
@@ -40,15 +40,15 @@ def missing_time(desk: Desk, point: PointPlace) -> list[MissingTime]:
     found = []
     for how in its:
         made = view(desk, point.id, how.series).made
-        its_own = made.given.made if isinstance(made, Corrected) else made
-        assert isinstance(its_own, Computed)  # a calculated series is
+        its_own = made.given.made if isinstance(made, CorrectedView) else made
+        assert isinstance(its_own, CalculatedView)  # a calculated series is
         lacks = joined(lack for piece in its_own.listed for lack in piece.lacks)
         found += [MissingTime(how.series, one.gap, _reason(how, one.cause, names))
                   for one in lacks]  # fmt: skip
     return found
 
 
-def _reason(how: Derived, cause: int, names: dict[str, str]) -> str:
+def _reason(how: CalculatedSeries, cause: int, names: dict[str, str]) -> str:
     if cause == NO_INPUT:
         return "its formula has no value there"
     point, series = how.inputs[cause]

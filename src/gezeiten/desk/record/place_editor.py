@@ -9,12 +9,12 @@ from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.domain.actions.base import changes_between
 from gezeiten.domain.actions.sites import (
-    Moved,
     PointChanged,
     PointMade,
     PointRetired,
     SiteChanged,
     SiteMade,
+    SiteReference,
     SiteRetired,
 )
 from gezeiten.domain.sites import PointFacts, SiteFacts, checked_point, checked_site
@@ -77,7 +77,10 @@ def save_point(
         before = kept.kept_site(session, point.site_id)
         moved = None
         if before.id != site.id:
-            moved = (Moved(before.uid, before.facts.name), Moved(site.uid, site.facts.name))
+            moved = (
+                SiteReference(before.uid, before.facts.name),
+                SiteReference(site.uid, site.facts.name),
+            )
         seen = seen or point.facts
         if set(facts.duty_channels) == set(seen.duty_channels):  # their order says nothing
             facts = replace(facts, duty_channels=seen.duty_channels)

@@ -60,7 +60,7 @@ MOST_CAUGHT = 0.02
 
 
 @dataclass(frozen=True, slots=True)
-class Caught:
+class ProposedCorrection:
     """A step that nobody kept yet. readings: how many of those in its stretch a rule catches, of
     how many; both 0 where no rule made it."""
 
@@ -171,7 +171,7 @@ def not_in_place(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
 def by_rule(
     desk: Desk, point: PointPlace, series: str, span: tuple[int, int | None], rule: str,
     value: float, parameters: Mapping[str, Any],
-) -> Caught:  # fmt: skip
+) -> ProposedCorrection:  # fmt: skip
     """Return a mark, that nobody kept yet, on all readings of a stretch that a rule catches, and
     how many these are.
 
@@ -190,7 +190,7 @@ def by_rule(
         raise InputError("This rule catches no reading in that stretch; choose another number.")
     said = {**parameters, "stretches": stretches}
     step = proposed(point, series, "mark", (stretches[0][0], stretches[-1][1]), said)
-    return Caught(step, int(caught.sum()), int(inside.sum()))
+    return ProposedCorrection(step, int(caught.sum()), int(inside.sum()))
 
 
 def _measured(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:

@@ -14,22 +14,22 @@ from gezeiten.archive.local_cache.layout import Layout, layout
 from gezeiten.archive.local_cache.segments import load_segments
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.computed import computed
-from gezeiten.desk.record.corrected import Corrected, corrected_view
+from gezeiten.desk.record.corrected import CorrectedView, corrected_view
 from gezeiten.desk.record.view import ALWAYS, RecordView, Wanted, view_of
 from gezeiten.domain.kept import LimitKept
 from gezeiten.domain.limits.limits import InForce, LimitRule, in_turn
-from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import EVER_MS, Span
 from gezeiten.errors import ArchiveDamagedError
 
 
-class Watched(NamedTuple):
+class WatchedAssignment(NamedTuple):
     """What a mission feeds into a series, and the limits of its plan on that channel. mission: its
     key in this database."""
 
     series: str
-    feed: Feed
+    feed: SeriesAssignment
     mission: int
     rules: tuple[LimitRule, ...]
 
@@ -104,7 +104,7 @@ def given(desk: Desk, point_id: int, key: str, span: Span) -> Series:
     """
 
     def read(seen: RecordView, session: ArchiveSession) -> Series:
-        own = seen.made.given if isinstance(seen.made, Corrected) else seen
+        own = seen.made.given if isinstance(seen.made, CorrectedView) else seen
         whole = own.around(session, span).between(*span)
         return whole.part(~whole.estimated)
 
@@ -164,7 +164,7 @@ def _view(
     return seen
 
 
-def watched(desk: Desk, point_id: int) -> list[Watched]:
+def watched(desk: Desk, point_id: int) -> list[WatchedAssignment]:
     """Return what feeds the series of a point, with the limits that its mission's plan had: what
     was in force then judges what happened then."""
     with desk.archive.reading() as session:
@@ -176,7 +176,7 @@ def watched(desk: Desk, point_id: int) -> list[Watched]:
         key = (made.plans[mission], one.channel)
         if key not in rules:
             rules[key] = tuple(made.plan_of(mission).rules_for(one.channel))
-        found.append(Watched(one.series, one, made.missions[mission], rules[key]))
+        found.append(WatchedAssignment(one.series, one, made.missions[mission], rules[key]))
     return found
 
 

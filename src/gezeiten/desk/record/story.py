@@ -22,14 +22,14 @@ from gezeiten.desk.record.uncertainty import sure_of
 from gezeiten.domain.kept import ClockKept, KnownMission, KnownOffload
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_uncertainty import clock_u_ms
-from gezeiten.domain.series.feeds import Feed
+from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.steps.chain import Correction, corrected
-from gezeiten.domain.steps.derived import Derived
+from gezeiten.domain.steps.derived import CalculatedSeries
 from gezeiten.domain.steps.steps import RecordStep
-from gezeiten.domain.steps.uncertainty import Sure
+from gezeiten.domain.steps.uncertainty import Uncertainty
 from gezeiten.errors import InputError
 
 
@@ -52,7 +52,7 @@ class Bytes:
 
 
 @dataclass(frozen=True, slots=True)
-class Passed:
+class PassedStep:
     """A step of the chain that a reading passed: value and quality after it, value None where the
     step took it out."""
 
@@ -62,7 +62,7 @@ class Passed:
 
 
 @dataclass(frozen=True, slots=True)
-class Input:
+class StoryInput:
     """What a calculated reading rests on: of which series, and its value at that instant, None
     where it is interpolated between two."""
 
@@ -83,12 +83,12 @@ class Story:
     value: float | None
     quality: Quality
     bytes: Bytes | None
-    passed: tuple[Passed, ...]
+    passed: tuple[PassedStep, ...]
     how: str = ""
-    inputs: tuple[Input, ...] = ()
+    inputs: tuple[StoryInput, ...] = ()
     fill: RecordStep | None = None
     is_old_fill: bool = False
-    sure: Sure | None = None
+    sure: Uncertainty | None = None
 
 
 def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
@@ -111,7 +111,7 @@ def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
     for i, step in enumerate(links.corrections):
         if step.is_on and step.touches(at_ms, at_ms + 1):
             standing = corrected(source, links.corrections[: i + 1])
-            passed.append(Passed(step, *_of(standing)))
+            passed.append(PassedStep(step, *_of(standing)))
     with desk.archive.reading() as session:
         how = layout(session).calculated(point.id, series)
         its_bytes = None if how else _bytes(session, point.id, series, at_ms)
@@ -144,7 +144,7 @@ def _bytes(session: ArchiveSession, point_id: int, series: str, at_ms: int) -> B
     return None
 
 
-def _of_feed(session: ArchiveSession, feed: Feed, at_ms: int) -> Bytes | None:
+def _of_feed(session: ArchiveSession, feed: SeriesAssignment, at_ms: int) -> Bytes | None:
     found = recorded_at(session, feed, at_ms)
     if found is None:
         return None
@@ -158,10 +158,10 @@ def _of_feed(session: ArchiveSession, feed: Feed, at_ms: int) -> Bytes | None:
                  shown_ms, u_ms)  # fmt: skip
 
 
-def _inputs(desk: Desk, how: Derived, at_ms: int) -> tuple[Input, ...]:
+def _inputs(desk: Desk, how: CalculatedSeries, at_ms: int) -> tuple[StoryInput, ...]:
     places = {one.uid: one for one in points(desk)}
     found = []
     for uid, series in how.inputs:
         stands = around(desk, places[uid].id, series, (at_ms, at_ms + 1)).between(at_ms, at_ms + 1)
-        found.append(Input(places[uid], series, _of(stands)[0]))
+        found.append(StoryInput(places[uid], series, _of(stands)[0]))
     return tuple(found)

@@ -20,7 +20,7 @@ from gezeiten.desk.record.records import around, extent, limits_at
 from gezeiten.domain.limits.limits import InForce, sides_at
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import Series, all_instants
-from gezeiten.domain.series.statistics import Numbers, daily_numbers
+from gezeiten.domain.series.statistics import Statistics, daily_numbers
 from gezeiten.domain.series.timeline import DAY_MS, Span, Times
 
 Only = Literal["all", "outside", "mended"]
@@ -105,7 +105,7 @@ class ReadingsTable:
         best = rows[values == (values.max() if highest else values.min())]
         return int(best[self.shown[best].argmin()])
 
-    def days(self, column: int) -> list[tuple[date, Numbers]]:
+    def days(self, column: int) -> list[tuple[date, Statistics]]:
         """Return the figures of a series for each local day of the stretch that has readings."""
         one = self.columns[column]
         averages = quantity(one.key).averages

@@ -20,15 +20,15 @@ from gezeiten.domain.series.series_keys import channel_of, is_derived
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Times
 from gezeiten.domain.steps.chain import Correction, in_order
 from gezeiten.domain.steps.checks.comparing import slope_a_second
-from gezeiten.domain.steps.derived import Derived
+from gezeiten.domain.steps.derived import CalculatedSeries
 from gezeiten.domain.steps.deriving import at_instants
 from gezeiten.domain.steps.fills import half_band
 from gezeiten.domain.steps.formulas.formula import LONGEST_MS
 from gezeiten.domain.steps.propagation import through
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.domain.steps.uncertainty import (
-    Stretch,
-    Sure,
+    AveragedPeriod,
+    Uncertainty,
     of_fill,
     of_mean,
     of_mean_of_sums,
@@ -40,7 +40,7 @@ from gezeiten.domain.steps.uncertainty import (
 )
 
 
-def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Sure | None:
+def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Uncertainty | None:
     """Return how sure the reading of a series at an instant is, None where it has none.
 
     Raises:
@@ -89,7 +89,9 @@ def _steps(desk: Desk, point: PointPlace, series: str, span: Span) -> list[Corre
     return [one for one in its if one.is_on and one.touches(*span)]
 
 
-def _calculated(desk: Desk, how: Derived, steps: list[Correction], at_ms: int) -> Sure | None:
+def _calculated(
+    desk: Desk, how: CalculatedSeries, steps: list[Correction], at_ms: int
+) -> Uncertainty | None:
     if how.how.over is not None:
         return _over_window(desk, how, steps, (at_ms, at_ms))
     places = {one.uid: one for one in points(desk)}
@@ -105,7 +107,7 @@ def _calculated(desk: Desk, how: Derived, steps: list[Correction], at_ms: int) -
     return through(how.how, how.numbers_at(at_ms), inputs, steps, at_ms)
 
 
-def _looked_at(desk: Desk, how: Derived) -> tuple[PointPlace, str]:
+def _looked_at(desk: Desk, how: CalculatedSeries) -> tuple[PointPlace, str]:
     """Return the one series that a formula which looks back over a window is of."""
     [(uid, key)] = how.inputs
     return _place(desk, uid), key
@@ -115,7 +117,9 @@ def _place(desk: Desk, uid: str) -> PointPlace:
     return next(one for one in points(desk) if one.uid == uid)
 
 
-def _over_window(desk: Desk, how: Derived, steps: list[Correction], span: Span) -> Sure | None:
+def _over_window(
+    desk: Desk, how: CalculatedSeries, steps: list[Correction], span: Span
+) -> Uncertainty | None:
     """Return how sure what looks back over a window is: at an instant, or as a mean of several,
     both ends included."""
     place, key = _looked_at(desk, how)
@@ -138,8 +142,8 @@ def _over_window(desk: Desk, how: Derived, steps: list[Correction], span: Span) 
 
 
 def _mean_of_sums(
-    desk: Desk, how: Derived, steps: list[Correction], times_utc_ms: Times
-) -> Sure | None:
+    desk: Desk, how: CalculatedSeries, steps: list[Correction], times_utc_ms: Times
+) -> Uncertainty | None:
     """Return how sure the mean of running sums at some instants is, (n,) of at least one; None
     where what they sum is calculated itself."""
     place, key = _looked_at(desk, how)
@@ -159,7 +163,7 @@ def _mean_of_sums(
     return over_window(its.name, gathered, steps, last)
 
 
-def _of_line(desk: Desk, place: PointPlace, key: str, window: Span) -> Sure | None:
+def _of_line(desk: Desk, place: PointPlace, key: str, window: Span) -> Uncertainty | None:
     """Return how sure the slope of a line through readings is, both ends included; None where some
     are estimates: how those err together is not known."""
     its = record(desk, place.id, key, (window[0], window[1] + 1))
@@ -169,7 +173,7 @@ def _of_line(desk: Desk, place: PointPlace, key: str, window: Span) -> Sure | No
     return None if one is None else of_slope(one, (its.times_utc_ms - window[1]) / HOUR_MS)
 
 
-def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Sure | None:
+def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Uncertainty | None:
     """Return how sure the mean of a stretch of a series is, the sum of what is summed; None where
     it has no reading there, and of directions.
 
@@ -203,7 +207,7 @@ def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Sure
 def _stretch(
     desk: Desk, point: PointPlace, series: str, span: Span, stands: Series,
     steps: list[Correction], decimals: int,
-) -> Stretch:  # fmt: skip
+) -> AveragedPeriod:  # fmt: skip
     """Gather what a mean of measured readings rests on."""
     with desk.archive.reading() as session:
         fills = [one for one in active_steps(session, point.id).get(point.id, [])
@@ -222,7 +226,7 @@ def _stretch(
     parts = [(_share(stands, part, span), _of_part(desk, of, stands, part, steps, decimals))
              for part in pairwise(edges)]  # fmt: skip
     filled = [(one, _share(stands, (one.start_ms, one.end_ms), span)) for one in fills]
-    return Stretch(
+    return AveragedPeriod(
         tuple(one for one in parts if one[0] > 0), len(stands),
         float(stands.values[-1] - stands.values[0]),
         (span[1] - span[0]) / 1000, max(clocks, default=None),
@@ -242,7 +246,7 @@ def _mean_half_band(step: RecordStep, span: Span) -> float:
 def _of_part(
     desk: Desk, of: tuple[PointPlace, str], stands: Series, part: Span, steps: list[Correction],
     decimals: int,
-) -> Sure:  # fmt: skip
+) -> Uncertainty:  # fmt: skip
     """Return how sure the middle reading of a part of a stretch is, without its clock."""
     there = [one for one in steps if one.touches(*part)]
     its = stands.between(*part).times_utc_ms
@@ -257,7 +261,9 @@ def _share(series: Series, part: Span, whole: Span) -> float:
     return float(held_in(series, inside)[1].sum()) / held if held and inside[1] > inside[0] else 0.0
 
 
-def _calculated_mean(desk: Desk, how: Derived, steps: list[Correction], span: Span) -> Sure | None:
+def _calculated_mean(
+    desk: Desk, how: CalculatedSeries, steps: list[Correction], span: Span
+) -> Uncertainty | None:
     """Return how sure the mean of calculated values is, the sum of what is summed: through the
     formula at the means of its inputs. An input that is summed goes in by the mean of its readings,
     and what comes out summed as often as there are values."""

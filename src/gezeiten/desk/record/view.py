@@ -29,7 +29,7 @@ READ_AHEAD = READ_FOR_A_PICTURE * 4096
 ALWAYS: Span = (-EVER_MS, EVER_MS)
 
 
-class Piece(Protocol):
+class ViewPiece(Protocol):
     """A stretch of a series that is read as one: [start, end) of `span`. ends: its first and its
     last reading, None where it has to be read for that; valid: how many there are, then; low, high:
     at least as far as its readings reach. stamp: what they follow from, None where that cannot be
@@ -49,12 +49,12 @@ class Piece(Protocol):
     def stamp(self) -> Hashable: ...
 
 
-class Made(Protocol):
+class ViewSource(Protocol):
     """What a series is made of: of blocks (`archive/local_cache/segments.py`), or calculated from
     other views (`computed.py`). listed: in order of time; fills: estimated readings, by stretch."""
 
     @property
-    def listed(self) -> Sequence[Piece]: ...
+    def listed(self) -> Sequence[ViewPiece]: ...
     @property
     def fills(self) -> Sequence[Series]: ...
     def read(self, session: ArchiveSession, at: int) -> Series:
@@ -69,7 +69,7 @@ Wanted: TypeAlias = Callable[[Values], NDArray[np.bool_]]
 
 
 @dataclass(frozen=True, slots=True)
-class Drawn:
+class DrawnPictures:
     """Pictures of a stretch. is_coarse: from cells, where readings would show more but are not in
     memory."""
 
@@ -92,7 +92,7 @@ class RecordView:
 
     point_id: int
     key: str
-    made: Made
+    made: ViewSource
     chunks: MemoryCache[Series]
     fills: Series
     places: tuple[int, ...] = ()
@@ -247,19 +247,19 @@ class RecordView:
         self.cells = Pyramid(joined_cells(part for part in parts if part is not None))
 
     # -- drawing, from memory alone ---------------------------------------------------------------
-    def picture(self, span: Span, columns: int) -> Drawn:
+    def picture(self, span: Span, columns: int) -> DrawnPictures:
         """Return the pictures of [start, end), each so many columns wide."""
         assert self.cells is not None
         estimated = self.estimated.picture(*span, columns)
         if self.cells.cells.count_between(span) > READ_FOR_A_PICTURE * columns:
-            return Drawn(self.cells.picture(*span, columns), estimated, is_coarse=False)
+            return DrawnPictures(self.cells.picture(*span, columns), estimated, is_coarse=False)
         a, b = self._around(span)
         chunks = [self._in_memory(i) for i in range(a, b)]
         read = [one for one in chunks if one is not None]
         if len(read) < len(chunks):
-            return Drawn(self.cells.picture(*span, columns), estimated, is_coarse=True)
+            return DrawnPictures(self.cells.picture(*span, columns), estimated, is_coarse=True)
         whole = Pyramid.of_series(join_series(read))
-        return Drawn(whole.picture(*span, columns), estimated, is_coarse=False)
+        return DrawnPictures(whole.picture(*span, columns), estimated, is_coarse=False)
 
     def nearest(self, at_ms: int) -> float | None:
         """Return the reading that stands nearest to an instant, if within 1.5 of its intervals.
@@ -280,7 +280,7 @@ _SEGMENT_BYTES = 400
 
 
 def view_of(
-    session: ArchiveSession, point_id: int, key: str, made: Made, chunks: MemoryCache[Series]
+    session: ArchiveSession, point_id: int, key: str, made: ViewSource, chunks: MemoryCache[Series]
 ) -> RecordView:
     """Return the view of a series made of this; it cannot be drawn before `load_cells`."""
     view = RecordView(point_id, key, made, chunks, join_series(list(made.fills)))

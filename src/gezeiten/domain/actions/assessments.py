@@ -9,7 +9,7 @@ from typing import Any
 from gezeiten.domain.actions.base import Action, Subject, instant_words
 from gezeiten.domain.actions.missions import MissionName
 from gezeiten.domain.actions.scope import nothing
-from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.plan.plan_words import rule_text
 from gezeiten.domain.quantities.quantities import quantity
@@ -17,7 +17,7 @@ from gezeiten.domain.wording import counted
 
 
 @dataclass(frozen=True, slots=True)
-class Words:
+class AssessmentWords:
     """What somebody said of an excursion."""
 
     cause: str
@@ -66,9 +66,9 @@ class ExcursionAssessed(
     assessment: str
     mission: MissionName
     rule: dict[str, Any]
-    seen: Seen
-    said: Words
-    before: Words | None = None
+    seen: AssessedExcursion
+    said: AssessmentWords
+    before: AssessmentWords | None = None
 
     def told(self, subject: Subject) -> str:
         anew = f" anew, before: {self.before.cause}" if self.before else ""
@@ -84,8 +84,8 @@ class AssessmentTakenBack(
     point: str
     assessment: str
     rule: dict[str, Any]
-    seen: Seen
-    said: Words
+    seen: AssessedExcursion
+    said: AssessmentWords
 
     def told(self, subject: Subject) -> str:
         return f"{_rule_words(self.rule)}: assessment taken back ({self.said.cause})."

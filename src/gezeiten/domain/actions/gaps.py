@@ -14,7 +14,7 @@ from gezeiten.domain.wording import readings_words
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class LineFill:
     """A straight line through a gap in one channel: the readings at its ends, and its expected
     error as it was measured then (in the channel's unit, on so many stretches). lows, highs: how
     far the band reaches below and above each reading, () where only the furthest, low and high, was
@@ -43,7 +43,7 @@ class GapFilledByLine(
 
     point: str
     gap: Gap
-    lines: tuple[Line, ...]
+    lines: tuple[LineFill, ...]
 
     def told(self, subject: Subject) -> str:
         return f"Gap filled by a straight line: {_size(self.gap)}."

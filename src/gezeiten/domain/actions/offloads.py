@@ -30,7 +30,7 @@ class RawBytes:
 
 
 @dataclass(frozen=True, slots=True)
-class Read:
+class ReaderVersion:
     """By which version of its reader bytes are read, and the fingerprint of the readings that came
     out (`domain/series/fingerprints.py`), "" where nobody noted it."""
 
@@ -54,7 +54,7 @@ class MissionSaid:
 
 
 @dataclass(frozen=True, slots=True)
-class Taken:
+class FirstIntake:
     """By whom and when bytes were first taken, where that was not now and here (a copy of a vault
     brings what others took)."""
 
@@ -81,8 +81,8 @@ class MissionOffloaded(
     clock_difference_ms: float | None = None
     clock_uncertainty_ms: float | None = None
     cut_short: str = ""
-    taken: Taken | None = None
-    read: Read = Read()
+    taken: FirstIntake | None = None
+    read: ReaderVersion = ReaderVersion()
 
     @property
     def point(self) -> str:
@@ -127,7 +127,7 @@ class TextTaken(
     reading: dict[str, Any]
     readings: int
     earliest_ms: int
-    read: Read = Read()
+    read: ReaderVersion = ReaderVersion()
 
     @property
     def point(self) -> str:
@@ -176,8 +176,8 @@ class ReadAnew(Action, kind="read anew", word="offload", about="logger", affects
     logger: str
     point: str
     sha256: str
-    before: Read
-    after: Read
+    before: ReaderVersion
+    after: ReaderVersion
 
     def told(self, subject: Subject) -> str:
         how = f"version {self.before.reader} → {self.after.reader} of the reader"

@@ -144,7 +144,7 @@ class PointChanged(Action, kind="point changed", word="point", about="point", af
 
     point: str
     changes: tuple[Change, ...]
-    moved: tuple[Moved, Moved] | None = None
+    moved: tuple[SiteReference, SiteReference] | None = None
 
     def told(self, subject: Subject) -> str:
         changes = self.changes
@@ -154,7 +154,7 @@ class PointChanged(Action, kind="point changed", word="point", about="point", af
 
 
 @dataclass(frozen=True, slots=True)
-class Moved:
+class SiteReference:
     """A site that a point was moved from or to, as it was called then."""
 
     site: str

@@ -30,7 +30,7 @@ NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recordi
 
 
 @dataclass(frozen=True, slots=True)
-class Need:
+class VisitNeed:
     """Why to go to a point, and by when; weight 2 is urgent, 1 soon, 0 for knowing. serial: of a
     logger beside the one that the point's row is about, "" for that one."""
 
@@ -61,7 +61,7 @@ class BoardRow:
     ends_ms: int | None
     end_reason: EndReason
     is_recording: bool
-    needs: tuple[Need, ...]
+    needs: tuple[VisitNeed, ...]
     fault: str = ""
     wrong_clocks: tuple[WrongClock, ...] = ()
 
@@ -79,7 +79,7 @@ def row_of(facts: KnownOfPoint, site: BoardSite, now_ms: int) -> BoardRow:
             replace(need, words=f"{other.serial}: {need.words}", serial=other.serial)
             for need in _needs(beside, other, site.next_visit_ms, now_ms)
         ]
-    needs += [Need("wrong clock", _wrong_clock_words(one), now_ms, 2)
+    needs += [VisitNeed("wrong clock", _wrong_clock_words(one), now_ms, 2)
               for one in facts.wrong_clocks]  # fmt: skip
     return replace(row, needs=tuple(sorted(needs, key=_by_weight)), wrong_clocks=facts.wrong_clocks)
 
@@ -90,7 +90,7 @@ def _wrong_clock_words(one: WrongClock) -> str:
 
 def _unreadable(facts: KnownOfPoint, now_ms: int) -> BoardRow:
     """The row of a point that cannot be read; it says why."""
-    need = Need("fault", "cannot be read", now_ms, 2)
+    need = VisitNeed("fault", "cannot be read", now_ms, 2)
     serial = facts.logger.serial if facts.logger else ""
     return BoardRow(facts.point, serial, (), (), (), facts.excursions, (), None, None,
                     "memory full", False, (need,), facts.fault)  # fmt: skip
@@ -133,41 +133,41 @@ def _on_logger(logger: KnownOfLogger, held: tuple[Span, ...], now_ms: int) -> Sp
 
 def _needs(
     row: BoardRow, logger: KnownOfLogger | None, visit_ms: int | None, now_ms: int
-) -> list[Need]:
+) -> list[VisitNeed]:
     """Return what a point asks for by one of its loggers, most pressing first."""
-    needs: list[Need] = []
+    needs: list[VisitNeed] = []
     visit = max(visit_ms or now_ms, now_ms)  # what has no date of its own waits for the visit
     pressing = 2 if visit_ms is not None and visit - now_ms < 2 * DAY_MS else 1
     if row.ends_ms is not None and row.ends_ms - now_ms < FORESEEN_MS:
         left = row.ends_ms - now_ms
         words: str = "battery" if row.end_reason == "battery empty" else row.end_reason
         weight = 2 if left < PRESSING_MS else 1 if left < SOON_MS else 0
-        needs.append(Need("end", words, row.ends_ms, weight))
+        needs.append(VisitNeed("end", words, row.ends_ms, weight))
     open_count = sum(1 for gap in row.gaps if gap.state == "open")
     if open_count:
         words = "gap" if open_count == 1 else f"{open_count} gaps"
-        needs.append(Need("gap", words, visit, pressing))
+        needs.append(VisitNeed("gap", words, visit, pressing))
     if row.on_logger and row.on_logger[1] - row.on_logger[0] > DAY_MS:
         length = row.on_logger[1] - row.on_logger[0]
         weight = pressing if length > LONG_NOT_OFFLOADED_MS or pressing == 2 else 0
-        needs.append(Need("offload", "offload", visit, weight))
+        needs.append(VisitNeed("offload", "offload", visit, weight))
     if logger and logger.clock_off_ms is not None and is_clock_off(logger.clock_off_ms):
         words = f"clock {duration_text(round(logger.clock_off_ms))}"
-        needs.append(Need("clock", words, visit, pressing))
+        needs.append(VisitNeed("clock", words, visit, pressing))
     if logger and logger.calibration_due_ms is not None:
         left = logger.calibration_due_ms - now_ms
         if left < FORESEEN_MS:
             weight = 1 if left < SOON_MS else 0
-            needs.append(Need("calibration", "calibration", logger.calibration_due_ms, weight))
+            needs.append(VisitNeed("calibration", "calibration", logger.calibration_due_ms, weight))
     if not row.is_recording and (logger is None or logger.is_logger):
-        needs.append(Need("not recording", "not recording", now_ms, 2))
+        needs.append(VisitNeed("not recording", "not recording", now_ms, 2))
     return sorted(needs, key=_by_weight)
 
 
 _RANK = ("wrong clock", "not recording", "end", "clock", "gap", "offload", "calibration", "fault")
 
 
-def _by_weight(need: Need) -> tuple[int, int, int]:
+def _by_weight(need: VisitNeed) -> tuple[int, int, int]:
     return (-need.weight, _RANK.index(need.kind), need.due_ms)
 
 

@@ -15,7 +15,7 @@ CHANGED_PART = 0.1
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class AssessedExcursion:
     """An excursion as it was seen. Instants UTC ms; extreme and dose in the channel's unit, dose
     times hours; measured, estimated: readings outside."""
 
@@ -33,7 +33,7 @@ class Seen:
         """From its begin to its end."""
         return (self.start_ms, self.end_ms)
 
-    def has_changed(self, now: Seen, *, is_above: bool) -> bool:
+    def has_changed(self, now: AssessedExcursion, *, is_above: bool) -> bool:
         """Whether what is found now is more, or much less, than what was assessed: its length
         differs by more than a tenth, or its extreme lies further out.
 

@@ -36,7 +36,7 @@ class DayVerdict:
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
+class KnownUntil:
     """Until when there can be anything. now_ms: the present; pending_ms: from where on readings
     wait on a logger, None where none do."""
 
@@ -45,7 +45,7 @@ class Known:
 
 
 def day_verdicts(
-    series: Series, limits: Sequence[InForce], span: Span, zone: str, known: Known,
+    series: Series, limits: Sequence[InForce], span: Span, zone: str, known: KnownUntil,
     means: Mapping[int, Series] | None = None,
 ) -> list[DayVerdict]:  # fmt: skip
     """Return the verdict of each local day that a stretch touches, by the limits of one series.
@@ -101,7 +101,12 @@ class _Held:
 
 
 def _of_rule(
-    held: _Held, rule: LimitRule, limits: Sequence[InForce], whole: Span, zone: str, known: Known
+    held: _Held,
+    rule: LimitRule,
+    limits: Sequence[InForce],
+    whole: Span,
+    zone: str,
+    known: KnownUntil,
 ) -> tuple[Verdict, Reason] | None:
     """Return the verdict of a day by one limit, None where it does not apply that day."""
     minutes = np.arange(whole[0], whole[1], MINUTE_MS, dtype=np.int64)

@@ -15,14 +15,14 @@ from gezeiten.errors import InputError
 
 
 @dataclass(frozen=True, slots=True)
-class Fitted:
+class FittedPlan:
     """The plan as a model can follow it, and in sentences what could not be applied."""
 
     plan: Plan
     lost: tuple[str, ...]
 
 
-def fitted(plan: Plan, model: LoggerModel) -> Fitted:
+def fitted(plan: Plan, model: LoggerModel) -> FittedPlan:
     """Return the plan with everything taken out or moved that the model does not have.
 
     A plan none of whose channels the model has turns all of the model's channels on; a channel
@@ -34,7 +34,7 @@ def fitted(plan: Plan, model: LoggerModel) -> Fitted:
     plan = _with_ends(plan, model, lost)
     plan = _with_limits(plan, model, lost)
     plan = replace(plan, settings=_settings(plan, model, lost))
-    return Fitted(replace(plan, manners=_manners(plan.manners, model, lost)), tuple(lost))
+    return FittedPlan(replace(plan, manners=_manners(plan.manners, model, lost)), tuple(lost))
 
 
 def _with_channels(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:

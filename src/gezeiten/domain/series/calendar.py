@@ -16,7 +16,7 @@ from gezeiten.domain.series.timeline import Span, local_days
 
 
 @dataclass(frozen=True, slots=True)
-class Covered:
+class CoveredTime:
     """How much of a stretch of time is held. length_ms: of it, as far as readings were due;
     held_ms: by any reading, estimated_ms: by estimated ones among these, suspect_ms: by suspect
     ones."""
@@ -37,7 +37,7 @@ class Covered:
         return self.estimated_ms / self.length_ms if self.length_ms else 0.0
 
 
-def covered_days(series: Series, due: Span, zone: str) -> Iterator[tuple[date, Covered]]:
+def covered_days(series: Series, due: Span, zone: str) -> Iterator[tuple[date, CoveredTime]]:
     """Yield each local day of a stretch in which readings were due, with how much of it is held.
 
     Args:
@@ -49,30 +49,30 @@ def covered_days(series: Series, due: Span, zone: str) -> Iterator[tuple[date, C
         its, weights = held_in(series, part)
         estimated = int(weights[its.estimated].sum())
         suspect = int(weights[its.quality == 1].sum())
-        yield day, Covered(part[1] - part[0], int(weights.sum()), estimated, suspect)
+        yield day, CoveredTime(part[1] - part[0], int(weights.sum()), estimated, suspect)
 
 
-def months(days: Iterable[tuple[date, Covered]]) -> list[tuple[date, Covered]]:
+def months(days: Iterable[tuple[date, CoveredTime]]) -> list[tuple[date, CoveredTime]]:
     """Return the months of days in order, each as its first day."""
     return _together(days, lambda day: day.replace(day=1))
 
 
-def years(days: Iterable[tuple[date, Covered]]) -> list[tuple[date, Covered]]:
+def years(days: Iterable[tuple[date, CoveredTime]]) -> list[tuple[date, CoveredTime]]:
     """Return the years of days in order, each as its first day."""
     return _together(days, lambda day: day.replace(month=1, day=1))
 
 
 def _together(
-    days: Iterable[tuple[date, Covered]], first: Callable[[date], date]
-) -> list[tuple[date, Covered]]:
+    days: Iterable[tuple[date, CoveredTime]], first: Callable[[date], date]
+) -> list[tuple[date, CoveredTime]]:
     return [(begin, total(one for _, one in its))
             for begin, its in groupby(days, key=lambda one: first(one[0]))]  # fmt: skip
 
 
-def total(parts: Iterable[Covered]) -> Covered:
+def total(parts: Iterable[CoveredTime]) -> CoveredTime:
     """Return all together."""
     listed = list(parts)
-    return Covered(
+    return CoveredTime(
         sum(one.length_ms for one in listed), sum(one.held_ms for one in listed),
         sum(one.estimated_ms for one in listed), sum(one.suspect_ms for one in listed),
     )  # fmt: skip

@@ -23,7 +23,7 @@ NOWHERE = ""
 
 
 @dataclass(frozen=True, slots=True)
-class Stay:
+class MissionStay:
     """A mission at the point it was launched for; of texts and live lines, their source there.
 
     point: its id; arrived_ms: its launch, or when the first text came; first_ms: its first reading
@@ -44,7 +44,7 @@ class Stay:
 
 
 @dataclass(frozen=True, slots=True)
-class Placed:
+class StatedDeployment:
     """Somebody said where a source was in [start_ms, end_ms): a point's id, or NOWHERE."""
 
     source: str
@@ -54,7 +54,7 @@ class Placed:
 
 
 @dataclass(frozen=True, slots=True)
-class Fed:
+class StatedAssignment:
     """Somebody said that a source feeds the series of a label in [start_ms, end_ms)."""
 
     point: str
@@ -69,7 +69,7 @@ class Fed:
 class Deployment:
     """A source at a point in [start_ms, end_ms), with the mission that recorded there."""
 
-    stay: Stay
+    stay: MissionStay
     point: str
     start_ms: int
     end_ms: int
@@ -86,7 +86,7 @@ class Deployment:
 
 
 @dataclass(frozen=True, slots=True)
-class Feed:
+class SeriesAssignment:
     """A mission's readings of a channel in [start_ms, end_ms) belong to a series of a point."""
 
     point: str
@@ -118,7 +118,9 @@ class Feed:
 
 
 # -- who stood where -------------------------------------------------------------------------------
-def deployments(stays: Iterable[Stay], said: Sequence[Placed] = ()) -> list[Deployment]:
+def deployments(
+    stays: Iterable[MissionStay], said: Sequence[StatedDeployment] = ()
+) -> list[Deployment]:
     """Return where sources stood, by source and time.
 
     A logger's mission stands at the point it was launched for until its next mission begins; a text
@@ -127,11 +129,11 @@ def deployments(stays: Iterable[Stay], said: Sequence[Placed] = ()) -> list[Depl
     Args:
         said: in the order in which it was said.
     """
-    by_source: dict[str, list[Stay]] = {}
+    by_source: dict[str, list[MissionStay]] = {}
     for stay in stays:
         if stay.first_ms:
             by_source.setdefault(stay.source, []).append(stay)
-    said_of: dict[str, list[Placed]] = {}
+    said_of: dict[str, list[StatedDeployment]] = {}
     for one in said:
         said_of.setdefault(one.source, []).append(one)
     found: list[Deployment] = []
@@ -147,7 +149,7 @@ def _moved(part: Deployment, to: str) -> Deployment:
     return replace(part, point=to)
 
 
-def _usual(stays: list[Stay]) -> list[Deployment]:
+def _usual(stays: list[MissionStay]) -> list[Deployment]:
     stays = sorted(stays, key=lambda one: (one.first_ms, one.arrived_ms))
     begins = [stay.first_ms for stay in stays if stay.is_logger]
     begun: list[Deployment] = []
@@ -161,7 +163,7 @@ def _usual(stays: list[Stay]) -> list[Deployment]:
     return begun
 
 
-_Part = TypeVar("_Part", Deployment, Feed)
+_Part = TypeVar("_Part", Deployment, SeriesAssignment)
 
 
 def _cut(parts: Iterable[_Part], span: Span, changed: Callable[[_Part], _Part]) -> list[_Part]:
@@ -181,7 +183,9 @@ def _cut(parts: Iterable[_Part], span: Span, changed: Callable[[_Part], _Part]) 
 
 
 # -- who feeds what --------------------------------------------------------------------------------
-def feeds(stood: Iterable[Deployment], said: Sequence[Fed] = ()) -> list[Feed]:
+def feeds(
+    stood: Iterable[Deployment], said: Sequence[StatedAssignment] = ()
+) -> list[SeriesAssignment]:
     """Return which mission feeds which series, by point, channel, label and time.
 
     The main series of a channel is fed by the logger whose mission began last at its point; what
@@ -193,23 +197,25 @@ def feeds(stood: Iterable[Deployment], said: Sequence[Fed] = ()) -> list[Feed]:
     Args:
         said: in the order in which it was said.
     """
-    at: dict[tuple[str, str], list[Feed]] = {}
+    at: dict[tuple[str, str], list[SeriesAssignment]] = {}
     for one in stood:
         for channel in one.stay.channels:
             key = (one.point, channel)
-            at.setdefault(key, []).append(Feed(*key, MAIN, one, one.start_ms, one.end_ms))
-    said_at: dict[tuple[str, str], list[Fed]] = {}
+            at.setdefault(key, []).append(
+                SeriesAssignment(*key, MAIN, one, one.start_ms, one.end_ms)
+            )
+    said_at: dict[tuple[str, str], list[StatedAssignment]] = {}
     for word in said:
         said_at.setdefault((word.point, word.channel), []).append(word)
-    found: list[Feed] = []
+    found: list[SeriesAssignment] = []
     for key, parts in sorted(at.items()):
         found += _merged(_labelled(parts, said_at.get(key, [])))
     return found
 
 
-def _merged(parts: list[Feed]) -> list[Feed]:
+def _merged(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
     """Return parts in order, with those of one mission that touch as one."""
-    made: list[Feed] = []
+    made: list[SeriesAssignment] = []
     for part in sorted(parts, key=lambda one: (one.label, one.start_ms)):
         last = made[-1] if made else None
         if last and (last.label, last.deployment, last.end_ms) == (
@@ -221,20 +227,22 @@ def _merged(parts: list[Feed]) -> list[Feed]:
     return made
 
 
-def _labelled(parts: list[Feed], said: list[Fed]) -> list[Feed]:
+def _labelled(
+    parts: list[SeriesAssignment], said: list[StatedAssignment]
+) -> list[SeriesAssignment]:
     if len({part.deployment.stay.source for part in parts}) == 1 and not said and _are_apart(parts):
         return parts
     decided, others = _decided(parts, said)
     # what wins stands last
     claims = sorted(_by_arrival(others), key=lambda part: part.start_ms) + decided
-    made: list[Feed] = []
+    made: list[SeriesAssignment] = []
     for part in claims:
         made = [piece for before in made for piece in _give_way(before, part)]
         made.append(part)
     return _apart(made)
 
 
-def _give_way(before: Feed, part: Feed) -> list[Feed]:
+def _give_way(before: SeriesAssignment, part: SeriesAssignment) -> list[SeriesAssignment]:
     """Return a part with what another one takes from it, which feeds a series of its source's
     name."""
     own = before.deployment.stay.source
@@ -243,15 +251,15 @@ def _give_way(before: Feed, part: Feed) -> list[Feed]:
     return _cut([before], (part.start_ms, part.end_ms), lambda one: replace(one, label=own))
 
 
-def _are_apart(parts: list[Feed]) -> bool:
+def _are_apart(parts: list[SeriesAssignment]) -> bool:
     ordered = sorted(parts, key=lambda part: part.start_ms)
     return all(one.end_ms <= after.start_ms for one, after in pairwise(ordered))
 
 
-def _apart(parts: list[Feed]) -> list[Feed]:
+def _apart(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
     """Return parts so that no two of a series overlap: a source tied to two points and moved to one
     has two series of its name there."""
-    made: list[Feed] = []
+    made: list[SeriesAssignment] = []
     waiting = sorted(parts, key=lambda part: (part.label, part.start_ms, part.mission))
     while waiting:
         part = waiting.pop(0)
@@ -266,11 +274,13 @@ def _apart(parts: list[Feed]) -> list[Feed]:
     return made
 
 
-def _relabelled(part: Feed, label: str) -> Feed:
+def _relabelled(part: SeriesAssignment, label: str) -> SeriesAssignment:
     return replace(part, label=label)
 
 
-def _decided(parts: list[Feed], said: list[Fed]) -> tuple[list[Feed], list[Feed]]:
+def _decided(
+    parts: list[SeriesAssignment], said: list[StatedAssignment]
+) -> tuple[list[SeriesAssignment], list[SeriesAssignment]]:
     """Return the parts of which somebody said what they feed, what was said last at the end, and
     the others."""
     ranked = [(-1, part) for part in parts]
@@ -289,7 +299,7 @@ def _decided(parts: list[Feed], said: list[Fed]) -> tuple[list[Feed], list[Feed]
     return [part for _, part in decided], [part for rank, part in ranked if rank < 0]
 
 
-def _by_arrival(parts: list[Feed]) -> list[Feed]:
+def _by_arrival(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
     """Return parts that nobody decided on, with their labels."""
     loggers = [part for part in parts if part.deployment.stay.is_logger]
     others = [part for part in parts if not part.deployment.stay.is_logger]
@@ -309,7 +319,7 @@ def _by_arrival(parts: list[Feed]) -> list[Feed]:
     return made
 
 
-def _own_from(part: Feed, at_ms: int) -> list[Feed]:
+def _own_from(part: SeriesAssignment, at_ms: int) -> list[SeriesAssignment]:
     """Return a part that feeds a series of its source's name from an instant on."""
     own = part.deployment.stay.source
     return _cut([part], (at_ms, EVER_MS), lambda one: replace(one, label=own))

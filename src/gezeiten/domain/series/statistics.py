@@ -23,7 +23,7 @@ ENOUGH_COVERAGE = 0.75
 
 
 @dataclass(frozen=True, slots=True)
-class Numbers:
+class Statistics:
     """Figures of one stretch; NaN where there is nothing to say.
 
     n, lowest, highest, sd (n - 1), median, p5, p95 are over the readings inside the stretch;
@@ -67,7 +67,7 @@ class DayNumbers:
     """The figures of one local day."""
 
     day: date
-    numbers: Numbers
+    numbers: Statistics
 
 
 def mean_kinetic_temperature_c(temps_c: Values, weights: NDArray[np.int64]) -> float:
@@ -90,7 +90,7 @@ def numbers(
     kinetic: bool = False,
     zone: str = "UTC",
     averages: Averages = "plain",
-) -> Numbers:
+) -> Statistics:
     """Return the figures of a stretch of one series.
 
     Args:
@@ -110,7 +110,7 @@ def numbers(
     nan = float("nan")
     has_order = n > 0 and averages != "direction"
     p5, median, p95 = np.percentile(values, (5, 50, 95)) if has_order else (nan, nan, nan)
-    return Numbers(
+    return Statistics(
         span=span,
         n=n,
         estimated=int(np.count_nonzero(inside.estimated)),

@@ -35,7 +35,7 @@ class ClockRead:
 
 
 @dataclass(frozen=True, slots=True)
-class Stretched:
+class ClockFit:
     """A clock put right by what was read. uncertainty: of its instants. jumps:
     instants (true time) by which it had jumped, where no clock drifts so fast: somebody has to say
     what happened."""
@@ -47,7 +47,7 @@ class Stretched:
 
 def stretched(
     reads: Sequence[ClockRead], drift_ppm: float = USUAL_DRIFT_PPM
-) -> Stretched:  # fmt: skip
+) -> ClockFit:  # fmt: skip
     """Return a clock stretched between the contacts at which it was read.
 
     Between two contacts the uncertainty is greatest in the middle: that of both, and of a rate that
@@ -69,7 +69,7 @@ def stretched(
             jumps.append(b.true_ms)
         worst = max(worst, u_between(a, b, 0.5))
     us_ms = tuple(math.ceil(2 * one.u_ms) for one in ordered)
-    return Stretched(found, ClockUncertainty(math.ceil(2 * worst), us_ms, drift_ppm), tuple(jumps))
+    return ClockFit(found, ClockUncertainty(math.ceil(2 * worst), us_ms, drift_ppm), tuple(jumps))
 
 
 def rate_beyond(ordered: Sequence[ClockRead], drift_ppm: float) -> float:

@@ -16,14 +16,14 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.formulas import Formula, formula_of
 from gezeiten.domain.steps.formulas.formula import TIMES
-from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M, Hung, hung_at
+from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M, SensorDepth, hung_at
 
 Key: TypeAlias = tuple[str, str]
 """A series: its point (id) and its key there."""
 
 
 @dataclass(frozen=True, slots=True)
-class Derived:
+class CalculatedSeries:
     """A series that is calculated. uid: of what was said; formula, version: by which; inputs: by
     role, the first at the same point. hung: how the sensor hangs there, of a formula that wants to
     know it."""
@@ -35,7 +35,7 @@ class Derived:
     version: int
     parameters: Mapping[str, float]
     inputs: tuple[Key, ...]
-    hung: tuple[Hung, ...] = ()
+    hung: tuple[SensorDepth, ...] = ()
 
     def numbers_at(self, at_ms: int) -> Mapping[str, Any]:
         """Return its parameters, and how the sensor hung at an instant, NaN where nobody said; the
@@ -77,23 +77,23 @@ class Derived:
         return self.how.window_ms(self.parameters)
 
 
-def in_force(said: Iterable[Derived]) -> dict[Key, Derived]:
+def in_force(said: Iterable[CalculatedSeries]) -> dict[Key, CalculatedSeries]:
     """Return what is calculated, of what was said in this order: of two series of one name the
     earlier stands, and one that would close a circle has no effect, nor one by a formula that is
     not known here."""
-    standing: dict[Key, Derived] = {}
+    standing: dict[Key, CalculatedSeries] = {}
     for one in said:
         if one.known is not None and one.key not in standing and not closes_a_circle(one, standing):
             standing[one.key] = one
     return standing
 
 
-def closes_a_circle(one: Derived, standing: Mapping[Key, Derived]) -> bool:
+def closes_a_circle(one: CalculatedSeries, standing: Mapping[Key, CalculatedSeries]) -> bool:
     """Whether a series would be calculated from itself, over however many others."""
     return one.key in rests_on(one, standing)
 
 
-def rests_on(one: Derived, standing: Mapping[Key, Derived]) -> list[Key]:
+def rests_on(one: CalculatedSeries, standing: Mapping[Key, CalculatedSeries]) -> list[Key]:
     """Return all series that one is calculated from, over however many others, each once."""
     found: dict[Key, None] = {}
     open_ = list(one.inputs)
@@ -105,14 +105,16 @@ def rests_on(one: Derived, standing: Mapping[Key, Derived]) -> list[Key]:
     return list(found)
 
 
-def root(key: Key, standing: Mapping[Key, Derived]) -> Key:
+def root(key: Key, standing: Mapping[Key, CalculatedSeries]) -> Key:
     """Return the measured series whose instants a series has: itself where it is measured."""
     while key in standing:
         key = standing[key].inputs[0]
     return key
 
 
-def spread(changed: Mapping[str, Span], standing: Mapping[Key, Derived]) -> dict[str, Span]:
+def spread(
+    changed: Mapping[str, Span], standing: Mapping[Key, CalculatedSeries]
+) -> dict[str, Span]:
     """Return in which stretch readings of points are others when measured ones of some points (ids)
     changed: there, and wherever something calculated rests on them, its reach further."""
     known: dict[Key, Span | None] = {}

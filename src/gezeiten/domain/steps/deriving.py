@@ -16,7 +16,7 @@ from gezeiten.domain.series.quality import Quality, worst
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, make_series
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.steps.formulas.formula import LONGEST_MS, TIMES, Formula, Role
-from gezeiten.domain.steps.hanging import Hung, at_each
+from gezeiten.domain.steps.hanging import SensorDepth, at_each
 
 EXTRA_DECIMALS = 2
 """Calculated values are rounded to so many decimals more than their quantity is said with: exp and
@@ -28,7 +28,7 @@ def derive(
     parameters: Mapping[str, float],
     inputs: Sequence[tuple[Series, str]],
     channel: str,
-    hung: Sequence[Hung] = (),
+    hung: Sequence[SensorDepth] = (),
 ) -> Series:
     """Return the calculated readings of one or more of the first input's.
 

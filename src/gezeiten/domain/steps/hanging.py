@@ -19,7 +19,7 @@ RIM_M, LENGTH_M = "rim_m", "length_m"
 
 
 @dataclass(frozen=True, slots=True)
-class Hung:
+class SensorDepth:
     """From an instant (UTC ms) on the measuring point lies rim_m above the datum, and the sensor
     length_m below it."""
 
@@ -33,13 +33,13 @@ class Hung:
         return self.rim_m - self.length_m
 
 
-def stayed_m(before: Hung, rim_m: float) -> float:
+def stayed_m(before: SensorDepth, rim_m: float) -> float:
     """Return how far below a rim that is another one now a sensor hangs that stayed where it
     was."""
     return rim_m - before.sensor_m
 
 
-def hung_at(history: Sequence[Hung], at_ms: int) -> Hung | None:
+def hung_at(history: Sequence[SensorDepth], at_ms: int) -> SensorDepth | None:
     """Return how it hung at an instant, None before anything was said.
 
     Args:
@@ -49,7 +49,7 @@ def hung_at(history: Sequence[Hung], at_ms: int) -> Hung | None:
     return known[-1] if known else None
 
 
-def at_each(history: Sequence[Hung], times_utc_ms: Times) -> dict[str, Values]:
+def at_each(history: Sequence[SensorDepth], times_utc_ms: Times) -> dict[str, Values]:
     """Return rim and length at instants, NaN before anything was said; (n,) each."""
     since = np.array([one.since_ms for one in history], np.int64)
     place = since.searchsorted(times_utc_ms, side="right")

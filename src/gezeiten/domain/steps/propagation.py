@@ -16,20 +16,20 @@ from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas.formula import Formula
-from gezeiten.domain.steps.uncertainty import Share, Sure, behind
+from gezeiten.domain.steps.uncertainty import Uncertainty, UncertaintyShare, behind
 
 DRAWS, SEED = 1_000, 20_261
 """How many draws, and of which: the same figures on every computer, at every time."""
 _MOST_BENT = 0.1
 """From here on a formula is not straight over what its inputs are unsure of."""
 _COVERED = 0.9545
-Inputs = Sequence[tuple[str, float, Sure]]
+Inputs = Sequence[tuple[str, float, Uncertainty]]
 
 
 def through(
     formula: Formula, parameters: Mapping[str, float], inputs: Inputs,
     steps: Iterable[Correction], at_ms: int = 0,
-) -> Sure:  # fmt: skip
+) -> Uncertainty:  # fmt: skip
     """Return how sure a value is that a formula makes of others.
 
     Args:
@@ -45,14 +45,14 @@ def through(
     values = [value for _, value, _ in inputs]
     us = [sure.expanded / 2 for _, _, sure in inputs]
     slopes = [_slope(formula, parameters, values, us, place) for place in range(len(inputs))]
-    shares: list[Share] = []
+    shares: list[UncertaintyShare] = []
     for slope, (name, _, sure) in zip(slopes, inputs, strict=True):
         shares += [replace(one, u=one.u * slope, of=one.of or name) for one in sure.shares]
     together = _together(shares)
     if not _is_straight(formula, parameters, values, us, slopes):
         together = _as_drawn(together, formula, parameters, inputs)
     is_least = any(sure.is_least for _, _, sure in inputs)
-    made = Sure(tuple(together), is_least)
+    made = Uncertainty(tuple(together), is_least)
     return behind(made, steps, _reading(formula, parameters, values, at_ms))
 
 
@@ -111,8 +111,11 @@ def _is_straight(
 
 
 def _as_drawn(
-    shares: Sequence[Share], formula: Formula, parameters: Mapping[str, float], inputs: Inputs
-) -> list[Share]:
+    shares: Sequence[UncertaintyShare],
+    formula: Formula,
+    parameters: Mapping[str, float],
+    inputs: Inputs,
+) -> list[UncertaintyShare]:
     """Return shares as large together as draws say; each as large a part of it as it is alone."""
     sources = _sources(inputs)
     whole = _half_width(formula, parameters, inputs, sources)
@@ -125,14 +128,14 @@ def _as_drawn(
     found = [replace(one, u=math.copysign(alone[_key(one, one.of)], one.u)) for one in shares
              if _key(one, one.of) in alone]  # fmt: skip
     if size == 0 or not found:
-        return [Share("resolution", whole / 2)] if whole else list(shares)
+        return [UncertaintyShare("resolution", whole / 2)] if whole else list(shares)
     return [replace(one, u=one.u / size * whole / 2) for one in found]
 
 
 _Key = tuple[str, str, str]
 
 
-def _key(share: Share, name: str) -> _Key:
+def _key(share: UncertaintyShare, name: str) -> _Key:
     """Return what errs together: all shares of one kind that come from one step, else one share."""
     return (share.kind, share.step, "" if share.step else name)
 
@@ -165,11 +168,11 @@ def _half_width(
     return float(np.quantile(np.abs(known - there), _COVERED))
 
 
-def _together(shares: Iterable[Share]) -> list[Share]:
+def _together(shares: Iterable[UncertaintyShare]) -> list[UncertaintyShare]:
     """Return shares with those that come from one step added up, with their signs: the difference
     of two series by one sensor is not unsure of its calibration."""
-    found: dict[tuple[str, str], Share] = {}
-    alone: list[Share] = []
+    found: dict[tuple[str, str], UncertaintyShare] = {}
+    alone: list[UncertaintyShare] = []
     for one in shares:
         if not one.step:
             alone.append(one)

@@ -23,7 +23,7 @@ Kind = Literal["calibration", "reference", "resolution", "clock", "fill"]
 
 
 @dataclass(frozen=True, slots=True)
-class Share:
+class UncertaintyShare:
     """A part of what a value is not sure of. of: the input that it comes from, "" of its own; u:
     standard uncertainty, in the unit of the value, with the sign with which it goes into it; step:
     the step of a chain that it comes from: whatever rests on one step errs together, "" else."""
@@ -40,10 +40,10 @@ class Share:
 
 
 @dataclass(frozen=True, slots=True)
-class Sure:
+class Uncertainty:
     """All shares. is_least: one of them is not known, so the value is at least so unsure."""
 
-    shares: tuple[Share, ...]
+    shares: tuple[UncertaintyShare, ...]
     is_least: bool
 
     @property
@@ -61,7 +61,7 @@ class Sure:
 def of_reading(
     decimals: int, steps: Iterable[Correction], raw: Series, slope_a_second: float,
     clock_u_ms: float | None,
-) -> Sure:  # fmt: skip
+) -> Uncertainty:  # fmt: skip
     """Return how sure a measured reading is.
 
     Args:
@@ -72,15 +72,17 @@ def of_reading(
     A sensor that nobody calibrated or tied to anything is unsure by an amount that is not known.
     Tied to what was read by hand its calibration is replaced: what is left is that of the tie.
     """
-    bare = Sure((Share("resolution", 10.0**-decimals / math.sqrt(12)),), is_least=True)
+    bare = Uncertainty(
+        (UncertaintyShare("resolution", 10.0**-decimals / math.sqrt(12)),), is_least=True
+    )
     sure = behind(bare, steps, raw)
     if clock_u_ms is None:
         return sure
-    clock = Share("clock", abs(slope_a_second) * clock_u_ms / 2000)
+    clock = UncertaintyShare("clock", abs(slope_a_second) * clock_u_ms / 2000)
     return replace(sure, shares=(*sure.shares, clock))
 
 
-def behind(sure: Sure, steps: Iterable[Correction], value: Series) -> Sure:
+def behind(sure: Uncertainty, steps: Iterable[Correction], value: Series) -> Uncertainty:
     """Return how sure a value is once it passed the steps of a chain, in their order.
 
     Each share is multiplied by the slope of every step that comes after what it is of: a gain of 2
@@ -98,12 +100,12 @@ def behind(sure: Sure, steps: Iterable[Correction], value: Series) -> Sure:
         if own <= 0:
             continue
         if step.does.order is Order.CALIBRATION:
-            shares.insert(0, Share("calibration", own, step=step.uid))
+            shares.insert(0, UncertaintyShare("calibration", own, step=step.uid))
             is_least = False
         elif step.does.order is Order.REFERENCE:
             stays = [one for one in shares if one.kind not in ("calibration", "reference")]
-            shares, is_least = [Share("reference", own, step=step.uid), *stays], False
-    return Sure(tuple(shares), is_least)
+            shares, is_least = [UncertaintyShare("reference", own, step=step.uid), *stays], False
+    return Uncertainty(tuple(shares), is_least)
 
 
 def _through_step(step: Correction, value: Series) -> tuple[float, Series]:
@@ -124,7 +126,9 @@ def _moved(step: Correction, value: Series, by: float) -> Series:
         return step.does.apply(moved, step.parameters, step.start_ms, step.until_ms)
 
 
-def of_fill(decimals: int, half_width: float, steps: Iterable[Correction], raw: Series) -> Sure:
+def of_fill(
+    decimals: int, half_width: float, steps: Iterable[Correction], raw: Series
+) -> Uncertainty:
     """Return how sure an estimated reading is: U² = (2u)² + B², u what the readings around it are
     unsure of (`of_reading`), B half the width of its band (95 %).
 
@@ -132,11 +136,11 @@ def of_fill(decimals: int, half_width: float, steps: Iterable[Correction], raw: 
         steps: those that the readings around it passed; raw: one of these before them, (1,).
     """
     around = of_reading(decimals, steps, raw, 0.0, None)
-    return Sure((Share("fill", half_width / 2), *around.shares), around.is_least)
+    return Uncertainty((UncertaintyShare("fill", half_width / 2), *around.shares), around.is_least)
 
 
 @dataclass(frozen=True, slots=True)
-class Stretch:
+class AveragedPeriod:
     """What a mean or a sum over a stretch rests on.
 
     parts: shares of its held time, with how sure a reading is there without its clock; readings:
@@ -144,7 +148,7 @@ class Stretch:
     of the held time and half its band; sums: of each filled sum its expected error (rms).
     """
 
-    parts: tuple[tuple[float, Sure], ...]
+    parts: tuple[tuple[float, Uncertainty], ...]
     readings: int
     rise: float
     length_s: float
@@ -153,41 +157,47 @@ class Stretch:
     sums: tuple[float, ...] = ()
 
 
-def of_mean(over: Stretch) -> Sure:
+def of_mean(over: AveragedPeriod) -> Uncertainty:
     """Return how sure the mean of a stretch is.
 
     What is random (resolution) shrinks with the number of readings; calibrations, ties and a
     clock's error do not, nor within one gap that of a fill; fills of different gaps err apart. Of
     several calibrations the shares add up as they stand: they may well be of one laboratory.
     """
-    shares = [Share("resolution", _weighed(over, "resolution") / math.sqrt(max(over.readings, 1)))]
+    shares = [
+        UncertaintyShare(
+            "resolution", _weighed(over, "resolution") / math.sqrt(max(over.readings, 1))
+        )
+    ]
     for kind in ("calibration", "reference"):
         u = _weighed(over, kind)
         if u > 0:
             rested_on = {one.step for _, its in over.parts for one in its.shares
                          if one.kind == kind}  # fmt: skip
-            shares.append(Share(kind, u, step=",".join(sorted(rested_on))))
+            shares.append(UncertaintyShare(kind, u, step=",".join(sorted(rested_on))))
     if over.clock_u_ms is not None and over.length_s > 0:
-        shares.append(Share("clock", abs(over.rise) / over.length_s * over.clock_u_ms / 2000))
+        shares.append(
+            UncertaintyShare("clock", abs(over.rise) / over.length_s * over.clock_u_ms / 2000)
+        )
     fills = math.hypot(*(share * half / 2 for share, half in over.fills))
     if fills > 0:
-        shares.append(Share("fill", fills))
-    return Sure(tuple(shares), is_least=any(its.is_least for _, its in over.parts))
+        shares.append(UncertaintyShare("fill", fills))
+    return Uncertainty(tuple(shares), is_least=any(its.is_least for _, its in over.parts))
 
 
-def _weighed(over: Stretch, kind: str) -> float:
+def _weighed(over: AveragedPeriod, kind: str) -> float:
     """Return the shares of a kind, each part's by how much of the stretch it is."""
     return sum(share * math.hypot(*(one.u for one in its.shares if one.kind == kind))
                for share, its in over.parts)  # fmt: skip
 
 
-def of_sum(over: Stretch) -> Sure:
+def of_sum(over: AveragedPeriod) -> Uncertainty:
     """Return how sure the sum of all readings of a stretch is: what is random grows with the root
     of their number, calibrations with their number; filled sums err apart."""
     return of_mean_of_sums(over, np.ones(over.readings, np.int64), 1)
 
 
-def of_mean_of_sums(over: Stretch, counts: NDArray[np.int64], sums: int) -> Sure:
+def of_mean_of_sums(over: AveragedPeriod, counts: NDArray[np.int64], sums: int) -> Uncertainty:
     """Return how sure the mean of running sums is: of readings that stand in several of them each.
 
     Random errors of a reading go in by how often it counts; calibrations as often as all readings
@@ -203,10 +213,14 @@ def of_mean_of_sums(over: Stretch, counts: NDArray[np.int64], sums: int) -> Sure
     every = float(weights.sum())
     shares = [replace(one, u=one.u * once.get(one.kind, every)) for one in mean.shares]
     filled = math.hypot(*over.sums) * float(weights.max(initial=0.0))
-    return Sure((*shares, *([Share("fill", filled)] if filled else [])), mean.is_least)
+    return Uncertainty(
+        (*shares, *([UncertaintyShare("fill", filled)] if filled else [])), mean.is_least
+    )
 
 
-def over_window(name: str, gathered: Sure, steps: Iterable[Correction], value: Series) -> Sure:
+def over_window(
+    name: str, gathered: Uncertainty, steps: Iterable[Correction], value: Series
+) -> Uncertainty:
     """Return how sure a value is that a formula makes of a window of one input.
 
     Args:
@@ -215,15 +229,15 @@ def over_window(name: str, gathered: Sure, steps: Iterable[Correction], value: S
             sure as the mean: equal errors of all its readings shift it by as much.
     """
     shares = tuple(replace(one, of=one.of or name) for one in gathered.shares)
-    return behind(Sure(shares, gathered.is_least), steps, value)
+    return behind(Uncertainty(shares, gathered.is_least), steps, value)
 
 
-def times(sure: Sure, factor: float) -> Sure:
+def times(sure: Uncertainty, factor: float) -> Uncertainty:
     """Return how sure a value is times an exact number."""
     return replace(sure, shares=tuple(replace(one, u=one.u * factor) for one in sure.shares))
 
 
-def of_slope(one: Sure, hours: Values) -> Sure:
+def of_slope(one: Uncertainty, hours: Values) -> Uncertainty:
     """Return how sure the slope of the least-squares line through readings is, a unit an hour.
 
     What is random in each reading goes in by 1 / sqrt(sum of (t - mean t)^2); what all have alike
@@ -235,4 +249,4 @@ def of_slope(one: Sure, hours: Values) -> Sure:
     spread = math.sqrt(float(((hours - hours.mean()) ** 2).sum()))
     shares = [replace(share, u=share.u / spread) for share in one.shares
               if share.kind == "resolution"]  # fmt: skip
-    return Sure(tuple(shares), one.is_least)
+    return Uncertainty(tuple(shares), one.is_least)

@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from dataclasses import replace
 
-from gezeiten.exchange.text.doubts import Doubt
+from gezeiten.exchange.text.doubts import FormatQuestion
 from gezeiten.exchange.text.form import USUAL_MISSING, Flags, TextForm
 from gezeiten.exchange.text.meaning import unit_named
 from gezeiten.exchange.text.numbers import missing_numbers, number_of
@@ -24,7 +24,9 @@ _FLAG_WORDS = re.compile(
 _GROUPS = r"[+\-−]?\d{1,3}(?:%s\d{3})+"
 
 
-def number_signs(rows: list[list[str]], columns: list[int]) -> tuple[str, str, list[Doubt]]:
+def number_signs(
+    rows: list[list[str]], columns: list[int]
+) -> tuple[str, str, list[FormatQuestion]]:
     """Return the decimal sign, the sign between thousands ("" without one), and a doubt where 1,234
     could be either."""
     cells = [_bare(row[i]) for row in rows for i in columns]
@@ -55,7 +57,7 @@ def number_signs(rows: list[list[str]], columns: list[int]) -> tuple[str, str, l
     if len(others) > 1:  # one alone, time and again, may be a mark for no value
         return ".", ",", []
     choices = ((",", "a decimal sign"), (".", "a sign between thousands"))
-    return ",", apart, [Doubt("decimal", f"“{commas[0]}”: what is the comma?", choices)]
+    return ",", apart, [FormatQuestion("decimal", f"“{commas[0]}”: what is the comma?", choices)]
 
 
 def _sign_apart(cells: list[str]) -> str:
@@ -100,7 +102,9 @@ def glued_units(rows: list[list[str]], columns: list[int]) -> dict[int, str]:
     return units
 
 
-def glued_marks(rows: list[list[str]], columns: list[int], units: dict[int, str]) -> list[Doubt]:
+def glued_marks(
+    rows: list[list[str]], columns: list[int], units: dict[int, str]
+) -> list[FormatQuestion]:
     """Ask about letters and signs at some numbers: "<0.5", "12.3*"."""
     found: Counter[str] = Counter()
     example: dict[str, str] = {}
@@ -118,7 +122,7 @@ def glued_marks(rows: list[list[str]], columns: list[int], units: dict[int, str]
         return []
     listed = ", ".join(f"“{example[mark]}” ({_times(many)})" for mark, many in found.items())
     choices = (("\n".join(found), "the number that stands there"), ("", "no value"))
-    return [Doubt("glued", f"{listed}: what do such cells mean?", choices)]
+    return [FormatQuestion("glued", f"{listed}: what do such cells mean?", choices)]
 
 
 def _times(many: int) -> str:
@@ -126,7 +130,7 @@ def _times(many: int) -> str:
 
 
 # -- numbers that mean nothing ---------------------------------------------------------------------
-def marks(rows: list[list[str]], columns: list[int], form: TextForm) -> list[Doubt]:
+def marks(rows: list[list[str]], columns: list[int], form: TextForm) -> list[FormatQuestion]:
     """Ask about numbers that come again exactly and lie far from all others: -8888, 99.99, 1e20."""
     found: dict[str, int] = {}
     for column in columns:
@@ -146,7 +150,7 @@ def marks(rows: list[list[str]], columns: list[int], form: TextForm) -> list[Dou
         return []
     listed = ", ".join(f"“{mark}” ({_times(often)})" for mark, often in found.items())
     question = f"{listed} in the lines looked at, far from all other numbers: what does it mean?"
-    return [Doubt("missing", question, (("\n".join(found), "no value"), ("", "a value")))]
+    return [FormatQuestion("missing", question, (("\n".join(found), "no value"), ("", "a value")))]
 
 
 def values_of(rows: list[list[str]], column: int, form: TextForm) -> list[float]:
@@ -179,7 +183,7 @@ def code_columns(
 
 def flags_beside(
     rows: list[list[str]], header: tuple[str, ...], values: list[int], others: list[int]
-) -> tuple[tuple[Flags, ...], list[Doubt]]:
+) -> tuple[tuple[Flags, ...], list[FormatQuestion]]:
     """Return the columns of flags beside values, and what is asked about them.
 
     Args:
@@ -220,7 +224,7 @@ def flagged_columns(column: int, header: tuple[str, ...], values: list[int]) -> 
     return tuple(before) if before else tuple(one for one in values if one < column)[-1:]
 
 
-def flags_asked(column: int, words: str, said: Counter[str]) -> list[Doubt]:
+def flags_asked(column: int, words: str, said: Counter[str]) -> list[FormatQuestion]:
     """Ask which of the flags in a column say that there is no value, and which that one is suspect;
     words: above it."""
     title = f"“{words}”" if words else f"Column {column + 1}"
@@ -228,7 +232,7 @@ def flags_asked(column: int, words: str, said: Counter[str]) -> list[Doubt]:
                     for flag, many in said.most_common())  # fmt: skip
     none = f"{title} holds flags. Which of them say that there is no value?"
     suspect = f"And which of the flags in {title} say that a value is suspect?"
-    return [Doubt(kind, question, choices, many=True, about=column)
+    return [FormatQuestion(kind, question, choices, many=True, about=column)
             for kind, question in (("flags", none), ("suspects", suspect))]  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from gezeiten.exchange.text.cells import values_of
 from gezeiten.exchange.text.form import USUAL_MISSING, ColumnTie, TextForm, Where
 from gezeiten.exchange.text.meaning import meaning, unit_behind
 from gezeiten.exchange.text.shapes import GLUED, NUMBER
-from gezeiten.exchange.text.stations import Told, is_about_values
+from gezeiten.exchange.text.stations import SeriesNaming, is_about_values
 
 _ABOUT_VALUES = re.compile(
     r"\bstd\b|st\.? ?dev|deviation|standardabw|varian|\bcount\b|samples|anzahl|number of",
@@ -74,7 +74,7 @@ def _spelled_out(bare: str) -> str:
 
 
 def ties_of(
-    rows: list[list[str]], columns: list[int], form: TextForm, told: Told,
+    rows: list[list[str]], columns: list[int], form: TextForm, told: SeriesNaming,
     explanations: dict[int, str],
 ) -> tuple[ColumnTie, ...]:  # fmt: skip
     """Return what columns of numbers seem to measure, "" where nothing tells; of lines that are of
@@ -110,7 +110,7 @@ def _tie(column: int, words: str, unit: str, explanation: str) -> ColumnTie:
     return ColumnTie(column, *found)
 
 
-def _labelled(ties: list[ColumnTie], form: TextForm, told: Told) -> tuple[ColumnTie, ...]:
+def _labelled(ties: list[ColumnTie], form: TextForm, told: SeriesNaming) -> tuple[ColumnTie, ...]:
     """Return ties with labels where several are of one quantity: the words above each, or what
     their lines are called."""
     many = Counter((one.quantity, one.label) for one in ties if one.quantity)

@@ -5,7 +5,14 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
-from gezeiten.exchange.text.form import AcceptedAnswer, Beside, Flags, TextForm, TimeForm, Where
+from gezeiten.exchange.text.form import (
+    AcceptedAnswer,
+    Flags,
+    LineContext,
+    TextForm,
+    TimeForm,
+    Where,
+)
 from gezeiten.exchange.text.moments import as_start, iso_day
 
 KINDS = ("inside", "kind", "time", "columns", "order", "period", "start", "date", "year", "zone",
@@ -17,7 +24,7 @@ TYPED = ("start", "date", "year", "zone")
 
 
 @dataclass(frozen=True, slots=True)
-class Doubt:
+class FormatQuestion:
     """A question that the text alone does not answer. kind: one of `KINDS`.
 
     choices: (value, how people say it). value is a pattern for "order", columns for "period" (see
@@ -55,7 +62,7 @@ def columns_value(columns: tuple[int, ...], pattern: str) -> str:
     return f"{','.join(map(str, columns))}|{pattern}"
 
 
-def answered(form: TextForm, doubt: Doubt, value: str) -> TextForm:
+def answered(form: TextForm, doubt: FormatQuestion, value: str) -> TextForm:
     """Return a form once a question is answered; "kind" and "inside" change more than a form."""
     time, marks = form.time, tuple(one for one in value.split("\n") if one)
     if doubt.kind == "order":
@@ -105,14 +112,16 @@ _OF_VALUES = {"far": "value", "range": "range", "constant": "constant", "future"
 """Questions about numbers and times, and as what an answer that they are right is kept."""
 
 
-def _with_value_answer(form: TextForm, doubt: Doubt, value: str) -> TextForm:
+def _with_value_answer(form: TextForm, doubt: FormatQuestion, value: str) -> TextForm:
     """Return a form once it is said whether numbers are values, or that words say nothing."""
     if value == NO_VALUE:
         return replace(form, missing=_joined(form.missing, doubt.seen))
     return _accepting(form, _OF_VALUES.get(doubt.kind, "words"), doubt, doubt.seen)
 
 
-def _accepting(form: TextForm, kind: str, doubt: Doubt, values: tuple[str, ...]) -> TextForm:
+def _accepting(
+    form: TextForm, kind: str, doubt: FormatQuestion, values: tuple[str, ...]
+) -> TextForm:
     if not values:
         return form
     return accepting(form, AcceptedAnswer(kind, doubt.about, values, doubt.where))
@@ -157,7 +166,7 @@ def _as_iso(value: str, time: TimeForm) -> tuple[str, TimeForm]:
     return f"{kind}{sign}{day}", replace(time, pattern=f"%Y-%m-%d {clock[0]}")
 
 
-def _said(beside: Beside, value: str) -> Beside:
+def _said(beside: LineContext, value: str) -> LineContext:
     """Return what stands beside a text as it is said: "head:..." where the head says it."""
     kind = next((one for one in ("head", "name") if value.startswith(f"{one}:")), "")
     return replace(beside, kind=kind or "said", text=value.removeprefix(f"{kind}:"))

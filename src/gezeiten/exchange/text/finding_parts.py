@@ -11,7 +11,7 @@ import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
-from gezeiten.exchange.text.doubts import Doubt, columns_value
+from gezeiten.exchange.text.doubts import FormatQuestion, columns_value
 from gezeiten.exchange.text.form import TimeForm
 from gezeiten.exchange.text.parts_of_time import of_parts
 from gezeiten.exchange.text.written_times import are_few
@@ -73,7 +73,7 @@ class _Candidate:
 
 def parts_by_words(
     rows: list[list[str]], header: tuple[str, ...]
-) -> tuple[TimeForm, list[Doubt]] | None:
+) -> tuple[TimeForm, list[FormatQuestion]] | None:
     """Return the time of columns that are called year, month, day and so on, in any order."""
     named = _named(header)
     has_day = "%j" in named or {"%m", "%d"} <= named.keys()
@@ -103,7 +103,7 @@ def _clock_of(named: dict[str, int]) -> list[str]:
 
 def parts_by_numbers(
     rows: list[list[str]], _header: tuple[str, ...]
-) -> tuple[TimeForm, list[Doubt]] | None:
+) -> tuple[TimeForm, list[FormatQuestion]] | None:
     """Return the time of columns beside each other whose numbers are those of a date and clock;
     asked is where two ways to read them are as good."""
     found = [one for parts in _LAYOUTS for one in _candidates(rows, parts)]
@@ -116,7 +116,9 @@ def parts_by_numbers(
     choices = {_example(one): columns_value(one.columns, " ".join(one.parts))
                for one in (best, *others)}  # fmt: skip
     question = f"“{' '.join(rows[0][: max(best.columns) + 1])}”: which time is that?"
-    doubt = Doubt("columns", question, tuple((value, words) for words, value in choices.items()))
+    doubt = FormatQuestion(
+        "columns", question, tuple((value, words) for words, value in choices.items())
+    )
     return best.time, [doubt] if len(choices) > 1 else []
 
 
@@ -199,7 +201,7 @@ def parts_in(rows: list[list[str]], columns: tuple[int, ...]) -> tuple[str, ...]
 
 def yearless_parts(
     rows: list[list[str]], header: tuple[str, ...]
-) -> tuple[TimeForm, list[Doubt]] | None:
+) -> tuple[TimeForm, list[FormatQuestion]] | None:
     """Return the time of lines that say the day of the year and a clock, but no year: its pattern
     has the year in front. None of others."""
     named = _named(header)

@@ -14,7 +14,7 @@ from itertools import pairwise
 import polars as pl
 
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.doubts import Doubt, period_value
+from gezeiten.exchange.text.doubts import FormatQuestion, period_value
 from gezeiten.exchange.text.finding_parts import (
     PART_WORDS,
     parts_by_numbers,
@@ -31,7 +31,7 @@ from gezeiten.exchange.text.zone_names import offset_hours
 
 def find_time(
     rows: list[list[str]], header: tuple[str, ...], known: tuple[int, ...] = ()
-) -> tuple[TimeForm, list[Doubt]]:
+) -> tuple[TimeForm, list[FormatQuestion]]:
     """Return which columns are the time and how it is written; known: where somebody says which."""
     if known:
         return _in_columns(rows, known)
@@ -43,11 +43,13 @@ def find_time(
     sparse = _with_sparse_dates(rows, header)
     if sparse is not None:
         return sparse
-    doubt = Doubt("time", "No column with times is found; which one is it, and how is it written?")
+    doubt = FormatQuestion(
+        "time", "No column with times is found; which one is it, and how is it written?"
+    )
     return TimeForm((0,), "%Y-%m-%d %H:%M:%S"), [doubt]
 
 
-_Found = tuple[TimeForm, list[Doubt]]
+_Found = tuple[TimeForm, list[FormatQuestion]]
 _Way = Callable[[list[list[str]], tuple[str, ...]], _Found | None]
 
 
@@ -97,7 +99,9 @@ def _in_columns(rows: list[list[str]], columns: tuple[int, ...]) -> _Found:
         counted = _counted_in(rows, columns[0], is_time=True)
         if counted is not None:
             return counted
-    doubt = Doubt("time", "How the time in these columns is written is not found; write it below.")
+    doubt = FormatQuestion(
+        "time", "How the time in these columns is written is not found; write it below."
+    )
     return TimeForm(columns, "%Y-%m-%d %H:%M:%S"), [doubt]
 
 
@@ -167,7 +171,7 @@ def _chosen(columns: tuple[int, ...], fits: dict[str, str], texts: list[str]) ->
         if telling is None:
             return TimeForm(columns, fits["dmy"]), []
         choices = tuple((fits[order], _said(telling, fits[order])) for order in ("dmy", "mdy"))
-        doubt = Doubt("order", f"“{telling}”: which day is that?", choices)
+        doubt = FormatQuestion("order", f"“{telling}”: which day is that?", choices)
         return TimeForm(columns, fits["dmy"]), [doubt]
     return TimeForm(columns, fits[first]), []
 
@@ -180,8 +184,8 @@ _ORDER_WORDS = (
 
 
 def with_order(
-    time: TimeForm, doubts: tuple[Doubt, ...], more: list[list[str]], head: list[str]
-) -> tuple[TimeForm, tuple[Doubt, ...]]:  # fmt: skip
+    time: TimeForm, doubts: tuple[FormatQuestion, ...], more: list[list[str]], head: list[str]
+) -> tuple[TimeForm, tuple[FormatQuestion, ...]]:  # fmt: skip
     """Return a time, and what is asked, once the head or any other line of the text has told
     whether the day comes first.
 
@@ -347,7 +351,7 @@ def _in_periods(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | Non
             choices = tuple((period_value(part, (column,)), f"the {part}: {halves[0][i]}")
                             for i, part in enumerate(("begin", "end")))  # fmt: skip
             question = f"“{rows[0][column]}”: which of the two is the time of the values?"
-            doubts = [*doubts, Doubt("period", question, choices)]
+            doubts = [*doubts, FormatQuestion("period", question, choices)]
             return replace(time, period="begin"), doubts
     return None
 
@@ -408,7 +412,7 @@ def _names_a_zone(cell: str) -> bool:
     )
 
 
-def _behind(doubt: Doubt, sign: str) -> Doubt:
+def _behind(doubt: FormatQuestion, sign: str) -> FormatQuestion:
     if doubt.kind != "order":
         return doubt
     return replace(doubt, choices=tuple((f"{one}{sign}", said) for one, said in doubt.choices))
@@ -416,12 +420,14 @@ def _behind(doubt: Doubt, sign: str) -> Doubt:
 
 def _which_counts(
     rows: list[list[str]], header: tuple[str, ...], both: tuple[tuple[int, ...], ...]
-) -> Doubt:
+) -> FormatQuestion:
     said = [" ".join(rows[0][column] for column in columns) for columns in both]
     words = [header[columns[0]] if header else f"column {columns[0] + 1}" for columns in both]
     choices = tuple((period_value("", columns), f"“{word}”: {text}")
                     for columns, word, text in zip(both, words, said, strict=True))  # fmt: skip
-    return Doubt("period", "There are two times: which of them is that of the values?", choices)
+    return FormatQuestion(
+        "period", "There are two times: which of them is that of the values?", choices
+    )
 
 
 # -- without a day or a year -------------------------------------------------------------------
@@ -444,7 +450,7 @@ def yearless_time(rows: list[list[str]], header: tuple[str, ...]) -> _Found | No
     return None
 
 
-def _without_the_year(doubt: Doubt) -> Doubt:
+def _without_the_year(doubt: FormatQuestion) -> FormatQuestion:
     choices = tuple((value, words.removesuffix(" 2000")) for value, words in doubt.choices)
     return replace(doubt, question=doubt.question.replace("“2000 ", "“"), choices=choices)
 
@@ -460,7 +466,7 @@ def clock_columns(rows: list[list[str]]) -> TimeForm | None:
     return None
 
 
-def date_pattern(days: list[str], clock: str) -> tuple[str, list[Doubt]]:
+def date_pattern(days: list[str], clock: str) -> tuple[str, list[FormatQuestion]]:
     """Return the pattern of days that stand apart from clocks, both joined by a blank; which order
     it is is asked where days leave it open."""
     texts = [f"{day} 12:34" for day in _texts([[day] for day in days], (0,))]
@@ -472,7 +478,7 @@ def date_pattern(days: list[str], clock: str) -> tuple[str, list[Doubt]]:
     def pattern(of: str) -> str:
         return of.removesuffix("%H:%M").rstrip() + f" {clock}"
 
-    def of_day(doubt: Doubt) -> Doubt:
+    def of_day(doubt: FormatQuestion) -> FormatQuestion:
         choices = tuple((pattern(value), words) for value, words in doubt.choices)
         return replace(doubt, question=doubt.question.replace(" 12:34", ""), choices=choices)
 
@@ -525,7 +531,7 @@ def _days(column: int, numbers: list[float]) -> _Found:
     }
     choices = tuple((name, _day_said(begin + timedelta(days=first)))
                     for name, begin in begun.items())  # fmt: skip
-    doubt = Doubt("order", f"“{first:g}”: which day is that?", choices)
+    doubt = FormatQuestion("order", f"“{first:g}”: which day is that?", choices)
     return TimeForm((column,), "day_1900"), [doubt]
 
 

@@ -42,7 +42,7 @@ Where: TypeAlias = tuple[tuple[int, str], ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Beside:
+class LineContext:
     """What holds for many lines and stands in none of them, read as one more column behind those
     of the text.
 
@@ -157,7 +157,7 @@ class TextForm:
     widths: tuple[int, ...] = ()
     missing: tuple[str, ...] = USUAL_MISSING
     opening: Opening = ()
-    beside: tuple[Beside, ...] = ()
+    beside: tuple[LineContext, ...] = ()
     thousands: str = ""
     glued: tuple[str, ...] = ()
     flags: tuple[Flags, ...] = ()
@@ -177,7 +177,7 @@ class TextForm:
 
 
 @dataclass(frozen=True, slots=True)
-class Tie:
+class ImportTemplate:
     """A form, the point it belongs to and what its columns mean, under a name."""
 
     name: str
@@ -201,7 +201,7 @@ def wheres(columns: tuple[ColumnTie, ...]) -> tuple[Where, ...]:
     return found if any(found) else ()
 
 
-def parts(tie: Tie) -> list[Tie]:
+def parts(tie: ImportTemplate) -> list[ImportTemplate]:
     """Return a tie for each source of a text: one for each point and label that its columns have.
 
     Columns of one part have neither; the label stands in the part's name, as what tells it apart.
@@ -217,7 +217,7 @@ def parts(tie: Tie) -> list[Tie]:
     ]  # fmt: skip
 
 
-def tie_from_dict(data: dict[str, Any]) -> Tie:
+def tie_from_dict(data: dict[str, Any]) -> ImportTemplate:
     """Return the tie of `Tie.as_dict` (or of JSON made from it, also from before some fields).
 
     Raises:
@@ -229,7 +229,7 @@ def tie_from_dict(data: dict[str, Any]) -> Tie:
             str(raw["encoding"]), str(raw["delimiter"]), str(raw["decimal"]),
             whole(raw["first_line"]), whole(raw["columns"]), _time(raw["time"]),
             opening=tuple((str(step), str(inner)) for step, inner in raw.get("opening", ())),
-            beside=tuple(Beside(**one) for one in raw.get("beside", ())),
+            beside=tuple(LineContext(**one) for one in raw.get("beside", ())),
             # a comma as decimal sign let points be those of thousands, before it was said
             thousands=str(raw.get("thousands", "." if raw["decimal"] == "," else "")),
             widths=tuple(whole(width) for width in raw.get("widths", ())),
@@ -240,7 +240,7 @@ def tie_from_dict(data: dict[str, Any]) -> Tie:
                for name in ("header", "units", "missing", "glued")},
         )  # fmt: skip
         columns = tuple(_column(one) for one in data["columns"])
-        return Tie(str(data["name"]), str(data["point"]), form, columns)
+        return ImportTemplate(str(data["name"]), str(data["point"]), form, columns)
     except (KeyError, TypeError, ValueError) as exc:
         raise InputError(
             f"What was kept about this kind of text cannot be read ({exc}); tie it anew."

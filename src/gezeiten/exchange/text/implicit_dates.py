@@ -6,15 +6,15 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
-from gezeiten.exchange.text.doubts import Doubt
+from gezeiten.exchange.text.doubts import FormatQuestion
 from gezeiten.exchange.text.finding_times import (
     clock_columns,
     date_pattern,
     yearless_time,
 )
-from gezeiten.exchange.text.form import Beside, TextForm, TimeForm
+from gezeiten.exchange.text.form import LineContext, TextForm, TimeForm
 from gezeiten.exchange.text.moments import iso_day
-from gezeiten.exchange.text.sample import Sample
+from gezeiten.exchange.text.sample import TextSample
 from gezeiten.exchange.text.since_start import counted_from_start, starts
 from gezeiten.exchange.text.times import MONTH_NAMES
 from gezeiten.exchange.text.zone_names import zone_said
@@ -31,18 +31,18 @@ _ANY_DAY = rf"(?i)^[^\d:]*(?::\s*)?({_ONE_DAY})[\s;,\t]*$"
 
 
 @dataclass(frozen=True, slots=True)
-class Elsewhere:
+class ImplicitDate:
     """A time that needs something beside the lines, and what is asked about it."""
 
     time: TimeForm
-    beside: Beside
-    doubts: tuple[Doubt, ...]
+    beside: LineContext
+    doubts: tuple[FormatQuestion, ...]
 
 
 def time_elsewhere(
     rows: list[list[str]], header: tuple[str, ...], head: list[str], body: list[str],
-    sample: Sample, columns: int,
-) -> Elsewhere | None:  # fmt: skip
+    sample: TextSample, columns: int,
+) -> ImplicitDate | None:  # fmt: skip
     """Return the time of lines that say only a clock, or a day without its year, or count from a
     start; None of others.
 
@@ -55,42 +55,50 @@ def time_elsewhere(
         time = replace(time, columns=(columns, *time.columns), rolls="year")
         doubt = _asked("year", "No line says the year; which one is it?",
                        _places(_YEAR, head, sample))  # fmt: skip
-        return Elsewhere(time, Beside("said"), (*doubts, doubt))
+        return ImplicitDate(time, LineContext("said"), (*doubts, doubt))
     clock = clock_columns(rows)
     if clock is None:
         return _since(rows, header, head, sample, columns)
     own = [found[1] for line in [*head, *body] if (found := re.match(_ANY_DAY, line.strip()))]
     if len(own) > 1 or (own and re.match(_ANY_DAY, body[0].strip())):
-        return _with_day(clock, own, Beside("line", _ANY_DAY), columns, ())
+        return _with_day(clock, own, LineContext("line", _ANY_DAY), columns, ())
     places = _places(_DAY, head, sample)
     doubt = _asked("date", "No line says the day; which one is the first?", places)
     days = [text.rpartition(":")[2] for text, _ in places] or ["2024-01-31"]
-    return _with_day(clock, days[:1], Beside("said"), columns, (doubt,))
+    return _with_day(clock, days[:1], LineContext("said"), columns, (doubt,))
 
 
 def _since(
-    rows: list[list[str]], header: tuple[str, ...], head: list[str], sample: Sample, columns: int
-) -> Elsewhere | None:
+    rows: list[list[str]],
+    header: tuple[str, ...],
+    head: list[str],
+    sample: TextSample,
+    columns: int,
+) -> ImplicitDate | None:
     found = counted_from_start(rows, header, columns)
     if found is None:
         return None
     time, doubts = found
-    asked = Doubt("start", _WHICH_START, starts(_DAY, head, sample))
-    return Elsewhere(time, Beside("said"), (*doubts, asked))
+    asked = FormatQuestion("start", _WHICH_START, starts(_DAY, head, sample))
+    return ImplicitDate(time, LineContext("said"), (*doubts, asked))
 
 
 _WHICH_START = "The times are counted from a start; when was that?"
 
 
 def _with_day(
-    clock: TimeForm, days: list[str], beside: Beside, columns: int, doubts: tuple[Doubt, ...]
-) -> Elsewhere:
+    clock: TimeForm,
+    days: list[str],
+    beside: LineContext,
+    columns: int,
+    doubts: tuple[FormatQuestion, ...],
+) -> ImplicitDate:
     pattern, asked = date_pattern(days, clock.pattern)
     time = TimeForm((columns, *clock.columns), pattern, rolls="day")
-    return Elsewhere(time, beside, (*doubts, *asked))
+    return ImplicitDate(time, beside, (*doubts, *asked))
 
 
-def _places(shape: re.Pattern[str], head: list[str], sample: Sample) -> list[tuple[str, str]]:
+def _places(shape: re.Pattern[str], head: list[str], sample: TextSample) -> list[tuple[str, str]]:
     """Return what the head and the file's name say, as answers."""
     found: dict[str, tuple[str, str]] = {}
     for line in head:
@@ -104,11 +112,13 @@ def _places(shape: re.Pattern[str], head: list[str], sample: Sample) -> list[tup
     return list(found.values())
 
 
-def _asked(kind: str, question: str, places: list[tuple[str, str]]) -> Doubt:
-    return Doubt(kind, question, tuple(places))
+def _asked(kind: str, question: str, places: list[tuple[str, str]]) -> FormatQuestion:
+    return FormatQuestion(kind, question, tuple(places))
 
 
-def found_again(form: TextForm, head: list[str], sample: Sample) -> tuple[TextForm, list[Doubt]]:
+def found_again(
+    form: TextForm, head: list[str], sample: TextSample
+) -> tuple[TextForm, list[FormatQuestion]]:
     """Return a kept form with what another file of its kind says beside its lines; what it does not
     say in one place alone is asked."""
     beside, doubts = [], []
@@ -122,7 +132,7 @@ def found_again(form: TextForm, head: list[str], sample: Sample) -> tuple[TextFo
             text = moments[0].partition(":")[2] if len(moments) == 1 else ""
             beside.append(replace(one, text=text))
             if not text:
-                doubts.append(Doubt("start", _WHICH_START, starts(_DAY, head, sample)))
+                doubts.append(FormatQuestion("start", _WHICH_START, starts(_DAY, head, sample)))
             continue
         is_year = form.time.rolls == "year"
         places = _places(_YEAR if is_year else _DAY, head, sample)
@@ -140,7 +150,7 @@ def found_again(form: TextForm, head: list[str], sample: Sample) -> tuple[TextFo
 # -- zones -----------------------------------------------------------------------------------------
 def zone_of(
     time: TimeForm, header: tuple[str, ...], head: list[str]
-) -> tuple[TimeForm, list[Doubt]]:
+) -> tuple[TimeForm, list[FormatQuestion]]:
     """Return a time with the zone that the words above it or the head say; what they leave open is
     asked."""
     if not time.needs_zone or time.zone:
@@ -155,4 +165,4 @@ def zone_of(
     if len(said) == 1:
         return replace(time, zone=next(iter(said))), []
     question = "In which time zone are the times?"
-    return time, [Doubt("zone", question, tuple(said.items()))]
+    return time, [FormatQuestion("zone", question, tuple(said.items()))]

@@ -11,7 +11,15 @@ from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import DAY_MS, iso_utc
 from gezeiten.exchange.text.cells import are_flags, flagged_columns, flags_asked
 from gezeiten.exchange.text.census import NumberCensus, NumberSeen, WordCensus
-from gezeiten.exchange.text.doubts import A_VALUE, ADD, KINDS, NO_VALUE, NOTHING, STATIONS, Doubt
+from gezeiten.exchange.text.doubts import (
+    A_VALUE,
+    ADD,
+    KINDS,
+    NO_VALUE,
+    NOTHING,
+    STATIONS,
+    FormatQuestion,
+)
 from gezeiten.exchange.text.form import ColumnTie, TextForm, Where
 from gezeiten.exchange.text.numbers import number_of
 from gezeiten.exchange.text.stations import names_lines
@@ -45,7 +53,7 @@ def bounds_of(tie: ColumnTie) -> tuple[float, float]:
 def doubts_about(
     form: TextForm, series: list[SeriesCensus], words: WordCensus, names: set[Where],
     seen_words: dict[int, set[str]],
-) -> list[Doubt]:  # fmt: skip
+) -> list[FormatQuestion]:  # fmt: skip
     """Return what is to be asked once all lines were read.
 
     Args:
@@ -58,7 +66,7 @@ def doubts_about(
     return sorted(doubts, key=lambda doubt: KINDS.index(doubt.kind))
 
 
-def doubt_about_future(form: TextForm, last_ms: int | None, now_ms: int) -> list[Doubt]:
+def doubt_about_future(form: TextForm, last_ms: int | None, now_ms: int) -> list[FormatQuestion]:
     """Ask about a text whose last reading (UTC ms) lies more than a day after now: its times are
     understood wrongly, or a clock was."""
     if last_ms is None or last_ms <= now_ms + DAY_MS:
@@ -69,11 +77,11 @@ def doubt_about_future(form: TextForm, last_ms: int | None, now_ms: int) -> list
     question = (f"The last reading would be of {last}, which is still to come. If its times are "
                 "read wrongly, say by hand, in the window, how they are written.")  # fmt: skip
     choices = ((A_VALUE, "the text says so: import them"),)
-    return [Doubt("future", question, choices, seen=(last,))]
+    return [FormatQuestion("future", question, choices, seen=(last,))]
 
 
 # -- numbers ---------------------------------------------------------------------------------------
-def _about_numbers(form: TextForm, one: SeriesCensus) -> list[Doubt]:
+def _about_numbers(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
     numbers, tie = one.numbers, one.tie
     outside = _outside(form, one)
     if outside:
@@ -95,7 +103,7 @@ def _is_among(value: float, marks: set[str], form: TextForm) -> bool:
     return any(number_of(mark, form) == value or mark == _text(value) for mark in marks)
 
 
-def _outside(form: TextForm, one: SeriesCensus) -> Doubt | None:
+def _outside(form: TextForm, one: SeriesCensus) -> FormatQuestion | None:
     numbers, tie = one.numbers, one.tie
     accepted = [float(text) for text in form.accepted_values("range", tie.column, tie.where)]
     low = min([numbers.low, *accepted])
@@ -111,12 +119,13 @@ def _outside(form: TextForm, one: SeriesCensus) -> Doubt | None:
     )
     doubt = _number_doubt("range", question, found, tie)
     if many > sum(seen.count for seen in found):  # too many to be listed as marks for no value
-        doubt = Doubt("range", question, doubt.choices[1:], about=tie.column, where=tie.where,
-                      seen=doubt.seen)  # fmt: skip
+        doubt = FormatQuestion(
+            "range", question, doubt.choices[1:], about=tie.column, where=tie.where, seen=doubt.seen
+        )
     return doubt
 
 
-def _constant(form: TextForm, one: SeriesCensus) -> list[Doubt]:
+def _constant(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
     [seen] = one.numbers.ends
     tie = one.tie
     nothing_happened = quantity(tie.quantity).averages == "sum" and seen.value == 0
@@ -128,9 +137,11 @@ def _constant(form: TextForm, one: SeriesCensus) -> list[Doubt]:
     return [_number_doubt("constant", question, [seen], tie)]
 
 
-def _number_doubt(kind: str, question: str, found: list[NumberSeen], tie: ColumnTie) -> Doubt:
+def _number_doubt(
+    kind: str, question: str, found: list[NumberSeen], tie: ColumnTie
+) -> FormatQuestion:
     choices = ((NO_VALUE, "no value"), (A_VALUE, "values: import them"))
-    return Doubt(kind, question, choices, about=tie.column, where=tie.where,
+    return FormatQuestion(kind, question, choices, about=tie.column, where=tie.where,
                  seen=tuple(_text(one.value) for one in found))  # fmt: skip
 
 
@@ -164,7 +175,7 @@ def _text(value: float) -> str:
 
 
 # -- names, flags, words ---------------------------------------------------------------------------
-def _about_names(form: TextForm, words: WordCensus, names: set[Where]) -> list[Doubt]:
+def _about_names(form: TextForm, words: WordCensus, names: set[Where]) -> list[FormatQuestion]:
     """Ask about lines of names that nobody was asked about."""
     unknown = {where: many for where, many in words.unwanted.items() if where not in names}
     doubts = []
@@ -173,17 +184,17 @@ def _about_names(form: TextForm, words: WordCensus, names: set[Where]) -> list[D
         question = f"{many:,} {'line is' if many == 1 else 'lines are'} of “{name}”, which is new."
         choices = ((ADD, "import them, as a series of their own"),
                    (NOTHING, "leave these lines out"))  # fmt: skip
-        doubts.append(Doubt("names", question, choices, about=where[0][0], where=where))
+        doubts.append(FormatQuestion("names", question, choices, about=where[0][0], where=where))
     return doubts
 
 
 def _about_words(
     form: TextForm, series: list[SeriesCensus], words: WordCensus, seen_words: dict[int, set[str]]
-) -> list[Doubt]:
+) -> list[FormatQuestion]:
     known = {one.column: set(one.known) for one in form.flags}
     values = sorted({one.tie.column for one in series})
     asked_by_name = {column for one in series for column, _ in one.tie.where}
-    doubts: list[Doubt] = []
+    doubts: list[FormatQuestion] = []
     for column, said in words.words.items():
         above = form.header[column] if column < len(form.header) else ""
         if column in known:
@@ -203,10 +214,10 @@ def _about_words(
 
 def _about_column(
     column: int, above: str, said: Counter[str], values: list[int], form: TextForm
-) -> list[Doubt]:
+) -> list[FormatQuestion]:
     of = flagged_columns(column, form.header, values)
     if of and are_flags(said, above) and not names_lines(above):
-        return [Doubt(one.kind, one.question, one.choices, True, column, of)
+        return [FormatQuestion(one.kind, one.question, one.choices, True, column, of)
                 for one in flags_asked(column, above, said)]  # fmt: skip
     if len(said) > _FEW_WORDS and not names_lines(above):
         return []
@@ -215,4 +226,4 @@ def _about_column(
     more = ", …" if len(said) > 4 else ""
     question = f"{title} says {listed}{more}. What is that to the values?"
     choices = ((NOTHING, "nothing"), (STATIONS, "names of stations, or of what is measured"))
-    return [Doubt("words", question, choices, about=column, seen=tuple(sorted(said)))]
+    return [FormatQuestion("words", question, choices, about=column, seen=tuple(sorted(said)))]

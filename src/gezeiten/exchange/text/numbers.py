@@ -20,7 +20,7 @@ _NO_BREAK = ("\u00a0", "\u202f")
 """Blanks that some programs write between thousands."""
 
 
-class Numbers:
+class NumberReader:
     """Reads the cells of one form."""
 
     def __init__(self, form: TextForm, version: int) -> None:

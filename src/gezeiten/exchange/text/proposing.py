@@ -18,15 +18,15 @@ from gezeiten.exchange.text.cells import (
     with_signs,
 )
 from gezeiten.exchange.text.columns import explained, facts_of, number_columns, ties_of, unit_hints
-from gezeiten.exchange.text.doubts import KINDS, Doubt
+from gezeiten.exchange.text.doubts import KINDS, FormatQuestion
 from gezeiten.exchange.text.finding_times import find_time, with_order
 from gezeiten.exchange.text.form import ARRANGED, PLAIN, QUOTED, ColumnTie, Opening, TextForm
 from gezeiten.exchange.text.implicit_dates import time_elsewhere, zone_of
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.opening import opening_words, openings
-from gezeiten.exchange.text.sample import Sample, sample_of
+from gezeiten.exchange.text.sample import TextSample, sample_of
 from gezeiten.exchange.text.shapes import Headings, Shape, headings_of, later, shape_of
-from gezeiten.exchange.text.stations import Told, names_from_blocks, names_from_columns
+from gezeiten.exchange.text.stations import SeriesNaming, names_from_blocks, names_from_columns
 
 _SHOWN = 120
 
@@ -44,7 +44,7 @@ class Proposal:
     form: TextForm
     lines: tuple[str, ...]
     columns: tuple[ColumnTie, ...]
-    doubts: tuple[Doubt, ...]
+    doubts: tuple[FormatQuestion, ...]
     facts: tuple[tuple[str, str], ...] = ()
     explained: dict[int, str] = field(default_factory=dict)
     hints: dict[int, str] = field(default_factory=dict)
@@ -54,7 +54,7 @@ class Proposal:
 
 
 @dataclass(frozen=True, slots=True)
-class Known:
+class KnownFacts:
     """What somebody knows of a text; the rest is found out.
 
     delimiter: what stands between the columns, or "". starts: where columns of fixed width begin,
@@ -71,10 +71,10 @@ class Known:
     no_names: tuple[int, ...] = ()
 
 
-NOTHING_KNOWN = Known()
+NOTHING_KNOWN = KnownFacts()
 
 
-def propose(path: Path, known: Known = NOTHING_KNOWN) -> Proposal:
+def propose(path: Path, known: KnownFacts = NOTHING_KNOWN) -> Proposal:
     """Return how a text is proposed to be read.
 
     Raises:
@@ -89,7 +89,7 @@ def propose(path: Path, known: Known = NOTHING_KNOWN) -> Proposal:
     return _first_that_can_be(path, ways, known)
 
 
-def _first_that_can_be(path: Path, ways: list[Opening], known: Known) -> Proposal:
+def _first_that_can_be(path: Path, ways: list[Opening], known: KnownFacts) -> Proposal:
     """Return the proposal for the first of several texts that has readings."""
     refusal: InputError | None = None
     for opening in ways:
@@ -115,7 +115,7 @@ def _with_others(proposal: Proposal, ways: list[Opening]) -> Proposal:
     return replace(proposal, others=tuple((one, opening_words(one)) for one in ways))
 
 
-def _proposed(path: Path, opening: Opening, known: Known) -> Proposal:
+def _proposed(path: Path, opening: Opening, known: KnownFacts) -> Proposal:
     sample = sample_of(path, opening)
     if not any(kind in ARRANGED or kind == PLAIN for kind, _ in opening):
         more = arranged(sample.lines)
@@ -133,7 +133,7 @@ def _has_time(proposal: Proposal) -> bool:
     return all(doubt.kind != "time" for doubt in proposal.doubts)
 
 
-def _of_shape(sample: Sample, shape: Shape, known: Known) -> Proposal:
+def _of_shape(sample: TextSample, shape: Shape, known: KnownFacts) -> Proposal:
     lines = sample.lines
     split = [split_line(line, shape.draft) for line in lines]
     blocks = names_from_blocks(lines, shape, split)
@@ -165,9 +165,9 @@ def _rows(split: list[list[str]], shape: Shape) -> list[list[str]]:
 
 
 def _timed(
-    form: TextForm, rows: list[list[str]], sample: Sample, shape: Shape, heads: Headings,
-    known: Known,
-) -> tuple[TextForm, tuple[Doubt, ...]]:  # fmt: skip
+    form: TextForm, rows: list[list[str]], sample: TextSample, shape: Shape, heads: Headings,
+    known: KnownFacts,
+) -> tuple[TextForm, tuple[FormatQuestion, ...]]:  # fmt: skip
     """Return a form with its time, and what is asked about that."""
     head, body = sample.lines[: shape.first], sample.lines[shape.first :]
     time, doubts = find_time(rows, heads.words, known.time_columns)
@@ -197,8 +197,8 @@ def _without_names(form: TextForm, rows: list[list[str]]) -> tuple[TextForm, lis
 
 
 def _with_values(
-    form: TextForm, rows: list[list[str]], blocks: Told, head: list[str], heads: Headings,
-    sample: Sample, doubts: tuple[Doubt, ...], known: Known,
+    form: TextForm, rows: list[list[str]], blocks: SeriesNaming, head: list[str], heads: Headings,
+    sample: TextSample, doubts: tuple[FormatQuestion, ...], known: KnownFacts,
 ) -> Proposal:  # fmt: skip
     time = form.time.columns
     form, rows = _without_names(form, rows)

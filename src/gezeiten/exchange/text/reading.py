@@ -24,7 +24,7 @@ from gezeiten.errors import InputError
 from gezeiten.exchange.text.census import WordCensus
 from gezeiten.exchange.text.form import FIXED, MIXED, SPACES, TextForm, Where
 from gezeiten.exchange.text.lines import TextPiece, decoded, split_line, text_pieces
-from gezeiten.exchange.text.numbers import Marks, Numbers
+from gezeiten.exchange.text.numbers import Marks, NumberReader
 from gezeiten.exchange.text.times import WallClock
 
 VERSION = 4
@@ -37,7 +37,7 @@ _TO_TABS = bytes.maketrans(b";,|", b"\t\t\t")
 
 
 @dataclass(frozen=True, slots=True)
-class Rejected:
+class RejectedLine:
     """A line that was not taken: its number, what it says, and why."""
 
     line: int
@@ -46,7 +46,7 @@ class Rejected:
 
 
 @dataclass(frozen=True, slots=True)
-class Piece:
+class ReadingChunk:
     """Readings of some lines: instants (n,), values by column number (n,), NaN where missing.
 
     lines: line numbers (n,). rejected: lines that were left out. done_bytes: how far in the file
@@ -58,9 +58,9 @@ class Piece:
     times: Times
     values: dict[int, Values]
     lines: NDArray[np.int64]
-    rejected: list[Rejected] = field(default_factory=list)
+    rejected: list[RejectedLine] = field(default_factory=list)
     done_bytes: int = 0
-    spoilt: list[Rejected] = field(default_factory=list)
+    spoilt: list[RejectedLine] = field(default_factory=list)
     words: dict[int, pl.Series] = field(default_factory=dict)
     suspect: dict[int, Marks] = field(default_factory=dict)
 
@@ -80,7 +80,7 @@ def read_text(
     version: int = VERSION,
     rows: tuple[Where, ...] = (),
     census: WordCensus | None = None,
-) -> Iterator[Piece]:
+) -> Iterator[ReadingChunk]:
     """Yield the readings of a text, piece by piece, in the order of its lines.
 
     Args:
@@ -131,7 +131,7 @@ class _Reader:
         self._clocks: dict[Where, WallClock] = {
             where: WallClock(form.time, version) for where in rows or ((),)
         }
-        self._numbers = Numbers(form, version)
+        self._numbers = NumberReader(form, version)
         self._names = [f"c{i}" for i in range(form.columns + len(form.beside))]
         self._rows = rows
         self._conditions = sorted({column for where in rows for column, _ in where})
@@ -161,13 +161,13 @@ class _Reader:
         frame = None if even is None else self._fast(even, numbers=True)
         return _Split(piece, frame)
 
-    def read(self, split: _Split) -> Piece:
+    def read(self, split: _Split) -> ReadingChunk:
         """Return the readings of a piece. Pieces have to come in their order."""
         piece = split.piece
         if not piece.text:
             nothing = np.empty(0, np.int64)
             words = {column: pl.Series([], dtype=pl.String) for column in self._conditions}
-            return Piece(nothing, {c: np.empty(0) for c in self._columns}, nothing, [],
+            return ReadingChunk(nothing, {c: np.empty(0) for c in self._columns}, nothing, [],
                          piece.done_bytes, words=words)  # fmt: skip
         quick = None if split.frame is None else self._converted(split.frame, piece)
         if quick is not None:
@@ -245,7 +245,7 @@ class _Reader:
                 for i, text in enumerate(self._beside)]  # fmt: skip
         return frame.with_columns(said) if said else frame
 
-    def _converted(self, frame: pl.DataFrame, piece: TextPiece) -> Piece | None:
+    def _converted(self, frame: pl.DataFrame, piece: TextPiece) -> ReadingChunk | None:
         """Return the readings of lines, None where any of them could not be understood."""
         lines = np.arange(piece.first_line, piece.first_line + len(frame), dtype=np.int64)
         whole = frame
@@ -264,7 +264,7 @@ class _Reader:
         self._take_flagged(frame, values)
         if self._census is not None:
             self._count_words(whole, np.ones(len(whole), np.bool_))
-        return Piece(utc, values, lines, [], piece.done_bytes, words=self._words(frame),
+        return ReadingChunk(utc, values, lines, [], piece.done_bytes, words=self._words(frame),
                      suspect=self._suspect(frame))  # fmt: skip
 
     def _count_words(self, frame: pl.DataFrame, is_line: Marks) -> None:
@@ -350,7 +350,7 @@ class _Reader:
         return found
 
     # -- line by line ------------------------------------------------------------------------------
-    def _slow(self, piece: TextPiece) -> Piece:
+    def _slow(self, piece: TextPiece) -> ReadingChunk:
         """Read lines that are not all of one shape."""
         lines = decoded(piece.text).split("\n")[:-1]
         reasons: dict[int, str] = {}
@@ -358,7 +358,7 @@ class _Reader:
         frame = self._split(piece, lines, blank, reasons)
         return self._sorted_out(piece, frame, blank, reasons, lines.__getitem__)
 
-    def _judged(self, piece: TextPiece, frame: pl.DataFrame) -> Piece:
+    def _judged(self, piece: TextPiece, frame: pl.DataFrame) -> ReadingChunk:
         """Read lines that are all of one shape, some of which say what cannot be."""
         shown: list[str] = []
 
@@ -377,7 +377,7 @@ class _Reader:
         blank: Marks,
         reasons: dict[int, str],
         line: Callable[[int], str],
-    ) -> Piece:
+    ) -> ReadingChunk:
         """Return the good lines, and each other one with its reason; blank ones are no readings,
         nor are those that are not wanted."""
         numbers = np.arange(piece.first_line, piece.first_line + len(frame), dtype=np.int64)
@@ -408,14 +408,24 @@ class _Reader:
         good = ~blank
         good[list(reasons)] = False
 
-        def told(listed: dict[int, str]) -> list[Rejected]:
-            return [Rejected(int(numbers[i]), line(i)[:_SHOWN], listed[i]) for i in sorted(listed)]
+        def told(listed: dict[int, str]) -> list[RejectedLine]:
+            return [
+                RejectedLine(int(numbers[i]), line(i)[:_SHOWN], listed[i]) for i in sorted(listed)
+            ]
 
         kept = {column: value[good] for column, value in values.items()}
         spoilt = {i: why for i, why in cells.items() if i not in reasons}
         suspect = {column: its[good] for column, its in self._suspect(frame).items()}
-        return Piece(utc[good], kept, numbers[good], told(reasons), piece.done_bytes, told(spoilt),
-                     self._words(frame, good), suspect)  # fmt: skip
+        return ReadingChunk(
+            utc[good],
+            kept,
+            numbers[good],
+            told(reasons),
+            piece.done_bytes,
+            told(spoilt),
+            self._words(frame, good),
+            suspect,
+        )
 
     def _unwanted(self, frame: pl.DataFrame, reasons: dict[int, str]) -> Marks:
         """Return which whole lines are of no condition, bool (n,)."""

@@ -30,7 +30,7 @@ _PAST_TWELFTH = (
 
 
 @dataclass(frozen=True, slots=True)
-class Sample:
+class TextSample:
     """lines: the first ones, as they are; tail: some of the end of a long text; unusual: lines
     between them that are written in a way which none of the first ones has (another word, a sign,
     an empty cell), or that tell the day from the month."""
@@ -43,7 +43,7 @@ class Sample:
     unusual: tuple[str, ...] = ()
 
 
-def sample_of(path: Path, opening: Opening = ()) -> Sample:
+def sample_of(path: Path, opening: Opening = ()) -> TextSample:
     """Return some lines of a text.
 
     Raises:
@@ -55,7 +55,7 @@ def sample_of(path: Path, opening: Opening = ()) -> Sample:
     tail = first[SAMPLE_LINES:][-SAMPLE_LINES:]
     if not opening:
         tail = _last_lines(path, encoding) or tail
-    return Sample(path, opening, encoding, first[:SAMPLE_LINES], tail,
+    return TextSample(path, opening, encoding, first[:SAMPLE_LINES], tail,
                   _unusual_lines(path, encoding, opening))  # fmt: skip
 
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from itertools import pairwise
 
-from gezeiten.exchange.text.doubts import Doubt
+from gezeiten.exchange.text.doubts import FormatQuestion
 from gezeiten.exchange.text.form import COUNT_FACTORS, TimeForm
 from gezeiten.exchange.text.moments import CLOCK, START, moments
-from gezeiten.exchange.text.sample import Sample
+from gezeiten.exchange.text.sample import TextSample
 
 _UNITS = (
     ("ms", r"ms|milli\w+"),
@@ -27,7 +27,7 @@ _NUMBER = re.compile(r"\d{1,12}(?:[.,]\d+)?$")
 
 def counted_from_start(
     rows: list[list[str]], header: tuple[str, ...], behind: int
-) -> tuple[TimeForm, tuple[Doubt, ...]] | None:
+) -> tuple[TimeForm, tuple[FormatQuestion, ...]] | None:
     """Return the time of lines whose column counts from a start, with the question in which unit
     where no word says it; None of others.
 
@@ -44,7 +44,9 @@ def counted_from_start(
             return time, ()
         example = rows[-1][column]
         choices = tuple((f"{START} +{one}", f"{example} {said}") for one, said in _SAID.items())
-        asked = Doubt("order", f"“{example}” since the start: in which unit is that?", choices)
+        asked = FormatQuestion(
+            "order", f"“{example}” since the start: in which unit is that?", choices
+        )
         return time, (asked,)
     return None
 
@@ -64,7 +66,9 @@ def _rises(rows: list[list[str]], column: int) -> bool:
     return numbers[0] <= numbers[-1] - numbers[0] and all(b > a for a, b in pairwise(numbers))
 
 
-def starts(shape: re.Pattern[str], head: list[str], sample: Sample) -> tuple[tuple[str, str], ...]:
+def starts(
+    shape: re.Pattern[str], head: list[str], sample: TextSample
+) -> tuple[tuple[str, str], ...]:
     """Return the moments that the head and the file's name say, as answers.
 
     Args:

@@ -6,7 +6,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from gezeiten.exchange.text.form import Beside, Where
+from gezeiten.exchange.text.form import LineContext, Where
 from gezeiten.exchange.text.shapes import NUMBER, Shape, has_readings
 
 MOST_NAMES = 400
@@ -34,7 +34,7 @@ _TITLE = re.compile(r"^\W*([A-Za-zÄÖÜäöüß][^:=;,\t\d]{0,30}?)\s*[:=;,\t]\
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class SeriesNaming:
     """names: by condition of lines, what it is called. name_column: says what is measured;
     station_column: where; unit_column: its unit; -1 without one. block: the line of its own."""
 
@@ -42,10 +42,10 @@ class Told:
     station_column: int = -1
     name_column: int = -1
     unit_column: int = -1
-    block: Beside | None = None
+    block: LineContext | None = None
 
 
-NOTHING_TOLD = Told({})
+NOTHING_TOLD = SeriesNaming({})
 
 
 def names_a_place(words: str) -> bool:
@@ -67,7 +67,7 @@ def names_lines(words: str) -> bool:
 def names_from_columns(
     rows: list[list[str]], header: tuple[str, ...], time: tuple[int, ...], station: int = -1,
     no_names: tuple[int, ...] = (),
-) -> Told:  # fmt: skip
+) -> SeriesNaming:  # fmt: skip
     """Return what columns of words tell lines apart: those by which lines of one instant differ,
     and those that are called so.
 
@@ -77,7 +77,7 @@ def names_from_columns(
     if not rows:
         return NOTHING_TOLD
     if station >= 0:
-        return Told(_names(rows, station, -1, -1), station)
+        return SeriesNaming(_names(rows, station, -1, -1), station)
     stamps = [tuple(row[column] for column in time if column < len(row)) for row in rows]
     repeats = 1 - len(set(stamps)) / len(stamps)
     words = [
@@ -97,7 +97,7 @@ def names_from_columns(
     station = stations[0] if stations else -1
     if name < 0:
         unit = -1  # a unit that holds for a line, not for a name
-    return Told(_names(rows, station, name, unit), station, name, unit)
+    return SeriesNaming(_names(rows, station, name, unit), station, name, unit)
 
 
 def _are_names(rows: list[list[str]], column: int, repeats: float, header: tuple[str, ...]) -> bool:
@@ -169,7 +169,7 @@ def _names(
 
 
 # -- blocks ----------------------------------------------------------------------------------------
-def names_from_blocks(lines: list[str], shape: Shape, split: list[list[str]]) -> Told:
+def names_from_blocks(lines: list[str], shape: Shape, split: list[list[str]]) -> SeriesNaming:
     """Return what lines of their own tell of the blocks of readings after them: where words come
     again with something else behind them ("Station: A", "Station: B")."""
     groups = 0
@@ -197,4 +197,4 @@ def names_from_blocks(lines: list[str], shape: Shape, split: list[list[str]]) ->
         ((shape.columns, text),): ("", text, "") if are_heads else (text, "", "")
         for text in dict.fromkeys(telling[words])
     }
-    return Told(names, shape.columns, block=Beside("line", shape_))
+    return SeriesNaming(names, shape.columns, block=LineContext("line", shape_))

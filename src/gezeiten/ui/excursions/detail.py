@@ -29,7 +29,7 @@ FOUND_LATER_MS = HOUR_MS
 
 
 @dataclass(frozen=True, slots=True)
-class Detail:
+class ExcursionDetail:
     """What is shown of an excursion: lanes ready to be drawn, and facts by name."""
 
     event: BookedExcursion
@@ -37,7 +37,7 @@ class Detail:
     facts: list[tuple[str, str]]
 
 
-def load_detail(desk: Desk, event: BookedExcursion) -> Detail:
+def load_detail(desk: Desk, event: BookedExcursion) -> ExcursionDetail:
     """Gather picture and facts: the channel itself first, then those beside it."""
     lanes = []
     others = [c.channel for c in event.point.channels if c.channel != event.rule.channel]
@@ -66,7 +66,7 @@ def load_detail(desk: Desk, event: BookedExcursion) -> Detail:
             )
         )
     lanes = made_ready(desk, lanes, surroundings(event))
-    return Detail(event, lanes, _facts(desk, event))
+    return ExcursionDetail(event, lanes, _facts(desk, event))
 
 
 def surroundings(event: BookedExcursion) -> Span:

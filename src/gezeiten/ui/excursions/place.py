@@ -18,10 +18,10 @@ from gezeiten.desk.record.excursion_book import (
     reopen,
     settle,
 )
-from gezeiten.domain.limits.assessments import Seen
+from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import HOUR_MS, duration_text
-from gezeiten.ui.excursions.detail import Detail, load_detail, surroundings
+from gezeiten.ui.excursions.detail import ExcursionDetail, load_detail, surroundings
 from gezeiten.ui.excursions.model import Draft, arranged, next_open, said_of, to_replace
 from gezeiten.ui.excursions.replace_dialog import ReplaceDialog
 from gezeiten.ui.excursions.words import listed, short_name
@@ -303,7 +303,7 @@ class ExcursionsPlace(Place):
             self.state.setText("")
         self._show_marks()
 
-    def _as_assessed(self, event: BookedExcursion, seen: Seen) -> str:
+    def _as_assessed(self, event: BookedExcursion, seen: AssessedExcursion) -> str:
         """What it was when it was assessed; it is another one now."""
         lasted = duration_text(seen.end_ms - seen.start_ms)
         if not event.rule.has_value:  # nothing was measured, so it went nowhere
@@ -388,9 +388,9 @@ class ExcursionsPlace(Place):
         if event is not None:
             back = (places.EXCURSIONS, event.id, tr("Back to the excursion"))
             span = (event.start_ms, event.end_ms)
-            self.house.go.emit(places.TRENDS, places.Look(event.point.id, span, back))
+            self.house.go.emit(places.TRENDS, places.TrendsRequest(event.point.id, span, back))
 
-    def _show_detail(self, detail: Detail) -> None:
+    def _show_detail(self, detail: ExcursionDetail) -> None:
         if self._event is None or self._event.id != detail.event.id:
             return
         event = detail.event

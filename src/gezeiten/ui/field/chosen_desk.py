@@ -13,7 +13,7 @@ from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.planning import pattern_name
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan.plan import Plan
-from gezeiten.ui.field.logger_page import Life, LoggerPage
+from gezeiten.ui.field.logger_page import BatteryLife, LoggerPage
 from gezeiten.ui.field.mission_page import MissionPage
 from gezeiten.ui.field.model import FieldModel
 from gezeiten.ui.field.plan_page import PlanPage
@@ -178,7 +178,7 @@ class ChosenDesk(QObject):
         zone, now_ms = self._model.zone_of(card), self._house.desk.now_ms()
         self.plan_page.show_outlook(ready.outlook, now_ms, ready.visit_ms, zone, ready.assumption)
         days = ready.battery_days
-        life = None if days is None else Life(days, ready.assumption)
+        life = None if days is None else BatteryLife(days, ready.assumption)
         self.logger_page.show_health(card, zone, life)
         self._show_stages(card, zone)
         self.checked.emit()

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QApplication, QWidget
 
 
-class Hands:
+class FocusMemory:
     """Remembers a widget within a place."""
 
     def __init__(

@@ -28,12 +28,12 @@ from gezeiten.desk.logger.planning import (
     kept_plans,
     rename_kept,
 )
-from gezeiten.domain.kept import Kept
+from gezeiten.domain.kept import StoredPlan
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.plan.plan_words import compared
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.theme import Theme
@@ -110,7 +110,7 @@ class KeptPlansDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Kept plans"))
         self._house, self._plan, self._model, self._zone = house, plan, model, zone
-        self._acting = Acting(house, self._failed)
+        self._acting = ActionRunner(house, self._failed)
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("name, model, point, remark"))
         self.search.setAccessibleName(tr("Search kept plans"))
@@ -163,7 +163,7 @@ class KeptPlansDialog(QDialog):
             latest="kept plans",
         )  # fmt: skip
 
-    def _fill(self, found: list[Kept], choose: str) -> None:
+    def _fill(self, found: list[StoredPlan], choose: str) -> None:
         chosen = self.chosen()
         before = choose or (chosen.name if chosen else "")
         self.list.clear()
@@ -186,7 +186,7 @@ class KeptPlansDialog(QDialog):
             self.list.setCurrentRow(0)
         self._show()
 
-    def chosen(self) -> Kept | None:
+    def chosen(self) -> StoredPlan | None:
         """The chosen kept plan."""
         item = self.list.currentItem()
         return item.data(_KEPT) if item else None

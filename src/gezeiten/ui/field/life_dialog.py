@@ -37,7 +37,7 @@ from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row
 from gezeiten.ui.points.sources_dialog import SourcesDialog
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
 from gezeiten.ui.shell.house import LOGBOOK, AppContext
 from gezeiten.ui.shell.i18n import date, day_and_time, home_zone, number, tr, zones_said
@@ -52,7 +52,7 @@ class LifeDialog(QDialog):
         self._house = house
         self._life: LoggerLife | None = None
         self._certificate: Path | None = None
-        self._acting = Acting(house, self._say)
+        self._acting = ActionRunner(house, self._say)
         self._drafts = DraftKeeper(house)
         self.which = QComboBox()
         self.which.setAccessibleName(tr("Logger"))

@@ -35,7 +35,7 @@ _BOX = 18.0
 
 
 @dataclass(frozen=True, slots=True)
-class Marks:
+class LoggerMarks:
     """What this desk knows of a logger.
 
     doing: what it does, in words. is_launched: by this desk, and nothing is meant for it since.
@@ -85,7 +85,7 @@ class LoggerList(QListWidget):
         self.setStyleSheet("QListWidget { background: transparent; }")
         self.setSpacing(3)
 
-    def show_card(self, card: LoggerCard, marks: Marks) -> None:
+    def show_card(self, card: LoggerCard, marks: LoggerMarks) -> None:
         """Add a card in the order of serials, or renew the one of the same serial."""
         item = self.item_of(card.serial)
         is_new, was_in_sight = item is None, self._chosen_in(self.viewport().rect())
@@ -99,7 +99,7 @@ class LoggerList(QListWidget):
         if is_new and was_in_sight:
             self._keep_in_sight()
 
-    def show_marks(self, serial: str, marks: Marks) -> None:
+    def show_marks(self, serial: str, marks: LoggerMarks) -> None:
         """Show what this desk knows of a logger."""
         item = self.item_of(serial)
         if item is not None and item.data(_MARKS) != marks:
@@ -252,7 +252,7 @@ class _CardPainter(QStyledItemDelegate):
         small = QFont(option.font)
         small.setPixelSize(round(option.font.pixelSize() * 0.88))
         self._text(painter, inner, 0, card.serial, head, "ink")
-        marks: Marks = index.data(_MARKS)
+        marks: LoggerMarks = index.data(_MARKS)
         source = [tr("practice")] if card.state.practice else []
         said = marks.words() or [*source, tr(card.address.route)]
         serial_width = painter.fontMetrics().horizontalAdvance(card.serial) + 10
@@ -281,7 +281,7 @@ class _CardPainter(QStyledItemDelegate):
             )
 
     def _bottom(
-        self, painter: QPainter, inner: QRectF, down: float, card: LoggerCard, marks: Marks,
+        self, painter: QPainter, inner: QRectF, down: float, card: LoggerCard, marks: LoggerMarks,
         small: QFont,
     ) -> None:  # fmt: skip
         """What it does and holds at the left; the clock or the round at the right."""

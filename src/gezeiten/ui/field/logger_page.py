@@ -38,7 +38,7 @@ _LEAST_EM = 22
 
 
 @dataclass(frozen=True, slots=True)
-class Life:
+class BatteryLife:
     """What the battery means in days under the plan in the editor, and by which assumption."""
 
     days: float
@@ -259,7 +259,7 @@ class LoggerPage(QWidget):
         note = tr("as of %1").replace("%1", day_and_time(card.at_ms, zone))
         self.live_note.setText(note)
 
-    def show_health(self, card: LoggerCard, zone: str, life: Life | None) -> None:
+    def show_health(self, card: LoggerCard, zone: str, life: BatteryLife | None) -> None:
         """Show how the logger is; life: what its battery means under the plan being edited."""
         self.health.show_facts(_health(card, zone, life))
 
@@ -291,7 +291,7 @@ def _missions(card: LoggerCard, zone: str) -> list[tuple[str, str]]:
     return facts or [(tr("Memory"), tr("empty"))]
 
 
-def _health(card: LoggerCard, zone: str, life: Life | None) -> list[tuple[str, str]]:
+def _health(card: LoggerCard, zone: str, life: BatteryLife | None) -> list[tuple[str, str]]:
     state = card.state
     used = 100 * state.memory_used / max(state.memory_size, 1)
     unsure = number(card.clock.uncertainty_ms, 1)
@@ -316,7 +316,7 @@ def _health(card: LoggerCard, zone: str, life: Life | None) -> list[tuple[str, s
     return facts
 
 
-def _battery(card: LoggerCard, life: Life | None) -> str:
+def _battery(card: LoggerCard, life: BatteryLife | None) -> str:
     state = card.state
     words = f"{number(state.battery_permille / 10, 0)} % · {number(state.battery_mv / 1000, 2)} V"
     if life is None:

@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.erasing import why_not_erasable
-from gezeiten.desk.logger.launching import Launched
+from gezeiten.desk.logger.launching import LaunchResult
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan.plan_words import end_text, rule_text
 from gezeiten.domain.quantities.quantities import quantity
@@ -37,7 +37,7 @@ class MissionPage(Card):
         self.body.addLayout(FlowLayout(*buttons, spacing=8))
         self.body.addStretch(1)
 
-    def show_card(self, card: LoggerCard, zone: str, launched: Launched | None) -> None:
+    def show_card(self, card: LoggerCard, zone: str, launched: LaunchResult | None) -> None:
         """Show a logger's mission; launched: what a launch just now brought, if any."""
         plan, state = card.plan, card.state
         self.stop_button.setEnabled(card.is_recording)

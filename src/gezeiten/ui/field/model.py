@@ -9,11 +9,11 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from gezeiten.desk.field.arrival import Arrival
-from gezeiten.desk.field.readiness import Readiness, Seen, Start
+from gezeiten.desk.field.readiness import Readiness, SeenLogger, Start
 from gezeiten.desk.intake.overviews import OverviewCame
 from gezeiten.desk.logger.checks import BEGUN_KEY, Check
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.desk.logger.launching import Launched
+from gezeiten.desk.logger.launching import LaunchResult
 from gezeiten.desk.places import PointPlace, zone_at
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import Span
@@ -54,7 +54,7 @@ class FieldModel:
     point_ids: dict[str, int] = field(default_factory=dict)
     starts: dict[str, Start] = field(default_factory=dict)
     labels: dict[str, str] = field(default_factory=dict)
-    launched: dict[str, Launched] = field(default_factory=dict)
+    launched: dict[str, LaunchResult] = field(default_factory=dict)
     arrivals: dict[str, Arrival | OverviewCame] = field(default_factory=dict)
     plans: EditedPlans = field(default_factory=EditedPlans)
     typed: Plan | None = None
@@ -78,7 +78,7 @@ class FieldModel:
         """Whether several loggers are worked on at once."""
         return len(self.ticked) >= 2 or bool(self.finished)
 
-    def see(self, seen: Seen) -> bool:
+    def see(self, seen: SeenLogger) -> bool:
         """Take in a logger as it answered; returns whether it is new."""
         card, is_new = seen.card, seen.card.serial not in self.cards
         self.starts[card.serial] = seen.start

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from gezeiten.desk.field.arrival import Arrival
 from gezeiten.desk.intake.overviews import OverviewCame
-from gezeiten.desk.logger.launching import Launched
+from gezeiten.desk.logger.launching import LaunchResult
 from gezeiten.link.registers import LiveValue
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.field.logger_page import offload_words, overview_words
@@ -51,7 +51,7 @@ class FieldNews:
         self._house.said.emit(words, failed)
 
     # -- what a logger was told ------------------------------------------------------------------
-    def _launched(self, done: Launched, came: Arrival | None) -> None:
+    def _launched(self, done: LaunchResult, came: Arrival | None) -> None:
         self._model.launched[done.serial] = done
         if came is not None:
             self._model.arrivals[done.serial] = came

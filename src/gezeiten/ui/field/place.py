@@ -13,7 +13,7 @@ from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QStackedWidget
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.readiness import Seen, Start, starting
+from gezeiten.desk.field.readiness import SeenLogger, Start, starting
 from gezeiten.desk.field.rounds import Round, open_round
 from gezeiten.desk.logger.accepted import AcceptedWords
 from gezeiten.desk.logger.checks import Check, erase_sentence, label_check
@@ -29,9 +29,9 @@ from gezeiten.ui.field.carriers_desk import CarriersDesk
 from gezeiten.ui.field.chosen_desk import ChosenDesk
 from gezeiten.ui.field.commands import field_commands
 from gezeiten.ui.field.dialogs import FieldDialogs
-from gezeiten.ui.field.hands import Hands
+from gezeiten.ui.field.hands import FocusMemory
 from gezeiten.ui.field.launch_panel import LaunchPanel
-from gezeiten.ui.field.logger_list import Marks
+from gezeiten.ui.field.logger_list import LoggerMarks
 from gezeiten.ui.field.logger_words import doing
 from gezeiten.ui.field.model import FieldModel, NextAct
 from gezeiten.ui.field.news import FieldNews
@@ -59,7 +59,7 @@ class FieldDeskPlace(Place):
         self._plugged = ""
         self._accepted = AcceptedWords(house.desk)
         self._build()
-        self.hands = Hands(self, self.loggers, lambda: self.check_list.word)
+        self.hands = FocusMemory(self, self.loggers, lambda: self.check_list.word)
         self.acts = FieldActs(self, self.model)
         self.dialogs = FieldDialogs(self, self.model, self.acts, self)
         self.news = FieldNews(self, self.model)
@@ -222,7 +222,7 @@ class FieldDeskPlace(Place):
         desk = self.house.desk
         return ", ".join(filter(None, [desk.settings.addresses, *desk.practice_addresses]))
 
-    def _show_card(self, seen: Seen) -> None:
+    def _show_card(self, seen: SeenLogger) -> None:
         card, is_new = seen.card, self.model.see(seen)
         self.loggers.show_card(card, self._marks(card))
         if is_new and not self.work.is_looking:
@@ -517,11 +517,11 @@ class FieldDeskPlace(Place):
         self.model.forget_typed(serial)
 
     # -- marks of the cards ------------------------------------------------------------------------
-    def _marks(self, card: LoggerCard) -> Marks:
+    def _marks(self, card: LoggerCard) -> LoggerMarks:
         """What the desk knows of a logger beside what the logger says."""
         typed = label_check(card.serial, self.model.labels.get(card.serial, ""))
         start = self.model.starts.get(card.serial)
-        return Marks(
+        return LoggerMarks(
             doing(card, self.model.zone_of(card)),
             is_launched=self.model.is_done(card),
             label="no" if typed.weight == "note" else typed.weight,

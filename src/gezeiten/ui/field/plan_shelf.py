@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.field.readiness import Origin
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.desk.logger.several import Prepared, prepare_several
+from gezeiten.desk.logger.several import PreparedLaunch, prepare_several
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.ui.field.kept_plans import CompareDialog, KeptPlansDialog
 from gezeiten.ui.field.model import FieldModel
@@ -69,7 +69,7 @@ class PlanShelf:
         self._suit(card, kept, tr("Kept plan “%1”").replace("%1", name))
 
     def _suit(self, card: LoggerCard, plan: Plan, origin: str) -> None:
-        def suited(prepared: list[Prepared]) -> None:
+        def suited(prepared: list[PreparedLaunch]) -> None:
             if prepared[0].lost:
                 self._house.said.emit(" ".join(prepared[0].lost), True)
             self._into(prepared[0].plan, origin)

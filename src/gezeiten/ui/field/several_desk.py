@@ -9,7 +9,12 @@ from PySide6.QtCore import QObject, Signal
 
 from gezeiten.desk.logger.checks import Check
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.desk.logger.several import LoggerResult, Prepared, prepare_again, prepare_several
+from gezeiten.desk.logger.several import (
+    LoggerResult,
+    PreparedLaunch,
+    prepare_again,
+    prepare_several,
+)
 from gezeiten.ui.field.model import FieldModel, NextAct
 from gezeiten.ui.field.several_page import SeveralPage
 from gezeiten.ui.field.work import FieldWork
@@ -38,7 +43,7 @@ class SeveralDesk(QObject):
         self._house, self._model, self._work = house, model, work
         self._words = words
         self.page = SeveralPage()
-        self.prepared: list[Prepared] = []
+        self.prepared: list[PreparedLaunch] = []
         work.row_ended.connect(self._row_ended)
         work.several_ended.connect(self._ended)
 
@@ -51,7 +56,7 @@ class SeveralDesk(QObject):
         desk = self._house.desk
         common = self._model.typed if self.page.common.isChecked() else None
 
-        def work(_task: Task) -> list[Prepared]:
+        def work(_task: Task) -> list[PreparedLaunch]:
             words = self.words(cards)
             if common is not None:
                 return prepare_several(desk, cards, common, words)
@@ -59,7 +64,7 @@ class SeveralDesk(QObject):
 
         self._house.run(work, self._show, latest="prepare")
 
-    def _show(self, prepared: list[Prepared]) -> None:
+    def _show(self, prepared: list[PreparedLaunch]) -> None:
         if not self._model.is_group:
             return  # the ticks were taken off meanwhile
         self.prepared = prepared
@@ -73,11 +78,11 @@ class SeveralDesk(QObject):
             words.update(self._words(card))
         return words
 
-    def ready(self) -> list[Prepared]:
+    def ready(self) -> list[PreparedLaunch]:
         """Return those that nothing keeps from being launched."""
         return [one for one in self.prepared if not one.in_the_way]
 
-    def open_ones(self) -> list[Prepared]:
+    def open_ones(self) -> list[PreparedLaunch]:
         """Return those that can be launched by now, or once a word why was given."""
         return [one for one in self.prepared if not one.in_the_way or one.only_wants_word]
 

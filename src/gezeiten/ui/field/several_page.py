@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.logger.several import LoggerResult, Prepared
+from gezeiten.desk.logger.several import LoggerResult, PreparedLaunch
 from gezeiten.domain.intervals import interval_text
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.plain import plain_tip
@@ -69,11 +69,11 @@ class SeveralPage(QWidget):
         card.body.addLayout(row(self.labels, 1))
         self.setLayout(column(card))
         self._results: dict[str, LoggerResult] = {}
-        self._prepared: list[Prepared] = []
-        self._finished: list[Prepared] = []
+        self._prepared: list[PreparedLaunch] = []
+        self._finished: list[PreparedLaunch] = []
         self._zones: dict[str, str] = {}
 
-    def show_prepared(self, prepared: list[Prepared], zones: dict[str, str]) -> None:
+    def show_prepared(self, prepared: list[PreparedLaunch], zones: dict[str, str]) -> None:
         """Show what is meant for each logger; results of before stay for those still ticked."""
         before = {one.card.serial for one in self._rows}
         self._prepared, self._zones = prepared, zones
@@ -95,7 +95,7 @@ class SeveralPage(QWidget):
         self._results = {}
         self._fill()
 
-    def keep_finished(self, prepared: list[Prepared], serials: list[str]) -> None:
+    def keep_finished(self, prepared: list[PreparedLaunch], serials: list[str]) -> None:
         """Keep the rows of loggers that were launched, above those that are still ticked; none
         lets go of them."""
         kept = {one.card.serial: one for one in [*self._finished, *prepared]}
@@ -103,7 +103,7 @@ class SeveralPage(QWidget):
         self._fill()
 
     @property
-    def _rows(self) -> list[Prepared]:
+    def _rows(self) -> list[PreparedLaunch]:
         """What is listed: those that were launched, then those that are meant."""
         meant = {one.card.serial for one in self._prepared}
         return [*(one for one in self._finished if one.card.serial not in meant), *self._prepared]
@@ -131,7 +131,7 @@ class SeveralPage(QWidget):
         for i in range(self.table.rowCount()):
             self.table.setRowHeight(i, self.table.rowHeight(i) + 8)
 
-    def _result(self, one: Prepared) -> tuple[str, str]:
+    def _result(self, one: PreparedLaunch) -> tuple[str, str]:
         result = self._results.get(one.card.serial)
         if result is None:
             if one.only_wants_word:
@@ -157,7 +157,7 @@ class SeveralPage(QWidget):
         self._fill()
 
 
-def stage_states(one: Prepared, *, is_launched: bool = False) -> list[tuple[str, str]]:
+def stage_states(one: PreparedLaunch, *, is_launched: bool = False) -> list[tuple[str, str]]:
     """Return weight and words of the five stages of one logger."""
     card = one.card
     label_ = next((c for c in one.checks if c.key == "label"), None)

@@ -8,7 +8,7 @@ from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.ui.field.at_hand import AtHand
 from gezeiten.ui.field.carriers_desk import CarriersDesk
 from gezeiten.ui.field.chosen_desk import ChosenDesk
-from gezeiten.ui.field.hands import Hands
+from gezeiten.ui.field.hands import FocusMemory
 from gezeiten.ui.field.logger_list import LoggerList
 from gezeiten.ui.field.logger_page import LoggerPage
 from gezeiten.ui.field.model import NextAct
@@ -30,7 +30,7 @@ class FieldView(Protocol):
     at_hand: AtHand
     stages: StageBar
     chosen: ChosenDesk
-    hands: Hands
+    hands: FocusMemory
     logger_page: LoggerPage
     editor: PlanEditor
     group: SeveralDesk

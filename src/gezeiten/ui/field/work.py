@@ -13,16 +13,16 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from gezeiten.desk.field.arrival import Arrival, arrival
-from gezeiten.desk.field.readiness import Seen, starting
+from gezeiten.desk.field.readiness import SeenLogger, starting
 from gezeiten.desk.intake.overviews import OverviewCame, offload_overview
 from gezeiten.desk.logger import contact as desk_contact
 from gezeiten.desk.logger.awake import kept_awake
 from gezeiten.desk.logger.cables import PortNews
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.erasing import erase_memory
-from gezeiten.desk.logger.launching import Launched, launch, stop_and_offload
+from gezeiten.desk.logger.launching import LaunchResult, launch, stop_and_offload
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
-from gezeiten.desk.logger.several import LoggerResult, Prepared, offload_and_launch
+from gezeiten.desk.logger.several import LoggerResult, PreparedLaunch, offload_and_launch
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.series.thinning import Thinning
@@ -136,7 +136,7 @@ class FieldWork(QObject):
     def _emit_seen(self, task: Task, address: Endpoint, serial: str) -> None:
         desk = self._house.desk
         card = desk_contact.contact(desk, address, serial)
-        task.tell(Seen(card, starting(desk, card)))
+        task.tell(SeenLogger(card, starting(desk, card)))
 
     def read_live(self, card: LoggerCard) -> None:
         """Read what the channels measure now; a question that is under way is not asked twice."""
@@ -166,9 +166,9 @@ class FieldWork(QObject):
         """Let a logger check its sensors."""
         desk = self._house.desk
 
-        def work(_task: Task) -> Seen:
+        def work(_task: Task) -> SeenLogger:
             checked = desk_contact.self_check(desk, card.address, card.serial)
-            return Seen(checked, starting(desk, checked))
+            return SeenLogger(checked, starting(desk, checked))
 
         self._house.run(work, self.seen.emit)
 
@@ -204,7 +204,7 @@ class FieldWork(QObject):
         self.busy_changed.emit()
 
     def _told(self, what: object) -> None:
-        if isinstance(what, Seen):
+        if isinstance(what, SeenLogger):
             self.seen.emit(what)
         elif isinstance(what, PortNews):
             self.port_told.emit(what)
@@ -269,7 +269,7 @@ class FieldWork(QObject):
         """Offload what is not kept from a logger and launch it by a plan."""
         desk = self._house.desk
 
-        def work(task: Task) -> tuple[Launched, Arrival | None]:
+        def work(task: Task) -> tuple[LaunchResult, Arrival | None]:
             watch = self._watch(task, card)
             done = launch(desk, card.address, card.serial, plan, accepted(), label, watch)
             self._look_at(task, card)
@@ -301,7 +301,7 @@ class FieldWork(QObject):
 
         self._begin(work, lambda done: self.erased.emit(*done), "Erasing a logger")
 
-    def run_several(self, prepared: list[Prepared], accepted: Words) -> None:
+    def run_several(self, prepared: list[PreparedLaunch], accepted: Words) -> None:
         """Offload and launch several loggers; a row ends for each."""
         desk = self._house.desk
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QCheckBox, QLineEdit, QListWidget
 
-from gezeiten.desk.intake.unnamed import Unnamed, take_unnamed
+from gezeiten.desk.intake.unnamed import UnnamedBytes, take_unnamed
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import head, held_against, text_of_document
 from gezeiten.desk.office.verifying import Verdict, is_check_open, restore_lost, verify
@@ -47,7 +47,7 @@ class CheckCard(Card):
             tr("Who took them, and when, is no longer known: they are entered by you, now")
         )
         self.unnamed.hide()
-        self._unnamed: list[Unnamed] = []
+        self._unnamed: list[UnnamedBytes] = []
         self.lost = button("", self.show_lost)
         self.lost.hide()
         self._lost: list[Entry] = []

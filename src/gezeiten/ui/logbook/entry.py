@@ -9,12 +9,12 @@ from PySide6.QtGui import QFontDatabase
 from PySide6.QtWidgets import QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
 
 from gezeiten.desk.office.logbook import look_at_misfit
-from gezeiten.desk.office.logbook_ways import Way, ways_from
+from gezeiten.desk.office.logbook_ways import EntryLink, ways_from
 from gezeiten.domain.entries import Entry
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.parts.widgets import Card, Facts, button, clear, column, label, scrolled
 from gezeiten.ui.shell import house as places
-from gezeiten.ui.shell.house import AppContext, Look
+from gezeiten.ui.shell.house import AppContext, TrendsRequest
 from gezeiten.ui.shell.i18n import day_and_time, home_zone, number, tr
 
 _HELD_LEAST_PX = 90
@@ -28,7 +28,7 @@ class EntryCard(Card):
         super().__init__(tr("Entry"), self.number)
         self._house = house
         self._entry: Entry | None = None
-        self._ways: list[Way] = []
+        self._ways: list[EntryLink] = []
         self.sentence = label("", "big", wrap=True)
         self.facts = Facts()
         self.misfit = label("", "ember", wrap=True)
@@ -88,7 +88,7 @@ class EntryCard(Card):
             lambda _task: (entry, ways_from(desk, entry)), self._show_ways, latest="logbook ways"
         )
 
-    def _show_ways(self, found: tuple[Entry, list[Way]]) -> None:
+    def _show_ways(self, found: tuple[Entry, list[EntryLink]]) -> None:
         entry, ways = found
         if entry != self._entry:
             return
@@ -113,7 +113,7 @@ class EntryCard(Card):
         if self._ways:
             self._go(self._ways[0])
 
-    def _go(self, way: Way, _checked: bool = False) -> None:
+    def _go(self, way: EntryLink, _checked: bool = False) -> None:
         go = self._house.go.emit
         if way.kind == "point":
             go(places.TRENDS, way.key)
@@ -125,12 +125,12 @@ class EntryCard(Card):
             go(places.EXCURSIONS, way.key)
         elif way.kind == "stretch":
             back = (places.LOGBOOK, None, tr("the Logbook"))
-            go(places.TRENDS, Look(way.point_id, way.span, back))
+            go(places.TRENDS, TrendsRequest(way.point_id, way.span, back))
         else:
             self._house.logger_wanted.emit(str(way.key))
 
 
-def _way_words(way: Way) -> str:
+def _way_words(way: EntryLink) -> str:
     words = {
         "point": tr("To %1"), "site": tr("To the site %1"), "logger": tr("To the logger %1"),
         "document": tr("To the document %1"), "excursion": tr("To the excursion of %1"),

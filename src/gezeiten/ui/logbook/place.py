@@ -21,8 +21,8 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import (
     About,
+    EntryFilter,
     Page,
-    Wanted,
     about_misfits,
     entries_wanted,
     logbook_page,
@@ -153,10 +153,10 @@ class LogbookPlace(Place):
         ]  # fmt: skip
 
     # -- what is looked for --------------------------------------------------------------------
-    def wanted(self) -> Wanted:
+    def wanted(self) -> EntryFilter:
         """Return which entries are looked for."""
         days = self.since.currentData()
-        return Wanted(
+        return EntryFilter(
             self.filter.text(), self._about, self.person.currentData(), self.kind.currentData(),
             since_ms=None if days is None else self.house.desk.now_ms() - days * DAY_MS,
             quiet=not self.contacts.isChecked(),

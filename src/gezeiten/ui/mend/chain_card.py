@@ -10,7 +10,7 @@ from gezeiten.desk.places import PointPlace
 from gezeiten.domain.actions.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.steps import RecordStep
-from gezeiten.ui.mend.detail import Detail
+from gezeiten.ui.mend.detail import GapDetail
 from gezeiten.ui.parts.widgets import Card, button, clear, label, row, rule
 from gezeiten.ui.shell.i18n import counted, day_and_time, tr
 from gezeiten.ui.shell.units import Units
@@ -35,7 +35,7 @@ class ChainCard(Card):
         self.body.addWidget(label(words, "muted", wrap=True))
         self.give_way(230, 180)
 
-    def show_detail(self, detail: Detail, units: Units) -> None:
+    def show_detail(self, detail: GapDetail, units: Units) -> None:
         """Show the steps of a gap."""
         clear(self.steps)
         kept = counted(detail.readings, "%n value as measured", "%n values as measured")

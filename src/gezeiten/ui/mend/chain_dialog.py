@@ -29,10 +29,10 @@ from gezeiten.desk.record.correcting import (
     take_back,
 )
 from gezeiten.desk.record.filling import switch_fill
-from gezeiten.desk.record.losses import Loss, losses_of_correction
+from gezeiten.desk.record.losses import ValueLoss, losses_of_correction
 from gezeiten.desk.record.proposing import (
-    Caught,
     Certificate,
+    ProposedCorrection,
     by_rule,
     by_the_visit,
     certificates,
@@ -48,7 +48,7 @@ from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_model import (
     Link,
-    Trying,
+    TriedStep,
     chosen_fill,
     chosen_step,
     drawn,
@@ -93,7 +93,7 @@ class ChainDialog(ActingDialog):
         self._view, self._chain = view, Chain((), "", (), ())
         self._lane: Lane | None = None
         self._units = units_of(house.desk.settings)
-        self.trying = Trying()
+        self.trying = TriedStep()
         self.series = SeriesBox(point, series)
         self.table = plain_table(
             tr("Chain of the series"),
@@ -294,7 +294,7 @@ class ChainDialog(ActingDialog):
         self._try()
 
     # -- trying ----------------------------------------------------------------------------------
-    def _wanted(self) -> Callable[[], Caught]:
+    def _wanted(self) -> Callable[[], ProposedCorrection]:
         """Return what makes the step that the fields say, off the main thread.
 
         Raises:
@@ -308,7 +308,7 @@ class ChainDialog(ActingDialog):
         rule = self.fields.rule if kind == "mark" else None
         if rule is None:
             step = proposed(point, key, kind, span, parameters)
-            return lambda: Caught(step)
+            return lambda: ProposedCorrection(step)
         typed = number_of(self.fields.number, tr("Number")) if rule.unit else 0.0
         value = number_recorded(rule, typed, self.trying.unit)
         return lambda: by_rule(desk, point, key, span, rule.key, value, parameters)
@@ -339,17 +339,19 @@ class ChainDialog(ActingDialog):
         elif self._lane is not None:
             self._show_figures(None)
 
-    def _look(self, wanted: Callable[[], Caught] | None = None, switched: str = "") -> None:
+    def _look(
+        self, wanted: Callable[[], ProposedCorrection] | None = None, switched: str = ""
+    ) -> None:
         desk, point, key, span = self._house.desk, self._point, self.key, self._view
         assert span is not None  # something is shown
 
-        def look(_task: object) -> tuple[Effect, list[Loss], Caught | None]:
+        def look(_task: object) -> tuple[Effect, list[ValueLoss], ProposedCorrection | None]:
             caught = wanted() if wanted is not None else None
             step = caught.step if caught is not None else None
             seen = effect(desk, point, key, span, step=step, switched=switched)
             return seen, losses_of_correction(desk, point, key, span, seen), caught
 
-        def show(found: tuple[Effect, list[Loss], Caught | None]) -> None:
+        def show(found: tuple[Effect, list[ValueLoss], ProposedCorrection | None]) -> None:
             self._show_figures(*found)
 
         self._house.run(look, show, failed=self._say, latest="chain effect")
@@ -363,7 +365,10 @@ class ChainDialog(ActingDialog):
                         self._show_figures, failed=self._say, latest="chain effect")  # fmt: skip
 
     def _show_figures(
-        self, seen: Effect | None, lost: Sequence[Loss] = (), caught: Caught | None = None
+        self,
+        seen: Effect | None,
+        lost: Sequence[ValueLoss] = (),
+        caught: ProposedCorrection | None = None,
     ) -> None:
         if self._lane is None or self._view is None:
             return

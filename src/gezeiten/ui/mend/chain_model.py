@@ -16,7 +16,7 @@ from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.chain import Correction
-from gezeiten.domain.steps.corrections.suspicion import Suspicion, stretches_of
+from gezeiten.domain.steps.corrections.suspicion import SuspectRule, stretches_of
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 
@@ -45,7 +45,7 @@ def links(chain: Chain) -> list[Link]:
 
 
 @dataclass(slots=True)
-class Trying:
+class TriedStep:
     """The step that is tried. kind: of a correction; unit: in which numbers are typed; decimals: of
     the quantity."""
 
@@ -102,17 +102,17 @@ def tried_stretch(view: Span, whole: Span | None, most_ms: int) -> Span:
     return (max(view[0], view[1] - most_ms), view[1])
 
 
-def number_unit(rule: Suspicion, unit: ShownUnit) -> str:
+def number_unit(rule: SuspectRule, unit: ShownUnit) -> str:
     """Return in which unit the number of a rule is typed."""
     return {"value": unit.name, "rate": f"{unit.name}/h", "h": "h"}.get(rule.unit, "")
 
 
-def number_shown(rule: Suspicion, recorded: float, unit: ShownUnit) -> float:
+def number_shown(rule: SuspectRule, recorded: float, unit: ShownUnit) -> float:
     """Return the number of a rule in the unit shown."""
     return unit.shown_difference(recorded) if rule.unit in ("value", "rate") else recorded
 
 
-def number_recorded(rule: Suspicion, shown: float, unit: ShownUnit) -> float:
+def number_recorded(rule: SuspectRule, shown: float, unit: ShownUnit) -> float:
     """Return the number of a rule as it applies to what is recorded."""
     return unit.recorded_difference(shown) if rule.unit in ("value", "rate") else shown
 

@@ -24,7 +24,7 @@ from gezeiten.desk.record.clocks import (
     take_clock_back,
     uncertainty_of_amount,
 )
-from gezeiten.desk.record.losses import Loss, losses_of_clock
+from gezeiten.desk.record.losses import ValueLoss, losses_of_clock
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_map import ClockMap
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
@@ -275,7 +275,7 @@ class ClockDialog(ActingDialog):
         sure = sure_words(clock, trial.clock, trial.uncertainty)
         self.figures.setText(f"{trial.words} {sure}")
 
-        def show(lost: list[Loss]) -> None:
+        def show(lost: list[ValueLoss]) -> None:
             self.trial = trial
             self.figures.setText(" ".join((trial.words, sure, *map(loss_words, lost))))
             self.keep_button.setEnabled(True)
@@ -314,7 +314,7 @@ class ClockDialog(ActingDialog):
             self._do(act)
             return
 
-        def show(lost: list[Loss]) -> None:
+        def show(lost: list[ValueLoss]) -> None:
             if not lost:
                 self._do(act)
                 return

@@ -5,8 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.alternative_sources import ByOther, CarrierCard, Measured, measured_beside
-from gezeiten.desk.field.estimating import Way
+from gezeiten.desk.field.alternative_sources import (
+    AlternativeReadings,
+    ByOther,
+    CarrierCard,
+    measured_beside,
+)
+from gezeiten.desk.field.estimating import FillMethod
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import (
     LineOffer,
@@ -21,26 +26,26 @@ from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.fills import straight_line
 from gezeiten.domain.steps.steps import LINE, NOT_CALCULATED, RecordStep
-from gezeiten.ui.mend.model import Offers, offers, surroundings
+from gezeiten.ui.mend.model import SourceOffers, offers, surroundings
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.lanes import made_ready, remarks_of, shown_checks, trace_of
 from gezeiten.ui.shell.units import Units, units_of
 
 
 @dataclass(frozen=True, slots=True)
-class Detail:
+class GapDetail:
     """Everything about one gap. readings: measured ones of its point; others: what was measured
     beside its logger."""
 
     booked: BookedGap
-    offers: Offers
+    offers: SourceOffers
     lanes: list[Lane]
     steps: list[RecordStep]
     readings: int
-    others: list[Measured]
+    others: list[AlternativeReadings]
 
 
-def load_detail(desk: Desk, booked: BookedGap, cards: list[CarrierCard]) -> Detail:
+def load_detail(desk: Desk, booked: BookedGap, cards: list[CarrierCard]) -> GapDetail:
     """Gather what is shown of a gap. cards: the couriers and drives at hand."""
     units, point = units_of(desk.settings), booked.point
     measured = [place.channel for place in point.measured]
@@ -55,11 +60,11 @@ def load_detail(desk: Desk, booked: BookedGap, cards: list[CarrierCard]) -> Deta
     by_line = any(step.kind == LINE for step in steps if step.id in booked.steps)
     if booked.state == NOT_CALCULATED:
         told = offers(booked, LoggerOffer("", 0, (), None, ""), LineOffer(0, {}, ""))
-        return Detail(booked, told, lanes, steps, readings, [])
+        return GapDetail(booked, told, lanes, steps, readings, [])
     told = offers(booked, logger_offer(desk, booked), line_offer(desk, booked), by_line=by_line)
     is_open = booked.state in ("open", "left open")
     others = measured_beside(desk, booked, cards) if is_open else []
-    return Detail(booked, told, lanes, steps, readings, others)
+    return GapDetail(booked, told, lanes, steps, readings, others)
 
 
 def _lane(desk: Desk, units: Units, booked: BookedGap, key: str) -> Lane:
@@ -90,7 +95,9 @@ def _proposal(desk: Desk, booked: BookedGap, channel: str) -> Series | None:
     return fill if len(fill) else None
 
 
-def with_other(lanes: list[Lane], booked: BookedGap, other: Measured, units: Units) -> list[Lane]:
+def with_other(
+    lanes: list[Lane], booked: BookedGap, other: AlternativeReadings, units: Units
+) -> list[Lane]:
     """Return lanes with the readings of another source; what is carried is not known yet."""
     fills = dict(other.fills) if isinstance(other, ByOther) else {}
     found = []
@@ -105,7 +112,7 @@ def _shown(values: Values, fill: Series, unit: ShownUnit) -> Series:
     return Series(fill.times_utc_ms, in_unit, fill.quality, fill.interval_ms)
 
 
-def with_way(lanes: list[Lane], booked: BookedGap, way: Way, units: Units) -> list[Lane]:
+def with_way(lanes: list[Lane], booked: BookedGap, way: FillMethod, units: Units) -> list[Lane]:
     """Return lanes with what a way would fill in, and its band."""
     found = []
     for lane, key in zip(lanes, booked.channels, strict=False):

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from gezeiten.desk.record.losses import Loss
-from gezeiten.desk.record.proposing import Caught
+from gezeiten.desk.record.losses import ValueLoss
+from gezeiten.desk.record.proposing import ProposedCorrection
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.ui.shell.i18n import counted, number, tr
 
 
-def loss_words(loss: Loss) -> str:
+def loss_words(loss: ValueLoss) -> str:
     """Return which series loses how many of its values."""
     words = counted(loss.lost, "%1 of %2 loses %n of its %3 values there.",
                     "%1 of %2 loses %n of its %3 values there.")  # fmt: skip
@@ -18,7 +18,7 @@ def loss_words(loss: Loss) -> str:
     return words.replace("%2", loss.point.full_name)
 
 
-def caught_words(caught: Caught) -> str:
+def caught_words(caught: ProposedCorrection) -> str:
     """Return how many readings a rule catches in its whole stretch, "" where no rule is tried."""
     if not caught.of:
         return ""

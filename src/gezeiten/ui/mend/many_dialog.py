@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.field.gaps import BookedGap, gaps
-from gezeiten.desk.field.many_gaps import GapRule, Listed, do_all, listed
+from gezeiten.desk.field.many_gaps import GapRule, PlannedFill, do_all, listed
 from gezeiten.domain.intervals import parse_interval_s
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import duration_text
@@ -24,7 +24,7 @@ from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned, parsed
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
@@ -42,10 +42,10 @@ class ManyGapsDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Many gaps in one act"))
         self._house = house
-        self._acting = Acting(house, self._say)
+        self._acting = ActionRunner(house, self._say)
         self._units = units_of(house.desk.settings)
         self._gaps: list[BookedGap] = []
-        self._found: list[Listed] = []
+        self._found: list[PlannedFill] = []
         self._task: Task | None = None
         self.site = QComboBox()
         self.site.setAccessibleName(tr("Site"))
@@ -154,7 +154,7 @@ class ManyGapsDialog(QDialog):
         self.look_button.setEnabled(False)
         self.stop_button.show()
 
-        def work(task: Task) -> list[Listed]:
+        def work(task: Task) -> list[PlannedFill]:
             self._task = task
             return listed(desk, rule, chosen, task.tell, task.cancelled)
 
@@ -175,7 +175,7 @@ class ManyGapsDialog(QDialog):
         self._looked()
         self._say(sentence)
 
-    def _add(self, one: Listed) -> None:
+    def _add(self, one: PlannedFill) -> None:
         self._found.append(one)
         zone, gap = one.booked.point.zone, one.booked.gap
         errors = [self._units.error(one.booked.point, key, rmse) for key, rmse in
@@ -205,7 +205,7 @@ class ManyGapsDialog(QDialog):
         self.progress.setText(words.replace("%2", number(len(self._chosen()))))
         self._show_count()
 
-    def ticked(self) -> list[Listed]:
+    def ticked(self) -> list[PlannedFill]:
         """Return what is ticked."""
         return [one for i, one in enumerate(self._found) if one.act is not None
                 and (item := self.table.item(i, 0)) is not None

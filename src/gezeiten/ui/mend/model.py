@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Literal
 
-from gezeiten.desk.field.alternative_sources import Measured
-from gezeiten.desk.field.estimating import Way
+from gezeiten.desk.field.alternative_sources import AlternativeReadings
+from gezeiten.desk.field.estimating import FillMethod
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import LineOffer, LoggerOffer
 from gezeiten.domain.series.gaps import Gap
@@ -45,7 +45,7 @@ def draft_key(booked: BookedGap) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Offers:
+class SourceOffers:
     """What the two sources say of a gap in the state it is in.
 
     can_ask, can_draw: whether the logger, or a line, can fill it now. covers: how many of its
@@ -71,25 +71,26 @@ class Offers:
 
 def offers(
     booked: BookedGap, logger: LoggerOffer, line: LineOffer, *, by_line: bool = False
-) -> Offers:
+) -> SourceOffers:
     """Return what the sources say of a gap. by_line: where it is filled, a line fills it."""
     is_open = booked.state in ("open", "left open")
     holds_some = bool(logger.readings) or logger.kept_offload is not None
     missing = booked.gap.missing
     if booked.state == NOT_CALCULATED:
-        return Offers(logger, line, "calculated", None, False, "calculated", None, False, False,
-                      False)  # fmt: skip
+        return SourceOffers(
+            logger, line, "calculated", None, False, "calculated", None, False, False, False
+        )
     if booked.state in MEASURED:
         fetched = booked.state == "from the logger"
-        return Offers(logger, line, "fetched" if fetched else "not needed",
+        return SourceOffers(logger, line, "fetched" if fetched else "not needed",
                       missing if fetched else None, fetched, "not needed", None, False, False,
                       False)  # fmt: skip
     if booked.state == "estimated":
-        return Offers(logger, line, "undo first", logger.readings if holds_some else None,
+        return SourceOffers(logger, line, "undo first", logger.readings if holds_some else None,
                       holds_some, "filled" if by_line else "otherwise",
                       missing if by_line else None, True, False, False)  # fmt: skip
     fits = not line.refusal
-    return Offers(
+    return SourceOffers(
         logger, line, "what it holds", logger.readings if holds_some else None, holds_some,
         "between the ends" if fits else "refusal", line.readings if fits else None, True,
         holds_some and is_open, fits and is_open,
@@ -97,22 +98,24 @@ def offers(
 
 
 @dataclass(slots=True)
-class Mending:
+class SelectedGap:
     """The chosen gap and what is being done about it. source: by which it would be filled; is_busy:
     something is being done; ways: to estimate it, as far as they are known; way: the chosen one;
     by_hand: somebody chose; others: what was measured beside its logger; other: the chosen one."""
 
     booked: BookedGap | None = None
-    offers: Offers | None = None
+    offers: SourceOffers | None = None
     source: Source | None = None
     is_busy: bool = False
-    ways: list[Way] = field(default_factory=list)
-    way: Way | None = None
+    ways: list[FillMethod] = field(default_factory=list)
+    way: FillMethod | None = None
     by_hand: bool = False
-    others: list[Measured] = field(default_factory=list)
-    other: Measured | None = None
+    others: list[AlternativeReadings] = field(default_factory=list)
+    other: AlternativeReadings | None = None
 
-    def take(self, booked: BookedGap, told: Offers, others: list[Measured]) -> None:
+    def take(
+        self, booked: BookedGap, told: SourceOffers, others: list[AlternativeReadings]
+    ) -> None:
         """A gap was looked at; what would fill it is chosen anew: what is measured before what is
         estimated, the logger itself before another one."""
         self.booked, self.offers, self.source = booked, told, told.usual
@@ -133,17 +136,17 @@ class Mending:
         if told is not None and (told.can_ask if source == "logger" else told.can_draw):
             self.source, self.way, self.other, self.by_hand = source, None, None, True
 
-    def choose_way(self, way: Way) -> None:
+    def choose_way(self, way: FillMethod) -> None:
         """Choose an estimate, where the gap is open."""
         if self.is_open and not way.refusal:
             self.source, self.way, self.other, self.by_hand = "way", way, None, True
 
-    def choose_other(self, other: Measured) -> None:
+    def choose_other(self, other: AlternativeReadings) -> None:
         """Choose what was measured beside it, where the gap is open."""
         if self.is_open and not other.refusal:
             self.source, self.way, self.other, self.by_hand = "other", None, other, True
 
-    def know_ways(self, ways: list[Way]) -> None:
+    def know_ways(self, ways: list[FillMethod]) -> None:
         """Ways were found. As long as nobody chose, the best one is chosen where nothing measured
         can fill the gap and it does better than a straight line, or no line may be drawn; what was
         the best before all were known is not."""

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QRadioButton
 
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.ui.mend.model import Mending, Offers
+from gezeiten.ui.mend.model import SelectedGap, SourceOffers
 from gezeiten.ui.mend.ways import WaysRows, row_holder
 from gezeiten.ui.parts.giving_way import GivingWay
 from gezeiten.ui.parts.widgets import column, label, rule
@@ -54,7 +54,7 @@ class OffersTable(GivingWay):
         grid.setColumnMinimumWidth(1, 150)
         self.ways.chosen.connect(self.row_chosen)
 
-    def show_offers(self, told: Offers, booked: BookedGap, units: Units) -> None:
+    def show_offers(self, told: SourceOffers, booked: BookedGap, units: Units) -> None:
         """Show what the logger and a line could give."""
         words = [*_logger_words(told, booked), *_line_words(told, booked, units)]
         for cell, text in zip([*self.logger_cells, *self.line_cells], words, strict=True):
@@ -65,7 +65,7 @@ class OffersTable(GivingWay):
     def _choose_source(self) -> None:
         self.source_chosen.emit("line" if self.by_line.isChecked() else "logger")
 
-    def check(self, model: Mending) -> None:
+    def check(self, model: SelectedGap) -> None:
         """Show which one is chosen, without telling anybody."""
         self._choice.blockSignals(True)
         self._choice.setExclusive(False)
@@ -76,7 +76,7 @@ class OffersTable(GivingWay):
         self.ways.check(model.way or model.other)
 
 
-def _line_words(told: Offers, booked: BookedGap, units: Units) -> tuple[str, str, str]:
+def _line_words(told: SourceOffers, booked: BookedGap, units: Units) -> tuple[str, str, str]:
     """How the line is drawn, its expected errors, what it covers."""
     how = {
         "refusal": tr(told.line.refusal),
@@ -97,7 +97,7 @@ def _line_words(told: Offers, booked: BookedGap, units: Units) -> tuple[str, str
     return how, shown or "—", _covers(told.line_covers, booked, none)
 
 
-def _logger_words(told: Offers, booked: BookedGap) -> tuple[str, str, str]:
+def _logger_words(told: SourceOffers, booked: BookedGap) -> tuple[str, str, str]:
     """What the logger has of a gap, whether that is measured, what it covers."""
     logger = told.logger
     holds = f"{logger.serial} · {tr(logger.sentence)}" if logger.serial else tr(logger.sentence)

@@ -11,8 +11,8 @@ from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QLineEdit
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.alternative_sources import Measured, fill_by_measured
-from gezeiten.desk.field.estimating import Way, estimates, fill_by_way
+from gezeiten.desk.field.alternative_sources import AlternativeReadings, fill_by_measured
+from gezeiten.desk.field.estimating import FillMethod, estimates, fill_by_way
 from gezeiten.desk.field.gaps import BookedGap, gaps, gaps_of_calculated
 from gezeiten.desk.field.many_gaps import together, undo_all
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
@@ -22,9 +22,9 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.steps.steps import NOT_CALCULATED
 from gezeiten.ui.mend.chain_card import ChainCard
-from gezeiten.ui.mend.detail import Detail, load_detail, with_other, with_way
+from gezeiten.ui.mend.detail import GapDetail, load_detail, with_other, with_way
 from gezeiten.ui.mend.model import (
-    Mending,
+    SelectedGap,
     arranged,
     draft_key,
     rows_around,
@@ -56,9 +56,9 @@ class MendPlace(Place):
 
     def __init__(self, house: AppContext) -> None:
         super().__init__(house)
-        self._detail: Detail | None = None
+        self._detail: GapDetail | None = None
         self._drawn: tuple[object, ...] = ()
-        self.model = Mending()
+        self.model = SelectedGap()
         self._wanted: object = None
         self._drafts = DraftKeeper(house)
         self.list = SiteList(tr("Gaps"))
@@ -235,7 +235,7 @@ class MendPlace(Place):
             self._choose(self.list.thing())
 
     # -- showing -------------------------------------------------------------------------------
-    def _show_detail(self, detail: Detail) -> None:
+    def _show_detail(self, detail: GapDetail) -> None:
         chosen = self.list.thing()
         if chosen is None or chosen.key != detail.booked.key:
             return  # another one was chosen meanwhile
@@ -272,8 +272,8 @@ class MendPlace(Place):
         self.offers.ways.check(None)
         self._show_proposal()
 
-    def _choose_row(self, thing: Way | Measured) -> None:
-        if isinstance(thing, Way):
+    def _choose_row(self, thing: FillMethod | AlternativeReadings) -> None:
+        if isinstance(thing, FillMethod):
             self.model.choose_way(thing)
         else:
             self.model.choose_other(thing)
@@ -290,7 +290,7 @@ class MendPlace(Place):
         self.offers.ways.show_measured(self.model.others, booked, units_of(desk.settings), looking)
         self.offers.ways.check(self.model.other)
 
-        def show(ways: list[Way]) -> None:
+        def show(ways: list[FillMethod]) -> None:
             if self.model.booked is not booked:
                 return  # another gap was chosen meanwhile
             self.model.know_ways(ways)
@@ -507,7 +507,7 @@ class MendPlace(Place):
             booked = self._detail.booked
             back = (places.MEND, booked.key, tr("Back to the gap"))
             span = (booked.gap.start_ms, booked.gap.end_ms)
-            self.house.go.emit(places.TRENDS, places.Look(booked.point.id, span, back))
+            self.house.go.emit(places.TRENDS, places.TrendsRequest(booked.point.id, span, back))
 
     def set_theme(self, theme: Theme) -> None:
         self.list.theme = theme

@@ -13,8 +13,8 @@ from gezeiten.desk.record.proposing import Certificate, HandPoints
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.corrections.calibration import CERTIFICATE
 from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT
-from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, Suspicion
-from gezeiten.ui.mend.chain_model import Trying, number_shown, number_unit
+from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, SuspectRule
+from gezeiten.ui.mend.chain_model import TriedStep, number_shown, number_unit
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of, write_number
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
@@ -39,7 +39,7 @@ class StepFields(QWidget):
     trim_asked = Signal(str, bool)
     points_asked = Signal()
 
-    def __init__(self, trying: Trying) -> None:
+    def __init__(self, trying: TriedStep) -> None:
         super().__init__()
         self.trying = trying
         self.kind = QComboBox()
@@ -115,7 +115,7 @@ class StepFields(QWidget):
         self.certificate.blockSignals(False)
 
     @property
-    def rule(self) -> Suspicion | None:
+    def rule(self) -> SuspectRule | None:
         """The rule by which readings are marked, None where all of a stretch are."""
         return SUSPICIONS.get(self.which.currentData())
 

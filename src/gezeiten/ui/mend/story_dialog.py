@@ -13,7 +13,7 @@ from gezeiten.desk.record.story import Bytes, Story, story
 from gezeiten.domain.actions.gaps import way_words
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
-from gezeiten.domain.steps.uncertainty import Sure
+from gezeiten.domain.steps.uncertainty import Uncertainty
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.plain import plain_tip
@@ -126,7 +126,7 @@ class StoryDialog(QDialog):
         if told.sure is not None and told.value is not None:
             self._line(tr("Sure to"), self._sure_words(told.sure))
 
-    def _sure_words(self, sure: Sure) -> str:
+    def _sure_words(self, sure: Uncertainty) -> str:
         """± U, and its shares, the largest first; each of them k = 2."""
         unit = self._units.of_series(self._point, self.series.key)
         decimals = error_places(unit.shown_difference(sure.expanded), self.series.key, unit)

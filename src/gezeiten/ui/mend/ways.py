@@ -6,8 +6,8 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QRadioButton, QWidget
 
-from gezeiten.desk.field.alternative_sources import ByOther, Measured
-from gezeiten.desk.field.estimating import Way
+from gezeiten.desk.field.alternative_sources import AlternativeReadings, ByOther
+from gezeiten.desk.field.estimating import FillMethod
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.ui.parts.plain import literal
@@ -28,8 +28,8 @@ def row_holder() -> QWidget:
 
 
 class WaysRows(QObject):
-    """Rows of a grid below others. chosen: what was measured by another one (`Measured`), or the
-    way whose button was pressed."""
+    """Rows of a grid below others. chosen: what was measured by another source
+    (`AlternativeReadings`), or the way whose button was pressed."""
 
     chosen = Signal(object)
 
@@ -40,7 +40,7 @@ class WaysRows(QObject):
         self.notes.setMinimumHeight(1)  # else it is as high as at some narrow width
         """What is to be said below all rows."""
         self._shown: list[QWidget] = []
-        self._others: list[Measured] = []
+        self._others: list[AlternativeReadings] = []
         self.buttons: list[tuple[object, QRadioButton]] = []
         self.group = QButtonGroup(self)
 
@@ -51,7 +51,7 @@ class WaysRows(QObject):
         self._note(words)
 
     def show_measured(
-        self, others: list[Measured], booked: BookedGap, units: Units, words: str
+        self, others: list[AlternativeReadings], booked: BookedGap, units: Units, words: str
     ) -> None:
         """Show what was measured beside the logger, and a sentence instead of ways."""
         self._clear()
@@ -60,7 +60,7 @@ class WaysRows(QObject):
         self._note(words)
 
     def show_ways(
-        self, ways: list[Way], booked: BookedGap, units: Units, *, is_settled: bool
+        self, ways: list[FillMethod], booked: BookedGap, units: Units, *, is_settled: bool
     ) -> None:
         """Show the best ways, and why others cannot serve."""
         self._clear()
@@ -98,7 +98,7 @@ class WaysRows(QObject):
         return radio
 
     def _add_way(
-        self, at: int, way: Way, booked: BookedGap, units: Units, *, is_settled: bool
+        self, at: int, way: FillMethod, booked: BookedGap, units: Units, *, is_settled: bool
     ) -> None:
         radio = self._radio(way, tr("Estimate"), tr(way.name))
         radio.setEnabled(not is_settled)
@@ -142,7 +142,7 @@ class WaysRows(QObject):
         self.buttons, self._shown = [], []
 
 
-def _other_words(other: Measured, booked: BookedGap) -> str:
+def _other_words(other: AlternativeReadings, booked: BookedGap) -> str:
     """Say by whom, of which series where not of all, and why it cannot serve."""
     words = [tr(other.name)]
     its = [key for key, _ in other.fills] if isinstance(other, ByOther) else []
@@ -154,7 +154,7 @@ def _other_words(other: Measured, booked: BookedGap) -> str:
     return " · ".join(words)
 
 
-def _apart_words(other: Measured, booked: BookedGap, units: Units) -> str:
+def _apart_words(other: AlternativeReadings, booked: BookedGap, units: Units) -> str:
     """Say that it is measured, and how it compares where both measured."""
     words = [tr("measured")]
     if isinstance(other, ByOther):

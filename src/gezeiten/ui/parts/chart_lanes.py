@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass, replace
 
 from gezeiten.desk.intake.overviews import OverviewLine
-from gezeiten.desk.record.view import Drawn, RecordView
+from gezeiten.desk.record.view import DrawnPictures, RecordView
 from gezeiten.domain.kept import Remark
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.quantities.quantities import QUANTITIES, Averages
@@ -33,7 +33,7 @@ class Trace:
     limits: tuple[InForce, ...] = ()
     averages: Averages = "plain"
 
-    def picture(self, span: Span, columns: int) -> Drawn:
+    def picture(self, span: Span, columns: int) -> DrawnPictures:
         """Return the pictures of a stretch in the unit shown, measured and estimated apart."""
         drawn = self.view.picture(span, columns)
         return replace(drawn, measured=self._in_unit(drawn.measured),

@@ -17,7 +17,7 @@ from gezeiten.domain.kept import Remark
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
-from gezeiten.domain.series.statistics import Numbers, numbers
+from gezeiten.domain.series.statistics import Statistics, numbers
 from gezeiten.domain.series.timeline import Span, Values
 from gezeiten.ui.parts.chart_lanes import Lane, ShownCheck, Tint, Trace
 from gezeiten.ui.parts.charts import LaneChart
@@ -143,7 +143,7 @@ def trace_of(desk: Desk, point: PointPlace, key: str, unit: ShownUnit | None = N
     return Trace(point.name, view(desk, point.id, key), factor, offset)
 
 
-def figures_of(desk: Desk, trace: Trace, span: Span, zone: str) -> Numbers:
+def figures_of(desk: Desk, trace: Trace, span: Span, zone: str) -> Statistics:
     """Return the figures of a stretch of a line, in the unit shown."""
     series = around(desk, trace.view.point_id, trace.view.key, span, tolerant=True)
     return numbers(trace.in_unit(series), span, trace.limits, zone=zone, averages=trace.averages)

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.places import PointPlace, SitePlace, sites
-from gezeiten.desk.record.checking import Question, Typed, enter, questions
+from gezeiten.desk.record.checking import CheckQuestion, TypedCheck, enter, questions
 from gezeiten.domain.people import initials
 from gezeiten.domain.quantities.quantities import ShownUnit, quantity
 from gezeiten.domain.series.series_keys import channel_of, is_derived
@@ -35,7 +35,7 @@ from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, number, tr
@@ -47,7 +47,7 @@ _MOST_QUESTIONS = 4
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class SheetLine:
     """A line of the sheet: what can be read there. is_dip: a dip in metres, whatever the series is
     shown in."""
 
@@ -74,15 +74,15 @@ class Line:
         return shown if self.is_dip else self.unit.recorded(shown)
 
 
-def lines_of(site: SitePlace, units: Units) -> list[Line]:
+def lines_of(site: SitePlace, units: Units) -> list[SheetLine]:
     """Return what can be read by hand at the points of a site that are in use: of each point dips
     first, then what is measured, then what is calculated."""
-    found: list[Line] = []
+    found: list[SheetLine] = []
     for point in site.points:
         keys = [] if point.retired else [place.channel for place in point.channels]
         dipped = [(key, True) for key in keys if channel_of(key) in DIPPED]
         read = [(key, False) for key in sorted(keys, key=is_derived)]
-        found += [Line(point, key, units.of_series(point, key), is_dip)
+        found += [SheetLine(point, key, units.of_series(point, key), is_dip)
                   for key, is_dip in dipped + read]  # fmt: skip
     return found
 
@@ -95,11 +95,11 @@ class CheckSheet(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Read by hand: a sheet"))
         self._house, self._first = house, point_id
-        self._acting = Acting(house, self._say)
+        self._acting = ActionRunner(house, self._say)
         self._units = units_of(house.desk.settings)
         self._sites: list[SitePlace] = []
-        self._lines: list[Line] = []
-        self._asked: tuple[Typed, ...] = ()
+        self._lines: list[SheetLine] = []
+        self._asked: tuple[TypedCheck, ...] = ()
         self._drafts = DraftKeeper(house)
         self.site = QComboBox()
         self.site.setAccessibleName(tr("Site"))
@@ -226,7 +226,7 @@ class CheckSheet(QDialog):
         return item.text().strip() if item is not None else ""
 
     # -- entering --------------------------------------------------------------------------------
-    def typed(self) -> tuple[Typed, ...]:
+    def typed(self) -> tuple[TypedCheck, ...]:
         """Return what was typed, line by line.
 
         Raises:
@@ -235,13 +235,13 @@ class CheckSheet(QDialog):
         at = self.at.shown()
         return tuple(self._typed(i, at) for i in range(len(self._lines)) if self._is_filled(i))
 
-    def _typed(self, i: int, at: datetime) -> Typed:
+    def _typed(self, i: int, at: datetime) -> TypedCheck:
         line = self._lines[i]
         value, low, high, u = (self._number(i, j) for j in (_READ, _LOW, _HIGH, _SURE))
         sure = None
         if u is not None:
             sure = abs(u if line.is_dip else line.unit.recorded_difference(u))
-        return Typed(
+        return TypedCheck(
             line.point,
             line.series,
             self._instant_ms(i, at),
@@ -287,13 +287,13 @@ class CheckSheet(QDialog):
             return
         is_asked = _same(typed, self._asked)
 
-        def act() -> list[Question] | int:
+        def act() -> list[CheckQuestion] | int:
             asks = [] if is_asked else questions(desk, typed)
             return asks or enter(desk, typed)
 
         self._acting.do(act, lambda told: self._told(told, typed))
 
-    def _told(self, told: list[Question] | int, typed: tuple[Typed, ...]) -> None:
+    def _told(self, told: list[CheckQuestion] | int, typed: tuple[TypedCheck, ...]) -> None:
         if isinstance(told, int):
             self._house.say(
                 counted(told, "%n check reading entered.", "%n check readings entered.")
@@ -310,7 +310,7 @@ class CheckSheet(QDialog):
         self._say(" ".join(words))
         self._show_count()
 
-    def _question_words(self, one: Question) -> str:
+    def _question_words(self, one: CheckQuestion) -> str:
         line = next(x for x in self._lines if x.point.id == one.typed.point.id
                     and x.series == one.typed.series and x.is_dip == one.typed.is_dip)  # fmt: skip
         its = quantity(line.series)
@@ -345,7 +345,7 @@ DOUBTS = {
 """What is asked about a check that cannot well be."""
 
 
-def _same(a: tuple[Typed, ...], b: tuple[Typed, ...]) -> bool:
+def _same(a: tuple[TypedCheck, ...], b: tuple[TypedCheck, ...]) -> bool:
     """Whether two sheets say the same; what was not read is no number, and unlike itself."""
     if len(a) != len(b):
         return False

@@ -22,7 +22,7 @@ from gezeiten.desk.record.correcting import Effect, effect
 from gezeiten.desk.record.records import extent
 from gezeiten.domain.quantities.quantities import ShownUnit, quantity
 from gezeiten.domain.series.timeline import DAY_MS, Span
-from gezeiten.domain.steps.checks.comparing import Compared
+from gezeiten.domain.steps.checks.comparing import CheckComparison
 from gezeiten.domain.steps.checks.duty import DutyDay
 from gezeiten.ui.mend.chain_model import drawn
 from gezeiten.ui.mend.story_dialog import tells_stories
@@ -49,10 +49,10 @@ _MOST_DAYS = 4
 
 
 @dataclass(frozen=True, slots=True)
-class Seen:
+class ShownChecks:
     """What is shown of a series: its checks beside its record, its picture, its duty."""
 
-    checks: tuple[Compared, ...]
+    checks: tuple[CheckComparison, ...]
     lane: Lane | None
     span: Span
     days: tuple[DutyDay, ...]
@@ -68,7 +68,7 @@ class ChecksDialog(ActingDialog):
         self.setWindowTitle(tr("Read by hand") + f" · {point.full_name}")
         self._house, self._point = house, point
         self._units = units_of(house.desk.settings)
-        self._seen = Seen((), None, (0, 1), ())
+        self._seen = ShownChecks((), None, (0, 1), ())
         self.tried: TyingTry | None = None
         self.series = SeriesBox(point, series)
         self.table = plain_table(
@@ -156,7 +156,7 @@ class ChecksDialog(ActingDialog):
         self._house.run(lambda _task: look(desk, point, key, unit), self._show, failed=self._say,
                         latest="checks")  # fmt: skip
 
-    def _show(self, seen: Seen) -> None:
+    def _show(self, seen: ShownChecks) -> None:
         self._seen, self.tried = seen, None
         self._fill(None)
         self.duty_words.setText(duty_words(seen.days))
@@ -180,7 +180,7 @@ class ChecksDialog(ActingDialog):
         fill(self.table, [self._row(one, left_out.get(one.check.uid, math.nan)) for one in listed],
              list(listed))  # fmt: skip
 
-    def _row(self, one: Compared, left_out: float) -> list[str]:
+    def _row(self, one: CheckComparison, left_out: float) -> list[str]:
         check, unit = one.check, self._unit
         by_hand = [self._value(check.value)] if math.isfinite(check.value) else []
         if check.dip_m is not None:
@@ -222,7 +222,7 @@ class ChecksDialog(ActingDialog):
         self.chart.show_lanes([lane], self._seen.span, self._point.zone)
 
     def _show_buttons(self) -> None:
-        self.undo_button.setEnabled(isinstance(chosen_thing(self.table), Compared))
+        self.undo_button.setEnabled(isinstance(chosen_thing(self.table), CheckComparison))
         self.tie_button.setEnabled(self.tried is not None)
 
     # -- tying -----------------------------------------------------------------------------------
@@ -296,18 +296,18 @@ class ChecksDialog(ActingDialog):
     def take_back(self) -> None:
         """Take the chosen check reading back."""
         one, desk = chosen_thing(self.table), self._house.desk
-        if isinstance(one, Compared):
+        if isinstance(one, CheckComparison):
             self._do(lambda: take_check_back(desk, one.check))
 
 
-def look(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> Seen:
+def look(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> ShownChecks:
     """Gather what is shown of a series; off the main thread."""
     checks = tuple(held_against(desk, point.id, key))
     whole = extent(desk, point.id, [key])
     now_ms = desk.now_ms()
     days = tuple(duty(desk, point.id, (now_ms - _DUTY_MS, now_ms), point.zone))
     if whole is None:
-        return Seen(checks, None, (0, 1), days)
+        return ShownChecks(checks, None, (0, 1), days)
     begin = min([whole[0], *(one.check.at_ms for one in checks)])
     end = max([whole[1], *(one.check.at_ms for one in checks)]) + 1
     span = (max(begin, end - _MOST_SHOWN_MS), end)
@@ -315,7 +315,7 @@ def look(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> Seen:
     lane = Lane(its.name, unit.name, max(its.decimals + unit.extra_decimals, 0),
                 (trace_of(desk, point, key, unit),), remarks=remarks_of(desk, point, key),
                 checks=shown_checks(desk, point, key, unit))  # fmt: skip
-    return Seen(checks, made_ready(desk, [lane], span)[0], span, days)
+    return ShownChecks(checks, made_ready(desk, [lane], span)[0], span, days)
 
 
 def duty_words(days: tuple[DutyDay, ...]) -> str:

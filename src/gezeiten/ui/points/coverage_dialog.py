@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.covered import Days, coverage_of, write_coverage
-from gezeiten.domain.series.calendar import Covered, months, total, years
+from gezeiten.domain.series.calendar import CoveredTime, months, total, years
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.points.figures_dialog import FiguresDialog
 from gezeiten.ui.shell.house import AppContext
@@ -36,7 +36,7 @@ class CoverageDialog(FiguresDialog):
         super().__init__(parent, house, point, series, "coverage")
         self.file_wanted.connect(self.export_to)
         self.setWindowTitle(tr("Coverage") + f" · {point.full_name}")
-        self._days = list[tuple[date, Covered]]()
+        self._days = list[tuple[date, CoveredTime]]()
         heads = [tr("Month"), tr("Held"), tr("Estimated"), *(str(day + 1) for day in range(_DAYS))]
         self.table = QTableWidget(0, len(heads))
         self.table.setAccessibleName(tr("Coverage"))
@@ -67,7 +67,7 @@ class CoverageDialog(FiguresDialog):
 
     def _show(self, days: Days) -> None:
         self._days = days
-        by_month: dict[date, dict[int, Covered]] = {}
+        by_month: dict[date, dict[int, CoveredTime]] = {}
         for day, one in days:
             by_month.setdefault(day.replace(day=1), {})[day.day] = one
         listed = sorted(months(days), reverse=True)
@@ -89,7 +89,7 @@ class CoverageDialog(FiguresDialog):
         self._say(words.replace("%3", " · ".join(said)))
         self.export.setEnabled(True)
 
-    def _cell(self, one: Covered | None) -> QTableWidgetItem:
+    def _cell(self, one: CoveredTime | None) -> QTableWidgetItem:
         item = QTableWidgetItem(day_words(one))
         item.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
         if one is None:
@@ -109,7 +109,7 @@ class CoverageDialog(FiguresDialog):
         self._write(target, lambda: write_coverage(days, target))
 
 
-def day_words(one: Covered | None) -> str:
+def day_words(one: CoveredTime | None) -> str:
     """What stands in the cell of a day."""
     if one is None or not one.length_ms:
         return ""

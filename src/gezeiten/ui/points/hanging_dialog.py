@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QW
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
 from gezeiten.domain.kept import HangingKept
-from gezeiten.domain.steps.hanging import Hung, hung_at, stayed_m
+from gezeiten.domain.steps.hanging import SensorDepth, hung_at, stayed_m
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
@@ -108,7 +108,7 @@ class HangingDialog(ActingDialog):
         self.undo_button.setEnabled(chosen_thing(self.table) is not None)
 
     @property
-    def before(self) -> Hung | None:
+    def before(self) -> SensorDepth | None:
         """How it hung at the instant that is typed, None where nobody said."""
         at_ms = self.since.instant_ms(self._point.zone)
         return hung_at([one.hung for one in self._known], at_ms)
@@ -134,7 +134,7 @@ class HangingDialog(ActingDialog):
             words = words.replace("%2", number(before.sensor_m, _MM))
         self.figures.setText(words.replace("%1", number(made.sensor_m, _MM)))
 
-    def _wanted(self) -> Hung:
+    def _wanted(self) -> SensorDepth:
         """Return what the fields say.
 
         Raises:
@@ -144,8 +144,12 @@ class HangingDialog(ActingDialog):
         before, way = self.before, self.way.currentData()
         since_ms = self.since.instant_ms(self._point.zone)
         if before is None or way == "typed":
-            return Hung(since_ms, rim_m, number_of(self.length, tr("Sensor below the rim, m")))
-        return Hung(since_ms, rim_m, before.length_m if way == "with" else stayed_m(before, rim_m))
+            return SensorDepth(
+                since_ms, rim_m, number_of(self.length, tr("Sensor below the rim, m"))
+            )
+        return SensorDepth(
+            since_ms, rim_m, before.length_m if way == "with" else stayed_m(before, rim_m)
+        )
 
     # -- doing -----------------------------------------------------------------------------------
     def keep(self) -> None:

@@ -42,7 +42,7 @@ from gezeiten.ui.plan.section import parsed
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.sources_dialog import SourcesDialog
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 
@@ -231,7 +231,7 @@ class PlacesDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Sites and points"))
         self._house = house
-        self._acting = Acting(house, self._say)
+        self._acting = ActionRunner(house, self._say)
         self._sites: list[SitePlace] = []
         self._facts = AllFacts({}, {})
         self._new: tuple[str, int] | None = None

@@ -20,7 +20,7 @@ from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import number, tr
 
@@ -37,7 +37,7 @@ class QuantitiesDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Quantities"))
         self._house = house
-        self._acting = Acting(house, self._say)
+        self._acting = ActionRunner(house, self._say)
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("find a quantity or unit"))
         self.search.setAccessibleName(tr("Find a quantity"))

@@ -8,7 +8,7 @@ from typing import Any
 from gezeiten.ui.shell.house import AppContext
 
 
-class Acting:
+class ActionRunner:
     """Does what a dialog asks; while one act runs, a second press is no press.
 
     complain: shows the sentence for an act that failed; what was typed stays.

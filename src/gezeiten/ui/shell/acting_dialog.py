@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from gezeiten.ui.parts.widgets import label
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 
@@ -24,7 +24,7 @@ class ActingDialog(QDialog):
     def __init__(self, parent: QWidget, house: AppContext) -> None:
         super().__init__(parent)
         self._house = house
-        self._acting = Acting(house, self._say)
+        self._acting = ActionRunner(house, self._say)
         self.typed: tuple[QLineEdit, ...] = ()
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()

@@ -5,14 +5,14 @@ from __future__ import annotations
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import open_gaps
-from gezeiten.desk.intake.recovery import Recovered, recover
+from gezeiten.desk.intake.recovery import RecoveryResult, recover
 from gezeiten.desk.office.handing import count_handovers
 from gezeiten.desk.office.logbook import has_acts, logbook_is_intact
 from gezeiten.desk.places import points
 from gezeiten.desk.record.excursion_book import to_assess
 
 
-def tidied(desk: Desk) -> Recovered:
+def tidied(desk: Desk) -> RecoveryResult:
     """Take in what a killed program left."""
     desk.archive.listen(desk.archive.on_wait)
     return recover(desk)

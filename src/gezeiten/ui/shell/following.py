@@ -13,7 +13,7 @@ from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 
 if TYPE_CHECKING:
-    from gezeiten.desk.intake.following import News
+    from gezeiten.desk.intake.following import FollowingNews
 
 _TOGETHER_MS = 1500
 """What several loggers brought within this time is shown anew once."""
@@ -50,7 +50,7 @@ class Following(QObject):
         if not settings.followed.strip():
             return
         # few follow a logger: a start without that has no need of lines to loggers
-        from gezeiten.desk.intake.following import Follower, Pace, followed_addresses
+        from gezeiten.desk.intake.following import Follower, PollingPace, followed_addresses
 
         try:
             addresses = followed_addresses(self._house.desk)
@@ -63,7 +63,7 @@ class Following(QObject):
         self._ended = ended = threading.Event()
         follower = Follower(
             self._house.desk, addresses, self.told.emit,
-            Pace(fetch_s=60.0 * settings.follow_minutes), cancelled=ended.is_set,
+            PollingPace(fetch_s=60.0 * settings.follow_minutes), cancelled=ended.is_set,
         )  # fmt: skip
         thread = threading.Thread(target=follower.run, args=(ended.wait,), daemon=True)
         self._threads.append(thread)
@@ -90,7 +90,7 @@ class Following(QObject):
         return words + (", " + tr("%1 away").replace("%1", str(states["away"]))
                         if states["away"] else "")  # fmt: skip
 
-    def _heard(self, news: News) -> None:
+    def _heard(self, news: FollowingNews) -> None:
         if news.kind != "failed":
             self._states[news.who] = "away" if news.kind == "away" else "here"
         self._house.said.emit(news.sentence, news.kind in ("away", "failed"))

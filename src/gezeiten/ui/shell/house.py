@@ -39,7 +39,7 @@ TIDEBOARD, FIELD_DESK, MEND, TRENDS, EXCURSIONS, HANDOVER, LOGBOOK = range(7)
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class TrendsRequest:
     """What Trends is to show: a point, a stretch of it (marked), and where one came from.
 
     back: (place, what to show there, words for the way back).

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
-from gezeiten.desk.people import Acting, acting, erase_name
+from gezeiten.desk.people import User, acting, erase_name
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import Facts, button, column, label, row
 from gezeiten.ui.shell.house import AppContext
@@ -23,7 +23,7 @@ class PeopleDialog(QDialog):
 
     changed = Signal()
 
-    def __init__(self, parent: QWidget, house: AppContext, people: list[Acting]) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, people: list[User]) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Who is at it"))
         self._house = house
@@ -53,7 +53,7 @@ class PeopleDialog(QDialog):
         self.resize(620, 420)
         self.show_people(people)
 
-    def show_people(self, people: list[Acting]) -> None:
+    def show_people(self, people: list[User]) -> None:
         """Show who acts here; whoever is at it now is chosen."""
         rows = [
             [one.name, one.initials,
@@ -73,7 +73,7 @@ class PeopleDialog(QDialog):
 
     def _chosen(self) -> None:
         one = chosen_thing(self.table)
-        if isinstance(one, Acting):
+        if isinstance(one, User):
             self.name.setText(one.name)
 
     def _show_name(self) -> None:
@@ -81,7 +81,7 @@ class PeopleDialog(QDialog):
         self.take.setText(tr("Go on as %1").replace("%1", name) if name else tr("Go on"))
         self.take.setEnabled(bool(name))
         one = chosen_thing(self.table)
-        self.erase_button.setEnabled(isinstance(one, Acting) and one.name == name)
+        self.erase_button.setEnabled(isinstance(one, User) and one.name == name)
 
     def _take(self) -> None:
         name = self.name.text().strip()
@@ -100,11 +100,11 @@ class PeopleDialog(QDialog):
     def _erased(self, name: str) -> None:
         house = self._house
 
-        def work(_task: Task) -> list[Acting]:
+        def work(_task: Task) -> list[User]:
             erase_name(house.desk, name)
             return acting(house.desk)
 
-        def done(people: list[Acting]) -> None:
+        def done(people: list[User]) -> None:
             house.say(tr("The name is erased; what was done stays, and everything still checks."))
             self.show_people(people)
             house.archive_changed.emit()

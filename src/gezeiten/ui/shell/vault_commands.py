@@ -16,7 +16,7 @@ from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.work import Task
 
 if TYPE_CHECKING:
-    from gezeiten.desk.intake.vault_copy import Brought, Written
+    from gezeiten.desk.intake.vault_copy import CopyImport, WrittenCopy
 
 T = TypeVar("T")
 
@@ -79,8 +79,8 @@ class VaultActs:
         if self._task is not None:
             self._task.cancel()
 
-    def _write(self, write: Callable[[Watch], Written], name: str) -> None:
-        def done(written: Written) -> None:
+    def _write(self, write: Callable[[Watch], WrittenCopy], name: str) -> None:
+        def done(written: WrittenCopy) -> None:
             said = counted(written.count, "%n raw offload", "%n raw offloads")
             words = tr("%1: %2, each compared with its fingerprint.").replace("%1", name)
             words = words.replace("%2", said)
@@ -91,7 +91,7 @@ class VaultActs:
 
         self._run(write, done)
 
-    def _brought(self, brought: Brought) -> None:
+    def _brought(self, brought: CopyImport) -> None:
         said = counted(brought.offloads, "%n raw offload taken in", "%n raw offloads taken in")
         said += ", " + counted(brought.readings, "%n new reading", "%n new readings")
         said += ", " + counted(brought.kept_already, "%n kept already", "%n kept already")

@@ -37,9 +37,9 @@ from gezeiten.ui.shell.vault_commands import VaultActs
 
 if TYPE_CHECKING:
     from gezeiten.desk.context import Desk
-    from gezeiten.desk.intake.recovery import Recovered
+    from gezeiten.desk.intake.recovery import RecoveryResult
     from gezeiten.desk.office.finding import Thing
-    from gezeiten.desk.people import Acting
+    from gezeiten.desk.people import User
     from gezeiten.desk.places import PointPlace
     from gezeiten.ui.texts.watching import TextWatching
 
@@ -205,12 +205,12 @@ class MainWindow(QMainWindow):
     def _start(self) -> None:
         """Take in what a killed offload left, then load."""
 
-        def tidy(_task: object) -> Recovered:
+        def tidy(_task: object) -> RecoveryResult:
             from gezeiten.ui.shell.counts import tidied  # see there
 
             return tidied(self.house.desk)
 
-        def done(found: Recovered) -> None:
+        def done(found: RecoveryResult) -> None:
             if found.taken:
                 self.house.say(tr("An interrupted offload was taken in."))
             if found.taken or found.made:
@@ -379,7 +379,7 @@ class MainWindow(QMainWindow):
     def _ask_who(self, *, several: bool) -> None:
         desk = self.house.desk
 
-        def show(people: list[Acting]) -> None:
+        def show(people: list[User]) -> None:
             from gezeiten.ui.shell.people_dialog import PeopleDialog
 
             if len(people) > 1 or not several:
@@ -387,7 +387,7 @@ class MainWindow(QMainWindow):
                 dialog.changed.connect(self._person_changed)
                 dialog.open()
 
-        def work(_task: object) -> list[Acting]:
+        def work(_task: object) -> list[User]:
             from gezeiten.desk.people import acting  # when it is wanted
 
             return acting(desk)

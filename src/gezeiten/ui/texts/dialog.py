@@ -20,12 +20,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.intake.kinds import Recognised, look_at_text, zones_before
+from gezeiten.desk.intake.kinds import RecognisedText, look_at_text, zones_before
 from gezeiten.desk.intake.taken_texts import take_text_out
-from gezeiten.desk.intake.text_files import Preview, TextTaken, preview, take_text
+from gezeiten.desk.intake.text_files import Preview, TextImport, preview, take_text
 from gezeiten.desk.intake.text_survey import Survey, survey
 from gezeiten.desk.places import points
-from gezeiten.exchange.text.doubts import Doubt
+from gezeiten.exchange.text.doubts import FormatQuestion
 from gezeiten.exchange.text.form import ColumnTie
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.parts.widgets import button, column, give_room, label, row, scrolled, set_role
@@ -160,7 +160,7 @@ class TextDialog(QDialog):
     def _look(self, *, is_first: bool = False) -> None:
         desk, path, known = self._house.desk, self._path, self.model.known
 
-        def work(_task: Task) -> tuple[Recognised, list[tuple[str, str]], dict[str, str]]:
+        def work(_task: Task) -> tuple[RecognisedText, list[tuple[str, str]], dict[str, str]]:
             places = [(p.full_name, p.zone) for p in points(desk) if not p.retired]
             return look_at_text(desk, path, known), places, zones_before(desk)
 
@@ -174,7 +174,7 @@ class TextDialog(QDialog):
         for field in (self.name, self.point, self.zone, self.by_hand):
             field.setEnabled(on)
 
-    def _looked(self, found: tuple[Recognised, list[tuple[str, str]], dict[str, str]]) -> None:
+    def _looked(self, found: tuple[RecognisedText, list[tuple[str, str]], dict[str, str]]) -> None:
         recognised, places, before = found
         is_first = self.model.recognised is None
         self.model.points = [name for name, _ in places]
@@ -286,7 +286,7 @@ class TextDialog(QDialog):
         self.model.set_column(one)
         self._changed()
 
-    def _answer(self, doubt: Doubt, value: str) -> None:
+    def _answer(self, doubt: FormatQuestion, value: str) -> None:
         if self.model.answer(doubt, value):
             self._look()
             return
@@ -446,7 +446,7 @@ class TextDialog(QDialog):
         self._stop_counting()
         self.bar.show()
 
-        def work(task: Task) -> TextTaken:
+        def work(task: Task) -> TextImport:
             return take_text(desk, path, tie, Watch(task.tell, task.cancelled))
 
         self._task = self._house.run(work, self._done, self._told, self._failed)
@@ -468,7 +468,7 @@ class TextDialog(QDialog):
         self.bar.hide()
         self.close_button.setText(tr("Close"))
 
-    def _done(self, taken: TextTaken) -> None:
+    def _done(self, taken: TextImport) -> None:
         self._over()
         set_role(self.words, "brass" if taken.rejected else "kelp")
         self.words.setText(taken_words(taken))

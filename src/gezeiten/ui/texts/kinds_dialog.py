@@ -18,7 +18,7 @@ from gezeiten.desk.intake.kinds import (
 from gezeiten.desk.places import points
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.quantities.units import text_units
-from gezeiten.exchange.text.form import ColumnTie, Tie
+from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
 from gezeiten.ui.plan.section import narrow
@@ -98,7 +98,7 @@ class KindsDialog(QDialog):
             self._show, failed=self._complain,
         )  # fmt: skip
 
-    def _show(self, found: tuple[list[Tie], list[str]]) -> None:
+    def _show(self, found: tuple[list[ImportTemplate], list[str]]) -> None:
         ties, places = found
         if not self.point.count():
             self.point.addItems(["", *places])
@@ -129,9 +129,9 @@ class KindsDialog(QDialog):
             self.zone.setCurrentText(tie.form.time.zone)
             self.zone.setEnabled(tie.form.time.needs_zone)
 
-    def _tie(self) -> Tie | None:
+    def _tie(self) -> ImportTemplate | None:
         thing = chosen_thing(self.table)
-        return thing if isinstance(thing, Tie) else None
+        return thing if isinstance(thing, ImportTemplate) else None
 
     # -- its columns ---------------------------------------------------------------------------
     def _show_column(self) -> None:
@@ -223,7 +223,7 @@ class KindsDialog(QDialog):
         self.words.setText(sentence)
 
 
-def _column_words(tie: Tie, one: ColumnTie) -> str:
+def _column_words(tie: ImportTemplate, one: ColumnTie) -> str:
     """What the text calls a column: the words above it, or its number, and of which lines."""
     header = tie.form.header
     above = header[one.column].strip() if one.column < len(header) else ""
@@ -231,11 +231,11 @@ def _column_words(tie: Tie, one: ColumnTie) -> str:
     return " · ".join([words, *(text for _, text in one.where)])
 
 
-def _points(tie: Tie) -> str:
+def _points(tie: ImportTemplate) -> str:
     names = dict.fromkeys([tie.point, *(one.point for one in tie.columns)])
     return ", ".join(name for name in names if name)
 
 
-def _holds(tie: Tie) -> str:
+def _holds(tie: ImportTemplate) -> str:
     names = dict.fromkeys(one.quantity for one in tie.columns if one.quantity in QUANTITIES)
     return ", ".join(tr(quantity(name).name) for name in names)

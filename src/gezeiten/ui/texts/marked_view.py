@@ -22,7 +22,7 @@ from gezeiten.ui.texts.model import (
     TIME,
     UNTIED,
     VALUE,
-    Line,
+    ShownLine,
     TextModel,
 )
 
@@ -57,11 +57,11 @@ class _Sheet(QAbstractTableModel):
     def __init__(self, model: TextModel) -> None:
         super().__init__()
         self._model = model
-        self.lines: list[Line] = []
+        self.lines: list[ShownLine] = []
         self.roles: list[str] = []
         self.theme: Theme | None = None
 
-    def show_lines(self, lines: list[Line], columns: int) -> None:
+    def show_lines(self, lines: list[ShownLine], columns: int) -> None:
         self.beginResetModel()
         self.lines = lines
         self.roles = [self._model.role(column) for column in range(columns)]
@@ -89,7 +89,7 @@ class _Sheet(QAbstractTableModel):
             return self._font(line, index.column())
         return None
 
-    def _ink(self, line: Line, column: int) -> QColor:
+    def _ink(self, line: ShownLine, column: int) -> QColor:
         assert self.theme is not None  # asked for colours
         if line.kind == LEFT_OUT or column in line.spoilt:
             return self.theme.color("ember")
@@ -103,7 +103,7 @@ class _Sheet(QAbstractTableModel):
             return self.theme.color("brass", 28)
         return self.theme.color("tide_wash") if self.roles[column] == VALUE else None
 
-    def _font(self, line: Line, column: int) -> QFont | None:
+    def _font(self, line: ShownLine, column: int) -> QFont | None:
         font = QFont()
         font.setItalic(line.kind in (HEAD, BEFORE, SAYS))
         font.setBold(line.kind == HEAD)
@@ -148,7 +148,7 @@ class MarkedView(QTableView):
         side.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         side.setDefaultAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
 
-    def show_lines(self, lines: list[Line], columns: int, theme: Theme) -> None:
+    def show_lines(self, lines: list[ShownLine], columns: int, theme: Theme) -> None:
         """Show lines; the place where somebody looks stays."""
         at = self.verticalScrollBar().value()
         self._sheet.theme = theme

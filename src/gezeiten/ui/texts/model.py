@@ -10,16 +10,16 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from gezeiten.desk.intake.kinds import Recognised, of_kind, proposed_tie
+from gezeiten.desk.intake.kinds import RecognisedText, of_kind, proposed_tie
 from gezeiten.desk.intake.text_answers import settled
 from gezeiten.desk.intake.text_files import Preview, checked_tie
 from gezeiten.desk.intake.text_survey import Survey, with_words_seen
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.cells import flags_asked
-from gezeiten.exchange.text.doubts import STATIONS, Doubt
-from gezeiten.exchange.text.form import ColumnTie, Flags, TextForm, Tie
+from gezeiten.exchange.text.doubts import STATIONS, FormatQuestion
+from gezeiten.exchange.text.form import ColumnTie, Flags, ImportTemplate, TextForm
 from gezeiten.exchange.text.lines import split_line
-from gezeiten.exchange.text.proposing import NOTHING_KNOWN, Known
+from gezeiten.exchange.text.proposing import NOTHING_KNOWN, KnownFacts
 from gezeiten.exchange.text.stations import names_a_place
 
 TIME, VALUE, UNTIED, FLAGS, NAMES, WORDS = "time", "value", "untied", "flags", "names", "words"
@@ -29,7 +29,7 @@ HEAD, BEFORE, READING, LEFT_OUT, SAYS, BLANK = "head", "before", "reading", "lef
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class ShownLine:
     """A line of the text as it is shown. number: from 1; cells: split, or the whole of it in one;
     spoilt: which of its cells are no numbers; why: it is left out."""
 
@@ -45,12 +45,12 @@ class TextModel:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        self.known: Known = NOTHING_KNOWN
-        self.recognised: Recognised | None = None
-        self.tie: Tie | None = None
+        self.known: KnownFacts = NOTHING_KNOWN
+        self.recognised: RecognisedText | None = None
+        self.tie: ImportTemplate | None = None
         self.points: list[str] = []
         self.zones_before: dict[str, str] = {}
-        self.open: list[Doubt] = []
+        self.open: list[FormatQuestion] = []
         self.found: Survey | None = None
         self._answers: dict[tuple[str, int, str], str] = {}
         self._typed: dict[str, str] = {}
@@ -58,7 +58,7 @@ class TextModel:
         self._is_other_kind = False
 
     # -- what was found out ----------------------------------------------------------------------
-    def looked(self, recognised: Recognised) -> None:
+    def looked(self, recognised: RecognisedText) -> None:
         """Take how the text seems to be written; what somebody chose before stays."""
         if self._is_other_kind and recognised.tie is not None:
             recognised = replace(recognised, tie=None, asked=())
@@ -82,7 +82,7 @@ class TextModel:
         for field, text in self._typed.items():
             self._set(field, text)
 
-    def _with_places(self, tie: Tie) -> Tie:
+    def _with_places(self, tie: ImportTemplate) -> ImportTemplate:
         """Return a tie at the points that its text names."""
         assert self.recognised is not None  # it was looked at
         by_name = _by_name(self.points)
@@ -194,7 +194,7 @@ class TextModel:
         self.open = [d for d in self.open if not (d.kind in kinds and d.about == column)]
         self.open += asked
 
-    def answer(self, doubt: Doubt, value: str) -> bool:
+    def answer(self, doubt: FormatQuestion, value: str) -> bool:
         """Take an answer; return whether the text has to be looked at anew by it."""
         if doubt.kind == "words" and value == STATIONS:
             self.be_station(doubt.about)
@@ -215,13 +215,13 @@ class TextModel:
         self.open = [doubt for doubt in self.open if doubt not in known]
 
     @property
-    def to_import(self) -> Tie | None:
+    def to_import(self) -> ImportTemplate | None:
         """The tie to import by, which holds what was seen; None before all lines were read."""
         if self.tie is None or self.found is None:
             return None
         return with_words_seen(self.tie, self.found)
 
-    def _settle(self, doubt: Doubt, value: str) -> None:
+    def _settle(self, doubt: FormatQuestion, value: str) -> None:
         self.open = [one for one in self.open if one != doubt]
         if self.tie is None or self.recognised is None:
             return
@@ -260,7 +260,7 @@ class TextModel:
         return [text for words, text in self.recognised.proposal.facts if names_a_place(words)]
 
     @property
-    def trial(self) -> Tie | None:
+    def trial(self) -> ImportTemplate | None:
         """The tie to try with: times in UTC where nobody said their zone yet."""
         if self.tie is None:
             return None
@@ -308,7 +308,7 @@ class TextModel:
         """Return what a column measures: several where its lines are of several stations."""
         return [one for one in self.tie.columns if one.column == column] if self.tie else []
 
-    def lines(self, seen: Preview | None) -> list[Line]:
+    def lines(self, seen: Preview | None) -> list[ShownLine]:
         """Return the first lines as they are understood. seen: what they gave, where known."""
         if self.recognised is None or self.tie is None:
             return []
@@ -326,11 +326,11 @@ class TextModel:
             if not is_whole:
                 cells = (text.strip(),)
             bad = _spoilt_cells(spoilt[number], cells) if number in spoilt else frozenset()
-            shown.append(Line(number, kind, cells, bad, why.get(number, "")))
+            shown.append(ShownLine(number, kind, cells, bad, why.get(number, "")))
         return shown
 
 
-def _with_what_was_chosen(tie: Tie, before: Tie) -> Tie:
+def _with_what_was_chosen(tie: ImportTemplate, before: ImportTemplate) -> ImportTemplate:
     """Return how a text is read now, at the places and with the meanings chosen for what is still
     the same: columns with the same words above them."""
     old, new = before.form, tie.form
@@ -368,7 +368,7 @@ def _spoilt_cells(reason: str, cells: tuple[str, ...]) -> frozenset[int]:
                      if cell and f"“{cell[:30]}” in column {i + 1} " in reason)  # fmt: skip
 
 
-def _key(doubt: Doubt) -> tuple[str, int, str]:
+def _key(doubt: FormatQuestion) -> tuple[str, int, str]:
     return doubt.kind, doubt.about, doubt.question
 
 

@@ -18,7 +18,7 @@ _LARGE = 100.0
 """From here on one decimal says enough of a range."""
 
 
-class Picture(QWidget):
+class ValuesPicture(QWidget):
     """Draws values over time, without axes."""
 
     def __init__(self, theme: Theme, words: str) -> None:

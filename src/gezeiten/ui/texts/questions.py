@@ -8,7 +8,7 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 
-from gezeiten.exchange.text.doubts import Doubt
+from gezeiten.exchange.text.doubts import FormatQuestion
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.shell.i18n import tr
@@ -30,7 +30,7 @@ class Questions(QWidget):
         self._shown: tuple[object, ...] = ()
 
     def show_doubts(
-        self, doubts: Iterable[Doubt], notes: Iterable[tuple[str, str]] = (),
+        self, doubts: Iterable[FormatQuestion], notes: Iterable[tuple[str, str]] = (),
         actions: Iterable[tuple[str, tuple[tuple[str, str], ...]]] = (),
     ) -> None:  # fmt: skip
         """Ask. notes: (words, role) that stand above; actions: (question, ((name, words), ...))
@@ -49,7 +49,7 @@ class Questions(QWidget):
         for doubt in wanted[0]:
             self._ask(doubt)
 
-    def _ask(self, doubt: Doubt) -> None:
+    def _ask(self, doubt: FormatQuestion) -> None:
         self._column.addWidget(label(tr(doubt.question), "brass", wrap=True))
         if doubt.many:
             self._ask_many(doubt)
@@ -63,7 +63,7 @@ class Questions(QWidget):
         if doubt.kind in _TYPED:
             self._column.addLayout(self._typed(doubt))
 
-    def _ask_many(self, doubt: Doubt) -> None:
+    def _ask_many(self, doubt: FormatQuestion) -> None:
         ticks = [(value, QCheckBox(tr(words))) for value, words in doubt.choices]
 
         def answer() -> None:
@@ -73,7 +73,7 @@ class Questions(QWidget):
         self._column.addLayout(_flow([tick for _, tick in ticks]))
         self._column.addLayout(row(button(tr("These, and no others"), answer), 1))
 
-    def _typed(self, doubt: Doubt) -> QVBoxLayout:
+    def _typed(self, doubt: FormatQuestion) -> QVBoxLayout:
         field = QLineEdit()
         field.setPlaceholderText(_TYPED[doubt.kind])
         field.setAccessibleName(tr(doubt.question))

@@ -18,7 +18,7 @@ from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.texts.model import TextModel
-from gezeiten.ui.texts.picture import Picture
+from gezeiten.ui.texts.picture import ValuesPicture
 
 _MOST_ROWS = 40
 _UNIT_SIGNS = 5
@@ -75,7 +75,7 @@ class SeriesRow(QWidget):
     ) -> None:
         super().__init__()
         self._tie, self._hint = tie, hint
-        self.picture = Picture(theme, words)
+        self.picture = ValuesPicture(theme, words)
         self.words = label(f"{words} ({explained})" if explained else words, wrap=True)
         self.said = label("", "muted")
         self.said.setMinimumWidth(self.picture.width())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from gezeiten.desk.intake.text_files import Preview, TextTaken
+from gezeiten.desk.intake.text_files import Preview, TextImport
 from gezeiten.desk.intake.text_survey import Survey
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.exchange.text.form import TextForm
@@ -68,7 +68,7 @@ def left_out_words(seen: Preview) -> str:
     return f"{', '.join(said)}: {tr('line')} {first.line}, {first.reason}."
 
 
-def taken_words(taken: TextTaken) -> str:
+def taken_words(taken: TextImport) -> str:
     """Return what a text brought in a sentence or two."""
     words = counted(taken.readings, "%n reading kept", "%n readings kept")
     if taken.repeated:
@@ -85,7 +85,7 @@ def taken_words(taken: TextTaken) -> str:
     return words + "."
 
 
-def left_out_lines(taken: TextTaken) -> str:
+def left_out_lines(taken: TextImport) -> str:
     """Return the lines that were left out, one below the other, with why."""
     lines = [f"{tr('line')} {one.line}: {one.reason}   {one.text}".rstrip()
              for one in taken.rejected]  # fmt: skip

@@ -40,7 +40,7 @@ RIBBON = 10.0
 
 
 @dataclass(frozen=True, slots=True)
-class Hit:
+class HitArea:
     """What lies under the pointer: a rectangle, what to say of it, where it leads."""
 
     area: QRectF
@@ -59,7 +59,7 @@ class BoardCanvas(QWidget):
         super().__init__()
         self.theme: Theme = LIGHT
         self.model = BoardModel()
-        self._hits: list[Hit] = []
+        self._hits: list[HitArea] = []
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName(tr("Tideboard"))
@@ -247,7 +247,7 @@ class BoardCanvas(QWidget):
         painter.setFont(self._font(small=True))
         shown = self._short(f"✕ {row.fault}", painter, area.width())
         painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, shown)
-        self._hits.append(Hit(area, row.fault, row, "record"))
+        self._hits.append(HitArea(area, row.fault, row, "record"))
 
     def _bar(self, span: tuple[int, int], middle: float) -> QRectF:
         left, right = self._x(span[0]), self._x(span[1])
@@ -259,7 +259,7 @@ class BoardCanvas(QWidget):
         for area, span in self._bars(row.held, middle):
             painter.fillRect(area, t.color("tide"))
             words = tr("measured") + f" · {self._span(row, span)}"
-            self._hits.append(Hit(area, words, row, "record"))
+            self._hits.append(HitArea(area, words, row, "record"))
         for span in row.estimated:
             if self._is_shown(*span):
                 area = self._bar(span, middle)
@@ -275,7 +275,7 @@ class BoardCanvas(QWidget):
             painter.setPen(QPen(t.color("tide"), 1.2 * t.line_width, Qt.PenStyle.DashLine))
             painter.drawRect(area)
             words = tr("on the logger, to offload") + f" · {self._span(row, row.on_logger)}"
-            self._hits.append(Hit(area, words, row, "logger"))
+            self._hits.append(HitArea(area, words, row, "logger"))
         self._paint_rings(painter, row, middle)
         self._paint_events(painter, row, middle)
 
@@ -316,7 +316,7 @@ class BoardCanvas(QWidget):
             painter.drawRect(area)
         words = tr("gap, %1").replace("%1", tr(gap.state))
         words += f" · {self._span(row, gap.span)}"
-        self._hits.append(Hit(area.adjusted(-2, -2, 2, 2), words, row, gap))
+        self._hits.append(HitArea(area.adjusted(-2, -2, 2, 2), words, row, gap))
 
     def _paint_rings(self, painter: QPainter, row: BoardRow, middle: float) -> None:
         painter.setBrush(self.theme.color("paper"))
@@ -351,7 +351,7 @@ class BoardCanvas(QWidget):
             state = tr("settled") if event.is_settled else tr("to assess")
             words = f"{side_word(side)} · {day_and_time(event.start_ms, row.point.zone)} · {state}"
             area = QRectF(x - 6, min(tip, foot) - 3, 12, 12)
-            self._hits.append(Hit(area, words, row, event))
+            self._hits.append(HitArea(area, words, row, event))
 
     def _paint_future(self, painter: QPainter, row: BoardRow, middle: float) -> None:
         assert self.board is not None
@@ -379,7 +379,7 @@ class BoardCanvas(QWidget):
         ]  # fmt: skip
         painter.drawPolygon(QPolygonF(flag))
         words = f"{tr(row.end_reason)} · {day_and_time(end or now, row.point.zone)}"
-        self._hits.append(Hit(QRectF(x1 - 3, middle - 10, 16, 20), words, row, "logger"))
+        self._hits.append(HitArea(QRectF(x1 - 3, middle - 10, 16, 20), words, row, "logger"))
 
     def _paint_need(self, painter: QPainter, line: BoardLine, row: BoardRow, top: float) -> None:
         if not row.needs:
@@ -413,10 +413,10 @@ class BoardCanvas(QWidget):
         if need.kind == "wrong clock":
             area = QRectF(left, top, width + 6 + room, height)
             words = tr("%1 · apply a clock correction").replace("%1", tr(need.words))
-            self._hits.append(Hit(area, words, row, need.kind))
+            self._hits.append(HitArea(area, words, row, need.kind))
 
     # -- pointer and keys ----------------------------------------------------------------------
-    def _hit(self, at: QPointF) -> Hit | None:
+    def _hit(self, at: QPointF) -> HitArea | None:
         return next((hit for hit in reversed(self._hits) if hit.area.contains(at)), None)
 
     def _line_at(self, y: float) -> int:

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.rounds import (
     Round,
-    Task,
+    VisitTask,
     close_round,
     leave_out,
     make_round,
@@ -32,7 +32,7 @@ from gezeiten.desk.field.sheets import write_round
 from gezeiten.desk.logger.planning import kept_plans, last_plan_at
 from gezeiten.domain.board.board import Board
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.kept import Kept
+from gezeiten.domain.kept import StoredPlan
 from gezeiten.domain.series.timeline import DAY_MS, from_ms, midnight_ms
 from gezeiten.errors import InputError
 from gezeiten.ui.parts.date_time_field import DateTimeField
@@ -40,7 +40,7 @@ from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.tables import chosen_thing, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.acting import Acting
+from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, date, day, home_zone, number, tr
@@ -57,9 +57,9 @@ class RoundDialog(QDialog):
         self.setWindowTitle(tr("Prepare visit"))
         self._house = house
         self._round: Round | None = None
-        self._acting = Acting(house, self._failed)
+        self._acting = ActionRunner(house, self._failed)
         self._drafts = DraftKeeper(house)
-        self._kept: list[Kept] = []
+        self._kept: list[StoredPlan] = []
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         self.pages = QStackedWidget()
@@ -164,7 +164,7 @@ class RoundDialog(QDialog):
             latest="round",
         )  # fmt: skip
 
-    def _loaded(self, known: tuple[Round | None, Board, list[Kept]]) -> None:
+    def _loaded(self, known: tuple[Round | None, Board, list[StoredPlan]]) -> None:
         self._kept = known[2]
         self._show_board(known[1])
         self._show(known[0])
@@ -203,10 +203,10 @@ class RoundDialog(QDialog):
         self.tasks.setCurrentCell(min(at, len(under_way.tasks) - 1), 0)
         self._task_chosen()
 
-    def task(self) -> Task | None:
+    def task(self) -> VisitTask | None:
         """The chosen point of the round."""
         thing = chosen_thing(self.tasks)
-        return thing if isinstance(thing, Task) else None
+        return thing if isinstance(thing, VisitTask) else None
 
     def _task_chosen(self) -> None:
         task = self.task()
@@ -298,12 +298,12 @@ class RoundDialog(QDialog):
         self.problem.setVisible(bool(sentence))
 
 
-def _draft_key(task: Task) -> str:
+def _draft_key(task: VisitTask) -> str:
     """Under which a reason is kept until the point is left out."""
     return f"round:{task.site}:{task.point}"
 
 
-def _state(task: Task) -> str:
+def _state(task: VisitTask) -> str:
     """Return how far a point of the round is."""
     if task.left_out:
         return tr("left out: %1").replace("%1", task.left_out)

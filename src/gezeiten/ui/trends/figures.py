@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import points
 from gezeiten.desk.record.uncertainty import sure_of_mean
-from gezeiten.domain.series.statistics import Numbers
+from gezeiten.domain.series.statistics import Statistics
 from gezeiten.domain.series.timeline import Span, whole_duration_text
 from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import ArchiveDamagedError
@@ -31,7 +31,7 @@ class FigureColumn:
 
     lane: Lane
     trace: Trace
-    numbers: Numbers
+    numbers: Statistics
     u: float = float("nan")
     is_least: bool = False
 

@@ -46,7 +46,7 @@ from gezeiten.ui.trends.figures import (
     FiguresTable,
     figure_column,
 )
-from gezeiten.ui.trends.model import LENGTHS, Looking, first_view, title
+from gezeiten.ui.trends.model import LENGTHS, TrendsView, first_view, title
 
 _POINT = Qt.ItemDataRole.UserRole
 
@@ -58,9 +58,9 @@ class TrendsPlace(Place):
 
     def __init__(self, house: AppContext) -> None:
         super().__init__(house)
-        self.model = Looking()
+        self.model = TrendsView()
         self.lanes: list[Lane] = []
-        self._target: places.Look | None = None
+        self._target: places.TrendsRequest | None = None
         self._back: tuple[int, object, str] | None = None
         self.tree = QTreeWidget()
         self.tree.setProperty("ticks", True)
@@ -238,7 +238,7 @@ class TrendsPlace(Place):
     def show_target(self, target: Any) -> None:
         """Tick only the point of an id, or that of a `Look`, whose stretch is marked in its
         surroundings. It stands until it is shown, whatever loads meanwhile."""
-        look = target if isinstance(target, places.Look) else places.Look(target)
+        look = target if isinstance(target, places.TrendsRequest) else places.TrendsRequest(target)
         self._target = look
         items = self._items()
         if not items:

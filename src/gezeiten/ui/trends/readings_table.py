@@ -29,7 +29,7 @@ from gezeiten.desk.record.table import Only, ReadingsTable, TableColumn, reading
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
 from gezeiten.domain.series.quality import Quality
-from gezeiten.domain.series.statistics import Numbers
+from gezeiten.domain.series.statistics import Statistics
 from gezeiten.domain.series.timeline import iso_utc, midnight_ms, whole_duration_text
 from gezeiten.exchange.csv_out import plain
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_word
@@ -424,7 +424,7 @@ class ReadingsWindow(QDialog):
         self._house.run(lambda _task: model.text(rows), done)
 
 
-def _day_row(one: TableColumn, unit: ShownUnit, day_ms: int, figures: Numbers) -> list[str]:
+def _day_row(one: TableColumn, unit: ShownUnit, day_ms: int, figures: Statistics) -> list[str]:
     def value(it: float) -> str:
         return shown_value(one, unit, it)
 

@@ -10,7 +10,7 @@ import pytest
 
 from gezeiten.domain.series.series import make_series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
-from gezeiten.domain.steps.checks.comparing import Compared, compared
+from gezeiten.domain.steps.checks.comparing import CheckComparison, compared
 from gezeiten.domain.steps.checks.doubting import Expected, doubt, limit_of
 from gezeiten.domain.steps.checks.duty import duty_days
 from gezeiten.domain.steps.checks.reading import (
@@ -32,8 +32,8 @@ def read(at_ms: int, value: float, u: float = 0.1, **more: object) -> CheckReadi
                         said_by="ah", **facts)  # type: ignore[arg-type]  # fmt: skip
 
 
-def seen(days: list[float], differences: list[float], u: list[float]) -> list[Compared]:
-    return [Compared(read(round(day * DAY_MS), 0), 0.0, off, sure)
+def seen(days: list[float], differences: list[float], u: list[float]) -> list[CheckComparison]:
+    return [CheckComparison(read(round(day * DAY_MS), 0), 0.0, off, sure)
             for day, off, sure in zip(days, differences, u, strict=True)]  # fmt: skip
 
 

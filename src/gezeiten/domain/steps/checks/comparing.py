@@ -23,7 +23,7 @@ _AT_THE_INSTANT = Role("", "", ())
 
 
 @dataclass(frozen=True, slots=True)
-class Compared:
+class CheckComparison:
     """A check reading and what the record says. recorded: at its instant, difference: value -
     recorded, u: of that (k = 2); NaN where the record holds nothing there. low, high: differences
     of the lowest and the highest since the look before, None where there is nothing to compare."""
@@ -36,7 +36,7 @@ class Compared:
     high: float | None = None
 
 
-def compared(checks: Sequence[CheckReading], series: Series) -> list[Compared]:
+def compared(checks: Sequence[CheckReading], series: Series) -> list[CheckComparison]:
     """Return check readings of one series beside its readings, in the order in which they are.
 
     At an instant between two readings these are interpolated, where they are at most 1.5 intervals
@@ -62,7 +62,7 @@ def compared(checks: Sequence[CheckReading], series: Series) -> list[Compared]:
         if one.low is not None or one.high is not None:
             ends = _extremes(one, series, look_ms)
             look_ms = one.at_ms
-        found.append(Compared(one, value, difference, u, *ends))
+        found.append(CheckComparison(one, value, difference, u, *ends))
     return found
 
 

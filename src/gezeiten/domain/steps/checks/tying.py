@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.series.timeline import DAY_MS, Values
-from gezeiten.domain.steps.checks.comparing import Compared
+from gezeiten.domain.steps.checks.comparing import CheckComparison
 
 Way = Literal["offset", "line", "each"]
 LEAST_FOR_A_LINE = 3
@@ -23,7 +23,7 @@ _Times = NDArray[np.int64]
 
 
 @dataclass(frozen=True, slots=True)
-class Tie:
+class ReferenceFit:
     """What is added to a record: linear between knots (UTC ms, in order), beyond them what the
     nearest says. u: of what is added (k = 2). slope_a_day, u_slope (k = 2): of a line, 0 else.
     left_out: of each check what it says less what the others alone would have added, NaN where
@@ -50,7 +50,7 @@ def added(knots: Sequence[Sequence[float]], times_utc_ms: _Times) -> Values:
     return found
 
 
-def fit(way: Way, seen: Sequence[Compared]) -> Tie | None:
+def fit(way: Way, seen: Sequence[CheckComparison]) -> ReferenceFit | None:
     """Return a record tied to checks of which the record says something; None without any, or for a
     line with fewer than three at two instants.
 
@@ -66,7 +66,7 @@ def fit(way: Way, seen: Sequence[Compared]) -> Tie | None:
         return None
     made = _fitted(way, times, values, u)
     left_out = tuple(_left_out(way, times, values, u, i) for i in range(len(times)))
-    return Tie(way, made.knots, made.u, left_out, made.slope_a_day, made.u_slope)
+    return ReferenceFit(way, made.knots, made.u, left_out, made.slope_a_day, made.u_slope)
 
 
 def _holds_a_line(times: _Times) -> bool:
@@ -83,11 +83,11 @@ def _left_out(way: Way, times: _Times, values: Values, u: Values, i: int) -> flo
     return float(values[i] - added(made.knots, times[i : i + 1])[0])
 
 
-def _fitted(way: Way, times: _Times, values: Values, u: Values) -> Tie:
+def _fitted(way: Way, times: _Times, values: Values, u: Values) -> ReferenceFit:
     if way == "each":
         at, first = np.unique(times, return_index=True)
         knots = tuple((int(t), float(values[i])) for t, i in zip(at, first, strict=True))
-        return Tie(way, knots, float(u.max()), ())
+        return ReferenceFit(way, knots, float(u.max()), ())
     return (_line if way == "line" else _offset)(times, values, u)
 
 
@@ -96,16 +96,16 @@ def _weights(u: Values) -> Values:
     return np.ones(len(u)) if (u <= 0).any() else 1 / u**2
 
 
-def _offset(times: _Times, values: Values, u: Values) -> Tie:
+def _offset(times: _Times, values: Values, u: Values) -> ReferenceFit:
     w = _weights(u)
     mean = float((w * values).sum() / w.sum())
     by_checks = math.sqrt(float((w**2 * u**2).sum())) / float(w.sum())
     spread = math.sqrt(float((w * (values - mean) ** 2).sum() / w.sum()))
     by_spread = 2 * spread / math.sqrt(len(values) - 1) if len(values) > 1 else 0.0
-    return Tie("offset", ((int(times[0]), mean),), max(by_checks, by_spread), ())
+    return ReferenceFit("offset", ((int(times[0]), mean),), max(by_checks, by_spread), ())
 
 
-def _line(times: _Times, values: Values, u: Values) -> Tie:
+def _line(times: _Times, values: Values, u: Values) -> ReferenceFit:
     """Least squares about the weighted mean instant, where offset and slope are independent."""
     w = _weights(u)
     days = (times - times[0]) / DAY_MS
@@ -122,4 +122,4 @@ def _line(times: _Times, values: Values, u: Values) -> Tie:
     ends = tuple((int(t), float(mean + slope * at)) for t, at in
                  ((times[0], x[0]), (times[-1], x[-1])))  # fmt: skip
     far = max(abs(float(x[0])), abs(float(x[-1])))
-    return Tie("line", ends, math.hypot(u_mean, u_slope * far), (), slope, u_slope)
+    return ReferenceFit("line", ends, math.hypot(u_mean, u_slope * far), (), slope, u_slope)

@@ -31,7 +31,7 @@ _MOVES = 5
 
 
 @dataclass(frozen=True, slots=True)
-class Suspicion:
+class SuspectRule:
     """A rule. key: its name for ever; unit: of its number: "" none, "value" that of the quantity,
     "rate" that an hour, "h" hours. catches: which readings, bool (n,), by a number; usual: the
     number that is proposed for a series. of: the quantities of which it says something, () for all;
@@ -193,22 +193,22 @@ def _far(values: Values, quantity: Quantity) -> float:
 _COUNTED = ("per m³", "µg/m³", "mm")
 """Dust and rain come in bursts: what is far from its neighbours is most of what there is."""
 
-SUSPICIONS: dict[str, Suspicion] = {
+SUSPICIONS: dict[str, SuspectRule] = {
     one.key: one
     for one in (
-        Suspicion("spikes", "Spikes: further than this from their neighbours", "value", spikes,
+        SuspectRule("spikes", "Spikes: further than this from their neighbours", "value", spikes,
                   usual_spike, but=_COUNTED),
-        Suspicion("stuck", "Stuck: one value for this long", "h", _stuck, _usual_stuck),
-        Suspicion("too_fast", "Too fast: changes by more than this an hour", "rate", _too_fast,
+        SuspectRule("stuck", "Stuck: one value for this long", "h", _stuck, _usual_stuck),
+        SuspectRule("too_fast", "Too fast: changes by more than this an hour", "rate", _too_fast,
                   lambda series, its: _far(_rates(series), its)),
-        Suspicion("impossible", "Out of the range of the quantity", "", _impossible,
+        SuspectRule("impossible", "Out of the range of the quantity", "", _impossible,
                   lambda _series, _its: 0.0),
-        Suspicion("out_of_water", "Out of water: below this, until twice as much", "value",
+        SuspectRule("out_of_water", "Out of water: below this, until twice as much", "value",
                   _out_of_water, _usual_out_of_water,
                   ("water_level", "water_depth", "conductivity", "specific_conductance")),
-        Suspicion("condensation", "Water on the sensor: at this for half an hour", "value", _wet,
+        SuspectRule("condensation", "Water on the sensor: at this for half an hour", "value", _wet,
                   lambda _series, _its: 99.0, ("relative_humidity",)),
-        Suspicion("ice", "Ice: at this or below", "value", _icy,
+        SuspectRule("ice", "Ice: at this or below", "value", _icy,
                   lambda _series, _its: 0.0, ("water_temperature",)),
     )
 }  # fmt: skip

@@ -20,7 +20,7 @@ Matrix = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
-class Fit:
+class LinearFit:
     """A model: value = columns x coefficients. rows: places of the readings it was fitted on;
     normal, right: of the weighted equations, so that rows can be taken off."""
 
@@ -44,7 +44,7 @@ class Fit:
         return _solved(self.normal, self.right)
 
 
-def fitted(design: Matrix, values: Values) -> Fit | None:
+def fitted(design: Matrix, values: Values) -> LinearFit | None:
     """Return a model of readings, None where too few of them have all columns.
 
     Args:
@@ -66,7 +66,7 @@ def fitted(design: Matrix, values: Values) -> Fit | None:
             weights = np.ones(len(rows))
             break
     weighted = columns * weights[:, None]
-    return Fit(columns, ys, weights, rows, weighted.T @ columns, weighted.T @ ys)
+    return LinearFit(columns, ys, weights, rows, weighted.T @ columns, weighted.T @ ys)
 
 
 def _weighted(columns: Matrix, values: Values, weights: Values) -> Values:

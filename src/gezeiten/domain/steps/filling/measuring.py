@@ -13,7 +13,7 @@ from scipy.special import stdtrit
 
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Values
-from gezeiten.domain.steps.filling.fitting import Fit, Matrix
+from gezeiten.domain.steps.filling.fitting import LinearFit, Matrix
 from gezeiten.domain.steps.filling.hidden import (
     BESIDE,
     LEAST,
@@ -34,7 +34,7 @@ class Model:
     has no value; fit: None of a straight line, which is joined to its two ends alone."""
 
     design: Matrix
-    fit: Fit | None
+    fit: LinearFit | None
 
     @property
     def fades(self) -> tuple[float, ...]:
