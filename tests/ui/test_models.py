@@ -97,7 +97,7 @@ def test_a_line_says_that_it_fills_a_gap_only_where_it_does() -> None:
 
 
 def test_a_gap_is_filled_by_what_can_fill_it_and_one_act_at_a_time() -> None:
-    model = mend.Mending()
+    model = mend.SelectedGap()
     assert (model.can_fill, model.can_leave, model.can_undo) == (False, False, False)
     model.take(booked(), mend.offers(booked(), logger(7), LINE), [])
     assert (model.source, model.shows_line, model.can_fill, model.can_leave) == (
@@ -116,7 +116,7 @@ def test_a_gap_is_filled_by_what_can_fill_it_and_one_act_at_a_time() -> None:
 
 
 def test_what_was_measured_beside_it_comes_after_its_logger_and_before_estimates() -> None:
-    model, spare = mend.Mending(), AlternativeReadings("Thermometer", 9)
+    model, spare = mend.SelectedGap(), AlternativeReadings("Thermometer", 9)
     model.take(booked(), mend.offers(booked(), logger(7), LINE), [spare])
     assert (model.source, model.other) == ("logger", None)
     refused = AlternativeReadings("Door logger", 9, "corrected there")
@@ -135,7 +135,7 @@ def test_what_was_measured_beside_it_comes_after_its_logger_and_before_estimates
 
 
 def test_the_best_of_all_ways_is_chosen_not_the_best_of_those_known_first() -> None:
-    model = mend.Mending()
+    model = mend.SelectedGap()
     model.take(booked(), mend.offers(booked(), logger(), LINE), [])
     first = FillMethod("by its own cycles", {}, beats_line=True)
     model.know_ways([first])

@@ -194,7 +194,8 @@ from gezeiten.exchange.text.form import ColumnTie, TextForm, ImportTemplate, Tim
 if sys.argv[3] != "0":
     resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[3]), int(sys.argv[3])))
 form = TextForm("utf-8", ",", ".", 1, 3, TimeForm((0,), "epoch_s"))
-tie = ImportTemplate("Big", "A · B", form, (ColumnTie(1, "air_temperature", "°C"), ColumnTie(2, "co2", "ppm")))
+columns = (ColumnTie(1, "air_temperature", "°C"), ColumnTie(2, "co2", "ppm"))
+tie = ImportTemplate("Big", "A · B", form, columns)
 try:
     taken = take_text(open_workspace(Path(sys.argv[1])), Path(sys.argv[2]), tie)
 except Exception as exc:
