@@ -12,7 +12,7 @@ from gezeiten.archive.actions import logbook
 from gezeiten.archive.actions.beginnings import beginning
 from gezeiten.archive.actions.projected_tables import MADE, Rows, rows
 from gezeiten.archive.actions.rebuild import put_right
-from gezeiten.archive.actions.replay import differences, made_anew
+from gezeiten.archive.actions.replay import differences, replayed_tables
 from gezeiten.archive.database import Archive
 from gezeiten.archive.missions import missions_at
 from gezeiten.archive.sites import kept_point
@@ -202,7 +202,7 @@ def test_whatever_is_changed_of_what_acts_made_is_found_and_put_right(acted: Pat
     as_it_was, changes = kept_rows(archive), 0
     with archive.reading() as session:  # the logbook is not touched: what acts make stays the same
         began, _, since = beginning(archive.foundings.get, logbook.told(session))
-        anew = made_anew(began, since)
+        anew = replayed_tables(began, since)
     assert not anew.failed
     for table in MADE:
         for statement, values in changes_to_the_newest(acted / "archive.db", table):

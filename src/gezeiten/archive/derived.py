@@ -25,7 +25,7 @@ _INPUTS = PreparedStatement(
 )
 
 
-def said_derived(connection: Connection) -> list[CalculatedSeries]:
+def stated_calculations(connection: Connection) -> list[CalculatedSeries]:
     """Return the series that somebody said are calculated, in the order in which that was said;
     which of them are is for `domain/steps/derived.in_force` to say."""
     rows = _SAID.all(connection)

@@ -70,11 +70,6 @@ def key_of_point(session: Session, uid: str) -> int:
     return session.scalars(select(Point.id).filter_by(uid=uid)).one()
 
 
-def points_of_site(session: Session, site_id: int) -> list[int]:
-    """Return the keys of a site's points."""
-    return list(session.scalars(select(Point.id).filter_by(site_id=site_id).order_by(Point.id)))
-
-
 def find_point(session: Session, name: str, said: Authorship) -> Point:
     """Return the point of "Site · Point", both made where they are new; a bare name is a site
     with a point of the same name. A name that comes from elsewhere with signs that no name can have

@@ -8,13 +8,20 @@ from pathlib import Path
 from typing import Any
 
 from gezeiten.desk.context import Desk
+from gezeiten.desk.fault_isolation import or_fault
 
 
 def open_workspace(folder: Path, **options: Any) -> Desk:
     """Return a desk at the archive of a folder; options: as `Desk` takes them."""
     desk = Desk(folder, **options)
-    desk.follow = partial(_refresh, desk)
+    desk.follow = partial(_follow, desk)
     return desk
+
+
+def _follow(desk: Desk, points: Sequence[str]) -> None:
+    """Refresh what rests on records; whatever fails there, the actions are done, and whoever did
+    them must not be told otherwise: what is not refreshed is found at the next start."""
+    or_fault(partial(_refresh, desk, points))
 
 
 def _refresh(desk: Desk, points: Sequence[str]) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, bindparam, select
 
-from gezeiten.archive.derived import said_derived
+from gezeiten.archive.derived import stated_calculations
 from gezeiten.archive.local_cache.changes import points_of
 from gezeiten.archive.local_cache.tables import Block
 from gezeiten.archive.store.prepared import PreparedStatement
@@ -59,6 +59,6 @@ def _with_channel(connection: Connection, channel: str) -> list[str]:
     missions = [row[0] for row in _RECORDED.all(connection, its_channel=channel)]
     found = [point for mission in missions for point in points_of(connection, mission)]
     calculated = [
-        one.point for one in said_derived(connection) if channel_of(one.series) == channel
+        one.point for one in stated_calculations(connection) if channel_of(one.series) == channel
     ]
     return [*found, *calculated]

@@ -17,7 +17,7 @@ from gezeiten.archive.actions.affected_points import affected_points
 from gezeiten.archive.actions.beginnings import begun_by, dump_of
 from gezeiten.archive.actions.conflicts import misfits_to_see, note_misfits
 from gezeiten.archive.actions.entry_writing import add_entry, ends, move_chain
-from gezeiten.archive.actions.joining import came_late, find_misfits, make_in_order
+from gezeiten.archive.actions.joining import find_misfits, is_out_of_order, make_in_order
 from gezeiten.archive.actions.logbook import entry_at, entry_of_line, name_of, names_in
 from gezeiten.archive.actions.projected_tables import put_in
 from gezeiten.archive.actions.replay import CANNOT, apply_again
@@ -66,7 +66,7 @@ def catch_up(
     fresh.sort(key=lambda one: one.line.order)
     names = {**people(connection), **names_in(one.line for one in fresh)}
     is_empty = not connection.execute(select(func.count()).select_from(LogbookRow)).scalar()
-    if not is_empty and came_late(session, (one.line for one in fresh)):
+    if not is_empty and is_out_of_order(session, (one.line for one in fresh)):
         with suppress(ArchiveDamagedError):  # verify names it; then they are applied as they come
             make_in_order(session, chains, bytes_of)
             match_all_assessments(session)
@@ -143,7 +143,7 @@ def _take_all(
     carefully: bool,
 ) -> None:
     """Enter all and apply those since the archive began; carefully: one that cannot be applied
-    spares the others (`anew.apply_again`)."""
+    spares the others (`replay.apply_again`)."""
     for one in fresh:
         entry = _enter(session, one, names)
         if entry is not None and (since is None or one.line.order > since):

@@ -1,6 +1,6 @@
 """Whether chain files hold: each entry whole, each following the one before; and whether the table
 of entries is what they say. What a file has lost at its end while the table still knows it is in
-`lost.py`."""
+`lost_entries.py`."""
 
 from __future__ import annotations
 

@@ -60,7 +60,7 @@ class Author:
 def enter(
     session: Session, chain: str, body: Body, who: Author, *, computer: str, way: str
 ) -> None:
-    """Enter an act that was just applied. body.act: as `act_form.as_stored` has it."""
+    """Enter an act that was just applied. body.act: as `action_codec.as_stored` has it."""
     connection = session.connection()
     known_ends = ends(connection)
     row = known_ends.get(chain)

@@ -17,12 +17,12 @@ from gezeiten.archive.actions.entry_restoration import old_entries, put_entries_
 from gezeiten.archive.actions.entry_writing import ends
 from gezeiten.archive.actions.logbook import told
 from gezeiten.archive.actions.rebuild import put_right
-from gezeiten.archive.actions.replay import made_anew
+from gezeiten.archive.actions.replay import replayed_tables
 from gezeiten.archive.store.chains import ChainFiles, ChainLine
 from gezeiten.archive.store.tables import LogbookRow
 
 
-def came_late(session: Session, fresh: Iterable[ChainLine]) -> bool:
+def is_out_of_order(session: Session, fresh: Iterable[ChainLine]) -> bool:
     """Whether one of these entries belongs before one that was applied already."""
     highest = session.scalar(select(func.max(LogbookRow.stamp))) or 0
     return any(line.envelope.stamp <= highest for line in fresh)
@@ -37,7 +37,7 @@ def find_misfits(session: Session, bytes_of: Callable[[str], bytes]) -> None:
     """
     if len(ends(session.connection())) > 1:
         began, _, since = beginning(bytes_of, told(session))
-        note_all_misfits(session, made_anew(began, since).misfits)
+        note_all_misfits(session, replayed_tables(began, since).misfits)
 
 
 def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str], bytes]) -> None:
@@ -50,6 +50,6 @@ def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str]
     with session.begin_nested():
         put_entries_right(session, chains, old_entries(session))
         began, _, since = beginning(bytes_of, told(session))
-        anew = made_anew(began, since)  # what cannot be applied, verify names
+        anew = replayed_tables(began, since)  # what cannot be applied, verify names
         put_right(session, anew.rows)
         note_all_misfits(session, anew.misfits)

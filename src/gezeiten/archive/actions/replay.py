@@ -102,16 +102,16 @@ class ReplayedTables:
     misfits: dict[str, Misfits]
 
 
-def made_anew(began: Rows, entries: Iterable[Entry]) -> ReplayedTables:
+def replayed_tables(began: Rows, entries: Iterable[Entry]) -> ReplayedTables:
     """Return what acts make of what the archive began with, entries since then, oldest first; they
     are asked for again where an act cannot be applied."""
     try:
-        return _made_anew(began, entries, carefully=False)
+        return _replayed_tables(began, entries, carefully=False)
     except CANNOT:
-        return _made_anew(began, entries, carefully=True)
+        return _replayed_tables(began, entries, carefully=True)
 
 
-def _made_anew(began: Rows, entries: Iterable[Entry], *, carefully: bool) -> ReplayedTables:
+def _replayed_tables(began: Rows, entries: Iterable[Entry], *, carefully: bool) -> ReplayedTables:
     with scratch() as anew:
         put_in(anew, began)
         misfits, failed = apply_again(anew, entries, carefully=carefully)

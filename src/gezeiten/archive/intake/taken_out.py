@@ -51,9 +51,8 @@ def texts_held(session: Session) -> list[TextHeld]:
     return found
 
 
-def take_out(session: Session, sha256: str, why: str, decode: Decode, said: Authorship) -> set[int]:
-    """Take a text out of the record, of all its sources, inside the caller's transaction; returns
-    the keys of the points where it was.
+def take_out(session: Session, sha256: str, why: str, decode: Decode, said: Authorship) -> None:
+    """Take a text out of the record, of all its sources, inside the caller's transaction.
 
     Raises:
         InputError: it is not in the record.
@@ -63,7 +62,6 @@ def take_out(session: Session, sha256: str, why: str, decode: Decode, said: Auth
     if not rows:
         raise InputError("This file is not in the record any more; look at the list again.")
     files = {row.mission_id: str((row.reading or {}).get("file", "")) for row in rows}
-    touched: set[int] = set()
     for mission_id, file in files.items():
         mission = session.get_one(Mission, mission_id)
         point = session.get_one(Point, mission.point_id)
@@ -78,5 +76,3 @@ def take_out(session: Session, sha256: str, why: str, decode: Decode, said: Auth
             put_mission(session, mission_made(session, mission, left, decode))
         else:
             let_go(session, mission.uid)
-        touched.add(point.id)
-    return touched

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from sqlalchemy import Connection, bindparam, delete, func, select, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.derived import said_derived
+from gezeiten.archive.derived import stated_calculations
 from gezeiten.archive.local_cache.tables import AppliedRow, RecordRow
 from gezeiten.archive.store.prepared import PreparedStatement, insertion
 from gezeiten.archive.store.tables import ClockRow, DeploymentRow, LogbookRow, Mission, Point
@@ -86,7 +86,7 @@ def record_changed(
     from them; their excursions have to be found anew in a stretch, or, where that is None, where
     something says so besides. Returns all of them."""
     changed = dict.fromkeys(points, span or EVERYTHING)
-    standing = in_force(said_derived(connection)) if changed else {}
+    standing = in_force(stated_calculations(connection)) if changed else {}
     affected = spread(changed, standing)
     for point, its in affected.items():
         if not _count(connection, point, span and its):

@@ -10,7 +10,7 @@ from sqlalchemy import String, func, select, type_coerce
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.clocks import clocks_in_force, wrong_clocks
-from gezeiten.archive.derived import said_derived
+from gezeiten.archive.derived import stated_calculations
 from gezeiten.archive.hanging import hangings
 from gezeiten.archive.local_cache.tables import Block, RecordRow
 from gezeiten.archive.store.prepared import PreparedStatement
@@ -213,7 +213,8 @@ def _made(session: Session) -> Layout:
     fed = {key: tuple(listed) for key, listed in by_series.items()}
     hung = {point: tuple(one.hung for one in its) for point, its in hangings(session).items()}
     derived = in_force(
-        replace(one, hung=hung.get(one.point, ())) for one in said_derived(session.connection())
+        replace(one, hung=hung.get(one.point, ()))
+        for one in stated_calculations(session.connection())
     )
     shown = _with_derived(_shown(fed, recorded, bare), derived)
     keys = {uid: key for key, uid in points.items()}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.derived import said_derived
+from gezeiten.archive.derived import stated_calculations
 from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, take_back
 from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
 from gezeiten.domain.actions.derived import DerivedTakenBack, SeriesDerived
@@ -16,7 +16,7 @@ _TABLE, _INPUTS = DerivedRow.__table__, DerivedInput.__table__
 
 
 def _derived(connection: Connection, act: SeriesDerived, said: Authorship) -> Misfits:
-    before = in_force(said_derived(connection))
+    before = in_force(stated_calculations(connection))
     point_id = key_of(connection, Point.__table__, act.point)
     add(connection, _TABLE, uid=act.derived, point_id=point_id, series=act.series,
         formula=act.formula, version=act.version, parameters=act.parameters, words=act.words,
@@ -45,7 +45,7 @@ def _taken_back(connection: Connection, act: DerivedTakenBack, said: Authorship)
 
 # -- refusing --------------------------------------------------------------------------------------
 def _refuse_derived(connection: Connection, act: SeriesDerived) -> None:
-    made, standing = _as_said(act), in_force(said_derived(connection))
+    made, standing = _as_said(act), in_force(stated_calculations(connection))
     if made.key in standing:
         raise InputError(
             f"“{quantity(act.series).name}” is calculated at this point already; give this one "
@@ -58,7 +58,7 @@ def _refuse_derived(connection: Connection, act: SeriesDerived) -> None:
 
 
 def _refuse_taken_back(connection: Connection, act: DerivedTakenBack) -> None:
-    standing = in_force(said_derived(connection))
+    standing = in_force(stated_calculations(connection))
     its = next((one.key for one in standing.values() if one.uid == act.derived), None)
     for one in standing.values():
         if its in rests_on(one, standing):

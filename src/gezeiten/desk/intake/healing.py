@@ -25,5 +25,5 @@ def heal(desk: Desk, point_id: int) -> bool:
         desk.archive.on_wait(
             "Readings kept on this computer were damaged; they were made anew from their bytes."
         )
-        refresh_excursions(desk, point_id, tell=False)
+        refresh_excursions(desk, point_id)
     return healed

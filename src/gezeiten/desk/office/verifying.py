@@ -164,7 +164,7 @@ def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
         broken = checked.breaks
         if not broken:
             began, old, since = beginning(desk.archive.foundings.get, checked.entries)
-            made = replay.made_anew(began, since)
+            made = replay.replayed_tables(began, since)
             broken = made.failed
         if broken:
             raise _broken(broken)
@@ -258,7 +258,7 @@ def _against_acts(desk: Desk, session: ArchiveSession, acts: EntryStream) -> lis
 
     def compared() -> tuple[list[replay.Difference], list[str], bool]:
         began, old, since = beginning(desk.archive.foundings.get, acts)
-        made = replay.made_anew(began, since)
+        made = replay.replayed_tables(began, since)
         same_old = old_entries_hold(session, old)
         return replay.differences(session.connection(), made.rows), made.failed, same_old
 

@@ -196,9 +196,9 @@ def _taken_back(kept: ClockKept) -> ClockTakenBack:
     return ClockTakenBack(kept.serial, kept.mission, kept.number, kept.uid)
 
 
-def _refuse_where_steps_stand(desk: Desk, clock: MissionClock) -> list[int]:
-    """Return the points that a mission feeds; InputError where fills, marks, ties or decisions on
-    gaps were set by the present instants of its readings."""
+def _refuse_where_steps_stand(desk: Desk, clock: MissionClock) -> None:
+    """Raise InputError where fills, marks, ties or decisions on gaps were set by the present
+    instants of a mission's readings."""
     with desk.archive.reading() as session:
         made = layout(session)
         fed = made.by_mission.get(clock.mission, [])
@@ -210,7 +210,6 @@ def _refuse_where_steps_stand(desk: Desk, clock: MissionClock) -> list[int]:
             f"{one} on the present instants of these readings (fills, marks, gaps left open, "
             "ties); take them back, put the clock right, then set them anew."
         )
-    return points
 
 
 def _standing(

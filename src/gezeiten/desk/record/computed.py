@@ -27,7 +27,7 @@ from gezeiten.errors import ArchiveDamagedError
 
 @dataclass(frozen=True, slots=True)
 class ComputedPiece:
-    """A piece of a calculated series; see `view.Piece`. cells: None where it could not be
+    """A piece of a calculated series; see `view.ViewPiece`. cells: None where it could not be
     calculated; estimated: readings of it that rest on an estimate; lacks: where measured readings
     of the first input have no value here."""
 
@@ -44,8 +44,8 @@ class ComputedPiece:
 
 @dataclass(frozen=True, slots=True)
 class CalculatedView:
-    """A calculated series; see `view.Made`. inputs: views by role; listed: the pieces of the first
-    one in order of time."""
+    """A calculated series; see `view.ViewSource`. inputs: views by role; listed: the pieces of the
+    first one in order of time."""
 
     how: CalculatedSeries
     inputs: tuple[RecordView, ...]

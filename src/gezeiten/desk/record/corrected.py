@@ -19,8 +19,9 @@ from gezeiten.errors import ArchiveDamagedError
 
 @dataclass(frozen=True, slots=True)
 class CorrectedView:
-    """A series with corrections; see `view.Made`. given: as its source gave it; steps: those that
-    are on; listed: its pieces in order of time; fills: as they were made, after all corrections."""
+    """A series with corrections; see `view.ViewSource`. given: as its source gave it; steps: those
+    that are on; listed: its pieces in order of time; fills: as they were made, after all
+    corrections."""
 
     given: RecordView
     steps: tuple[Correction, ...]

@@ -92,19 +92,19 @@ class BookedExcursion:
         return f"excursion:{self.point.id}:{self.rule.key}:{self.start_ms}"
 
 
-def refresh_excursions(desk: Desk, point_id: int, *, tell: bool = True) -> None:
-    """Find the excursions of a point's record as it is now, and of those at other points that
-    something calculated from it has, and book what is new or changed.
+def refresh_excursions(desk: Desk, point_id: int) -> None:
+    """Detect the excursions of a point's record as it is now, and of those at other points that
+    are calculated from it, and store what is new or changed.
 
-    tell: what is found for the first time is entered in the logbook; not where only tables were
-    made anew, or another computer took the readings in: it tells.
+    Nothing is entered in the logbook: only tables were rebuilt, or another computer imported the
+    readings and enters it.
     """
-    _refresh(desk, point_id, tell=tell)
+    _refresh(desk, point_id, tell=False)
     with desk.archive.reading() as session:
         resting = layout(session).resting_on(point_id)
     for at in resting:
         # what cannot be read there is named by the Tideboard, and spoils nothing here
-        or_fault(partial(_refresh, desk, at, tell=tell))
+        or_fault(partial(_refresh, desk, at, tell=False))
 
 
 def _refresh(desk: Desk, point_id: int, *, tell: bool) -> None:
@@ -120,8 +120,8 @@ def _refresh(desk: Desk, point_id: int, *, tell: bool) -> None:
 
 
 def refresh_affected(desk: Desk, points: Iterable[str]) -> None:
-    """Find the excursions of points (ids) as their records are after actions that were done here;
-    what is found for the first time is entered in the logbook."""
+    """Detect the excursions of points (ids) after actions on this computer changed their records;
+    what is detected for the first time is entered in the logbook."""
     with desk.archive.reading() as session:
         keys = layout(session).keys
     for point in points:
@@ -168,7 +168,7 @@ def refresh_stale(desk: Desk) -> None:
         stale = stale_points(session)
     for point_id in stale:
         # the Tideboard names what cannot be
-        or_fault(partial(refresh_excursions, desk, point_id, tell=False))
+        or_fault(partial(refresh_excursions, desk, point_id))
 
 
 def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]:

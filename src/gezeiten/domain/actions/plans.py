@@ -64,7 +64,7 @@ class PlanDropped(Action, kind="plan dropped", word="plan dropped", about="plan"
 @dataclass(frozen=True, slots=True)
 class TieKept(Action, kind="tie kept", word="tie kept", about="tie", affects=nothing):
     """A tie kept under a name; before: the tie that it replaces there, None where it is new. Ties
-    are dicts as `Tie.as_dict` gives them."""
+    are dicts as `ImportTemplate.as_dict` gives them."""
 
     tie: str
     name: str

@@ -218,7 +218,8 @@ def parts(tie: ImportTemplate) -> list[ImportTemplate]:
 
 
 def tie_from_dict(data: dict[str, Any]) -> ImportTemplate:
-    """Return the tie of `Tie.as_dict` (or of JSON made from it, also from before some fields).
+    """Return the template of `ImportTemplate.as_dict` (or of JSON made from it, also from before
+    some fields).
 
     Raises:
         InputError: a field is missing or of another kind.
