@@ -71,8 +71,12 @@ window.house.works.stop()
 
 def start_of_the_window(archive: Path) -> None:
     def run(script: str, *words: str) -> None:
-        subprocess.run([sys.executable, "-c", script, *words], check=True, env=_ENVIRONMENT,
-                       stderr=subprocess.DEVNULL)  # fmt: skip
+        subprocess.run(
+            [sys.executable, "-c", script, *words],
+            check=True,
+            env=_ENVIRONMENT,
+            stderr=subprocess.DEVNULL,
+        )
 
     for _ in range(2):  # starts before: the first may still change the archive that it opens
         run(_OUR_WINDOW, str(archive), "open")
@@ -116,8 +120,10 @@ def pictures(series: Series) -> None:
     ours = statistics.quantiles(times_ms, n=20)[-1]
     plain = statistics.quantiles(plain_ms, n=20)[-1]
     report("picture of any stretch of 10 M, 95th pct", ours, plain, "ms", "≤ 16 ms")
-    print(f"{'':46} reference: lowest and highest of the same readings by NumPy; "
-          f"summaries made once in {built:.2f} s")  # fmt: skip
+    print(
+        f"{'':46} reference: lowest and highest of the same readings by NumPy; "
+        f"summaries made once in {built:.2f} s"
+    )
 
 
 def excursions(series: Series) -> None:
@@ -158,11 +164,17 @@ def offloading(archive: Path, fleet: list[object]) -> None:
         size = take(session, entry, Path(folder))
         elapsed, one_by_one = best_of_both(
             lambda: take(session, entry, Path(folder)),
-            lambda: [session.read_file(entry.file, at + i * 240, 240) for i in range(50)], 3,
-        )  # fmt: skip
+            lambda: [session.read_file(entry.file, at + i * 240, 240) for i in range(50)],
+            3,
+        )
     ours = size / elapsed / 1000
-    report("offload from a stand-in / one question at a time", ours, 50 * 0.24 / one_by_one,
-           "kB/s", "≥ 1000 kB/s")  # fmt: skip
+    report(
+        "offload from a stand-in / one question at a time",
+        ours,
+        50 * 0.24 / one_by_one,
+        "kB/s",
+        "≥ 1000 kB/s",
+    )
 
 
 def main(wanted: list[str]) -> None:
@@ -181,13 +193,28 @@ def main(wanted: list[str]) -> None:
                 offloading(demo.folder / "archive", list(demo.fleet))
         finally:
             demo.close()
-    for measure in (routes.serial_line, routes.mission_file, texts.texts, texts.looking,
-                    routes.following, texts.memory, acts.done_one_by_one, acts.applied_again,
-                    acts.come_back, record.boards, record.late_readings,
-                    record.missions_at_a_point, record.long_pictures,
-                    record.calculated, record.excursions_of_200, record.csv_of_a_year,
-                    record.pdf_of_a_year, mending.chain_of_six, mending.estimates_of_two_weeks,
-                    mending.barometer_of_four_wells):  # fmt: skip
+    for measure in (
+        routes.serial_line,
+        routes.mission_file,
+        texts.texts,
+        texts.looking,
+        routes.following,
+        texts.memory,
+        acts.done_one_by_one,
+        acts.applied_again,
+        acts.come_back,
+        record.boards,
+        record.late_readings,
+        record.missions_at_a_point,
+        record.long_pictures,
+        record.calculated,
+        record.excursions_of_200,
+        record.csv_of_a_year,
+        record.pdf_of_a_year,
+        mending.chain_of_six,
+        mending.estimates_of_two_weeks,
+        mending.barometer_of_four_wells,
+    ):
         if is_wanted(measure.__name__):
             measure()
     if is_wanted("pictures", "excursions"):

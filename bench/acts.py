@@ -55,7 +55,7 @@ def applied_again() -> None:
 
     def ours() -> None:
         with replay.scratch() as connection:
-            assert replay.apply_again(connection, entries) == ({}, [])
+            assert replay.reapply(connection, entries) == ({}, [])
 
     def reference() -> None:
         with tempfile.TemporaryDirectory() as work, sqlite3.connect(Path(work) / "a.db") as raw:
@@ -64,8 +64,12 @@ def applied_again() -> None:
                 row = (entry.seq, entry.at_ms, str(entry.details))
                 raw.execute("INSERT INTO entry VALUES (?, ?, ?)", row)
 
-    report("100,000 acts applied / as many plain insertions", *best_of_both(ours, reference, 3),
-           "s ", "≤ 8 s")  # fmt: skip
+    report(
+        "100,000 acts applied / as many plain insertions",
+        *best_of_both(ours, reference, 3),
+        "s ",
+        "≤ 8 s",
+    )
 
 
 def come_back() -> None:
@@ -89,8 +93,12 @@ def come_back() -> None:
                 raw.execute("CREATE TABLE entry (words TEXT)")
                 raw.executemany("INSERT INTO entry VALUES (?)", ((str(act),) for act in acts))
 
-        report("database of 20,000 acts comes back / as many insertions",
-               *best_of_both(ours, reference, 2), "s ", "≤ 10 s")  # fmt: skip
+        report(
+            "database of 20,000 acts comes back / as many insertions",
+            *best_of_both(ours, reference, 2),
+            "s ",
+            "≤ 10 s",
+        )
 
 
 def done_one_by_one() -> None:
@@ -120,7 +128,9 @@ def done_one_by_one() -> None:
         with desk.archive.reading() as session:
             checked = check_chains(session, desk.archive.chains)
         assert not checked.breaks + checked.differing
-        print(f"  chain of {checked.count} entries read and checked in "
-              f"{time.perf_counter() - began:.3f} s")  # fmt: skip
+        print(
+            f"  chain of {checked.count} entries read and checked in "
+            f"{time.perf_counter() - began:.3f} s"
+        )
         raw.close()
         desk.close()

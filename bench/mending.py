@@ -10,7 +10,12 @@ import numpy as np
 
 from bench.record import NOW_MS, ZONE
 from bench.timing import best_of_both, report
-from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
+from gezeiten.archive.intake.missions import (
+    Circumstances,
+    RawChannel,
+    RawMission,
+    import_mission_file,
+)
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import Calculation, calculate
@@ -81,8 +86,10 @@ def estimates_of_two_weeks() -> None:
     keep_ = np.ones(n, np.bool_)
     keep_[first : first + 14 * 1440] = False
     whole = make_series(times[keep_], (common + rng.normal(0, 0.05, n))[keep_], _MINUTE)
-    beside = [make_series(times, 1 + 0.9 * common + np.cumsum(rng.normal(0, 0.002 * (i + 1), n)),
-                          _MINUTE) for i in range(3)]  # fmt: skip
+    beside = [
+        make_series(times, 1 + 0.9 * common + np.cumsum(rng.normal(0, 0.002 * (i + 1), n)), _MINUTE)
+        for i in range(3)
+    ]
     took: list[tuple[float, float]] = []
     for _ in range(3):
         began = time.perf_counter()
@@ -113,8 +120,17 @@ def barometer_of_four_wells() -> None:
         )
         hut = _laid(desk, "Hut", "air_pressure", 101.0)
         wells = [_laid(desk, f"Well {i}", "water_pressure", 120.0) for i in range(_WELLS)]
-        keys = [calculate(desk, Calculation(FORMULAS["water_level", 2], (
-            (well, "water_pressure"), (hut, "air_pressure")), {})) for well in wells]  # fmt: skip
+        keys = [
+            calculate(
+                desk,
+                Calculation(
+                    FORMULAS["water_level", 2],
+                    ((well, "water_pressure"), (hut, "air_pressure")),
+                    {},
+                ),
+            )
+            for well in wells
+        ]
         for well, key in zip(wells, keys, strict=True):
             view(desk, well.id, key)
         refresh_stale(desk)
@@ -139,9 +155,22 @@ def _laid(desk: Desk, name: str, channel: str, about: float) -> PointPlace:
     values = np.round(about + np.sin(numbers / 500) + np.cos(numbers / 7777), 3)
     plan = Plan((channel,), 600, point_name=f"Shore · {name}")
     raw = RawMission(
-        f"D-{name}", "Priel W3", "1.4", 1, begin - _MINUTE, begin, 10 * _MINUTE, plan.as_dict(),
-        (RawChannel(channel, "kPa"),), numbers, begin + numbers * 10 * _MINUTE, 0, [values],
-        [(0, n)], [], [],
-    )  # fmt: skip
-    take_in(desk.archive, name.encode(), raw, Circumstances(NOW_MS, "JA", "network"))
+        f"D-{name}",
+        "Priel W3",
+        "1.4",
+        1,
+        begin - _MINUTE,
+        begin,
+        10 * _MINUTE,
+        plan.as_dict(),
+        (RawChannel(channel, "kPa"),),
+        numbers,
+        begin + numbers * 10 * _MINUTE,
+        0,
+        [values],
+        [(0, n)],
+        [],
+        [],
+    )
+    import_mission_file(desk.archive, name.encode(), raw, Circumstances(NOW_MS, "JA", "network"))
     return next(one for one in points(desk) if one.name == name)

@@ -17,7 +17,12 @@ import numpy as np
 import polars as pl
 
 from bench.timing import best_of_both, report
-from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
+from gezeiten.archive.intake.missions import (
+    Circumstances,
+    RawChannel,
+    RawMission,
+    import_mission_file,
+)
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.board import board
 from gezeiten.desk.places import points
@@ -56,19 +61,26 @@ def boards() -> None:
             readings = many * days * 86_400 // step_s * len(_CHANNELS)
             report(name, again, 0.1, "s ", "≤ 1")
             resident = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-            print(f"{'':46} the first time {first:.3f} s; {size / readings:.2f} bytes a reading; "
-                  f"{resident:.0f} MB at most so far")  # fmt: skip
+            print(
+                f"{'':46} the first time {first:.3f} s; {size / readings:.2f} bytes a reading; "
+                f"{resident:.0f} MB at most so far"
+            )
             desk.close()
 
 
-_LIMITS = (LimitRule("air_temperature", "above", 19.5, 3600),
-           LimitRule("air_temperature", "below", 3.5, 600))  # fmt: skip
+_LIMITS = (
+    LimitRule("air_temperature", "above", 19.5, 3600),
+    LimitRule("air_temperature", "below", 3.5, 600),
+)
 
 
 def _mission(
-    number: int, count: int, step_s: int, part: slice = slice(None),
+    number: int,
+    count: int,
+    step_s: int,
+    part: slice = slice(None),
     limits: tuple[LimitRule, ...] = (),
-) -> RawMission:  # fmt: skip
+) -> RawMission:
     """Return some readings of a mission of so many."""
     dice = np.random.default_rng(number)
     numbers_ = np.arange(count, dtype=np.int64)
@@ -76,19 +88,36 @@ def _mission(
     turn = numbers_ * step_s / 86_400 * 2 * np.pi
     warm = np.round(12 + 8 * np.sin(turn) + dice.normal(0, 0.2, count), 2)
     damp = np.round(60 + 20 * np.sin(turn + 1) + dice.normal(0, 0.5, count), 1)
-    plan = Plan(tuple(one.key for one in _CHANNELS), step_s, limits=limits,
-                point_name=f"Site {number // 10:02} · Point {number:03}")  # fmt: skip
+    plan = Plan(
+        tuple(one.key for one in _CHANNELS),
+        step_s,
+        limits=limits,
+        point_name=f"Site {number // 10:02} · Point {number:03}",
+    )
     came = numbers_[part]
     return RawMission(
-        f"D-{number:04}", "Düne T2", "1.4", 1, first_ms - 60_000, first_ms, step_s * 1000,
-        plan.as_dict(), _CHANNELS, came, first_ms + came * step_s * 1000, 0,
-        [warm[part], damp[part]], [(int(came[0]), int(came[-1]) + 1)], [], [],
-    )  # fmt: skip
+        f"D-{number:04}",
+        "Düne T2",
+        "1.4",
+        1,
+        first_ms - 60_000,
+        first_ms,
+        step_s * 1000,
+        plan.as_dict(),
+        _CHANNELS,
+        came,
+        first_ms + came * step_s * 1000,
+        0,
+        [warm[part], damp[part]],
+        [(int(came[0]), int(came[-1]) + 1)],
+        [],
+        [],
+    )
 
 
 def _take(desk: Desk, raw: RawMission) -> None:
     what = f"{raw.serial} {raw.number} {raw.received}".encode()
-    take_in(desk.archive, what, raw, Circumstances(NOW_MS, "JA", "network"))
+    import_mission_file(desk.archive, what, raw, Circumstances(NOW_MS, "JA", "network"))
 
 
 _TEN_YEARS, _MONTH = 5_256_000, 45_888
@@ -123,8 +152,11 @@ def late_readings() -> None:
 
 
 _WEEK = 10_080
-_FOUR = (*_LIMITS, LimitRule("relative_humidity", "above", 85.0, 1800),
-         LimitRule("relative_humidity", "below", 35.0, 3600, "accumulated", True))  # fmt: skip
+_FOUR = (
+    *_LIMITS,
+    LimitRule("relative_humidity", "above", 85.0, 1800),
+    LimitRule("relative_humidity", "below", 35.0, 3600, "accumulated", True),
+)
 
 
 _TURNS = 16
@@ -164,8 +196,13 @@ def _week_of(begun: int, part: slice = slice(None)) -> RawMission:
     """Return readings of the mission of a week that a logger began after so many others."""
     raw = _mission(1, _WEEK, 60, part, _FOUR)
     later = (begun - 200) * (_WEEK + 60) * 60_000
-    return replace(raw, number=begun + 1, launched_ms=raw.launched_ms + later,
-                   first_ms=raw.first_ms + later, times=raw.times + later)  # fmt: skip
+    return replace(
+        raw,
+        number=begun + 1,
+        launched_ms=raw.launched_ms + later,
+        first_ms=raw.first_ms + later,
+        times=raw.times + later,
+    )
 
 
 def long_pictures() -> None:
@@ -192,8 +229,13 @@ def long_pictures() -> None:
                 took.append(time.perf_counter() - began)
         desk.close()
     for took, name, aim in ((cold, "cold", 0.020), (warm, "warm", 0.005)):
-        report(f"picture of ten years at 1 min, 95th pct, {name}", float(np.percentile(took, 95)),
-               aim, "s ", "≤ 1")  # fmt: skip
+        report(
+            f"picture of ten years at 1 min, 95th pct, {name}",
+            float(np.percentile(took, 95)),
+            aim,
+            "s ",
+            "≤ 1",
+        )
 
 
 def calculated() -> None:
@@ -259,9 +301,16 @@ def csv_of_a_year() -> None:
     """A year at one minute with two series, against polars writing the same columns typed."""
     warm, damp = _year(60)
     rules = always((LimitRule("air_temperature", "above", 19.0),))
-    table = CsvTable("Site", "Point", ZONE, (
-        CsvChannel("air_temperature", "°C", warm, rules),
-        CsvChannel("relative_humidity", "%", damp)), (CsvStretch(0, "D-1", 1),))  # fmt: skip
+    table = CsvTable(
+        "Site",
+        "Point",
+        ZONE,
+        (
+            CsvChannel("air_temperature", "°C", warm, rules),
+            CsvChannel("relative_humidity", "%", damp),
+        ),
+        (CsvStretch(0, "D-1", 1),),
+    )
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder) / "year.csv"
         ours, reference = best_of_both(
@@ -274,11 +323,17 @@ def _typed(warm: Series, damp: Series, folder: Path) -> None:
     many, path = len(warm), folder / "typed.csv"
     at = pl.from_epoch(pl.Series(warm.times_utc_ms), "ms").dt.replace_time_zone("UTC")
     same = {name: pl.repeat(name, many, eager=True) for name in ("site", "point", "logger")}
-    frame = pl.DataFrame({
-        **same, "mission": pl.repeat(1, many, eager=True), "utc": at,
-        "local": at.dt.convert_time_zone(ZONE), "warm": warm.values, "damp": damp.values,
-        **{name: pl.repeat("good", many, eager=True) for name in ("a", "b", "c", "d")},
-    })  # fmt: skip
+    frame = pl.DataFrame(
+        {
+            **same,
+            "mission": pl.repeat(1, many, eager=True),
+            "utc": at,
+            "local": at.dt.convert_time_zone(ZONE),
+            "warm": warm.values,
+            "damp": damp.values,
+            **{name: pl.repeat("good", many, eager=True) for name in ("a", "b", "c", "d")},
+        }
+    )
     frame.write_csv(path, datetime_format="%Y-%m-%dT%H:%M:%S%:z")
     assert len(pl.read_csv(path)) == many
 
@@ -296,10 +351,16 @@ def pdf_of_a_year() -> None:
         days = tuple(daily_numbers(warm, span, ZONE, limits, kinetic=True))
         channel = ReportChannel("air_temperature", "°C", warm, limits, whole, days)
         mission = ReportMission("D-1", "Düne T2", 1, span[0], "recorded", 300, "full", ())
-        made = PointReport("Site", "Point", ZONE, span, NOW_MS, "JA", (channel,), (mission,), (),
-                           (), "ab" * 32)  # fmt: skip
+        made = PointReport(
+            "Site", "Point", ZONE, span, NOW_MS, "JA", (channel,), (mission,), (), (), "ab" * 32
+        )
         with tempfile.TemporaryDirectory() as folder:
             write_pdf(made, Path(folder) / "year.pdf")
 
-    report("PDF of a year at 5 min, one channel", min(_processor_s(make) for _ in range(3)), 1.0,
-           "s ", "≤ 1.0 s")  # fmt: skip
+    report(
+        "PDF of a year at 5 min, one channel",
+        min(_processor_s(make) for _ in range(3)),
+        1.0,
+        "s ",
+        "≤ 1.0 s",
+    )

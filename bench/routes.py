@@ -58,8 +58,13 @@ def serial_line() -> None:
                 size = transfer.path.stat().st_size
         finally:
             standin.end()
-    report("offload by cable, 115 200 baud / the line's limit", size / min(elapsed) / 1000,
-           port.bytes_per_s / 1000, "kB/s", "≥ 0.9")  # fmt: skip
+    report(
+        "offload by cable, 115 200 baud / the line's limit",
+        size / min(elapsed) / 1000,
+        port.bytes_per_s / 1000,
+        "kB/s",
+        "≥ 0.9",
+    )
 
 
 def following() -> None:
@@ -95,8 +100,9 @@ def _followed(ports: list[int], pace: PollingPace) -> tuple[float, int]:
         desk = open_workspace(Path(folder), computer=TrustedClock(), pins=MemoryPins())
         addresses = [Address("127.0.0.1", port) for port in ports]
         end = [0.0]
-        follower = Follower(desk, addresses, heard, pace,
-                            cancelled=lambda: 0 < end[0] < time.monotonic())  # fmt: skip
+        follower = Follower(
+            desk, addresses, heard, pace, cancelled=lambda: 0 < end[0] < time.monotonic()
+        )
         with ThreadPoolExecutor(8) as pool:
             follower.look(pool, pool)  # finding and the first fetch are not following
             follower.settle()
@@ -136,8 +142,9 @@ def mission_file() -> None:
         fresh = iter(desks)
         took, reference = best_of_both(
             lambda: take_in_file(next(fresh), path, Circumstances(0, "JA", "drive")),
-            lambda: frame.write_parquet(Path(folder) / "x.parquet"), _RUNS,
-        )  # fmt: skip
+            lambda: frame.write_parquet(Path(folder) / "x.parquet"),
+            _RUNS,
+        )
         for desk in desks:
             desk.close()
     report("mission of 1 M × 4 into the archive / Parquet", took, reference, "s ", "≤ 2.5")

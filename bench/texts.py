@@ -20,15 +20,32 @@ from gezeiten.exchange.text.reading import read_text
 _RUNS = 3
 _COUNT = 2_000_000
 _PLAIN = "%d.%m.%Y %H:%M:%S"
-_MONTHS = ("Jan", "Feb", "März", "April", "Mai", "Juni", "Juli", "Aug.", "Sept.", "Okt.", "Nov.",
-           "Dez.")  # fmt: skip
+_MONTHS = (
+    "Jan",
+    "Feb",
+    "März",
+    "April",
+    "Mai",
+    "Juni",
+    "Juli",
+    "Aug.",
+    "Sept.",
+    "Okt.",
+    "Nov.",
+    "Dez.",
+)
 
 
 def _values() -> pl.DataFrame:
     rng = np.random.default_rng(1)
     times = np.datetime64("2020-01-01", "ms") + np.arange(_COUNT) * np.timedelta64(60_000, "ms")
-    return pl.DataFrame({"t": pl.Series(times), "a": np.round(rng.random(_COUNT) * 30, 2),
-                         "b": np.round(rng.random(_COUNT) * 100, 1)})  # fmt: skip
+    return pl.DataFrame(
+        {
+            "t": pl.Series(times),
+            "a": np.round(rng.random(_COUNT) * 30, 2),
+            "b": np.round(rng.random(_COUNT) * 100, 1),
+        }
+    )
 
 
 def _plain(frame: pl.DataFrame, path: Path) -> None:
@@ -52,8 +69,14 @@ def texts() -> None:
             written = frame.select(*columns, "a", "b")
             many = len(columns)
             written.write_csv(path, separator=sign, quote_style="never")
-            form = TextForm("utf-8", SPACES if sign == " " else sign, ".", 2, many + 2,
-                            TimeForm(tuple(range(many)), pattern, "UTC"))  # fmt: skip
+            form = TextForm(
+                "utf-8",
+                SPACES if sign == " " else sign,
+                ".",
+                2,
+                many + 2,
+                TimeForm(tuple(range(many)), pattern, "UTC"),
+            )
 
             def ours(path: Path = path, form: TextForm = form, many: int = many) -> None:
                 pieces = read_text(path, form, (many, many + 1))
@@ -69,8 +92,13 @@ _Layout = tuple[list[pl.Expr], str, str, str]
 def _layouts() -> dict[str, _Layout]:
     """Columns of the time, the sign between columns, the pattern, the aim."""
     at = pl.col("t").dt
-    parts = [at.year().alias("year"), at.month().alias("month"), at.day().alias("day"),
-             at.hour().alias("hour"), at.minute().alias("minute")]  # fmt: skip
+    parts = [
+        at.year().alias("year"),
+        at.month().alias("month"),
+        at.day().alias("day"),
+        at.hour().alias("hour"),
+        at.minute().alias("minute"),
+    ]
     hhmm = (at.hour().cast(pl.Int32) * 100 + at.minute()).alias("hhmm")
     named = pl.concat_str(
         at.day().cast(pl.String),
@@ -84,11 +112,15 @@ def _layouts() -> dict[str, _Layout]:
         "with blanks": (apart, " ", "%Y-%m-%d %H:%M:%S", "≤ 5"),
         "am and pm": ([at.strftime(half_days).alias("t")], ",", half_days, "≤ 5"),
         "five columns": (parts, ",", "%Y %m %d %H %M", "≤ 5"),
-        "day of year, hhmm": ([at.year().alias("y"), at.ordinal_day().alias("j"), hhmm], ",",
-                              "%Y %j %H%M", "≤ 5"),
+        "day of year, hhmm": (
+            [at.year().alias("y"), at.ordinal_day().alias("j"), hhmm],
+            ",",
+            "%Y %j %H%M",
+            "≤ 5",
+        ),
         "months in German": ([named], ";", "%d. %b %Y %H:%M", "≤ 5"),
         "milliseconds": ([at.epoch("ms").alias("t")], ",", "epoch_ms", "≤ 5"),
-    }  # fmt: skip
+    }
 
 
 def looking() -> None:
@@ -110,9 +142,13 @@ def looking() -> None:
 
         took, theirs = best_of_both(lambda: propose(path), ends, _RUNS)
         report("looking at a text of 1 GB / reading its ends", took, theirs, "s ", "< 1 s")
-        command = [sys.executable, "-c", "import sys; from pathlib import Path; from "
-                   "gezeiten.exchange.text.proposing import propose; propose(Path(sys.argv[1]))",
-                   str(path)]  # fmt: skip
+        command = [
+            sys.executable,
+            "-c",
+            "import sys; from pathlib import Path; from "
+            "gezeiten.exchange.text.proposing import propose; propose(Path(sys.argv[1]))",
+            str(path),
+        ]
         began = time.perf_counter()
         subprocess.run(command, check=True)
         print(f"{'':46} a new program, with its imports: {time.perf_counter() - began:.2f} s")

@@ -36,5 +36,8 @@ def _in_turns(ours: Action, reference: Action, runs: int) -> list[tuple[float, f
 def report(name: str, ours: float, reference: float, unit: str, aim: str) -> None:
     """Print one figure."""
     ratio = ours / reference
-    print(f"{name:46} {ours:9.3f} {unit}  reference {reference:8.3f} {unit}  "
-          f"ratio {ratio:5.2f}  aim {aim}", flush=True)  # fmt: skip
+    print(
+        f"{name:46} {ours:9.3f} {unit}  reference {reference:8.3f} {unit}  "
+        f"ratio {ratio:5.2f}  aim {aim}",
+        flush=True,
+    )

@@ -28,8 +28,9 @@ def setup_packages() -> list[str]:
 def _installed() -> dict[str, tuple[bool, set[str]]]:
     """Return, by package or what it provides, whether it is essential and what it depends on."""
     form = "${Package}\t${Essential}${Priority}\t${Depends}, ${Pre-Depends}\t${Provides}\n"
-    told = subprocess.run(["dpkg-query", "-W", "-f", form], capture_output=True, text=True,
-                          check=True).stdout  # fmt: skip
+    told = subprocess.run(
+        ["dpkg-query", "-W", "-f", form], capture_output=True, text=True, check=True
+    ).stdout
     found: dict[str, tuple[bool, set[str]]] = {}
     for line in told.splitlines():
         name, priority, needs, provides = line.split("\t")
@@ -60,10 +61,14 @@ def packages_there() -> set[str]:
 
 def programs_there() -> dict[str, Path]:
     """Return where each of these programs lies, by its name."""
-    listed = subprocess.run(["dpkg-query", "-L", *sorted(packages_there())], capture_output=True,
-                            text=True, check=False).stdout  # fmt: skip
-    files = {os.path.realpath(line) for line in listed.splitlines() if "/bin/" in line
-             or "/sbin/" in line}  # fmt: skip
+    listed = subprocess.run(
+        ["dpkg-query", "-L", *sorted(packages_there())], capture_output=True, text=True, check=False
+    ).stdout
+    files = {
+        os.path.realpath(line)
+        for line in listed.splitlines()
+        if "/bin/" in line or "/sbin/" in line
+    }
     found = {}
     for folder in FOLDERS:
         for path in Path(folder).iterdir():

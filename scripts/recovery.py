@@ -58,8 +58,11 @@ def _after_extremes(gaps: int, kinds: list[str]) -> None:
     for length in (6, 36, 144):
         everything: list[Recovered] = []
         for kind in kinds:
-            told = [recovered(kind, length, seed, after) for seed in range(gaps)
-                    for after in ("highest", "lowest")]  # fmt: skip
+            told = [
+                recovered(kind, length, seed, after)
+                for seed in range(gaps)
+                for after in ("highest", "lowest")
+            ]
             seen = [one for one in told if one is not None]
             said = np.mean([bool(one.unrest_said) for one in seen]) if seen else 0.0
             _tell(f"{kind} {length} after extremes", seen, f"unrest said {said:.0%}")
@@ -73,8 +76,11 @@ def _spikes(records: int) -> None:
         told = [spikes_found(kind, seed) for seed in range(records)]
         found, of = sum(one.found for one in told), sum(one.of for one in told)
         besides = sum(one.besides for one in told)
-        print(f"{kind:24} spikes: found {found} of {of} ({found / of:.1%}), "
-              f"{found / max(found + besides, 1):.1%} of those caught", flush=True)  # fmt: skip
+        print(
+            f"{kind:24} spikes: found {found} of {of} ({found / of:.1%}), "
+            f"{found / max(found + besides, 1):.1%} of those caught",
+            flush=True,
+        )
 
 
 def _tell(name: str, seen: Sequence[Recovered], more: str = "") -> None:

@@ -50,10 +50,14 @@ atexit.register(_leave_no_state, os.environ["XDG_STATE_HOME"], os.getpid())
 # `make hunt` tries new ones. What fails is not explained: that takes minutes of tracing.
 HUNTS = "GEZEITEN_HUNT" in os.environ
 settings.register_profile(
-    "calm", deadline=None, suppress_health_check=[HealthCheck.too_slow],
-    max_examples=200 if HUNTS else 60, derandomize=not HUNTS, print_blob=True,
+    "calm",
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow],
+    max_examples=200 if HUNTS else 60,
+    derandomize=not HUNTS,
+    print_blob=True,
     phases=[phase for phase in Phase if phase is not Phase.explain],
-)  # fmt: skip
+)
 settings.load_profile("calm")
 
 DAY_MS = 86_400_000
@@ -214,8 +218,9 @@ def built_demo(tmp_path_factory: pytest.TempPathFactory, demo_clock: SimClock) -
 def demo_desk(built_demo: Demo, demo_clock: SimClock, tmp_path: Path) -> Iterator[Desk]:
     """A desk on a copy of the demonstration's archive; the stand-ins are shared, so look only."""
     shutil.copytree(built_demo.folder / "archive", tmp_path / "copy")
-    desk = open_workspace(tmp_path / "copy", now_ms=demo_clock.now_ms, computer=TrustedClock(),
-                pins=MemoryPins())  # fmt: skip
+    desk = open_workspace(
+        tmp_path / "copy", now_ms=demo_clock.now_ms, computer=TrustedClock(), pins=MemoryPins()
+    )
     yield desk
     desk.close()
 

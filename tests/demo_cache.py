@@ -52,8 +52,11 @@ def _fingerprint(at_ms: int) -> str:
     """Return a hash of the code, the packages and the instant that a demonstration is built by."""
     digest = hashlib.sha256(f"{sys.version_info[:2]} {at_ms}".encode())
     source = _ROOT / "src" / "gezeiten"
-    files = [path for path in sorted(source.rglob("*")) if path.is_file()
-             and path.suffix != ".pyc" and path.relative_to(source).parts[0] != "ui"]  # fmt: skip
+    files = [
+        path
+        for path in sorted(source.rglob("*"))
+        if path.is_file() and path.suffix != ".pyc" and path.relative_to(source).parts[0] != "ui"
+    ]
     for path in [*files, *sorted((_ROOT / "requirements").glob("*.lock"))]:
         digest.update(f"{path.relative_to(_ROOT)} {path.stat().st_size}\n".encode())
         digest.update(path.read_bytes())

@@ -93,8 +93,9 @@ def golden_of(folder: Path) -> dict[str, Any]:
 
 def opened(folder: Path, now_ms: Callable[[], float] = computer_now_ms) -> Desk:
     """Open an archive as the window and the commands do."""
-    desk = open_workspace(folder, now_ms=now_ms, computer=TrustedClock(), pins=MemoryPins(),
-                zone="Europe/Berlin")  # fmt: skip
+    desk = open_workspace(
+        folder, now_ms=now_ms, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin"
+    )
     try:
         recover(desk)
     except BaseException:
@@ -109,9 +110,11 @@ def fingerprint_of(series: Series) -> str:
     values = np.where(np.isnan(series.values), np.nan, series.values + 0.0)
     digest = hashlib.sha256()
     for column, kind in (
-        (series.times_utc_ms, "<i8"), (values, "<f8"), (series.quality, "u1"),
+        (series.times_utc_ms, "<i8"),
+        (values, "<f8"),
+        (series.quality, "u1"),
         (series.interval_ms, "<i8"),
-    ):  # fmt: skip
+    ):
         digest.update(np.ascontiguousarray(column, kind).tobytes())
     return digest.hexdigest()
 
@@ -123,9 +126,12 @@ def _records(desk: Desk) -> dict[str, Any]:
             series = record(desk, point.id, place.channel)
             ends = [int(series.times_utc_ms[i]) for i in (0, -1)] if len(series) else []
             told[f"{point.full_name} · {place.channel}"] = {
-                "unit": place.unit, "readings": len(series), "from to": ends,
-                "estimated": int(series.estimated.sum()), "sha256": fingerprint_of(series),
-            }  # fmt: skip
+                "unit": place.unit,
+                "readings": len(series),
+                "from to": ends,
+                "estimated": int(series.estimated.sum()),
+                "sha256": fingerprint_of(series),
+            }
     return told
 
 
@@ -190,8 +196,19 @@ def _whole(desk: Desk) -> dict[str, Any]:
     return {**told, "entries": len(_logbook(desk))}
 
 
-_SINCE_0012 = ("where", "point", "label", "opening", "beside", "thousands", "glued", "flags",
-               "ragged", "period", "rolls")  # fmt: skip
+_SINCE_0012 = (
+    "where",
+    "point",
+    "label",
+    "opening",
+    "beside",
+    "thousands",
+    "glued",
+    "flags",
+    "ragged",
+    "period",
+    "rolls",
+)
 
 
 def _tie(told: dict[str, Any]) -> dict[str, Any]:

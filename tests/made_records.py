@@ -91,9 +91,7 @@ def made(kind: str, seed: int) -> Made:
     return _as(own, beside, "relative_humidity", "relative_humidity", common)
 
 
-def _shots(
-    rng: np.random.Generator, n: int, a_day: float, shape: Values, sizes: Values
-) -> Values:  # fmt: skip
+def _shots(rng: np.random.Generator, n: int, a_day: float, shape: Values, sizes: Values) -> Values:
     """Events of one shape at pseudo-random instants, each as large as the next of the sizes."""
     found = np.zeros(n + len(shape))
     for at, size in zip(np.flatnonzero(rng.uniform(size=n) < a_day / 144), sizes, strict=False):
@@ -114,8 +112,13 @@ def _of_events(kind: str, rng: np.random.Generator, n: int) -> Made:
         own = 1.2 + 0.4 * _shots(rng, n, 0.25, flood, sizes) + _slow(rng, n, 300, 0.03)
         rng.bit_generator.state = state
         beside = 0.8 + 0.5 * np.roll(_shots(rng, n, 0.25, flood, its_share), -9)
-        return _as(own + rng.normal(0, 0.002, n), beside + _slow(rng, n, 30, 0.02), "water_level",
-                   "water_level", own)  # fmt: skip
+        return _as(
+            own + rng.normal(0, 0.002, n),
+            beside + _slow(rng, n, 30, 0.02),
+            "water_level",
+            "water_level",
+            own,
+        )
     if kind == "failing":
         hours = steps / 6
         warming = np.where(hours < 3, hours / 3, np.exp(-(hours - 3) / 1.5))
@@ -139,7 +142,9 @@ KINDS = ("tide", "room", "store", "counts", "level", "humidity")
 def _as(own: Values, beside: Values, key: str, other: str, unrest: Values) -> Made:
     decimals = quantity(key).decimals
     return Made(
-        quantity(key), make_series(_times(), np.round(own, decimals), STEP_MS),
-        make_series(_times() + 70_000, np.round(beside, decimals), STEP_MS), quantity(other),
+        quantity(key),
+        make_series(_times(), np.round(own, decimals), STEP_MS),
+        make_series(_times() + 70_000, np.round(beside, decimals), STEP_MS),
+        quantity(other),
         unrest,
-    )  # fmt: skip
+    )

@@ -36,9 +36,11 @@ class Child:
     def __init__(self, serial: str, options: dict[str, Any]) -> None:
         cable: CablePort | None = options.pop("cable")
         told = {
-            **options, "serial": serial, "state_file": str(options["state_file"] or ""),
+            **options,
+            "serial": serial,
+            "state_file": str(options["state_file"] or ""),
             "cable": [cable.path, str(cable.settings)] if cable else None,
-        }  # fmt: skip
+        }
         reads, says = os.pipe()
         hears, alive = os.pipe()
         self.pid = int(ask(json.dumps(told).encode(), [says, hears]))

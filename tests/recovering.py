@@ -87,10 +87,18 @@ def recovered(
     inside = (truth >= best.low) & (truth <= best.high)
     moved = its.unrest[first : first + length]
     return Recovered(
-        best.kind, inside, best.fill.values - truth, line.fill.values - truth, best.rmse, line.rmse,
-        int(gap.start_ms // 3_600_000 % 24), float(np.ptp(moved)), best.is_worded,
-        surely_better(best, line), best.unrest,
-    )  # fmt: skip
+        best.kind,
+        inside,
+        best.fill.values - truth,
+        line.fill.values - truth,
+        best.rmse,
+        line.rmse,
+        int(gap.start_ms // 3_600_000 % 24),
+        float(np.ptp(moved)),
+        best.is_worded,
+        surely_better(best, line),
+        best.unrest,
+    )
 
 
 def _extremes(values: Values, length: int, after: str) -> np.ndarray:
@@ -134,5 +142,6 @@ def spikes_found(kind: str, seed: int) -> Spiked:
     series = replace(its.series, values=np.round(values, its.quantity.decimals))
     rule = SUSPICIONS["spikes"]
     caught = rule.catches(series, rule.usual(series, its.quantity), its.quantity)
-    return Spiked(int((caught & is_spike).sum()), int(is_spike.sum()),
-                  int((caught & ~is_spike).sum()))  # fmt: skip
+    return Spiked(
+        int((caught & is_spike).sum()), int(is_spike.sum()), int((caught & ~is_spike).sum())
+    )

@@ -11,7 +11,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
+from gezeiten.archive.intake.missions import (
+    Circumstances,
+    RawChannel,
+    RawMission,
+    import_mission_file,
+)
 from gezeiten.archive.local_cache import cutting
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.readings import load_recorded
@@ -52,22 +57,44 @@ class Kept:
         self.elsewhere = self._take("D-2042", ELSEWHERE, first, end, 1, 20_000)
 
     def _take(
-        self, serial: str, plan: Plan, first: int, end: int, number: int, later_ms: int,
+        self,
+        serial: str,
+        plan: Plan,
+        first: int,
+        end: int,
+        number: int,
+        later_ms: int,
         read: tuple[int, float] | None = None,
-    ) -> int:  # fmt: skip
+    ) -> int:
         numbers = np.arange(first, end, dtype=np.int64)
         begin = ANCHOR_MS + number * 2_000 * MINUTE + later_ms
         values = np.where(numbers % 11 == 5, np.nan, np.sin(numbers) * 10).round(2)
         made = RawMission(
-            serial, "Düne T2", "1.4", number, begin - MINUTE, begin, MINUTE, plan.as_dict(),
-            (RawChannel(KEY, "°C"),), numbers, begin + numbers * MINUTE, 0, [values],
-            [(first, end)], [], [],
-        )  # fmt: skip
+            serial,
+            "Düne T2",
+            "1.4",
+            number,
+            begin - MINUTE,
+            begin,
+            MINUTE,
+            plan.as_dict(),
+            (RawChannel(KEY, "°C"),),
+            numbers,
+            begin + numbers * MINUTE,
+            0,
+            [values],
+            [(first, end)],
+            [],
+            [],
+        )
         self.raws += 1
         how = Circumstances(begin, "JA", "network")
         if read is not None:
             how = Circumstances(begin + read[0], "JA", "network", read[1], 50.0)
-        return take_in(self.desk.archive, f"raw {self.raws}".encode(), made, how).point_id or 0
+        return (
+            import_mission_file(self.desk.archive, f"raw {self.raws}".encode(), made, how).point_id
+            or 0
+        )
 
     def whole(self, point: int | None = None) -> Series:
         """The measured readings of a point, read mission by mission."""

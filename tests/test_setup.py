@@ -84,8 +84,13 @@ def test_a_package_of_the_set_up_is_really_there(program: str) -> None:
 def test_calls_are_seen_in_python_and_in_the_shell() -> None:
     source = "import subprocess, shutil\nasked = ['abc', '-x']\nsubprocess.run(asked)\n"
     assert called_by(source + "subprocess.Popen(['def'])\nshutil.which('ghi')") == {
-        "abc", "def", "ghi",
-    }  # fmt: skip
+        "abc",
+        "def",
+        "ghi",
+    }
     assert called_in('if x=$(abc "$1" | def); then\n    ghi && jkl --to mno # pqr\nfi') == {
-        "abc", "def", "ghi", "jkl",
-    }  # fmt: skip
+        "abc",
+        "def",
+        "ghi",
+        "jkl",
+    }

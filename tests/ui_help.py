@@ -92,8 +92,17 @@ def trace_of_series(name: str, series: Series) -> Trace:
     measured, estimated = split_for_drawing(series)
     times, chunks = measured.times_utc_ms, MemoryCache[Series](10**9)
     view = RecordView(
-        0, name, Segments((), (), ()), chunks, series.between(0, 0), (0,), times[:1], times[-1:],
-        len(times), Pyramid(cells_of_series(measured)), Pyramid.of_series(estimated),
-    )  # fmt: skip
+        0,
+        name,
+        Segments((), (), ()),
+        chunks,
+        series.between(0, 0),
+        (0,),
+        times[:1],
+        times[-1:],
+        len(times),
+        Pyramid(cells_of_series(measured)),
+        Pyramid.of_series(estimated),
+    )
     chunks.put((view, 0), measured, 0)
     return Trace(name, view)

@@ -27,14 +27,16 @@ from gezeiten.link.session import DirectoryEntry
 from tests.conftest import STORE_PLAN
 
 CHANNELS = mb.file_channels(
-    logger_model("Düne T2"), ("air_temperature", "relative_humidity"),
+    logger_model("Düne T2"),
+    ("air_temperature", "relative_humidity"),
     {"air_temperature": "°C", "relative_humidity": "%"},
-)  # fmt: skip
+)
 TIE = ImportTemplate(
-    "Weather", "Shore · Mast",
+    "Weather",
+    "Shore · Mast",
     TextForm("utf-8", ",", ".", 1, 2, TimeForm((0,), "%Y-%m-%d %H:%M", "UTC")),
     (ColumnTie(1, "air_temperature", "°C"),),
-)  # fmt: skip
+)
 SAP_TIE = replace(TIE, name="Sap", point="Shore · Oak", columns=(ColumnTie(1, "sap_flow", "kg"),))
 
 
@@ -57,9 +59,16 @@ def be_launched(desk: Desk, serial: str, mission: int, how: str) -> None:
 
 def mission_bytes(serial: str, mission: int, first: int, end: int) -> bytes:
     header = mf.Header(
-        serial, "Düne T2", "1.4", mission, mission * 1_000, 60_000, 600_000, CHANNELS,
+        serial,
+        "Düne T2",
+        "1.4",
+        mission,
+        mission * 1_000,
+        60_000,
+        600_000,
+        CHANNELS,
         STORE_PLAN.as_dict(),
-    )  # fmt: skip
+    )
     numbers = np.arange(first, end)
     block = mb.encode_block(CHANNELS, first, [2_000 + numbers % 50, 500 + numbers % 90])
     return mf.encode_header(header) + block

@@ -62,8 +62,13 @@ def set_some_limit(desk: Desk, number: int, side: str, how: str) -> None:
     if not listed:
         raise InputError("nothing is measured yet")
     point, key = listed[number % len(listed)]
-    rule = LimitRule(key, side, 1.0, window=WORKING_HOURS if how == "working hours" else None,
-                     mean_s=3600 if how == "means" else 0)  # type: ignore[arg-type]  # fmt: skip
+    rule = LimitRule(
+        key,
+        side,
+        1.0,
+        window=WORKING_HOURS if how == "working hours" else None,
+        mean_s=3600 if how == "means" else 0,
+    )  # type: ignore[arg-type]
     set_limit(desk, point.id, key, rule, 0, None, "asked for")
 
 
@@ -83,8 +88,11 @@ def correct(desk: Desk, number: int, mark: str) -> None:
 
 
 def _corrections(desk: Desk) -> list[tuple[PointPlace, Correction]]:
-    return [(point, step) for point, key in _series(desk)
-            for step in chain(desk, point, key).corrections]  # fmt: skip
+    return [
+        (point, step)
+        for point, key in _series(desk)
+        for step in chain(desk, point, key).corrections
+    ]
 
 
 def switch_correction(desk: Desk, number: int) -> None:

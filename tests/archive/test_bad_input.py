@@ -45,9 +45,18 @@ def written_by_another_version(desk: Desk, act: dict[str, object]) -> None:
     last = read_line(path.read_bytes().splitlines(keepends=True)[-1])
     envelope: Envelope = last.envelope
     fresh = Envelope(
-        envelope.chain, envelope.number + 1, last.hash, envelope.stamp + 1, envelope.at_ms,
-        envelope.person, "ebb", "command", str(act["kind"]), 1, "",
-    )  # fmt: skip
+        envelope.chain,
+        envelope.number + 1,
+        last.hash,
+        envelope.stamp + 1,
+        envelope.at_ms,
+        envelope.person,
+        "ebb",
+        "command",
+        str(act["kind"]),
+        1,
+        "",
+    )
     line, _ = line_of(fresh, Body("something", "Shore", "Something was done.", act))
     path.write_bytes(path.read_bytes() + line)
 

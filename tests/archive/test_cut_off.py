@@ -93,9 +93,14 @@ def the_end_of_a_line_less(lines: list[bytes]) -> bytes | None:
 
 @pytest.mark.parametrize(
     ("damage", "many"),
-    [(two_lines_less, 2), (half_a_line_less, 1), (the_end_of_a_line_less, 1), (nothing, 5),
-     (no_file, 5)],
-)  # fmt: skip
+    [
+        (two_lines_less, 2),
+        (half_a_line_less, 1),
+        (the_end_of_a_line_less, 1),
+        (nothing, 5),
+        (no_file, 5),
+    ],
+)
 @pytest.mark.parametrize("goes_on", [False, True])
 def test_what_was_lost_is_written_again_as_the_table_has_it(
     folder: Path, damage: Callable[[list[bytes]], bytes | None], many: int, goes_on: bool
@@ -135,7 +140,11 @@ def test_what_was_lost_is_written_again_as_the_table_has_it(
     for number, entry in after.items():
         was = before[number]
         assert (entry.at_ms, entry.person, entry.sentence, entry.details) == (
-            was.at_ms, was.person, was.sentence, was.details)  # fmt: skip
+            was.at_ms,
+            was.person,
+            was.sentence,
+            was.details,
+        )
         assert (entry.hash == was.hash) == (number <= 5 - many)
     [said] = [entry for entry in logbook_entries(desk) if entry.act == "entries restored"]
     assert "restored from the table" in said.sentence
@@ -154,9 +163,11 @@ def test_what_was_lost_is_written_again_as_the_table_has_it(
 def unseen(desk: Desk) -> list[str]:
     """What is said of a chain that was begun, as the archive was not as it had been left."""
     [begun] = [entry for entry in logbook_entries(desk) if entry.act == "chain begun"][-1:]
-    return [f"Entry {begun.seq}: the archive was not as this computer had left it; an older copy "
-            "was put back, or the end of its logbook was cut off. Once that is understood, say in "
-            "the Logbook that it was looked at."]  # fmt: skip
+    return [
+        f"Entry {begun.seq}: the archive was not as this computer had left it; an older copy "
+        "was put back, or the end of its logbook was cut off. Once that is understood, say in "
+        "the Logbook that it was looked at."
+    ]
 
 
 def test_work_that_went_on_leaves_it_said_until_somebody_looked(cut: Desk) -> None:

@@ -64,16 +64,22 @@ def test_what_reads_while_an_archive_is_closed_lets_go_of_it(
 def _schema(engine: Engine) -> dict[str, object]:
     """Columns (name, type, whether they may lack, key) and indexes of all tables; the version."""
     with engine.connect() as connection:
-        tables = [row[0] for row in connection.execute(
-            text("SELECT name FROM sqlite_master WHERE type = 'table' ORDER BY name"))]  # fmt: skip
+        tables = [
+            row[0]
+            for row in connection.execute(
+                text("SELECT name FROM sqlite_master WHERE type = 'table' ORDER BY name")
+            )
+        ]
         made: dict[str, object] = {
             name: (
-                sorted((row[1], row[2], row[3], row[5]) for row in connection.execute(
-                    text(f"PRAGMA table_info({name})"))),
+                sorted(
+                    (row[1], row[2], row[3], row[5])
+                    for row in connection.execute(text(f"PRAGMA table_info({name})"))
+                ),
                 sorted(row[1] for row in connection.execute(text(f"PRAGMA index_list({name})"))),
             )
             for name in tables
-        }  # fmt: skip
+        }
         version = connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
     return {**made, "version": version}
 
@@ -250,14 +256,19 @@ def _from_system(number: int) -> Callable[[Path], None]:
 @pytest.mark.parametrize(
     ("act", "kind"),
     [
-        (_locked, ArchiveLockedError), (_full, DiskFullError), (_no_database, ArchiveDamagedError),
-        (_damaged, ArchiveDamagedError), (_elsewhere, SurroundingsError),
-        (_read_only, SurroundingsError), (_lacking, ArchiveDamagedError),
-        (_constraint, BugError), (_no_sql, BugError),
+        (_locked, ArchiveLockedError),
+        (_full, DiskFullError),
+        (_no_database, ArchiveDamagedError),
+        (_damaged, ArchiveDamagedError),
+        (_elsewhere, SurroundingsError),
+        (_read_only, SurroundingsError),
+        (_lacking, ArchiveDamagedError),
+        (_constraint, BugError),
+        (_no_sql, BugError),
         (_from_system(errno.ENOSPC), DiskFullError),
         (_from_system(errno.EACCES), SurroundingsError),
     ],
-)  # fmt: skip
+)
 def test_library_errors_are_told_apart_by_their_code(
     tmp_path: Path, act: Callable[[Path], None], kind: type[Exception]
 ) -> None:

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.archive.store.room import make_sure_of_room
+from gezeiten.archive.store.room import require_free_space
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import sites
@@ -107,8 +107,8 @@ def test_room_is_taken_and_given_back(tmp_path: Path, monkeypatch: pytest.Monkey
     from gezeiten.archive.store import room
 
     monkeypatch.setattr(room, "_PLENTY", 1 << 60)  # as if there were little
-    make_sure_of_room(tmp_path, 100)
+    require_free_space(tmp_path, 100)
     assert list(tmp_path.iterdir()) == []
     with files_up_to(1 << 20), pytest.raises(OSError, match=r"large|space"):
-        make_sure_of_room(tmp_path, 100)
+        require_free_space(tmp_path, 100)
     assert list(tmp_path.iterdir()) == []

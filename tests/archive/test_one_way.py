@@ -8,18 +8,24 @@ from pathlib import Path
 SOURCE = Path(__file__).parents[2] / "src" / "gezeiten"
 THE_WAY = {
     # acts done, entered and applied; applied again and put back
-    "archive/actions/entry_writing.py", "archive/actions/catching_up.py",
-    "archive/actions/entry_restoration.py", "archive/actions/lost_entries.py",
-    "archive/actions/projected_tables.py", "archive/actions/conflicts.py",
+    "archive/actions/entry_writing.py",
+    "archive/actions/catching_up.py",
+    "archive/actions/entry_restoration.py",
+    "archive/actions/lost_entries.py",
+    "archive/actions/projected_tables.py",
+    "archive/actions/conflicts.py",
     "archive/actions/rebuild.py",
-    "archive/people.py", "archive/store/prepared.py",
+    "archive/people.py",
+    "archive/store/prepared.py",
     # what this computer makes of bytes and acts: readings in blocks, excursions found
-    "archive/local_cache/changes.py", "archive/local_cache/block_store.py",
+    "archive/local_cache/changes.py",
+    "archive/local_cache/block_store.py",
     "archive/intake/block_check.py",
-    "archive/local_cache/excursion_store.py", "archive/local_cache/excursions.py",
+    "archive/local_cache/excursion_store.py",
+    "archive/local_cache/excursions.py",
     # and which bytes it found right
     "archive/intake/looked.py",
-}  # fmt: skip
+}
 """Who writes rows besides `archive/projection`."""
 WRITES = {"add", "add_all", "delete", "merge"}
 """Methods of a session that write rows."""

@@ -26,8 +26,10 @@ def made(folder: Path) -> None:
 
 
 def modes(folder: Path) -> dict[str, int]:
-    return {str(path.relative_to(folder)): stat.S_IMODE(path.stat().st_mode)
-            for path in [folder, *folder.rglob("*")]}  # fmt: skip
+    return {
+        str(path.relative_to(folder)): stat.S_IMODE(path.stat().st_mode)
+        for path in [folder, *folder.rglob("*")]
+    }
 
 
 def test_nobody_else_sees_a_new_archive(tmp_path: Path) -> None:

@@ -11,11 +11,11 @@ import pytest
 from gezeiten.archive.actions import logbook
 from gezeiten.archive.actions.beginnings import beginning
 from gezeiten.archive.actions.projected_tables import MADE, Rows, rows
-from gezeiten.archive.actions.rebuild import put_right
+from gezeiten.archive.actions.rebuild import repair_tables
 from gezeiten.archive.actions.replay import differences, replayed_tables
 from gezeiten.archive.database import Archive
 from gezeiten.archive.missions import missions_at
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import mission_id
 from gezeiten.desk.context import TrustedClock
 from gezeiten.desk.field.gaps import gaps
@@ -70,9 +70,10 @@ def tampered(folder: Path, seed: int) -> str:
     with behind_its_back(database) as raw:
         listed = raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
         tables = sorted(
-            name for (name,) in listed
+            name
+            for (name,) in listed
             if name not in NOT_OURS and raw.execute(f"SELECT 1 FROM {name} LIMIT 1").fetchone()
-        )  # fmt: skip
+        )
         table = dice.choice(tables)
         columns = [row[1] for row in raw.execute(f"PRAGMA table_info({table})")]
         rows = raw.execute(f"SELECT rowid, * FROM {table}").fetchall()
@@ -165,7 +166,7 @@ def acted(tmp_path: Path) -> Path:
     desk.do(LaunchBegun(serial, "here/1", STORE_PLAN.as_dict(), 12, {}))
     desk.do(ReportKept(serial, "report.pdf", "ab" * 32, 5, 12))
     with desk.archive.reading() as session:
-        point = kept_point(session, 1).uid
+        point = stored_point(session, 1).uid
     said = MissionSaid("Düne T2", "1.4", 14, 5, 0, 60_000, point, STORE_PLAN.as_dict())
     raw = RawBytes("cd" * 32, 9, "network")
     desk.do(OverviewTaken(serial, said, raw, "nth", 4, ((0, 40),)))
@@ -211,7 +212,7 @@ def test_whatever_is_changed_of_what_acts_made_is_found_and_put_right(acted: Pat
             with archive.writing() as session:
                 found = differences(session.connection(), anew.rows)
                 assert any(one.table == table for one in found), (statement, values)
-                put_right(session, anew.rows)
+                repair_tables(session, anew.rows)
             assert kept_rows(archive) == as_it_was, (statement, values)
             changes += 1
     archive.close()
@@ -245,8 +246,10 @@ def test_nothing_is_put_right_from_a_logbook_that_does_not_hold(acted: Path) -> 
     archive.close()
     with behind_its_back(acted / "archive.db") as raw:
         raw.execute("UPDATE logbook SET hash = 'f' || substr(hash, 2) WHERE seq = 1")
-        raw.execute("UPDATE logbook SET hash = 'e' || substr(hash, 2) WHERE seq = 1 AND hash = ("
-                    "SELECT previous FROM logbook WHERE seq = 2)")  # fmt: skip
+        raw.execute(
+            "UPDATE logbook SET hash = 'e' || substr(hash, 2) WHERE seq = 1 AND hash = ("
+            "SELECT previous FROM logbook WHERE seq = 2)"
+        )
     desk = open_workspace(acted, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin")
     with pytest.raises(ArchiveDamagedError, match="does not hold, so nothing was changed"):
         rebuild(desk)

@@ -12,7 +12,7 @@ from hypothesis import Phase, event, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import select
 
-from gezeiten.archive.actions.conflicts import misfits_to_see
+from gezeiten.archive.actions.conflicts import unseen_conflicts
 from gezeiten.archive.actions.projected_tables import Rows, rows
 from gezeiten.archive.store.tables import Site
 from gezeiten.desk.context import Desk, TrustedClock
@@ -71,17 +71,24 @@ def told_of(folder: Path) -> tuple[Rows, list[Any], list[str]]:
     desk = opened(folder)
     with desk.archive.reading() as session:
         made = rows(session.connection())
-        misfits = misfits_to_see(session)
+        misfits = unseen_conflicts(session)
     told = [
-        sorted((p.uid, c.channel, fingerprint_of(record(desk, p.id, c.channel)))
-               for p in points(desk) for c in p.channels),
-        sorted((b.point.uid, b.channels, b.gap.start_ms, b.gap.end_ms, b.state, b.reason)
-               for b in gaps(desk)),
-        sorted((e.point.uid, e.mission, e.rule.key, e.start_ms, e.end_ms, e.dose, str(e.cause))
-               for e in excursions(desk)),
+        sorted(
+            (p.uid, c.channel, fingerprint_of(record(desk, p.id, c.channel)))
+            for p in points(desk)
+            for c in p.channels
+        ),
+        sorted(
+            (b.point.uid, b.channels, b.gap.start_ms, b.gap.end_ms, b.state, b.reason)
+            for b in gaps(desk)
+        ),
+        sorted(
+            (e.point.uid, e.mission, e.rule.key, e.start_ms, e.end_ms, e.dose, str(e.cause))
+            for e in excursions(desk)
+        ),
         [(e.chain, e.number, e.hash) for e in logbook_entries(desk)],
         sorted(misfits.items()),
-    ]  # fmt: skip
+    ]
     faults = verify(desk).faults
     desk.close()
     return made, told, faults

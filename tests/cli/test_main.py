@@ -36,8 +36,17 @@ def data_of(*words: object) -> Any:
 
 def test_help_of_every_command_says_what_it_does() -> None:
     listed = run("--help").output
-    for name in ("standin", "find", "offload", "launch", "list", "export", "report", "verify",
-                 "demo"):  # fmt: skip
+    for name in (
+        "standin",
+        "find",
+        "offload",
+        "launch",
+        "list",
+        "export",
+        "report",
+        "verify",
+        "demo",
+    ):
         assert name in listed
         assert "Usage:" in run(name, "--help").output
 
@@ -228,9 +237,9 @@ def test_dates_are_the_sites(demo_desk: Desk, tmp_path: Path) -> None:
     first_kept = data_of("list", "--archive", folder)[7]["from"]
     assert first_kept.endswith("Z")
     result = CliRunner().invoke(
-        main, ["export", "Cold room A", "--archive", str(folder), *day, "--out",
-               str(tmp_path / "d.csv")],
-    )  # fmt: skip
+        main,
+        ["export", "Cold room A", "--archive", str(folder), *day, "--out", str(tmp_path / "d.csv")],
+    )
     if result.exit_code == 0:  # the day lies within the demonstration's seventy days
         lines = (tmp_path / "d.csv").read_text().splitlines()
         assert ",2026-11-19T23:00:00Z,2026-11-20T00:00:00+01:00," in lines[1]
@@ -242,8 +251,10 @@ def test_dates_are_the_sites(demo_desk: Desk, tmp_path: Path) -> None:
 def test_it_runs_as_a_module() -> None:
     done = subprocess.run(
         [sys.executable, "-m", "gezeiten", "standin", "list"],
-        capture_output=True, text=True, check=True,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=True,
+    )
     assert len(done.stdout.splitlines()) == 13
 
 

@@ -29,9 +29,14 @@ def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 
 @pytest.mark.parametrize(
     "words",
-    [("offload", "D-1", "--at", "127.0.0.1:1"), ("take", __file__), ("stop", "D-1"),
-     ("people", "--erase", "JA"), ("verify", "--rebuild")],
-)  # fmt: skip
+    [
+        ("offload", "D-1", "--at", "127.0.0.1:1"),
+        ("take", __file__),
+        ("stop", "D-1"),
+        ("people", "--erase", "JA"),
+        ("verify", "--rebuild"),
+    ],
+)
 def test_what_writes_says_so_at_once(folder: Path, words: tuple[str, ...]) -> None:
     said = run(*words, "--archive", folder, code=5).stderr
     assert "cannot be written, so nothing was begun" in said

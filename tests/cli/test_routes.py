@@ -41,9 +41,9 @@ def test_a_drive_is_taken_and_said_to_be_kept_the_next_time(store: Lab, tmp_path
     one = tmp_path / "stick" / "missions" / "D-2041-12.mission"
     assert ": already kept." in run("take", one, "--archive", folder).output
     (tmp_path / "empty").mkdir()
-    assert "No mission file lies there." in run(
-        "take", tmp_path / "empty", "--archive", folder
-    ).output  # fmt: skip
+    assert (
+        "No mission file lies there." in run("take", tmp_path / "empty", "--archive", folder).output
+    )
 
 
 def test_a_text_is_taken_by_the_tie_it_was_given_in_the_window(lab: Lab, tmp_path: Path) -> None:
@@ -56,16 +56,17 @@ def test_a_text_is_taken_by_the_tie_it_was_given_in_the_window(lab: Lab, tmp_pat
         file.write("rubbish\n")
     first = data_of("take", more, "--archive", folder)
     assert first == {
-        "readings": 30, "repeated": 60, "left_out": 1, "without_number": 0,
-    }  # fmt: skip
+        "readings": 30,
+        "repeated": 60,
+        "left_out": 1,
+        "without_number": 0,
+    }
     said = run("take", more, "--archive", folder, "--as", "Weather station").output
     assert "0 readings kept, 90 kept already, 1 line left out." in said
     assert "line 92: it has 1 column where 5 are expected  rubbish" in said
 
 
-def test_a_text_is_tried_answered_and_imported_without_a_window(
-    lab: Lab, tmp_path: Path
-) -> None:  # fmt: skip
+def test_a_text_is_tried_answered_and_imported_without_a_window(lab: Lab, tmp_path: Path) -> None:
     folder, path = lab.desk.archive.folder, tmp_path / "mast.csv"
     rows = [f"2024-03-01 {i // 6:02}:{i % 6}0;{85 if i == 30 else 4 + i % 9}" for i in range(90)]
     path.write_text("time;T [°C]\n" + "\n".join([*rows, "battery changed;"]) + "\n")
@@ -98,8 +99,9 @@ def test_an_overview_leaves_the_readings_where_they_are(store: Lab) -> None:
     assert low < high
     said = run("overview", "D-2041", "--at", at, "--archive", folder).output
     assert "one for every 2 readings" in said  # two days fill no screen
-    refused = run("overview", "D-2041", "--at", at, "--every", "400", "--means", "--archive",
-                  folder, code=2)  # fmt: skip
+    refused = run(
+        "overview", "D-2041", "--at", at, "--every", "400", "--means", "--archive", folder, code=2
+    )
     assert "give a smaller --every" in refused.stderr
     [taken] = data_of("offload", "D-2041", "--at", at, "--archive", folder)
     assert taken["readings"] in (288, 289)
@@ -165,6 +167,12 @@ def test_a_logger_on_a_cable_is_found_and_offloaded(
 
 
 def test_new_commands_say_what_they_do() -> None:
-    for words in (("watch",), ("take",), ("vault",), ("vault", "copy"), ("vault", "take"),
-                  ("standin", "instrument")):  # fmt: skip
+    for words in (
+        ("watch",),
+        ("take",),
+        ("vault",),
+        ("vault", "copy"),
+        ("vault", "take"),
+        ("standin", "instrument"),
+    ):
         assert "Usage:" in run(*words, "--help").output

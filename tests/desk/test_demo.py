@@ -40,8 +40,18 @@ def test_everything_in_it_was_really_offloaded(demo_desk: Desk) -> None:
 
 def test_every_story_left_its_trace(demo_desk: Desk) -> None:
     found = Counter(event.point.name for event in excursions(demo_desk))
-    for name in ("Textile store", "Display case 7", "Tower attic", "Creek gauge", "Piezometer K2",
-                 "Cold room A", "Paint hall", "Outdoor mast", "Tank 2", "Intake"):  # fmt: skip
+    for name in (
+        "Textile store",
+        "Display case 7",
+        "Tower attic",
+        "Creek gauge",
+        "Piezometer K2",
+        "Cold room A",
+        "Paint hall",
+        "Outdoor mast",
+        "Tank 2",
+        "Intake",
+    ):
         assert found[name] >= 1, name
     assert found["Barometer hut"] == 0
     sides = {e.rule.side for e in excursions(demo_desk)}
@@ -84,8 +94,11 @@ def test_the_board_shows_what_is_at_risk(demo_desk: Desk) -> None:
 def test_visits_follow_by_day_with_their_reasons(demo_desk: Desk) -> None:
     visits = board(demo_desk).visits
     assert [v.site.name for v in visits] == [
-        "Krabbenkoog", "Austernzucht Ost", "Bootswerft Sielhafen", "Alte Lotsenwacht",
-    ]  # fmt: skip
+        "Krabbenkoog",
+        "Austernzucht Ost",
+        "Bootswerft Sielhafen",
+        "Alte Lotsenwacht",
+    ]
     assert visits[0].is_urgent
     assert any(words.startswith("Creek gauge: full in 2 d, ") for words in visits[0].needs)
     assert "Saatgutspeicher" not in [v.site.name for v in visits]  # it is online

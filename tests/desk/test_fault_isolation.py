@@ -82,8 +82,9 @@ def test_a_stored_value_that_is_none_is_named_by_its_place(
     with demo_desk.archive.writing() as session:
         key = "seq" if table == "logbook" else "id"
         where = f"{key} = (SELECT max({key}) FROM {table})"
-        session.execute(text(f"UPDATE {table} SET {column} = :value WHERE {where}"),
-                        {"value": value})  # fmt: skip
+        session.execute(
+            text(f"UPDATE {table} SET {column} = :value WHERE {where}"), {"value": value}
+        )
     faults = verify(demo_desk).faults
     assert any(words in fault for fault in faults), faults
 

@@ -54,12 +54,16 @@ def test_a_clock_off_by_a_day_needs_a_reason(
 ) -> None:
     card = contact(lab.desk, lab.standin.address, lab.serial)
     card = replace(card, clock=replace(card.clock, difference_ms=ahead_ms))
-    [check] = [one for one in checks_before_launch(lab.desk, card, STORE_PLAN)
-               if one.key == "clock"]  # fmt: skip
+    [check] = [
+        one for one in checks_before_launch(lab.desk, card, STORE_PLAN) if one.key == "clock"
+    ]
     assert (check.weight, check.wants_word) == ("look", is_reason_required)
     assert ("clock correction" in check.sentence) == is_reason_required
-    [check] = [one for one in checks_before_launch(lab.desk, card, STORE_PLAN, {"clock": "known"})
-               if "Accepted: known" in one.sentence]  # fmt: skip
+    [check] = [
+        one
+        for one in checks_before_launch(lab.desk, card, STORE_PLAN, {"clock": "known"})
+        if "Accepted: known" in one.sentence
+    ]
     assert check.weight == "passed"
 
 
@@ -67,11 +71,18 @@ def test_a_clock_off_by_a_day_needs_a_reason(
 @pytest.mark.parametrize(
     ("typed", "weight"),
     [
-        ("", "note"), ("2041", "passed"), ("041", "passed"), ("D-2041", "passed"),
-        (" d2041 ", "passed"), ("41", "note"), ("2044", "blocking"), ("X41", "blocking"),
-        ("🌊", "note"), ("12041", "blocking"),
+        ("", "note"),
+        ("2041", "passed"),
+        ("041", "passed"),
+        ("D-2041", "passed"),
+        (" d2041 ", "passed"),
+        ("41", "note"),
+        ("2044", "blocking"),
+        ("X41", "blocking"),
+        ("🌊", "note"),
+        ("12041", "blocking"),
     ],
-)  # fmt: skip
+)
 def test_the_label_is_compared_by_its_last_signs(typed: str, weight: str) -> None:
     assert label_check("D-2041", typed).weight == weight
 
@@ -89,9 +100,12 @@ class Computer:
     def __init__(self, file: Path) -> None:
         self.wall, self.up, self.state, self.boot = 1e12, 5e6, False, "a"
         self.clock = ComputerClock(
-            file, wall_ms=lambda: self.wall, up_ms=lambda: self.up,
-            synchronised=lambda: self.state, boot=lambda: self.boot,
-        )  # fmt: skip
+            file,
+            wall_ms=lambda: self.wall,
+            up_ms=lambda: self.up,
+            synchronised=lambda: self.state,
+            boot=lambda: self.boot,
+        )
 
     def pass_s(self, seconds: float, jump_s: float = 0.0) -> list[str]:
         self.up += seconds * 1000
@@ -306,8 +320,10 @@ def test_duties_of_the_point_are_checked(lab: Lab) -> None:
     [point] = points(lab.desk)
     duty = PointFacts("Textile store", duty_channels=("relative_humidity",), duty_interval_s=300)
     save_point(lab.desk, point.site_id, duty, point.id)
-    said = [c.sentence for c in checks(lab, replace(STORE_PLAN, channels=("air_temperature",),
-                                                    limits=()))]  # fmt: skip
+    said = [
+        c.sentence
+        for c in checks(lab, replace(STORE_PLAN, channels=("air_temperature",), limits=()))
+    ]
     assert "Textile store is to record Relative humidity as well." in said
     assert "Textile store is to be recorded every 5 min at least." in said
     moved = checks(lab, replace(STORE_PLAN, point_name="Alte Lotsenwacht · Cellar"))
@@ -329,9 +345,14 @@ def test_first_readings_fall_together() -> None:
     by_button = replace(STORE_PLAN, start="button")
     [first, pressed, second] = together([fours, by_button, sixes], now)
     assert pressed == by_button
-    assert (first.start, first.start_ms) == (second.start, second.start_ms) == (
-        "at", now + 12 * 60_000,
-    )  # fmt: skip
+    assert (
+        (first.start, first.start_ms)
+        == (second.start, second.start_ms)
+        == (
+            "at",
+            now + 12 * 60_000,
+        )
+    )
 
 
 def test_one_plan_for_all_with_a_row_of_result_each(lab: Lab, start_standin: StartStandin) -> None:
@@ -340,8 +361,10 @@ def test_one_plan_for_all_with_a_row_of_result_each(lab: Lab, start_standin: Sta
     launch(lab.desk, cold.address, "R-1107", COLD_PLAN)
     lab.later(40)
     cold.order("time", ms=lab.clock.now_ms())
-    cards = [contact(lab.desk, lab.standin.address, lab.serial),
-             contact(lab.desk, cold.address, "R-1107")]  # fmt: skip
+    cards = [
+        contact(lab.desk, lab.standin.address, lab.serial),
+        contact(lab.desk, cold.address, "R-1107"),
+    ]
     common = replace(STORE_PLAN, interval_s=300, start="next_interval")
     store, room = prepare_several(lab.desk, cards, common, {})
     assert store.plan.point_name == STORE_PLAN.point_name

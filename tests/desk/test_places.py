@@ -43,9 +43,7 @@ def test_a_site_is_added_once(desk: Desk) -> None:
     save_site(desk, SiteFacts("Dock", "yard", height_m=2.0))
     with pytest.raises(InputError, match="exists already; choose another name"):
         save_site(desk, SiteFacts("Dock", "yard", "UTC"))
-    assert [e.act for e in logbook_entries(desk)] == [
-        "site", "person", "archive begun"
-    ]  # fmt: skip
+    assert [e.act for e in logbook_entries(desk)] == ["site", "person", "archive begun"]
 
 
 def test_points_are_made_with_their_site_and_kept(desk: Desk) -> None:

@@ -89,9 +89,11 @@ def test_an_archive_knows_its_own_alone(lab: Lab, tmp_path: Path) -> None:
 
 def test_what_cannot_be_added(lab: Lab) -> None:
     for wanted, said in (
-        (replace(SAP, unit="x"), "is not known"), (replace(SAP, name="Air temperature"), "already"),
-        (replace(SAP, key="co2"), "already"), (replace(SAP, key="Sap Flow"), "its key"),
-    ):  # fmt: skip
+        (replace(SAP, unit="x"), "is not known"),
+        (replace(SAP, name="Air temperature"), "already"),
+        (replace(SAP, key="co2"), "already"),
+        (replace(SAP, key="Sap Flow"), "its key"),
+    ):
         with pytest.raises(InputError, match=said):
             keep_quantity(lab.desk, wanted)
     with pytest.raises(InputError, match="ships with Gezeiten"):

@@ -27,9 +27,17 @@ def test_it_is_remembered_by_logger_and_route(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    "content", [b"", b"{", b"[1]", b'{"D-2041 network": -1}', b'{"D-2041 network": "fast"}',
-                b'{"D-2041 network": Infinity}', b"\xff"],
-)  # fmt: skip
+    "content",
+    [
+        b"",
+        b"{",
+        b"[1]",
+        b'{"D-2041 network": -1}',
+        b'{"D-2041 network": "fast"}',
+        b'{"D-2041 network": Infinity}',
+        b"\xff",
+    ],
+)
 def test_a_file_that_says_nonsense_says_nothing(content: bytes, tmp_path: Path) -> None:
     (tmp_path / "rates.json").write_bytes(content)
     assert TransferRates(tmp_path / "rates.json").rate("D-2041", NETWORK) is None

@@ -140,297 +140,679 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
     ("act", "subject", "words"),
     [
         (SiteMade("a", SiteFacts("Shore")), SHORE, "Site Shore added."),
-        (SiteMade("a", SiteFacts("Shore", zone="Europe/Oslo"), by_the_way=True), SHORE,
-         "Site Shore added. Its zone Europe/Oslo is this computer's."),
-        (SiteChanged("a", (Change("zone", "UTC", "Europe/Berlin"),
-                           Change("visit_every_days", None, 1))), SHORE,
-         "Site Shore changed: time zone UTC → Europe/Berlin, visits every none → 1 day."),
-        (PointChanged("a", (Change("measuring_point_height_m", 3.2, 3.08),)), WELL,
-         "Point Shore · Well changed: height of the measuring point 3.20 m → 3.08 m."),
-        (PointChanged("a", (Change("duty_channels", [], ["water_level", "water_temperature"]),
-                            Change("duty_interval_s", 900, None),
-                            Change("fill_limit_s", 7200, 0)),
-                      (SiteReference("x", "Dock"), SiteReference("y", "Shore"))), WELL,
-         "Point Shore · Well changed: site Dock → Shore, duty to record none → "
-         "Water level, Water temperature, at least every 15 min → none, longest gap for a "
-         "straight line 2 h → 0 s."),
+        (
+            SiteMade("a", SiteFacts("Shore", zone="Europe/Oslo"), by_the_way=True),
+            SHORE,
+            "Site Shore added. Its zone Europe/Oslo is this computer's.",
+        ),
+        (
+            SiteChanged(
+                "a", (Change("zone", "UTC", "Europe/Berlin"), Change("visit_every_days", None, 1))
+            ),
+            SHORE,
+            "Site Shore changed: time zone UTC → Europe/Berlin, visits every none → 1 day.",
+        ),
+        (
+            PointChanged("a", (Change("measuring_point_height_m", 3.2, 3.08),)),
+            WELL,
+            "Point Shore · Well changed: height of the measuring point 3.20 m → 3.08 m.",
+        ),
+        (
+            PointChanged(
+                "a",
+                (
+                    Change("duty_channels", [], ["water_level", "water_temperature"]),
+                    Change("duty_interval_s", 900, None),
+                    Change("fill_limit_s", 7200, 0),
+                ),
+                (SiteReference("x", "Dock"), SiteReference("y", "Shore")),
+            ),
+            WELL,
+            "Point Shore · Well changed: site Dock → Shore, duty to record none → "
+            "Water level, Water temperature, at least every 15 min → none, longest gap for a "
+            "straight line 2 h → 0 s.",
+        ),
         (NextVisitSet("a", None, NEW_YEAR_MS), SHORE, "Next visit set: 2027-01-01."),
-        (NextVisitSet("a", NEW_YEAR_MS, None), SHORE,
-         "No next visit: the site is followed online."),
+        (
+            NextVisitSet("a", NEW_YEAR_MS, None),
+            SHORE,
+            "No next visit: the site is followed online.",
+        ),
         (PointRetired("a", True), WELL, "Point Shore · Well retired; its record stays."),
-        (PlanKept("a", "Store", "", {}, {"interval_s": 60}), Subject("Store"),
-         "Plan “Store” kept, in place of the one before."),
+        (
+            PlanKept("a", "Store", "", {}, {"interval_s": 60}),
+            Subject("Store"),
+            "Plan “Store” kept, in place of the one before.",
+        ),
         (TieKept("a", "Weather", {}), Subject("Weather"), "How “Weather” is read was kept."),
-        (ServiceNoted("D-1", "s", "calibration", 0, "three points", NEW_YEAR_MS),
-         Subject("D-1", "Europe/Berlin"),
-         "D-1: calibrated, three points, holds until 2027-01-01."),
+        (
+            ServiceNoted("D-1", "s", "calibration", 0, "three points", NEW_YEAR_MS),
+            Subject("D-1", "Europe/Berlin"),
+            "D-1: calibrated, three points, holds until 2027-01-01.",
+        ),
         (ServiceNoted("D-1", "s", "battery", 0, ""), Subject("D-1"), "D-1: battery changed."),
         (LoggerRetired("D-1", False), Subject("D-1"), "Logger D-1 taken up again."),
         (PinGroupSet("D-1", "cellar", ""), Subject("D-1"), "D-1 shares the PIN of: its site's."),
         (TaskLeftOut("r", "t", "p", "", "no boat"), WELL, "Shore · Well left out: no boat."),
-        (RoundClosed("r", "Shore", 1, 2, (DueVisit("a", "Shore", None, 5),)), Subject("Shore"),
-         "Round ended: 1 of 2 points done. Next visit by duty set for Shore."),
-        (SiteChanged("a", (Change("latitude", None, 53.9), Change("longitude", 8.25, 8.1),
-                           Change("height_m", 1.0, 1.5), Change("kind", "", "marsh"),
-                           Change("next_visit_ms", None, NEW_YEAR_MS))), SHORE,
-         "Site Shore changed: latitude none → 53.9°, longitude 8.25° → 8.1°, height 1.00 m → "
-         "1.50 m, kind none → marsh, next visit none → 2027-01-01."),
+        (
+            RoundClosed("r", "Shore", 1, 2, (DueVisit("a", "Shore", None, 5),)),
+            Subject("Shore"),
+            "Round ended: 1 of 2 points done. Next visit by duty set for Shore.",
+        ),
+        (
+            SiteChanged(
+                "a",
+                (
+                    Change("latitude", None, 53.9),
+                    Change("longitude", 8.25, 8.1),
+                    Change("height_m", 1.0, 1.5),
+                    Change("kind", "", "marsh"),
+                    Change("next_visit_ms", None, NEW_YEAR_MS),
+                ),
+            ),
+            SHORE,
+            "Site Shore changed: latitude none → 53.9°, longitude 8.25° → 8.1°, height 1.00 m → "
+            "1.50 m, kind none → marsh, next visit none → 2027-01-01.",
+        ),
         (SiteRetired("a", True), SHORE, "Site Shore retired."),
         (SiteRetired("a", False), SHORE, "Site Shore taken up again."),
-        (NextVisitSet("a", None, NEW_YEAR_MS, 45), SHORE,
-         "Next visit in 45 days, by its duty: 2027-01-01."),
-        (NextVisitSet("a", None, NEW_YEAR_MS, 1), SHORE,
-         "Next visit in 1 day, by its duty: 2027-01-01."),
+        (
+            NextVisitSet("a", None, NEW_YEAR_MS, 45),
+            SHORE,
+            "Next visit in 45 days, by its duty: 2027-01-01.",
+        ),
+        (
+            NextVisitSet("a", None, NEW_YEAR_MS, 1),
+            SHORE,
+            "Next visit in 1 day, by its duty: 2027-01-01.",
+        ),
         (PointMade("p", "a", PointFacts("Well")), WELL, "Point Shore · Well added."),
         (PointRetired("a", False), WELL, "Point Shore · Well taken up again."),
         (PlanKept("a", "Store", "", {}), Subject("Store"), "Plan “Store” kept."),
         (PlanRenamed("a", "Store", "Depot"), Subject("Depot"), "Plan “Store” is now “Depot”."),
         (PlanDropped("a", "Store", "", {}), Subject("Store"), "Kept plan “Store” dropped."),
-        (TieKept("a", "Weather", {}, {"name": "x"}), Subject("Weather"),
-         "How “Weather” is read was changed."),
-        (TieForgotten("a", "Weather", {}), Subject("Weather"),
-         "How “Weather” is read was forgotten; what was taken in by it stays."),
-        (ServiceNoted("D-1", "s", "repair", 0, "new plug"), Subject("D-1"),
-         "D-1: repaired, new plug."),
+        (
+            TieKept("a", "Weather", {}, {"name": "x"}),
+            Subject("Weather"),
+            "How “Weather” is read was changed.",
+        ),
+        (
+            TieForgotten("a", "Weather", {}),
+            Subject("Weather"),
+            "How “Weather” is read was forgotten; what was taken in by it stays.",
+        ),
+        (
+            ServiceNoted("D-1", "s", "repair", 0, "new plug"),
+            Subject("D-1"),
+            "D-1: repaired, new plug.",
+        ),
         (ServiceNoted("D-1", "s", "note", 0, "seen"), Subject("D-1"), "D-1: noted, seen."),
         (LoggerRetired("D-1", True), Subject("D-1"), "Logger D-1 retired."),
         (PinGroupSet("D-1", "", "cellar"), Subject("D-1"), "D-1 shares the PIN of: cellar."),
-        (ReportKept("D-1", "a.pdf", "f", 3), Subject("D-1"),
-         "The report a.pdf that D-1 wrote by itself was kept."),
-        (RoundMade("r", 0, "Shore, Dock", ()), Subject("Shore, Dock"),
-         "Round prepared: Shore, Dock."),
-        (TaskPlanned("r", "t", "p", None, {"interval_s": 60}), WELL,
-         "Shore · Well is launched again on the round."),
-        (TaskPlanned("r", "t", "p", {"interval_s": 60}, None), WELL,
-         "Shore · Well is only offloaded on the round."),
-        (TaskLeftOut("r", "t", "p", "no boat", ""), WELL,
-         "Shore · Well is to be done after all."),
-        (RoundClosed("r", "Shore, Dock", 2, 2, (DueVisit("a", "Shore", None, 5),
-                                               DueVisit("b", "Dock", 3, 5))),
-         Subject("Shore, Dock"),
-         "Round ended: 2 of 2 points done. Next visit by duty set for Shore, Dock."),
+        (
+            ReportKept("D-1", "a.pdf", "f", 3),
+            Subject("D-1"),
+            "The report a.pdf that D-1 wrote by itself was kept.",
+        ),
+        (
+            RoundMade("r", 0, "Shore, Dock", ()),
+            Subject("Shore, Dock"),
+            "Round prepared: Shore, Dock.",
+        ),
+        (
+            TaskPlanned("r", "t", "p", None, {"interval_s": 60}),
+            WELL,
+            "Shore · Well is launched again on the round.",
+        ),
+        (
+            TaskPlanned("r", "t", "p", {"interval_s": 60}, None),
+            WELL,
+            "Shore · Well is only offloaded on the round.",
+        ),
+        (TaskLeftOut("r", "t", "p", "no boat", ""), WELL, "Shore · Well is to be done after all."),
+        (
+            RoundClosed(
+                "r",
+                "Shore, Dock",
+                2,
+                2,
+                (DueVisit("a", "Shore", None, 5), DueVisit("b", "Dock", 3, 5)),
+            ),
+            Subject("Shore, Dock"),
+            "Round ended: 2 of 2 points done. Next visit by duty set for Shore, Dock.",
+        ),
         (RoundClosed("r", "Shore", 1, 2), Subject("Shore"), "Round ended: 1 of 2 points done."),
-        (GapEstimated("p", GAP, (Estimate("x", "co2", (1.0, None), {"cycles": ["24 h"]}),)), WELL,
-         "Gap filled by its own cycles: 3 readings, 30 min."),
+        (
+            GapEstimated("p", GAP, (Estimate("x", "co2", (1.0, None), {"cycles": ["24 h"]}),)),
+            WELL,
+            "Gap filled by its own cycles: 3 readings, 30 min.",
+        ),
         (GapFetched("p", "s", GAP, "f"), WELL, "Gap filled from the logger: 3 readings, 30 min."),
-        (GapFetched("p", "s", GAP, "f", "drive BLUE"), WELL,
-         "Gap filled by what drive BLUE carried: 3 readings, 30 min."),
-        (GapFedByOther("p", GAP, "D-7", (FedPart("s", "co2", "", 0, 9),)), WELL,
-         "Gap filled by what D-7 measured beside it: 3 readings, 30 min."),
-        (ExcursionAssessed("p", "a", MISSION, RULE, SEEN, AssessmentWords("Power", "Fuse.")), WELL,
-         "Air temperature: alarm above 28 °C for 30 min settled: Power."),
-        (ExcursionAssessed("p", "a", MISSION, RULE, SEEN, AssessmentWords("Power", "Fuse."),
-                           AssessmentWords("Sensor", "Odd.")), WELL,
-         "Air temperature: alarm above 28 °C for 30 min settled: Power anew, before: Sensor."),
-        (AssessmentTakenBack("p", "a", RULE, SEEN, AssessmentWords("Power", "Fuse.")), WELL,
-         "Air temperature: alarm above 28 °C for 30 min: assessment taken back (Power)."),
-        (DocumentHandedOver("p", "d", "csv", 0, 9, "C:\\x\\well.csv", "f", 8, 2_000), WELL,
-         "CSV with 2,000 readings written: well.csv."),
-        (GapFilledByLine("p", GAP, ()), WELL,
-         "Gap filled by a straight line: 3 readings, 30 min."),
-        (GapFilledAgain("p", GAP, ("s",), ""), WELL,
-         "Gap filled again as it was before (3 readings, 30 min)."),
-        (GapFilledAgain("p", GAP, ("s",), "it was right"), WELL,
-         "Gap filled again as it was before (3 readings, 30 min): it was right."),
-        (GapTakenBack("p", GAP, ("s",), "left open"), WELL,
-         "Undone (left open): 3 readings, 30 min."),
+        (
+            GapFetched("p", "s", GAP, "f", "drive BLUE"),
+            WELL,
+            "Gap filled by what drive BLUE carried: 3 readings, 30 min.",
+        ),
+        (
+            GapFedByOther("p", GAP, "D-7", (FedPart("s", "co2", "", 0, 9),)),
+            WELL,
+            "Gap filled by what D-7 measured beside it: 3 readings, 30 min.",
+        ),
+        (
+            ExcursionAssessed("p", "a", MISSION, RULE, SEEN, AssessmentWords("Power", "Fuse.")),
+            WELL,
+            "Air temperature: alarm above 28 °C for 30 min settled: Power.",
+        ),
+        (
+            ExcursionAssessed(
+                "p",
+                "a",
+                MISSION,
+                RULE,
+                SEEN,
+                AssessmentWords("Power", "Fuse."),
+                AssessmentWords("Sensor", "Odd."),
+            ),
+            WELL,
+            "Air temperature: alarm above 28 °C for 30 min settled: Power anew, before: Sensor.",
+        ),
+        (
+            AssessmentTakenBack("p", "a", RULE, SEEN, AssessmentWords("Power", "Fuse.")),
+            WELL,
+            "Air temperature: alarm above 28 °C for 30 min: assessment taken back (Power).",
+        ),
+        (
+            DocumentHandedOver("p", "d", "csv", 0, 9, "C:\\x\\well.csv", "f", 8, 2_000),
+            WELL,
+            "CSV with 2,000 readings written: well.csv.",
+        ),
+        (GapFilledByLine("p", GAP, ()), WELL, "Gap filled by a straight line: 3 readings, 30 min."),
+        (
+            GapFilledAgain("p", GAP, ("s",), ""),
+            WELL,
+            "Gap filled again as it was before (3 readings, 30 min).",
+        ),
+        (
+            GapFilledAgain("p", GAP, ("s",), "it was right"),
+            WELL,
+            "Gap filled again as it was before (3 readings, 30 min): it was right.",
+        ),
+        (
+            GapTakenBack("p", GAP, ("s",), "left open"),
+            WELL,
+            "Undone (left open): 3 readings, 30 min.",
+        ),
         (GapLeftOpen("p", "s", GAP, "no boat"), WELL, "Gap left open: no boat."),
-        (DocumentHandedOver("p", "d", "pdf", 0, 9, "/x/well.pdf", "f", 8, 1), WELL,
-         "PDF with 1 reading written: well.pdf."),
-        (ChainBegun("c", "ebb", "first", 1_200), Subject("archive"),
-         "ebb writes a chain of its own from here on, after entry 1,200; it had not written in "
-         "this folder before."),
-        (ChainBegun("c", "ebb", "other", 3), Subject("archive"),
-         "ebb writes a chain of its own from here on, after entry 3; the archive is not as this "
-         "computer left it: an older copy was put back, or the end of its logbook was cut off."),
-        (EntriesRestored("0123456789", 1_200, 1_201, ("a", "b"), ("c", "d")), Subject("archive"),
-         "Entries 1,200 to 1,201 of the chain 01234567, which its file had lost, were restored "
-         "from the table."),
-        (EntriesRestored("0123456789", 7, 7, ("a",), ("c",)), Subject("archive"),
-         "Entry 7 of the chain 01234567, which its file had lost, was restored from the table."),
-        (EntriesRemoved("0123456789", 7, 7, ("a",), ("Bench was made.",)), Subject("archive"),
-         "Entry 7 of the chain 01234567, which its file had lost, was removed: Bench was made."),
-        (EntriesRemoved("0123456789", 7, 8, ("a", "b"), ("Bench was made.", "It moved.")),
-         Subject("archive"),
-         "Entries 7 to 8 of the chain 01234567, which its file had lost, were removed: Bench was "
-         "made. It moved."),
+        (
+            DocumentHandedOver("p", "d", "pdf", 0, 9, "/x/well.pdf", "f", 8, 1),
+            WELL,
+            "PDF with 1 reading written: well.pdf.",
+        ),
+        (
+            ChainBegun("c", "ebb", "first", 1_200),
+            Subject("archive"),
+            "ebb writes a chain of its own from here on, after entry 1,200; it had not written in "
+            "this folder before.",
+        ),
+        (
+            ChainBegun("c", "ebb", "other", 3),
+            Subject("archive"),
+            "ebb writes a chain of its own from here on, after entry 3; the archive is not as this "
+            "computer left it: an older copy was put back, or the end of its logbook was cut off.",
+        ),
+        (
+            EntriesRestored("0123456789", 1_200, 1_201, ("a", "b"), ("c", "d")),
+            Subject("archive"),
+            "Entries 1,200 to 1,201 of the chain 01234567, which its file had lost, were restored "
+            "from the table.",
+        ),
+        (
+            EntriesRestored("0123456789", 7, 7, ("a",), ("c",)),
+            Subject("archive"),
+            "Entry 7 of the chain 01234567, which its file had lost, was restored from the table.",
+        ),
+        (
+            EntriesRemoved("0123456789", 7, 7, ("a",), ("Bench was made.",)),
+            Subject("archive"),
+            "Entry 7 of the chain 01234567, which its file had lost, was removed: Bench was made.",
+        ),
+        (
+            EntriesRemoved("0123456789", 7, 8, ("a", "b"), ("Bench was made.", "It moved.")),
+            Subject("archive"),
+            "Entries 7 to 8 of the chain 01234567, which its file had "
+            "lost, were removed: Bench was "
+            "made. It moved.",
+        ),
         (ArchiveBegun("a", (), "", 0), Subject("archive"), "The archive was begun."),
-        (ArchiveBegun("a", (), "0123456789abcdef", 1_200), Subject("archive"),
-         "What the archive held before, 1,200 rows, was kept as 0123456789ab."),
+        (
+            ArchiveBegun("a", (), "0123456789abcdef", 1_200),
+            Subject("archive"),
+            "What the archive held before, 1,200 rows, was kept as 0123456789ab.",
+        ),
         (PersonNamed("u", "MB"), Subject("MB"), "MB acts here for the first time."),
-        (PersonErased("u"), Subject("–"),
-         "A name was erased at the wish of who had it; what was done stays."),
-        (LoggerContacted("D-1", "Düne T2", "1.4", "battery_empty", STATE, -2_140.0, 4.0), AT_WELL,
-         "D-1 battery empty, mission 3, 2,880 readings; battery 84 %, clock -2.1 s."),
-        (LoggerContacted("D-1", "Düne T2", "1.4", "idle", {**STATE, "mission_number": 0}, 49, 4),
-         AT_WELL, "D-1 idle, empty; battery 84 %, clock right."),
+        (
+            PersonErased("u"),
+            Subject("–"),
+            "A name was erased at the wish of who had it; what was done stays.",
+        ),
+        (
+            LoggerContacted("D-1", "Düne T2", "1.4", "battery_empty", STATE, -2_140.0, 4.0),
+            AT_WELL,
+            "D-1 battery empty, mission 3, 2,880 readings; battery 84 %, clock -2.1 s.",
+        ),
+        (
+            LoggerContacted("D-1", "Düne T2", "1.4", "idle", {**STATE, "mission_number": 0}, 49, 4),
+            AT_WELL,
+            "D-1 idle, empty; battery 84 %, clock right.",
+        ),
         (MissionStopped("D-1"), AT_WELL, "The mission of D-1 was stopped."),
-        (MemoryErased("D-1", 1), AT_WELL,
-         "The memory of D-1 was erased; 1 reading in the vault."),
+        (MemoryErased("D-1", 1), AT_WELL, "The memory of D-1 was erased; 1 reading in the vault."),
         (LoggerBlinked("D-1"), AT_WELL, "D-1 was let blink."),
         (SensorsChecked("D-1", False), AT_WELL, "Self-check of D-1: failed."),
         (FollowedBack("D-1", 5_400_000), AT_WELL, "D-1 is back after 1 h 30 min."),
         (AttemptFailed("D-1", "launch", "It is away."), AT_WELL, "It is away."),
-        (LaunchBegun("D-1", "here/1", SAID.plan, 3, {}), AT_WELL,
-         "Launch of D-1 for Shore · Well begun."),
-        (LaunchEnded("D-1", "here/1", "happened", 4, {}, BEGUN, ("D-2", "D-3")), AT_WELL,
-         "Mission 4 launched for Shore · Well; plan read back, the same. D-1 takes the place of "
-         "D-2, D-3 there."),
-        (LaunchEnded("D-1", "here/1", "refused", 3, {}, why="It is locked."), AT_WELL,
-         "It is locked."),
-        (LaunchEnded("D-1", "x", "happened", 4, {}, BEGUN, cut_off=True), AT_WELL,
-         "The launch that was cut off has happened: D-1 is in its new mission 4."),
-        (LaunchEnded("D-1", "x", "another", 5, {}, cut_off=True), AT_WELL,
-         "A launch of D-1 was cut off, and it is in another mission by now; somebody else has "
-         "launched it."),
-        (LaunchEnded("D-1", "x", "not happened", 3, {}, cut_off=True,
-                     doing="battery_empty"), AT_WELL,
-         "A launch of D-1 was cut off; it is still in its old mission 3, battery empty, and holds "
-         "everything."),
-        (MissionOffloaded("D-1", SAID, RAW, ((0, 1_000), (1_200, 1_201)), (), None, ()), AT_WELL,
-         "1,001 readings of mission 3 kept for Shore · Well."),
-        (MissionOffloaded("D-1", SAID, RAW, ((0, 9),), ((3, 4),), ((3, 4),), (),
-                          cut_short="It went away."), AT_WELL,
-         "9 readings of mission 3 kept for Shore · Well. 1 reading arrived damaged and set aside. "
-         "Ended early: It went away."),
-        (DamageNoted("D-1", 3, 5, ((0, 240),)), AT_WELL,
-         "240 readings of mission 3 arrived damaged."),
-        (DamageNoted("D-1", 3, 5, ()), AT_WELL,
-         "Nothing of mission 3 arrives damaged any more."),
-        (SourcePlaced("D-1", "x", "p", NEW_YEAR_MS, None, "carried over"), AT_WELL,
-         "D-1 was at Shore · Well from 2027-01-01 00:00: carried over."),
-        (SourcePlaced("D-1", "x", None, 0, NEW_YEAR_MS, ""), Subject("D-1", "Europe/Berlin"),
-         "D-1 was at no point from its first reading to 2027-01-01 00:00."),
-        (PlacingTakenBack("D-1", "x", ("p",)), AT_WELL,
-         "Where D-1 was is again what it was before."),
-        (SeriesFed("p", "x", "air_temperature", "upper", "D-1", NEW_YEAR_MS, None), WELL,
-         "Air temperature (upper) is what D-1 recorded from 2027-01-01 00:00."),
-        (FeedingTakenBack("p", "x"), WELL,
-         "What feeds the series of Shore · Well is again what it was before."),
-        (LimitSet("p", "x", "air_temperature", RULE, NEW_YEAR_MS, None, "frames warp"), WELL,
-         "Air temperature: alarm above 28 °C for 30 min in force from 2027-01-01 00:00: "
-         "frames warp."),
-        (LimitEnded("p", "x", None, NEW_YEAR_MS, "moved"), WELL,
-         "A limit of Shore · Well is in force until 2027-01-01 00:00: moved."),
-        (LimitTakenBack("p", "x"), WELL,
-         "A limit of Shore · Well was taken back; what it found is none any more."),
-        (RemarkMade("p", "x", "", False, NEW_YEAR_MS, NEW_YEAR_MS, "Rain gauge cleaned."), WELL,
-         "2027-01-01 00:00: Rain gauge cleaned."),
-        (RemarkMade("p", "x", "air_temperature", False, 0, NEW_YEAR_MS, "Door open."), WELL,
-         "1970-01-01 01:00 to 2027-01-01 00:00 (Air temperature): Door open."),
-        (RemarkMade("p", "x", "", True, NEW_YEAR_MS, NEW_YEAR_MS, "Power cut."), WELL,
-         "2027-01-01 00:00 (the whole site): Power cut."),
+        (
+            LaunchBegun("D-1", "here/1", SAID.plan, 3, {}),
+            AT_WELL,
+            "Launch of D-1 for Shore · Well begun.",
+        ),
+        (
+            LaunchEnded("D-1", "here/1", "happened", 4, {}, BEGUN, ("D-2", "D-3")),
+            AT_WELL,
+            "Mission 4 launched for Shore · Well; plan read back, the same. D-1 takes the place of "
+            "D-2, D-3 there.",
+        ),
+        (
+            LaunchEnded("D-1", "here/1", "refused", 3, {}, why="It is locked."),
+            AT_WELL,
+            "It is locked.",
+        ),
+        (
+            LaunchEnded("D-1", "x", "happened", 4, {}, BEGUN, cut_off=True),
+            AT_WELL,
+            "The launch that was cut off has happened: D-1 is in its new mission 4.",
+        ),
+        (
+            LaunchEnded("D-1", "x", "another", 5, {}, cut_off=True),
+            AT_WELL,
+            "A launch of D-1 was cut off, and it is in another mission by now; somebody else has "
+            "launched it.",
+        ),
+        (
+            LaunchEnded("D-1", "x", "not happened", 3, {}, cut_off=True, doing="battery_empty"),
+            AT_WELL,
+            "A launch of D-1 was cut off; it is still in its old mission "
+            "3, battery empty, and holds "
+            "everything.",
+        ),
+        (
+            MissionOffloaded("D-1", SAID, RAW, ((0, 1_000), (1_200, 1_201)), (), None, ()),
+            AT_WELL,
+            "1,001 readings of mission 3 kept for Shore · Well.",
+        ),
+        (
+            MissionOffloaded(
+                "D-1", SAID, RAW, ((0, 9),), ((3, 4),), ((3, 4),), (), cut_short="It went away."
+            ),
+            AT_WELL,
+            "9 readings of mission 3 kept for Shore · Well. 1 reading "
+            "arrived damaged and set aside. "
+            "Ended early: It went away.",
+        ),
+        (
+            DamageNoted("D-1", 3, 5, ((0, 240),)),
+            AT_WELL,
+            "240 readings of mission 3 arrived damaged.",
+        ),
+        (DamageNoted("D-1", 3, 5, ()), AT_WELL, "Nothing of mission 3 arrives damaged any more."),
+        (
+            SourcePlaced("D-1", "x", "p", NEW_YEAR_MS, None, "carried over"),
+            AT_WELL,
+            "D-1 was at Shore · Well from 2027-01-01 00:00: carried over.",
+        ),
+        (
+            SourcePlaced("D-1", "x", None, 0, NEW_YEAR_MS, ""),
+            Subject("D-1", "Europe/Berlin"),
+            "D-1 was at no point from its first reading to 2027-01-01 00:00.",
+        ),
+        (
+            PlacingTakenBack("D-1", "x", ("p",)),
+            AT_WELL,
+            "Where D-1 was is again what it was before.",
+        ),
+        (
+            SeriesFed("p", "x", "air_temperature", "upper", "D-1", NEW_YEAR_MS, None),
+            WELL,
+            "Air temperature (upper) is what D-1 recorded from 2027-01-01 00:00.",
+        ),
+        (
+            FeedingTakenBack("p", "x"),
+            WELL,
+            "What feeds the series of Shore · Well is again what it was before.",
+        ),
+        (
+            LimitSet("p", "x", "air_temperature", RULE, NEW_YEAR_MS, None, "frames warp"),
+            WELL,
+            "Air temperature: alarm above 28 °C for 30 min in force from 2027-01-01 00:00: "
+            "frames warp.",
+        ),
+        (
+            LimitEnded("p", "x", None, NEW_YEAR_MS, "moved"),
+            WELL,
+            "A limit of Shore · Well is in force until 2027-01-01 00:00: moved.",
+        ),
+        (
+            LimitTakenBack("p", "x"),
+            WELL,
+            "A limit of Shore · Well was taken back; what it found is none any more.",
+        ),
+        (
+            RemarkMade("p", "x", "", False, NEW_YEAR_MS, NEW_YEAR_MS, "Rain gauge cleaned."),
+            WELL,
+            "2027-01-01 00:00: Rain gauge cleaned.",
+        ),
+        (
+            RemarkMade("p", "x", "air_temperature", False, 0, NEW_YEAR_MS, "Door open."),
+            WELL,
+            "1970-01-01 01:00 to 2027-01-01 00:00 (Air temperature): Door open.",
+        ),
+        (
+            RemarkMade("p", "x", "", True, NEW_YEAR_MS, NEW_YEAR_MS, "Power cut."),
+            WELL,
+            "2027-01-01 00:00 (the whole site): Power cut.",
+        ),
         (RemarkTakenBack("p", "x", "Power cut."), WELL, "Remark taken back: Power cut."),
-        (CheckRead("p", "x", "water_level", NEW_YEAR_MS, 1.23, 0.007, None, None, 1.97, 3.2, "ah",
-                   "tape K-3"), WELL,
-         "Check at 2027-01-01 00:00 by ah: Water level 1.230 m, dip 1.970 m: tape K-3."),
-        (CheckRead("p", "x", "air_temperature", NEW_YEAR_MS, None, 0.5, 2.1, 7.9, None, None, "ah",
-                   ""), WELL,
-         "Check at 2027-01-01 00:00 by ah: Air temperature, lowest 2.10, highest 7.90."),
-        (CheckTakenBack("p", "x", "water_level", NEW_YEAR_MS), WELL,
-         "Check of Water level at 2027-01-01 00:00 was taken back."),
-        (ClockCorrected("D-1", "m", 3, "x", "measured", ((0, 2000), (9000, 14000)), 1000, "drift"),
-         SHORE, "Clock of D-1, mission 3: its readings are moved by +2 s to +5 s (measured): "
-         "drift."),
-        (ClockCorrected("D-1", "m", 3, "x", "shifted", ((0, -3600000),), 0, "zone"), SHORE,
-         "Clock of D-1, mission 3: its readings are moved by -3600 s (shifted): zone."),
-        (SensorHung("p", "h", 0, 3.2, 8.4, "levelled"), WELL,
-         "Shore · Well: from 1970-01-01 01:00 the measuring point lies 3.200 m above the datum, "
-         "the sensor 8.400 m below it: levelled."),
-        (HangingTakenBack("p", "h", 0), WELL,
-         "How the sensor hung at Shore · Well from 1970-01-01 01:00 was taken back."),
-        (ClockSwitchedOff("D-1", "m", 3, "x", "try without"), SHORE,
-         "The correction of the clock of D-1, mission 3, was switched off: try without."),
-        (ClockSwitchedOn("D-1", "m", 3, "x", "y", "it was right"), SHORE,
-         "The correction of the clock of D-1, mission 3, was switched on again: it was right."),
-        (ClockTakenBack("D-1", "m", 3, "x"), SHORE,
-         "The correction of the clock of D-1, mission 3, was taken back."),
-        (CorrectionSet("p", "x", "air_temperature", "linear", 1, NEW_YEAR_MS, None,
-                       {"offset": 0.3, "gain": 1.0, "u": 0.1}, "certificate K-1"), WELL,
-         "Air temperature: Offset and gain: offset +0.3 °C (±0.1 °C), from 2027-01-01 00:00: "
-         "certificate K-1."),
-        (CorrectionSet("p", "x", "air_temperature", "points", 1, 0, NEW_YEAR_MS,
-                       {"points": [[0, 0.1], [10, 10.2]], "as_found": [[0, 0.2]], "u": 0}, "K-2"),
-         WELL, "Air temperature: Calibration points: 0 → 0.1, 10 → 10.2 °C; at the end 0 → 0.2, "
-         "from 1970-01-01 01:00 to 2027-01-01 00:00: K-2."),
-        (CorrectionSet("p", "x", "air_temperature", "mark", 1, 0, NEW_YEAR_MS,
-                       {"mark": "taken out", "cause": "spike", "stretches": [[1, 2], [4, 5]]},
-                       "seen"), WELL,
-         "Air temperature: Mark: taken out (spike), 2 stretches, from 1970-01-01 01:00 to "
-         "2027-01-01 00:00: seen."),
-        (CorrectionSwitched("p", "x", "air_temperature", 0, None, False, "another sensor's"), WELL,
-         "A correction of Air temperature switched off: another sensor's."),
-        (CorrectionSwitched("p", "x", "air_temperature", 0, None, True, ""), WELL,
-         "A correction of Air temperature switched on again."),
-        (CorrectionTakenBack("p", "x", "air_temperature", 0, None), WELL,
-         "A correction of Air temperature of Shore · Well was taken back."),
-        (SeriesDerived("p", "x", "dew_point@=", "dew_point", 1, {},
-                       (Input("p", "air_temperature"), Input("p", "relative_humidity")), "mould"),
-         WELL, "Dew point (calculated) is calculated from Air temperature and Relative humidity "
-         "(Dew point, WMO-No. 8, Annex 4.B): mould."),
-        (DerivedTakenBack("p", "x", "dew_point@=in the attic"), WELL,
-         "Dew point (in the attic, calculated) of Shore · Well is not calculated any more."),
-        (QuantityKept("x", "sap_flow", {"name": "Sap flow", "unit": "g/h"}), Subject("Sap flow"),
-         "Quantity Sap flow, g/h, added."),
-        (QuantityKept("x", "sap", {"name": "Sap"}, {"name": "Sap"}), Subject("Sap"),
-         "Quantity Sap changed."),
-        (QuantityDropped("x", "sap", {"name": "Sap"}), Subject("Sap"),
-         "Quantity Sap taken out of the list."),
-        (TextTaken("Weather", SAID, RAW, "air.csv", {}, 1, 5), AT_WELL,
-         "1 reading of air.csv kept for Shore · Well."),
-        (TextTaken("Weather", SAID, RAW, "air.csv", {}, 2_090, 5), AT_WELL,
-         "2,090 readings of air.csv kept for Shore · Well."),
-        (TextTakenOut("Weather", "p", "ab" * 32, "air.csv", "wrong mast"), AT_WELL,
-         "air.csv taken out of the record of Shore · Well (wrong mast); its bytes stay."),
-        (TextTakenOut("Weather", "p", "ab" * 32, "", ""), AT_WELL,
-         "The bytes abababababab taken out of the record of Shore · Well; its bytes stay."),
-        (ReadingsRescued("D-1", "ab" * 32, RAW), AT_WELL,
-         "The bytes abababababab are lost; the readings that were made of them are kept instead."),
-        (ReadAnew("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(2, "y")), AT_WELL,
-         "The bytes abababababab are read anew from here on: version 1 → 2 of the reader."),
-        (ReadAnew("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(1, "y")), AT_WELL,
-         "The bytes abababababab are read anew from here on: version 1 of the reader, as it is "
-         "now."),
-        (ExcursionsFound("p", (FoundOne(MISSION, RULE, NEW_YEAR_MS, NEW_YEAR_MS + 5, 9),)), WELL,
-         "1 excursion found, the first at 2027-01-01 00:00: Air temperature: alarm above 28 °C for "
-         "30 min."),
-        (ExcursionsFound("p", (FoundOne(MISSION, RULE, NEW_YEAR_MS + 60_000, NEW_YEAR_MS * 2, 9),
-                               FoundOne(MISSION, COLD, NEW_YEAR_MS, NEW_YEAR_MS + 5, 9),
-                               FoundOne(MISSION, RULE, NEW_YEAR_MS * 3, NEW_YEAR_MS * 4, 9))),
-         WELL,
-         "3 excursions found, the first at 2027-01-01 00:00: Air temperature: alarm above 28 °C "
-         "for 30 min (2 times); Air temperature: alarm below 2 °C for 1 h."),
-        (MisfitSeen("h", "Site Shore retired.", ("height was 3.20 m, not 3.08 m",), "Shore"),
-         Subject("Shore"), "Looked at, height was 3.20 m, not 3.08 m: Site Shore retired."),
-        (OverviewTaken("D-1", SAID, RAW, "nth", 16, ((0, 3_200),), "It went away."), AT_WELL,
-         "An overview of 3,200 readings of mission 3 taken for Shore · Well, one value for every "
-         "16; the readings themselves are still to offload. Ended early: It went away."),
-        (CourierMadeReady("C-1", 1, ()), Subject("C-1"),
-         "1 record cleared from the courier C-1, 0 stay; clock set."),
-        (CourierMadeReady("C-1", 2, ("x",)), Subject("C-1"),
-         "2 records cleared from the courier C-1, 1 stay; clock left as it is until the rest is "
-         "taken."),
-        (CourierClockSet("C-1", 2_140.0), Subject("C-1"),
-         "The clock of the courier C-1 was set; it was +2.1 s off."),
-        (CourierTold("C-1", True), Subject("C-1"),
-         "The courier C-1 launches loggers again from now on."),
-        (CourierTold("C-1", False), Subject("C-1"),
-         "The courier C-1 leaves loggers running from now on."),
-        (DriveCleared("STICK", {"a": "f"}, ("x", "y")), Subject("STICK"),
-         "1 mission file deleted from STICK, 2 stay."),
+        (
+            CheckRead(
+                "p",
+                "x",
+                "water_level",
+                NEW_YEAR_MS,
+                1.23,
+                0.007,
+                None,
+                None,
+                1.97,
+                3.2,
+                "ah",
+                "tape K-3",
+            ),
+            WELL,
+            "Check at 2027-01-01 00:00 by ah: Water level 1.230 m, dip 1.970 m: tape K-3.",
+        ),
+        (
+            CheckRead(
+                "p", "x", "air_temperature", NEW_YEAR_MS, None, 0.5, 2.1, 7.9, None, None, "ah", ""
+            ),
+            WELL,
+            "Check at 2027-01-01 00:00 by ah: Air temperature, lowest 2.10, highest 7.90.",
+        ),
+        (
+            CheckTakenBack("p", "x", "water_level", NEW_YEAR_MS),
+            WELL,
+            "Check of Water level at 2027-01-01 00:00 was taken back.",
+        ),
+        (
+            ClockCorrected(
+                "D-1", "m", 3, "x", "measured", ((0, 2000), (9000, 14000)), 1000, "drift"
+            ),
+            SHORE,
+            "Clock of D-1, mission 3: its readings are moved by +2 s to +5 s (measured): drift.",
+        ),
+        (
+            ClockCorrected("D-1", "m", 3, "x", "shifted", ((0, -3600000),), 0, "zone"),
+            SHORE,
+            "Clock of D-1, mission 3: its readings are moved by -3600 s (shifted): zone.",
+        ),
+        (
+            SensorHung("p", "h", 0, 3.2, 8.4, "levelled"),
+            WELL,
+            "Shore · Well: from 1970-01-01 01:00 the measuring point lies 3.200 m above the datum, "
+            "the sensor 8.400 m below it: levelled.",
+        ),
+        (
+            HangingTakenBack("p", "h", 0),
+            WELL,
+            "How the sensor hung at Shore · Well from 1970-01-01 01:00 was taken back.",
+        ),
+        (
+            ClockSwitchedOff("D-1", "m", 3, "x", "try without"),
+            SHORE,
+            "The correction of the clock of D-1, mission 3, was switched off: try without.",
+        ),
+        (
+            ClockSwitchedOn("D-1", "m", 3, "x", "y", "it was right"),
+            SHORE,
+            "The correction of the clock of D-1, mission 3, was switched on again: it was right.",
+        ),
+        (
+            ClockTakenBack("D-1", "m", 3, "x"),
+            SHORE,
+            "The correction of the clock of D-1, mission 3, was taken back.",
+        ),
+        (
+            CorrectionSet(
+                "p",
+                "x",
+                "air_temperature",
+                "linear",
+                1,
+                NEW_YEAR_MS,
+                None,
+                {"offset": 0.3, "gain": 1.0, "u": 0.1},
+                "certificate K-1",
+            ),
+            WELL,
+            "Air temperature: Offset and gain: offset +0.3 °C (±0.1 °C), from 2027-01-01 00:00: "
+            "certificate K-1.",
+        ),
+        (
+            CorrectionSet(
+                "p",
+                "x",
+                "air_temperature",
+                "points",
+                1,
+                0,
+                NEW_YEAR_MS,
+                {"points": [[0, 0.1], [10, 10.2]], "as_found": [[0, 0.2]], "u": 0},
+                "K-2",
+            ),
+            WELL,
+            "Air temperature: Calibration points: 0 → 0.1, 10 → 10.2 °C; at the end 0 → 0.2, "
+            "from 1970-01-01 01:00 to 2027-01-01 00:00: K-2.",
+        ),
+        (
+            CorrectionSet(
+                "p",
+                "x",
+                "air_temperature",
+                "mark",
+                1,
+                0,
+                NEW_YEAR_MS,
+                {"mark": "taken out", "cause": "spike", "stretches": [[1, 2], [4, 5]]},
+                "seen",
+            ),
+            WELL,
+            "Air temperature: Mark: taken out (spike), 2 stretches, from 1970-01-01 01:00 to "
+            "2027-01-01 00:00: seen.",
+        ),
+        (
+            CorrectionSwitched("p", "x", "air_temperature", 0, None, False, "another sensor's"),
+            WELL,
+            "A correction of Air temperature switched off: another sensor's.",
+        ),
+        (
+            CorrectionSwitched("p", "x", "air_temperature", 0, None, True, ""),
+            WELL,
+            "A correction of Air temperature switched on again.",
+        ),
+        (
+            CorrectionTakenBack("p", "x", "air_temperature", 0, None),
+            WELL,
+            "A correction of Air temperature of Shore · Well was taken back.",
+        ),
+        (
+            SeriesDerived(
+                "p",
+                "x",
+                "dew_point@=",
+                "dew_point",
+                1,
+                {},
+                (Input("p", "air_temperature"), Input("p", "relative_humidity")),
+                "mould",
+            ),
+            WELL,
+            "Dew point (calculated) is calculated from Air temperature and Relative humidity "
+            "(Dew point, WMO-No. 8, Annex 4.B): mould.",
+        ),
+        (
+            DerivedTakenBack("p", "x", "dew_point@=in the attic"),
+            WELL,
+            "Dew point (in the attic, calculated) of Shore · Well is not calculated any more.",
+        ),
+        (
+            QuantityKept("x", "sap_flow", {"name": "Sap flow", "unit": "g/h"}),
+            Subject("Sap flow"),
+            "Quantity Sap flow, g/h, added.",
+        ),
+        (
+            QuantityKept("x", "sap", {"name": "Sap"}, {"name": "Sap"}),
+            Subject("Sap"),
+            "Quantity Sap changed.",
+        ),
+        (
+            QuantityDropped("x", "sap", {"name": "Sap"}),
+            Subject("Sap"),
+            "Quantity Sap taken out of the list.",
+        ),
+        (
+            TextTaken("Weather", SAID, RAW, "air.csv", {}, 1, 5),
+            AT_WELL,
+            "1 reading of air.csv kept for Shore · Well.",
+        ),
+        (
+            TextTaken("Weather", SAID, RAW, "air.csv", {}, 2_090, 5),
+            AT_WELL,
+            "2,090 readings of air.csv kept for Shore · Well.",
+        ),
+        (
+            TextTakenOut("Weather", "p", "ab" * 32, "air.csv", "wrong mast"),
+            AT_WELL,
+            "air.csv taken out of the record of Shore · Well (wrong mast); its bytes stay.",
+        ),
+        (
+            TextTakenOut("Weather", "p", "ab" * 32, "", ""),
+            AT_WELL,
+            "The bytes abababababab taken out of the record of Shore · Well; its bytes stay.",
+        ),
+        (
+            ReadingsRescued("D-1", "ab" * 32, RAW),
+            AT_WELL,
+            "The bytes abababababab are lost; the readings that were "
+            "made of them are kept instead.",
+        ),
+        (
+            ReadAnew("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(2, "y")),
+            AT_WELL,
+            "The bytes abababababab are read anew from here on: version 1 → 2 of the reader.",
+        ),
+        (
+            ReadAnew("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(1, "y")),
+            AT_WELL,
+            "The bytes abababababab are read anew from here on: version 1 of the reader, as it is "
+            "now.",
+        ),
+        (
+            ExcursionsFound("p", (FoundOne(MISSION, RULE, NEW_YEAR_MS, NEW_YEAR_MS + 5, 9),)),
+            WELL,
+            "1 excursion found, the first at 2027-01-01 00:00: Air "
+            "temperature: alarm above 28 °C for "
+            "30 min.",
+        ),
+        (
+            ExcursionsFound(
+                "p",
+                (
+                    FoundOne(MISSION, RULE, NEW_YEAR_MS + 60_000, NEW_YEAR_MS * 2, 9),
+                    FoundOne(MISSION, COLD, NEW_YEAR_MS, NEW_YEAR_MS + 5, 9),
+                    FoundOne(MISSION, RULE, NEW_YEAR_MS * 3, NEW_YEAR_MS * 4, 9),
+                ),
+            ),
+            WELL,
+            "3 excursions found, the first at 2027-01-01 00:00: Air temperature: alarm above 28 °C "
+            "for 30 min (2 times); Air temperature: alarm below 2 °C for 1 h.",
+        ),
+        (
+            MisfitSeen("h", "Site Shore retired.", ("height was 3.20 m, not 3.08 m",), "Shore"),
+            Subject("Shore"),
+            "Looked at, height was 3.20 m, not 3.08 m: Site Shore retired.",
+        ),
+        (
+            OverviewTaken("D-1", SAID, RAW, "nth", 16, ((0, 3_200),), "It went away."),
+            AT_WELL,
+            "An overview of 3,200 readings of mission 3 taken for Shore "
+            "· Well, one value for every "
+            "16; the readings themselves are still to offload. Ended early: It went away.",
+        ),
+        (
+            CourierMadeReady("C-1", 1, ()),
+            Subject("C-1"),
+            "1 record cleared from the courier C-1, 0 stay; clock set.",
+        ),
+        (
+            CourierMadeReady("C-1", 2, ("x",)),
+            Subject("C-1"),
+            "2 records cleared from the courier C-1, 1 stay; clock left as it is until the rest is "
+            "taken.",
+        ),
+        (
+            CourierClockSet("C-1", 2_140.0),
+            Subject("C-1"),
+            "The clock of the courier C-1 was set; it was +2.1 s off.",
+        ),
+        (
+            CourierTold("C-1", True),
+            Subject("C-1"),
+            "The courier C-1 launches loggers again from now on.",
+        ),
+        (
+            CourierTold("C-1", False),
+            Subject("C-1"),
+            "The courier C-1 leaves loggers running from now on.",
+        ),
+        (
+            DriveCleared("STICK", {"a": "f"}, ("x", "y")),
+            Subject("STICK"),
+            "1 mission file deleted from STICK, 2 stay.",
+        ),
         (DriveReleased("STICK", "/dev/sdx1"), Subject("STICK"), "/dev/sdx1 was unmounted."),
         (ReportNotKept("STICK", "Too large."), Subject("STICK"), "Too large."),
-        (VaultGiven("copy.zip", 1, (), as_folder=False), Subject("copy.zip"),
-         "The vault, 1 raw offload, was handed on as copy.zip."),
-        (VaultGiven("/x", 1_200, (), as_folder=True), Subject("/x"),
-         "The vault, 1,200 raw offloads, was copied to /x."),
-        (CopyTakenIn("copy.zip", 2, 1, 3, 1, (), 0), Subject("copy.zip"),
-         "2 raw offloads with 1 new reading taken from copy.zip; 3 were kept already, 1 of them "
-         "mended, 0 refused."),
-        (PutAside("a.unreadable", "no header"), Subject("a.unreadable"),
-         "a.unreadable in incoming/ could not be read: no header"),
+        (
+            VaultGiven("copy.zip", 1, (), as_folder=False),
+            Subject("copy.zip"),
+            "The vault, 1 raw offload, was handed on as copy.zip.",
+        ),
+        (
+            VaultGiven("/x", 1_200, (), as_folder=True),
+            Subject("/x"),
+            "The vault, 1,200 raw offloads, was copied to /x.",
+        ),
+        (
+            CopyTakenIn("copy.zip", 2, 1, 3, 1, (), 0),
+            Subject("copy.zip"),
+            "2 raw offloads with 1 new reading taken from copy.zip; 3 were kept already, 1 of them "
+            "mended, 0 refused.",
+        ),
+        (
+            PutAside("a.unreadable", "no header"),
+            Subject("a.unreadable"),
+            "a.unreadable in incoming/ could not be read: no header",
+        ),
     ],
-)  # fmt: skip
+)
 def test_an_act_is_told_in_words(act: Action, subject: Subject, words: str) -> None:
     assert act.told(subject) == words
 
@@ -497,11 +879,16 @@ def test_an_act_knows_what_it_is_about() -> None:
 
 @pytest.mark.parametrize(
     ("facts", "words"),
-    [({}, "by a straight line"), ({"cycles": ["M2"]}, "by its own cycles"),
-     ({"companion": "Air pressure of Hut", "lag_ms": 0}, "by Air pressure of Hut"),
-     ({"companion": "Level of K1", "lag_ms": 1_200_000, "cycles": ["M2"]},
-      "by Level of K1, 20 min earlier, and its own cycles"),
-     ({"companion": "Level of K1", "lag_ms": -60_000}, "by Level of K1, 1 min later")],
-)  # fmt: skip
+    [
+        ({}, "by a straight line"),
+        ({"cycles": ["M2"]}, "by its own cycles"),
+        ({"companion": "Air pressure of Hut", "lag_ms": 0}, "by Air pressure of Hut"),
+        (
+            {"companion": "Level of K1", "lag_ms": 1_200_000, "cycles": ["M2"]},
+            "by Level of K1, 20 min earlier, and its own cycles",
+        ),
+        ({"companion": "Level of K1", "lag_ms": -60_000}, "by Level of K1, 1 min later"),
+    ],
+)
 def test_by_what_a_gap_was_filled_is_said_in_words(facts: dict[str, object], words: str) -> None:
     assert way_words(facts) == words

@@ -9,10 +9,19 @@ import pytest
 from gezeiten.domain.contacts import BY_HAND_MS, FOLLOWED_MS, LoggerSighting, says_more
 
 STATE = {
-    "state": 2, "mission_number": 3, "flags": 0, "practice": 0, "end_reason": 0, "self_check": 0,
-    "first_due_ms": 5, "interval_s": 60, "calibration_due_day": 0, "battery_permille": 800,
-    "readings": 100, "first_held": 0,
-}  # fmt: skip
+    "state": 2,
+    "mission_number": 3,
+    "flags": 0,
+    "practice": 0,
+    "end_reason": 0,
+    "self_check": 0,
+    "first_due_ms": 5,
+    "interval_s": 60,
+    "calibration_due_day": 0,
+    "battery_permille": 800,
+    "readings": 100,
+    "first_held": 0,
+}
 LAST = LoggerSighting(1_000_000, STATE, 200.0)
 
 
@@ -25,17 +34,26 @@ def seen(after_ms: int = 60_000, off_ms: float = 200.0, **state: int) -> LoggerS
     [
         (seen(), False),
         (seen(readings=2_000, first_held=900), False),
-        (seen(state=4), True), (seen(mission_number=4), True), (seen(flags=1), True),
-        (seen(practice=1), True), (seen(end_reason=1), True), (seen(self_check=1), True),
-        (seen(first_due_ms=6), True), (seen(interval_s=30), True),
+        (seen(state=4), True),
+        (seen(mission_number=4), True),
+        (seen(flags=1), True),
+        (seen(practice=1), True),
+        (seen(end_reason=1), True),
+        (seen(self_check=1), True),
+        (seen(first_due_ms=6), True),
+        (seen(interval_s=30), True),
         (seen(calibration_due_day=9), True),
-        (seen(battery_permille=791), False), (seen(battery_permille=790), True),
+        (seen(battery_permille=791), False),
+        (seen(battery_permille=790), True),
         (seen(battery_permille=810), True),
-        (seen(off_ms=1_199.0), False), (seen(off_ms=1_200.0), True), (seen(off_ms=-800.0), True),
-        (seen(BY_HAND_MS - 1), False), (seen(BY_HAND_MS), True),
+        (seen(off_ms=1_199.0), False),
+        (seen(off_ms=1_200.0), True),
+        (seen(off_ms=-800.0), True),
+        (seen(BY_HAND_MS - 1), False),
+        (seen(BY_HAND_MS), True),
         (seen(-1), True),  # the computer's clock went back
     ],
-)  # fmt: skip
+)
 def test_what_is_told(now: LoggerSighting, told: bool) -> None:
     assert says_more(LAST, now, BY_HAND_MS) is told
 

@@ -71,8 +71,15 @@ def test_a_faulty_text_is_quoted_in_thirty_characters(text: str, quoted: str) ->
 
 @pytest.mark.parametrize(
     ("at_least", "neat"),
-    [(0, 1), (1, 1), (3, 5), (61, 120), (86_399, 86_400), (86_401, 2 * 86_400),
-     (2 * 86_400, 2 * 86_400)],
-)  # fmt: skip
+    [
+        (0, 1),
+        (1, 1),
+        (3, 5),
+        (61, 120),
+        (86_399, 86_400),
+        (86_401, 2 * 86_400),
+        (2 * 86_400, 2 * 86_400),
+    ],
+)
 def test_the_next_usual_interval(at_least: int, neat: int) -> None:
     assert neat_interval_s(at_least) == neat

@@ -13,9 +13,18 @@ WHO = {"site": "Speicher 4", "point": "Nave", "serial": "D-2041", "model": "Dün
 
 @pytest.mark.parametrize(
     ("month", "words"),
-    [(12, "winter"), (1, "winter"), (2, "winter"), (3, "spring"), (5, "spring"), (6, "summer"),
-     (8, "summer"), (9, "autumn"), (11, "autumn")],
-)  # fmt: skip
+    [
+        (12, "winter"),
+        (1, "winter"),
+        (2, "winter"),
+        (3, "spring"),
+        (5, "spring"),
+        (6, "summer"),
+        (8, "summer"),
+        (9, "autumn"),
+        (11, "autumn"),
+    ],
+)
 def test_seasons_are_the_weather_services(month: int, words: str) -> None:
     assert season(datetime(2026, month, 1)) == words
 
@@ -57,10 +66,16 @@ def test_signs_that_file_systems_refuse_are_named(name: str) -> None:
         ("Com1.a", "“Com1.a” is a name that some file systems keep for themselves; add a word."),
         ("LPT9", "“LPT9” is a name that some file systems keep for themselves; add a word."),
         ("x" * 40 + "/", f"“/” cannot stand in a file name; take it out of “{'x' * 30}”."),
-        ("aux." + "x" * 40, f"“aux.{'x' * 26}” is a name that some file systems keep for "
-         "themselves; add a word."),
-        ("COM0", ""), ("COM10", ""), ("Nave.a", ""), ("", ""), ("Auxiliary", ""),
+        (
+            "aux." + "x" * 40,
+            f"“aux.{'x' * 26}” is a name that some file systems keep for themselves; add a word.",
+        ),
+        ("COM0", ""),
+        ("COM10", ""),
+        ("Nave.a", ""),
+        ("", ""),
+        ("Auxiliary", ""),
     ],
-)  # fmt: skip
+)
 def test_names_at_the_edges(name: str, words: str) -> None:
     assert name_fault(name) == words

@@ -10,9 +10,14 @@ from gezeiten.domain.people import initials
 @pytest.mark.parametrize(
     ("name", "wanted"),
     [
-        ("Jana Albers", "JA"), ("Jana Marie Albers", "JMA"), ("JA", "JA"), ("root", "RO"),
-        ("Hans-Peter Ott", "HPO"), ("a b c d", "ABC"), ("  ", ""),
+        ("Jana Albers", "JA"),
+        ("Jana Marie Albers", "JMA"),
+        ("JA", "JA"),
+        ("root", "RO"),
+        ("Hans-Peter Ott", "HPO"),
+        ("a b c d", "ABC"),
+        ("  ", ""),
     ],
-)  # fmt: skip
+)
 def test_initials(name: str, wanted: str) -> None:
     assert initials(name) == wanted

@@ -53,12 +53,20 @@ def test_a_site_that_cannot_be(change: dict[str, Any], words: str) -> None:
 @pytest.mark.parametrize(
     "change",
     [
-        {"name": "x" * 30}, {"name": "ü" * 15}, {"latitude": 90.0, "longitude": -180.0},
-        {"latitude": -90.0, "longitude": 180.0}, {"latitude": None, "longitude": None},
-        {"height_m": -500.0}, {"height_m": 9000.0}, {"height_m": None}, {"visit_every_days": 1},
-        {"visit_every_days": 3650}, {"visit_every_days": None}, {"zone": "UTC"},
+        {"name": "x" * 30},
+        {"name": "ü" * 15},
+        {"latitude": 90.0, "longitude": -180.0},
+        {"latitude": -90.0, "longitude": 180.0},
+        {"latitude": None, "longitude": None},
+        {"height_m": -500.0},
+        {"height_m": 9000.0},
+        {"height_m": None},
+        {"visit_every_days": 1},
+        {"visit_every_days": 3650},
+        {"visit_every_days": None},
+        {"zone": "UTC"},
     ],
-)  # fmt: skip
+)
 def test_a_site_that_just_can_be(change: dict[str, Any]) -> None:
     facts = replace(SHORE, **change)
     assert checked_site(facts) == facts
@@ -96,12 +104,16 @@ def test_a_point_that_cannot_be(change: dict[str, Any], words: str) -> None:
 @pytest.mark.parametrize(
     "change",
     [
-        {"duty_interval_s": 1}, {"duty_interval_s": 2_678_400}, {"duty_interval_s": None},
-        {"fill_limit_s": 0}, {"fill_limit_s": 86_400}, {"duty_channels": ()},
+        {"duty_interval_s": 1},
+        {"duty_interval_s": 2_678_400},
+        {"duty_interval_s": None},
+        {"fill_limit_s": 0},
+        {"fill_limit_s": 86_400},
+        {"duty_channels": ()},
         {"height_m": -500.0, "measuring_point_height_m": 9000.0},
         {"height_m": 9000.0, "measuring_point_height_m": -500.0},
     ],
-)  # fmt: skip
+)
 def test_a_point_that_just_can_be(change: dict[str, Any]) -> None:
     facts = replace(WELL, **change)
     assert checked_point(facts) == facts

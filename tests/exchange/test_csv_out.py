@@ -47,13 +47,17 @@ def test_one_row_an_instant_with_units_in_the_head(tmp_path: Path) -> None:
     assert write_csv(table(), tmp_path / "a.csv") == 4
     rows = rows_of(tmp_path / "a.csv")
     assert [row["time_utc"] for row in rows] == [
-        "1970-01-01T00:00:00Z", "1970-01-01T00:10:00Z", "1970-01-01T00:20:00Z",
+        "1970-01-01T00:00:00Z",
+        "1970-01-01T00:10:00Z",
+        "1970-01-01T00:20:00Z",
         "1970-01-01T00:30:00Z",
-    ]  # fmt: skip
+    ]
     assert rows[0]["time_local"] == "1970-01-01T01:00:00+01:00"
     assert list(rows[0])[6:9] == [
-        "Air temperature [°C]", "Air temperature quality", "Air temperature limit",
-    ]  # fmt: skip
+        "Air temperature [°C]",
+        "Air temperature quality",
+        "Air temperature limit",
+    ]
 
 
 def test_codes_and_marks_stand_beside_each_value(tmp_path: Path) -> None:
@@ -148,8 +152,17 @@ def test_the_description_names_every_column_as_the_file_does(tmp_path: Path) -> 
 
 @pytest.mark.parametrize("name", ['=HYPERLINK("x")', "+1", "-a", "@sum", "\tx"])
 def test_an_own_name_above_a_column_is_no_formula(tmp_path: Path, name: str) -> None:
-    facts = {"name": name, "symbol": "x", "unit": "m", "decimals": 2, "range": [0, 9],
-             "averages": "plain", "stamp": "instant", "dose": False, "kinetic": False}  # fmt: skip
+    facts = {
+        "name": name,
+        "symbol": "x",
+        "unit": "m",
+        "decimals": 2,
+        "range": [0, 9],
+        "averages": "plain",
+        "stamp": "instant",
+        "dose": False,
+        "kinetic": False,
+    }
     know_own([own_quantity("own_depth", facts)])
     try:
         one = CsvChannel("own_depth", "m", series_of([0, 10], [1.0, 2.0]))

@@ -51,7 +51,7 @@ def test_the_schema_refuses_what_is_no_plan() -> None:
     [
         ("", "is no plan file"),
         ("[]", "is no plan file"),
-        ("{\"kind\": \"recipe\"}", "is no plan file"),
+        ('{"kind": "recipe"}', "is no plan file"),
         ("[" * 100_000, "is no plan file"),
         ('{"kind": "logger plan", "version": 2}', "newer Gezeiten; update this one"),
         ('{"kind": "logger plan", "version": 1}', "makes no sense"),
@@ -59,7 +59,7 @@ def test_the_schema_refuses_what_is_no_plan() -> None:
         ('{"kind": "logger plan", "version": 1, "plan": null}', "makes no sense"),
         ("x" * 1_000_001, "is no plan file"),
     ],
-)  # fmt: skip
+)
 def test_other_files_are_refused_in_one_sentence(text: str, words: str, tmp_path: Path) -> None:
     path = tmp_path / "odd.json"
     path.write_text(text)

@@ -400,8 +400,11 @@ def test_a_mission_that_has_just_begun_is_stopped_only_after_a_question(
     assert field.model.card.state.mission_number == mission
     assert field.model.card.is_recording
     press(window, "Ctrl+F9")
-    stop = next(b for b in dialog("StopDialog").findChildren(QPushButton) if b.text() == (
-        "Stop and offload"))  # fmt: skip
+    stop = next(
+        b
+        for b in dialog("StopDialog").findChildren(QPushButton)
+        if b.text() == ("Stop and offload")
+    )
     QTest.mouseClick(stop, Qt.MouseButton.LeftButton)
     at_the_window(window, qtbot)
     assert "D-2041 is stopped" in window.message.text()

@@ -41,9 +41,12 @@ def field_lab(lab: Lab, tmp_path: Path) -> Lab:
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, {})
     lab.later(TEN_DAYS_MIN)
     lab.desk.change_settings(
-        replace(lab.desk.settings, serial_ports=str(tmp_path / "tty*"),
-                watched_folders=str(tmp_path / "stick"))
-    )  # fmt: skip
+        replace(
+            lab.desk.settings,
+            serial_ports=str(tmp_path / "tty*"),
+            watched_folders=str(tmp_path / "stick"),
+        )
+    )
     return lab
 
 
@@ -259,8 +262,18 @@ def test_a_live_line_records_while_its_window_is_closed(
     window: MainWindow, field_lab: Lab, qtbot: QtBot, tmp_path: Path
 ) -> None:
     field, port = desk_of(window), tmp_path / "mast"
-    command = [sys.executable, "-m", "gezeiten", "standin", "instrument", "lines", "--cable",
-               str(port), "--every", "0.2"]  # fmt: skip
+    command = [
+        sys.executable,
+        "-m",
+        "gezeiten",
+        "standin",
+        "instrument",
+        "lines",
+        "--cable",
+        str(port),
+        "--every",
+        "0.2",
+    ]
     mast = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
     assert mast.stdout is not None
     mast.stdout.readline()

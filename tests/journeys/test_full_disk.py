@@ -24,10 +24,22 @@ def offload_with_room_for(lab: Lab, folder: Path, size: int) -> subprocess.Compl
         resource.setrlimit(resource.RLIMIT_FSIZE, (size, size))
 
     return subprocess.run(
-        [sys.executable, "-m", "gezeiten", "offload", lab.serial, "--archive", str(folder),
-         "--at", str(lab.standin.address)],
-        capture_output=True, text=True, preexec_fn=limit, check=False,
-    )  # fmt: skip
+        [
+            sys.executable,
+            "-m",
+            "gezeiten",
+            "offload",
+            lab.serial,
+            "--archive",
+            str(folder),
+            "--at",
+            str(lab.standin.address),
+        ],
+        capture_output=True,
+        text=True,
+        preexec_fn=limit,
+        check=False,
+    )
 
 
 @pytest.mark.parametrize("room", [2_000, 60_000])

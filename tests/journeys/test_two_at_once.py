@@ -181,8 +181,13 @@ def test_a_laptop_that_slept_goes_on_where_it_was(lab: Lab) -> None:
     """The process is stopped as by sleep; meanwhile the logger drops the dead connection."""
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     lab.later(10 * 24 * 60)
-    command = [sys.executable, "-c", _SLEEPS, str(lab.desk.archive.folder),
-               str(lab.standin.address.port)]  # fmt: skip
+    command = [
+        sys.executable,
+        "-c",
+        _SLEEPS,
+        str(lab.desk.archive.folder),
+        str(lab.standin.address.port),
+    ]
     laptop = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
     assert laptop.stdout is not None
     assert laptop.stdin is not None

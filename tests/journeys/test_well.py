@@ -134,9 +134,13 @@ def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
     path = export_pdf(desk, creek, (end_ms - 40 * DAY_MS, end_ms)).path
     text = " ".join("".join(page.extract_text() for page in pypdf.PdfReader(path).pages).split())
     for words in (
-        "Read by hand", "was put right", "measured at contacts", "Tied to check readings",
-        "three dips of this autumn", "estimated",
-    ):  # fmt: skip
+        "Read by hand",
+        "was put right",
+        "measured at contacts",
+        "Tied to check readings",
+        "three dips of this autumn",
+        "estimated",
+    ):
         assert words in text, words
     day = from_ms(int(flood.gap.start_ms), creek.zone)
     assert f"{day:%Y-%m-%d}" in text or f"{day + timedelta(days=1):%Y-%m-%d}" in text

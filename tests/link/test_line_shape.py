@@ -44,8 +44,18 @@ def test_a_profile_is_kept_as_a_file_that_is_read_again(tmp_path: Path) -> None:
         ProfileValue("v2", "air_temperature", "°C"),
         ProfileValue("v3", "air_pressure", "hPa"),
     )
-    made = Profile("Mast “North”", LINES, 4800, 7, "E", 2, values, pattern=pattern_for(
-        line, {1: "v2", 2: "v3"}), ask="M\r", end="cr")  # fmt: skip
+    made = Profile(
+        "Mast “North”",
+        LINES,
+        4800,
+        7,
+        "E",
+        2,
+        values,
+        pattern=pattern_for(line, {1: "v2", 2: "v3"}),
+        ask="M\r",
+        end="cr",
+    )
     path = keep_profile(tmp_path / "profiles", made)
     assert read_profile(path) == made
     told = read_profile(path).read_line(line)

@@ -70,9 +70,16 @@ def breaks_off(answer: bytes) -> Iterator[bytes]:
 
 
 MANNERS: list[Manner] = [
-    is_silent, floods, floods_with_answers, drips, says_a_huge_length, answers_something_else,
-    is_another_unit, says_everything_twice, breaks_off,
-]  # fmt: skip
+    is_silent,
+    floods,
+    floods_with_answers,
+    drips,
+    says_a_huge_length,
+    answers_something_else,
+    is_another_unit,
+    says_everything_twice,
+    breaks_off,
+]
 
 
 class Between:

@@ -87,8 +87,10 @@ def cbor2_prefix(data: bytes) -> bytes:
 
 
 def test_all_blocks_of_a_mission_have_one_even_length() -> None:
-    sizes = {len(mb.encode_block(CHANNELS, first, counts(first, n)))
-             for first, n in ((0, 240), (240, 1), (2**31, 0), (70_000, 239))}  # fmt: skip
+    sizes = {
+        len(mb.encode_block(CHANNELS, first, counts(first, n)))
+        for first, n in ((0, 240), (240, 1), (2**31, 0), (70_000, 239))
+    }
     assert sizes == {HEADER.block_bytes}
     assert HEADER.block_bytes % 2 == 0
     assert len(mf.encode_header(HEADER)) % 2 == 0
@@ -136,13 +138,21 @@ def test_a_damaged_header_gives_nothing_and_says_so() -> None:
 @pytest.mark.parametrize(
     "change",
     [
-        {"format": 99}, {"channels": []}, {"interval_ms": 0}, {"serial": None, "mission": "x"},
-        {"channels": [["a", "b", "int16", 0, 0.0]]}, {"channels": [["a", "b", "float99", 1, 0.0]]},
-        {"plan": 7}, {"launched_ms": "soon"}, {"kind": "trailer"},
-        {"first_ms": 2**53}, {"launched_ms": -(2**53)}, {"interval_ms": 400 * 86_400_000},
+        {"format": 99},
+        {"channels": []},
+        {"interval_ms": 0},
+        {"serial": None, "mission": "x"},
+        {"channels": [["a", "b", "int16", 0, 0.0]]},
+        {"channels": [["a", "b", "float99", 1, 0.0]]},
+        {"plan": 7},
+        {"launched_ms": "soon"},
+        {"kind": "trailer"},
+        {"first_ms": 2**53},
+        {"launched_ms": -(2**53)},
+        {"interval_ms": 400 * 86_400_000},
         {"plan": {"limits": nested(40)}},
     ],
-)  # fmt: skip
+)
 def test_headers_without_sense_are_refused(change: dict[str, object]) -> None:
     item = mf.decode_sealed(mf.encode_header(HEADER))
     assert item is not None

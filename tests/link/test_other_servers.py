@@ -57,9 +57,15 @@ def test_an_instrument_with_registers_on_the_network(other_server: Address) -> N
 
 @pytest.mark.parametrize(
     ("text", "place"),
-    [("10.0.0.5:502", Address("10.0.0.5", 502)), ("gas.lan:1502", Address("gas.lan", 1502)),
-     ("/dev/ttyUSB0", None), ("/dev/serial/by-path/pci-0:1", None), ("COM3", None), ("x:0", None)],
-)  # fmt: skip
+    [
+        ("10.0.0.5:502", Address("10.0.0.5", 502)),
+        ("gas.lan:1502", Address("gas.lan", 1502)),
+        ("/dev/ttyUSB0", None),
+        ("/dev/serial/by-path/pci-0:1", None),
+        ("COM3", None),
+        ("x:0", None),
+    ],
+)
 def test_a_port_or_a_place_on_the_network(text: str, place: Address | None) -> None:
     assert network_place(text) == place
 

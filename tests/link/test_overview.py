@@ -104,8 +104,10 @@ def test_means_come_with_their_extremes(logging_lab: Lab, tmp_path: Path) -> Non
     mission = seen.mission_header
     assert (mission.first_ms, mission.interval_ms) == (times[0], 600_000)
     assert [ch.key for ch in header.channels][:3] == [
-        "air_temperature", "air_temperature lowest", "air_temperature highest",
-    ]  # fmt: skip
+        "air_temperature",
+        "air_temperature lowest",
+        "air_temperature highest",
+    ]
 
 
 def test_an_overview_is_never_taken_for_a_mission(logging_lab: Lab, tmp_path: Path) -> None:

@@ -90,20 +90,38 @@ def test_an_answer_to_another_question_is_noticed() -> None:
 
 
 GOOD = {
-    "mission": 12, "name": "Store", "point": "A · B", "launched_ms": 0, "first_ms": 600_000,
-    "interval_ms": 600_000, "readings": 100, "first_held": 0, "header_bytes": 300,
-    "block_bytes": 988, "file": 1000, "tail_file": 10,
-}  # fmt: skip
+    "mission": 12,
+    "name": "Store",
+    "point": "A · B",
+    "launched_ms": 0,
+    "first_ms": 600_000,
+    "interval_ms": 600_000,
+    "readings": 100,
+    "first_held": 0,
+    "header_bytes": 300,
+    "block_bytes": 988,
+    "file": 1000,
+    "tail_file": 10,
+}
 
 
 @pytest.mark.parametrize(
     "change",
     [
-        {"readings": -1}, {"first_held": 101}, {"interval_ms": 0}, {"header_bytes": 10**12},
-        {"block_bytes": 0}, {"block_bytes": 2**40}, {"file": 3}, {"file": 10**6},
-        {"readings": "many"}, {"name": 7}, {"surprise": 1}, {"readings": 10**15},
+        {"readings": -1},
+        {"first_held": 101},
+        {"interval_ms": 0},
+        {"header_bytes": 10**12},
+        {"block_bytes": 0},
+        {"block_bytes": 2**40},
+        {"file": 3},
+        {"file": 10**6},
+        {"readings": "many"},
+        {"name": 7},
+        {"surprise": 1},
+        {"readings": 10**15},
     ],
-)  # fmt: skip
+)
 def test_a_directory_that_cannot_be_is_refused(change: dict[str, object]) -> None:
     assert directory_entry(GOOD).held == (0, 100)
     with pytest.raises((TypeError, ValueError)):

@@ -36,9 +36,13 @@ def test_state_registers_lie_where_the_protocol_says() -> None:
 
 @pytest.mark.parametrize(
     ("change", "words"),
-    [({"map_version": 3}, "speaks version 3"), ({"state": 77}, "cannot be"),
-     ({"end_reason": 99}, "cannot be"), ({"first_held": 10_000}, "cannot be")],
-)  # fmt: skip
+    [
+        ({"map_version": 3}, "speaks version 3"),
+        ({"state": 77}, "cannot be"),
+        ({"end_reason": 99}, "cannot be"),
+        ({"first_held": 10_000}, "cannot be"),
+    ],
+)
 def test_states_that_cannot_be_are_refused(change: dict[str, int], words: str) -> None:
     with pytest.raises(LoggerAnswerError, match=words):
         reg.unpack_state(replace(STATE, **change).pack())
@@ -49,8 +53,12 @@ def test_present_values_read_back_with_their_unit() -> None:
     assert reg.unpack_live(b"".join(v.pack() for v in given_values)) == given_values
 
 
-@given(st.integers(0, 9), st.integers(0, 65_535), st.integers(-(2**63), 2**63 - 1),
-       st.integers(0, 2**32 - 1))  # fmt: skip
+@given(
+    st.integers(0, 9),
+    st.integers(0, 65_535),
+    st.integers(-(2**63), 2**63 - 1),
+    st.integers(0, 2**32 - 1),
+)
 def test_prepared_commands_read_back(
     command: int, token: int, argument: int, expected: int
 ) -> None:

@@ -91,9 +91,18 @@ def test_settings_as_people_write_them() -> None:
 
 @pytest.mark.parametrize(
     ("start", "length"),
-    [("0104", None), ("018402", 5), ("010446", 75), ("0110", None), ("011000", 8),
-     ("012b0e030100000200", None), ("010700", 0), ("01410000", None), ("01410000f8", 255)],
-)  # fmt: skip
+    [
+        ("0104", None),
+        ("018402", 5),
+        ("010446", 75),
+        ("0110", None),
+        ("011000", 8),
+        ("012b0e030100000200", None),
+        ("010700", 0),
+        ("01410000", None),
+        ("01410000f8", 255),
+    ],
+)
 def test_an_answer_tells_its_own_length(start: str, length: int | None) -> None:
     assert answer_length(bytes.fromhex(start)) == length
 
@@ -111,8 +120,26 @@ def test_the_same_conversation_as_over_the_network(cable: StandinProcess, port: 
 
 def test_an_independent_client_reads_the_state(cable: StandinProcess, port: CablePort) -> None:
     """mbpoll (libmodbus) asks for the clock's registers and the readings."""
-    asked = ["mbpoll", "-m", "rtu", "-a", "1", "-b", "115200", "-P", "none", "-t", "3", "-r", "14",
-             "-c", "2", "-1", "-q", port.path]  # fmt: skip
+    asked = [
+        "mbpoll",
+        "-m",
+        "rtu",
+        "-a",
+        "1",
+        "-b",
+        "115200",
+        "-P",
+        "none",
+        "-t",
+        "3",
+        "-r",
+        "14",
+        "-c",
+        "2",
+        "-1",
+        "-q",
+        port.path,
+    ]
     said = subprocess.run(asked, capture_output=True, text=True, timeout=20, check=False)
     values = [
         int(line.split("\t")[1].split()[0]) for line in said.stdout.splitlines() if "\t" in line

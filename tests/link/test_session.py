@@ -228,8 +228,11 @@ def test_finding_passes_over_silence_and_strangers(
 
 def test_addresses_of_a_text() -> None:
     assert list(addresses("127.0.0.1:5020-5022, logger.lan:502")) == [
-        ("127.0.0.1", 5020), ("127.0.0.1", 5021), ("127.0.0.1", 5022), ("logger.lan", 502),
-    ]  # fmt: skip
+        ("127.0.0.1", 5020),
+        ("127.0.0.1", 5021),
+        ("127.0.0.1", 5022),
+        ("logger.lan", 502),
+    ]
     for wrong in ("localhost", "x:1-5000", "x:70000", ":80", "x:9-3"):
         with pytest.raises(ValueError, match=r"is no|invalid literal"):
             addresses(wrong)

@@ -44,19 +44,31 @@ def report(**change: object) -> PointReport:
     minutes = [START / 60_000 + 10 * i for i in range(432) if not 100 < i < 140]
     series = series_of(minutes, [15 + i % 30 / 4 for i in range(len(minutes))], estimated=(7, 8))
     channel = ReportChannel(
-        "air_temperature", "°C", series, always((RULE,)),
+        "air_temperature",
+        "°C",
+        series,
+        always((RULE,)),
         numbers(series, SPAN, always((RULE,)), kinetic=True),
         tuple(daily_numbers(series, SPAN, ZONE, always((RULE,)), kinetic=True)),
         verdicts=tuple(day_verdicts(series, always((RULE,)), SPAN, ZONE, KnownUntil(EVER_MS))),
-    )  # fmt: skip
+    )
     offload = ReportOffload(START, "JA", "network", "ab" * 32, 1500.0)
-    mission = ReportMission("D-2041", "Düne T2", 12, START, "recorded", 600, "when memory is full",
-                            (offload,))  # fmt: skip
+    mission = ReportMission(
+        "D-2041", "Düne T2", 12, START, "recorded", 600, "when memory is full", (offload,)
+    )
     made = PointReport(
-        "Alte Lotsenwacht", "Textile store", ZONE, SPAN, START + 4 * DAY_MS, "JA", (channel,),
-        (mission,), (), (ReportGap(START, START + HOUR_MS, 6, ("air_temperature",), "open"),),
+        "Alte Lotsenwacht",
+        "Textile store",
+        ZONE,
+        SPAN,
+        START + 4 * DAY_MS,
+        "JA",
+        (channel,),
+        (mission,),
+        (),
+        (ReportGap(START, START + HOUR_MS, 6, ("air_temperature",), "open"),),
         "cd" * 32,
-    )  # fmt: skip
+    )
     return replace(made, **change)
 
 
@@ -69,9 +81,19 @@ def test_all_parts_are_there(tmp_path: Path) -> None:
     pages = write_pdf(report(), tmp_path / "r.pdf")
     text = text_of(tmp_path / "r.pdf")
     assert pages == len(pypdf.PdfReader(tmp_path / "r.pdf").pages)
-    for words in ("Textile store", "10 min", "when memory is full", "above", "20 °C", "30 min",
-                  "2026-11-16", "None in this stretch", "ab" * 32, "cd" * 32,
-                  "2 estimated"):  # fmt: skip
+    for words in (
+        "Textile store",
+        "10 min",
+        "when memory is full",
+        "above",
+        "20 °C",
+        "30 min",
+        "2026-11-16",
+        "None in this stretch",
+        "ab" * 32,
+        "cd" * 32,
+        "2 estimated",
+    ):
         assert words in text, words
 
 
@@ -123,9 +145,19 @@ def test_any_name_makes_a_readable_file(tmp_path: Path, name: str) -> None:
 
 def test_an_excursion_stands_with_its_assessment(tmp_path: Path) -> None:
     event = ReportExcursion(
-        RULE, START, START + HOUR_MS, START + HOUR_MS // 2, 22.25, 1.5, 6, 2, "Power",
-        "Fuse & <switch>", "JA", START + DAY_MS,
-    )  # fmt: skip
+        RULE,
+        START,
+        START + HOUR_MS,
+        START + HOUR_MS // 2,
+        22.25,
+        1.5,
+        6,
+        2,
+        "Power",
+        "Fuse & <switch>",
+        "JA",
+        START + DAY_MS,
+    )
     write_pdf(report(excursions=(event,)), tmp_path / "r.pdf")
     text = text_of(tmp_path / "r.pdf")
     for words in (
@@ -201,24 +233,43 @@ def test_all_pictures_of_a_channel_share_one_scale() -> None:
 
 
 # -- the first page ------------------------------------------------------------------------------
-EVENT = ReportExcursion(RULE, START, START + HOUR_MS, START + HOUR_MS // 2, 22.25, 1.5, 6, 0,
-                        "Power", "Fuse.", "JA", START + DAY_MS)  # fmt: skip
+EVENT = ReportExcursion(
+    RULE,
+    START,
+    START + HOUR_MS,
+    START + HOUR_MS // 2,
+    22.25,
+    1.5,
+    6,
+    0,
+    "Power",
+    "Fuse.",
+    "JA",
+    START + DAY_MS,
+)
 GAP = ReportGap(START, START + HOUR_MS, 6, ("air_temperature",), "open")
 
 
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"gaps": ()}, "4 of 4 days outside, no excursion that alarmed; no reading missing, "
-                       "2 values estimated."),
-        ({"excursions": (EVENT,), "gaps": (GAP,)},
-         "4 of 4 days outside, the one excursion assessed; 6 readings missing in 1 gap, "),
+        (
+            {"gaps": ()},
+            "4 of 4 days outside, no excursion that alarmed; no reading missing, "
+            "2 values estimated.",
+        ),
+        (
+            {"excursions": (EVENT,), "gaps": (GAP,)},
+            "4 of 4 days outside, the one excursion assessed; 6 readings missing in 1 gap, ",
+        ),
         ({"excursions": (EVENT, EVENT)}, "both excursions assessed; "),
-        ({"excursions": (EVENT, replace(EVENT, settled_ms=None))},
-         "1 of 2 excursions still to assess; "),
+        (
+            {"excursions": (EVENT, replace(EVENT, settled_ms=None))},
+            "1 of 2 excursions still to assess; ",
+        ),
         ({"gaps": (replace(GAP, is_filled=True),)}, "; no reading missing, "),
     ],
-)  # fmt: skip
+)
 def test_the_first_sentence_answers(change: dict[str, object], words: str) -> None:
     assert words in sentence(report(**change))
 
@@ -226,8 +277,13 @@ def test_the_first_sentence_answers(change: dict[str, object], words: str) -> No
 def test_without_limits_no_day_is_called_inside(tmp_path: Path) -> None:
     made = report()
     series = made.channels[0].series
-    channel = replace(made.channels[0], limits=(), verdicts=(), whole=numbers(series, SPAN),
-                      days=tuple(daily_numbers(series, SPAN, ZONE)))  # fmt: skip
+    channel = replace(
+        made.channels[0],
+        limits=(),
+        verdicts=(),
+        whole=numbers(series, SPAN),
+        days=tuple(daily_numbers(series, SPAN, ZONE)),
+    )
     free = replace(made, channels=(channel,))
     assert sentence(free).startswith("4 days, and no limit was set; ")
     write_pdf(free, tmp_path / "r.pdf")
@@ -241,8 +297,10 @@ def judged(*verdicts: DayVerdict) -> PointReport:
     made = report(gaps=())
     days = [row.day for row in made.channels[0].days]
     told = tuple(replace(one, day=day) for one, day in zip(verdicts, days, strict=True))
-    quiet = tuple(replace(row, numbers=replace(row.numbers, above_ms=0, below_ms=0))
-                  for row in made.channels[0].days)  # fmt: skip
+    quiet = tuple(
+        replace(row, numbers=replace(row.numbers, above_ms=0, below_ms=0))
+        for row in made.channels[0].days
+    )
     return replace(made, channels=(replace(made.channels[0], verdicts=told, days=quiet),))
 
 
@@ -256,12 +314,16 @@ FREE = DayVerdict(DAY, "not judged", "no limit was in force")
     ("verdicts", "words"),
     [
         ((INSIDE,) * 4, "None of 4 days outside, 4 inside, no excursion"),
-        ((INSIDE, NONE_THERE, NONE_THERE, OUTSIDE),
-         "1 of 4 days outside, 1 inside, 2 not judged: no readings, no excursion"),
-        ((FREE, NONE_THERE, FREE, FREE),
-         "None of 4 days outside, 4 not judged: no limit was in force (3), no readings (1), "),
+        (
+            (INSIDE, NONE_THERE, NONE_THERE, OUTSIDE),
+            "1 of 4 days outside, 1 inside, 2 not judged: no readings, no excursion",
+        ),
+        (
+            (FREE, NONE_THERE, FREE, FREE),
+            "None of 4 days outside, 4 not judged: no limit was in force (3), no readings (1), ",
+        ),
     ],
-)  # fmt: skip
+)
 def test_nothing_is_claimed_of_days_that_are_not_judged(
     tmp_path: Path, verdicts: tuple[DayVerdict, ...], words: str
 ) -> None:
@@ -293,12 +355,17 @@ def test_a_limit_of_means_says_so_and_a_warning_is_none_alarm(tmp_path: Path) ->
     means = moving_mean(made.channels[0].series, DAY_MS)
     channel = replace(made.channels[0], limits=always((rule,)), means=((86_400, means),))
     begin = START + 2 * DAY_MS
-    event = replace(EVENT, rule=rule, extreme=18.25, start_ms=begin, alarm_ms=begin,
-                    end_ms=begin + 26 * HOUR_MS)  # fmt: skip
+    event = replace(
+        EVENT, rule=rule, extreme=18.25, start_ms=begin, alarm_ms=begin, end_ms=begin + 26 * HOUR_MS
+    )
     write_pdf(replace(made, channels=(channel,), excursions=(event,)), tmp_path / "r.pdf")
     text = text_of(tmp_path / "r.pdf")
-    for words in ("Highest mean of 1 d 18.25", "of the mean of 1 d before each reading",
-                  "Warning 2026-11-18", "1 d 2 h"):  # fmt: skip
+    for words in (
+        "Highest mean of 1 d 18.25",
+        "of the mean of 1 d before each reading",
+        "Warning 2026-11-18",
+        "1 d 2 h",
+    ):
         assert words in text, words
     assert "Alarm" not in text
     picture = event_picture(replace(made, channels=(channel,)), event, 480.0, "Helvetica")
@@ -310,8 +377,11 @@ def test_the_band_has_a_cell_a_day_with_its_shares() -> None:
     """By hand: the 39 absent readings (410 min) lie on the first day and the next, rule by rule."""
     cells = day_cells(report())
     assert [cell.day.isoformat() for cell in cells] == [
-        "2026-11-16", "2026-11-17", "2026-11-18", "2026-11-19",
-    ]  # fmt: skip
+        "2026-11-16",
+        "2026-11-17",
+        "2026-11-18",
+        "2026-11-19",
+    ]
     absent_h = sum(cell.absent for cell in cells[:2]) * 24
     assert 5.5 < absent_h < 7.5
     assert all(0 <= cell.outside <= 1 for cell in cells)

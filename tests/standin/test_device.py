@@ -138,8 +138,9 @@ def test_a_dead_battery_stops_the_record_and_a_fresh_one_keeps_it() -> None:
     assert device.readings() == recorded
     assert device.charge() > 0.99
     assert [text for _, text in device.events()][-2:] == [
-        "mission ended: battery empty", "battery changed",
-    ]  # fmt: skip
+        "mission ended: battery empty",
+        "battery changed",
+    ]
 
 
 def test_a_probe_pulled_off_records_no_value_in_its_channel_alone() -> None:

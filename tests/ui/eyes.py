@@ -204,8 +204,9 @@ def _strongest(picture: QImage, area: QRect) -> float:
 
 
 SHADES = [
-    np.array([luminance(QColor(*(level if part == i else 0 for i in range(3))))
-              for level in range(256)])
+    np.array(
+        [luminance(QColor(*(level if part == i else 0 for i in range(3)))) for level in range(256)]
+    )
     for part in range(3)
-]  # fmt: skip
+]
 """What each level of red, of green and of blue adds to a luminance."""

@@ -22,8 +22,9 @@ CALM = VisitNeed("calibration", "calibration", NOW_MS + 9 * DAY_MS, 0)
 
 def row(number: int, site: int, *needs: VisitNeed) -> BoardRow:
     point = BoardPoint(number, site, f"Site {site}", f"Point {number}", "Europe/Berlin")
-    return BoardRow(point, f"D-{number:04}", (), (), (), (), (), None, None, "memory full", True,
-                    needs)  # fmt: skip
+    return BoardRow(
+        point, f"D-{number:04}", (), (), (), (), (), None, None, "memory full", True, needs
+    )
 
 
 def model(**state: Any) -> BoardModel:

@@ -47,8 +47,9 @@ def test_what_is_typed_in_fahrenheit_corrects_what_was_recorded_in_celsius() -> 
     doubled = trying.linear(0, 2, 0)
     assert doubled["offset"] + 2 * 100 == pytest.approx(217.7778, abs=1e-4)
     assert trying.points("32 → 33.8; 212=212", float) == [
-        [pytest.approx(0.0), pytest.approx(1.0)], [pytest.approx(100.0), pytest.approx(100.0)],
-    ]  # fmt: skip
+        [pytest.approx(0.0), pytest.approx(1.0)],
+        [pytest.approx(100.0), pytest.approx(100.0)],
+    ]
     with pytest.raises(InputError, match="reading → reference"):
         trying.points("20 20.5", float)
 
@@ -231,9 +232,12 @@ def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
 
 
 def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk, tmp_path: Path,
+    window: MainWindow,
+    qtbot: QtBot,
+    demo_desk: Desk,
+    tmp_path: Path,
     monkeypatch: pytest.MonkeyPatch,
-) -> None:  # fmt: skip
+) -> None:
     point = point_named(demo_desk, "Creek gauge")
     made = CoverageDialog(window, window.house, point, "water_temperature")
     qtbot.addWidget(made)
@@ -241,8 +245,9 @@ def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
     idle(qtbot, window)
     [booked] = [one for one in gaps(demo_desk, point.id) if one.state == "open"]
     begun = datetime.fromtimestamp(booked.gap.start_ms / 1000, ZoneInfo(point.zone))
-    month = next(i for i in range(made.table.rowCount())
-                 if made.table.item(i, 0).text() == f"{begun:%Y-%m}")  # fmt: skip
+    month = next(
+        i for i in range(made.table.rowCount()) if made.table.item(i, 0).text() == f"{begun:%Y-%m}"
+    )
     whole = begun - timedelta(days=1)
     assert made.table.item(month, whole.day + 2).text() == ""
     lacking = float(made.table.item(month, begun.day + 2).text())
@@ -300,8 +305,11 @@ def test_a_fill_is_switched_off_and_on_in_the_chain(
         assert not made.undo_button.isEnabled()
         made.switch_chosen()
         idle(qtbot, window)
-        [state] = [one.state for one in gaps(demo_desk)
-                   if one.point.name == "Paint hall" and "co2" in one.channels]  # fmt: skip
+        [state] = [
+            one.state
+            for one in gaps(demo_desk)
+            if one.point.name == "Paint hall" and "co2" in one.channels
+        ]
         assert state == ("estimated" if back == "off" else "open")
         shown_there = made.table.item(made.table.rowCount() - 1, 0).text()
         assert shown_there == ("Gap filled" if back == "off" else "Gap filled · off")
@@ -319,9 +327,12 @@ def test_a_reading_tapped_in_any_chart_tells_its_story(
     steps = ChainDialog(window, window.house, creek, "water_temperature")
     told = []
     for place, target, share in (
-        (places.TRENDS, creek.id, 0.5), (places.MEND, booked.key, 0.75),
-        (places.EXCURSIONS, event.id, 0.2), (None, checks, 0.3), (None, steps, 0.3),
-    ):  # fmt: skip
+        (places.TRENDS, creek.id, 0.5),
+        (places.MEND, booked.key, 0.75),
+        (places.EXCURSIONS, event.id, 0.2),
+        (None, checks, 0.3),
+        (None, steps, 0.3),
+    ):
         if place is None:
             qtbot.addWidget(target)
             target.show()
@@ -333,10 +344,18 @@ def test_a_reading_tapped_in_any_chart_tells_its_story(
         at = QPoint(chart.viewport().width() // 2, round(chart.viewport().height() * share))
         QTest.mouseDClick(chart.viewport(), Qt.MouseButton.LeftButton, pos=at)
         idle(qtbot, window)
-        dialog = next(one for one in QApplication.topLevelWidgets()
-                      if isinstance(one, StoryDialog) and one.isVisible())  # fmt: skip
+        dialog = next(
+            one
+            for one in QApplication.topLevelWidgets()
+            if isinstance(one, StoryDialog) and one.isVisible()
+        )
         assert dialog.title.text()
         told.append(dialog.series.key)
         dialog.close()
-    assert told == ["water_temperature", "water_temperature", "water_pressure", level,
-                    "water_temperature"]  # fmt: skip
+    assert told == [
+        "water_temperature",
+        "water_temperature",
+        "water_pressure",
+        level,
+        "water_temperature",
+    ]

@@ -112,11 +112,16 @@ def turn_wheel(chart: LaneChart, clicks: int) -> None:
     QApplication.sendEvent(
         chart.viewport(),
         QWheelEvent(
-            at, chart.viewport().mapToGlobal(at), QPoint(), QPoint(0, 120 * clicks),
-            Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
-            Qt.ScrollPhase.NoScrollPhase, False,
+            at,
+            chart.viewport().mapToGlobal(at),
+            QPoint(),
+            QPoint(0, 120 * clicks),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
         ),
-    )  # fmt: skip
+    )
 
 
 def test_the_wheel_zooms_about_the_pointer_and_views_go_back(chart: LaneChart) -> None:
@@ -197,10 +202,12 @@ def test_the_finder_goes_to_what_is_named(qtbot: QtBot, demo_desk: Desk) -> None
 def test_a_thousand_points_are_painted_as_far_as_seen(qtbot: QtBot, tmp_path: Path) -> None:
     desk = open_workspace(tmp_path)
     with desk.archive.writing() as session:
-        from gezeiten.archive.sites import find_point
+        from gezeiten.archive.sites import find_or_add_point
 
         for i in range(1000):
-            find_point(session, f"Site {i // 50} · Point with a rather long name {i}", desk.said)
+            find_or_add_point(
+                session, f"Site {i // 50} · Point with a rather long name {i}", desk.said
+            )
     add_point(desk, "Site 0 · One more")
     desk.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     window = open_window(qtbot, desk)
@@ -316,8 +323,9 @@ def test_limits_are_named_by_point_and_stand_beside_the_lane(chart: LaneChart) -
     lane = lane_of(["Cold room A", "Cold room B"], {"Cold room A": 30.0, "Cold room B": 30.5})
     chart.show_lanes([lane], (0, DAY_MS), BERLIN)
     assert [words for _, words, _ in limit_words(lane, (0, DAY_MS))] == [
-        "▲ 30.0 Cold room A", "▲ 30.5 Cold room B",
-    ]  # fmt: skip
+        "▲ 30.0 Cold room A",
+        "▲ 30.5 Cold room B",
+    ]
     shared = lane_of(["Cold room A", "Cold room B"], {"Cold room A": 30.0, "Cold room B": 30.0})
     assert [words for _, words, _ in limit_words(shared, (0, DAY_MS))] == ["▲ 30.0"]
     [drawn] = chart._drawn

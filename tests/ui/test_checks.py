@@ -37,8 +37,9 @@ def sheet_at(window: MainWindow, qtbot: QtBot, creek: PointPlace) -> CheckSheet:
     else:  # where no window manager runs none is active once a dialog is closed
         window.show_check_sheet()
     idle(qtbot, window)
-    [made] = [one for one in QApplication.allWidgets()
-              if isinstance(one, CheckSheet) and one.isVisible()]  # fmt: skip
+    [made] = [
+        one for one in QApplication.allWidgets() if isinstance(one, CheckSheet) and one.isVisible()
+    ]
     return made
 
 
@@ -165,8 +166,11 @@ def test_from_the_board_to_the_point_in_hand(
     idle(qtbot, window)
     window.show_remarks()
     idle(qtbot, window)
-    shown = [one for one in QApplication.allWidgets()
-             if isinstance(one, ChecksDialog | RemarksDialog) and one.isVisible()]  # fmt: skip
+    shown = [
+        one
+        for one in QApplication.allWidgets()
+        if isinstance(one, ChecksDialog | RemarksDialog) and one.isVisible()
+    ]
     assert {type(one) for one in shown} == {ChecksDialog, RemarksDialog}
     window.go(places.LOGBOOK)
     idle(qtbot, window)

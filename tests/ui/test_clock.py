@@ -84,8 +84,10 @@ def test_a_clock_is_moved_by_hand_and_back(
     made.switch()
     idle(qtbot, window)
     assert "Say in a few words" in made.problem.text()
-    for why, button, times in (("try without", "Switch it on again", before.times_utc_ms),
-                               ("it was right", "Switch it off", moved.times_utc_ms)):  # fmt: skip
+    for why, button, times in (
+        ("try without", "Switch it on again", before.times_utc_ms),
+        ("it was right", "Switch it off", moved.times_utc_ms),
+    ):
         made.words.setText(why)
         made.switch()
         idle(qtbot, window)
@@ -117,8 +119,9 @@ def test_a_neighbour_says_how_a_clock_was_set(
 def test_what_a_level_loses_is_said_before_and_stands_in_mend_after(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
-    barometer = next(one for one in points(demo_desk)
-                     if "air_pressure" in {its.channel for its in one.measured})  # fmt: skip
+    barometer = next(
+        one for one in points(demo_desk) if "air_pressure" in {its.channel for its in one.measured}
+    )
     creek = point_named(demo_desk, "Creek gauge")
     level = next(one.channel for one in creek.channels if one.channel.startswith("water_level"))
     for step in chain(demo_desk, creek, level).corrections:
@@ -132,8 +135,9 @@ def test_what_a_level_loses_is_said_before_and_stands_in_mend_after(
     type_into(made.amount, "720:00:00")
     qtbot.keyClick(made.amount, Qt.Key.Key_Tab)
     idle(qtbot, window)
-    assert re.search(r"Water level of .+ loses [\d,]+ of its [\d,]+ values there",
-                     made.figures.text())  # fmt: skip
+    assert re.search(
+        r"Water level of .+ loses [\d,]+ of its [\d,]+ values there", made.figures.text()
+    )
     type_into(made.words, "set to another month")
     qtbot.mouseClick(made.keep_button, Qt.MouseButton.LeftButton)
     idle(qtbot, window)

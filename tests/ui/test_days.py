@@ -24,9 +24,12 @@ KEY = "probe_temperature"
 
 
 def test_degree_days_of_a_store(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk, tmp_path: Path,
+    window: MainWindow,
+    qtbot: QtBot,
+    demo_desk: Desk,
+    tmp_path: Path,
     monkeypatch: pytest.MonkeyPatch,
-) -> None:  # fmt: skip
+) -> None:
     room = point_named(demo_desk, "Cold room A")
     whole = record(demo_desk, room.id, KEY)
     end = int(whole.times_utc_ms[-1])
@@ -35,8 +38,10 @@ def test_degree_days_of_a_store(
     made.show()
     idle(qtbot, window)
     # by the hour at which the demonstration was made the stretch touches 40, 41 or 42 local days
-    first, last = (datetime.fromtimestamp(at / 1000, ZoneInfo(room.zone)).date()
-                   for at in (end - 40 * DAY_MS, end - 1))  # fmt: skip
+    first, last = (
+        datetime.fromtimestamp(at / 1000, ZoneInfo(room.zone)).date()
+        for at in (end - 40 * DAY_MS, end - 1)
+    )
     assert made.table.rowCount() == (last - first).days + 1
     assert not made.base.isVisible()
     made.kind.setCurrentIndex(made.kind.findData("heating"))
@@ -55,10 +60,15 @@ def test_degree_days_of_a_store(
         rows = list(csv.DictReader(file))
     # whole days of even readings: the plain mean of max(0, 8 - T) is the held one
     table = pl.DataFrame({"at": whole.times_utc_ms, "t": whole.values}).with_columns(
-        pl.from_epoch("at", time_unit="ms").dt.replace_time_zone("UTC")
-        .dt.convert_time_zone("Europe/Berlin").dt.date().alias("day"))  # fmt: skip
-    wanted = table.group_by("day").agg((8 - pl.col("t")).clip(lower_bound=0).mean().alias("d"),
-                                       pl.len().alias("n"))  # fmt: skip
+        pl.from_epoch("at", time_unit="ms")
+        .dt.replace_time_zone("UTC")
+        .dt.convert_time_zone("Europe/Berlin")
+        .dt.date()
+        .alias("day")
+    )
+    wanted = table.group_by("day").agg(
+        (8 - pl.col("t")).clip(lower_bound=0).mean().alias("d"), pl.len().alias("n")
+    )
     by_day = {f"{day}": (d, n) for day, d, n in wanted.iter_rows()}
     full = [row for row in rows if by_day[row["day"]][1] == 288]
     assert len(full) > 30

@@ -53,9 +53,17 @@ def test_a_date_field_takes_what_it_shows(region: str, field: DateTimeField) -> 
 @pytest.mark.parametrize("region", REGIONS)
 @pytest.mark.parametrize(
     "text",
-    ["2 Dec 2026 08:00", "2026-12-02 08:00", "2026-12-02T08:00", "2026-12-02T08:00:00",
-     "20261202T0800", "2026-12-02T07:00:00Z", "2026-12-02T08:00+01:00", "  2 Dec 2026   8:00 "],
-)  # fmt: skip
+    [
+        "2 Dec 2026 08:00",
+        "2026-12-02 08:00",
+        "2026-12-02T08:00",
+        "2026-12-02T08:00:00",
+        "20261202T0800",
+        "2026-12-02T07:00:00Z",
+        "2026-12-02T08:00+01:00",
+        "  2 Dec 2026   8:00 ",
+    ],
+)
 def test_a_date_is_typed_or_pasted(region: str, text: str, field: DateTimeField) -> None:
     QLocale.setDefault(QLocale(region))
     type_into(field, text)
@@ -69,9 +77,15 @@ def test_a_date_is_typed_or_pasted(region: str, text: str, field: DateTimeField)
 
 @pytest.mark.parametrize(
     ("region", "text"),
-    [("en_GB", "02/12/2026 08:00"), ("en_US", "12/2/2026 8:00 AM"), ("de_DE", "2.12.2026 08:00"),
-     ("de_DE", "02.12.2026 8:00"), ("fr_FR", "02/12/2026 08:00"), ("de_DE", "2. Dez. 2026 08:00")],
-)  # fmt: skip
+    [
+        ("en_GB", "02/12/2026 08:00"),
+        ("en_US", "12/2/2026 8:00 AM"),
+        ("de_DE", "2.12.2026 08:00"),
+        ("de_DE", "02.12.2026 8:00"),
+        ("fr_FR", "02/12/2026 08:00"),
+        ("de_DE", "2. Dez. 2026 08:00"),
+    ],
+)
 def test_a_date_as_the_region_writes_it(region: str, text: str) -> None:
     QLocale.setDefault(QLocale(region))
     assert moment_in(text) == WANTED
@@ -92,8 +106,9 @@ def test_what_is_no_date_is_said_and_never_another_one(field: DateTimeField) -> 
 def test_every_minute_comes_back_in_every_region(at: datetime, region: str) -> None:
     QLocale.setDefault(QLocale(region))
     wanted = at.replace(second=0, microsecond=0)
-    qt = QDateTime(wanted.year, wanted.month, wanted.day, wanted.hour, wanted.minute, 0, 0,
-                   QTimeZone.utc())  # fmt: skip
+    qt = QDateTime(
+        wanted.year, wanted.month, wanted.day, wanted.hour, wanted.minute, 0, 0, QTimeZone.utc()
+    )
     assert moment_in(QLocale().toString(qt, "d MMM yyyy HH:mm")) == wanted
 
 
@@ -144,9 +159,12 @@ def test_a_change_of_region_rewrites_what_is_shown(value: QLineEdit, field: Date
 
 @pytest.mark.parametrize(
     ("region", "text", "both"),
-    [("en_GB", "1,500", ("1500", "1.5")), ("de_DE", "1.500", ("1500", "1,5")),
-     ("en_GB", "0,500", ("0500", "0.5"))],
-)  # fmt: skip
+    [
+        ("en_GB", "1,500", ("1500", "1.5")),
+        ("de_DE", "1.500", ("1500", "1,5")),
+        ("en_GB", "0,500", ("0500", "0.5")),
+    ],
+)
 def test_a_number_that_can_be_two_is_asked(
     region: str, text: str, both: tuple[str, str], value: QLineEdit
 ) -> None:
@@ -162,10 +180,18 @@ def test_a_number_that_can_be_two_is_asked(
 
 @pytest.mark.parametrize(
     ("region", "text", "number"),
-    [("en_GB", "1,234,567", 1_234_567), ("en_GB", "1500", 1500), ("de_DE", "1500,5", 1500.5),
-     ("de_DE", "1.234.567,5", 1_234_567.5), ("de_DE", "4.5", 4.5), ("en_GB", "-4.25", -4.25),
-     ("en_GB", "12.3456", 12.3456), ("en_GB", "1.500", 1.5), ("de_DE", "1,500", 1.5)],
-)  # fmt: skip
+    [
+        ("en_GB", "1,234,567", 1_234_567),
+        ("en_GB", "1500", 1500),
+        ("de_DE", "1500,5", 1500.5),
+        ("de_DE", "1.234.567,5", 1_234_567.5),
+        ("de_DE", "4.5", 4.5),
+        ("en_GB", "-4.25", -4.25),
+        ("en_GB", "12.3456", 12.3456),
+        ("en_GB", "1.500", 1.5),
+        ("de_DE", "1,500", 1.5),
+    ],
+)
 def test_other_numbers_are_read_by_the_region(
     region: str, text: str, number: float, value: QLineEdit
 ) -> None:

@@ -43,8 +43,9 @@ def test_a_cut_pipe_asks_whether_the_sensor_came_along(
     made.words.setText("pipe cut by 12 cm")
     made.keep()
     idle(qtbot, window)
-    assert [(one.hung.rim_m, round(one.hung.length_m, 3)) for one in
-            hanging_of(demo_desk, point)] == [(3.2, 8.4), (3.08, 8.28)]  # fmt: skip
+    assert [
+        (one.hung.rim_m, round(one.hung.length_m, 3)) for one in hanging_of(demo_desk, point)
+    ] == [(3.2, 8.4), (3.08, 8.28)]
     made.table.setCurrentCell(1, 0)
     made.take_back()
     idle(qtbot, window)

@@ -10,8 +10,8 @@ from PySide6.QtCore import QEvent, Qt
 from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
-from gezeiten.archive.actions.conflicts import note_misfits
-from gezeiten.archive.intake.block_check import raws_kept
+from gezeiten.archive.actions.conflicts import store_conflicts
+from gezeiten.archive.intake.block_check import all_raw_bytes
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.places import point_named
@@ -118,7 +118,7 @@ def test_a_misfit_is_shown_until_somebody_looked(
     assert not book.misfits.isVisible()
     odd = book.entries[3]
     with demo_desk.archive.writing() as session:
-        note_misfits(session, {odd.hash: ["name was 'Krabbenkoog', not 'Koog'"]})
+        store_conflicts(session, {odd.hash: ["name was 'Krabbenkoog', not 'Koog'"]})
     window.house.archive_changed.emit()
     idle(qtbot, window)
     assert book.misfits.text() == "1 misfit"
@@ -200,7 +200,7 @@ def test_bytes_that_no_entry_names_are_imported_again(
     book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
     with demo_desk.archive.reading() as session:
-        held = next(raw.sha256 for raw in raws_kept(session) if raw.reading is None)
+        held = next(raw.sha256 for raw in all_raw_bytes(session) if raw.reading is None)
     whole = demo_desk.archive.vault.get(held)
     demo_desk.archive.vault.put(whole[: len(whole) // 2])  # the file as it was on its way
     press(window, "F5")

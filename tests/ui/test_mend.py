@@ -102,8 +102,11 @@ def test_a_gap_filled_from_the_logger_says_so(window: MainWindow, qtbot: QtBot) 
     press(window, "Ctrl+Return")
     idle(qtbot, window)
     assert window.message.text() == "Filled from the logger; Ctrl+Z undoes it."
-    filled = next(g for g in mend.list.things()
-                  if g.point.name == "Piezometer K2" and g.state == "from the logger")  # fmt: skip
+    filled = next(
+        g
+        for g in mend.list.things()
+        if g.point.name == "Piezometer K2" and g.state == "from the logger"
+    )
     mend.show_target(filled.key)
     idle(qtbot, window)
     assert "readings came from the logger" in mend.picture.title.text()
@@ -137,8 +140,11 @@ def test_a_flooded_half_day_is_filled_by_what_was_found_for_it(
     assert record(demo_desk, gap.point.id, "water_temperature").estimated.sum() == gap.gap.missing
     mend.show_target(gap.key)
     idle(qtbot, window)
-    words = [mend.chain.steps.itemAt(i).widget().text() for i in range(mend.chain.steps.count())
-             if mend.chain.steps.itemAt(i).widget()]  # fmt: skip
+    words = [
+        mend.chain.steps.itemAt(i).widget().text()
+        for i in range(mend.chain.steps.count())
+        if mend.chain.steps.itemAt(i).widget()
+    ]
     assert any("Water temperature" in one for one in words)
     assert mend.offers.ways.buttons == []
     press(window, "Ctrl+Z")
@@ -158,8 +164,7 @@ def test_what_a_thermometer_beside_it_measured_is_chosen_before_any_estimate(
     tie = proposed_tie(look_at_text(demo_desk, path), "Rope")
     columns = tuple(replace(one, quantity="water_temperature") for one in tie.columns)
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    take_text(demo_desk, path,
-              replace(tie, point=gap.point.full_name, form=form, columns=columns))  # fmt: skip
+    take_text(demo_desk, path, replace(tie, point=gap.point.full_name, form=form, columns=columns))
     window.go(places.MEND, gap.key)
     idle(qtbot, window)
     mend = window.places[places.MEND]

@@ -65,8 +65,10 @@ LINE, REFUSED = LineOffer(10, {}, ""), LineOffer(10, {}, "too long")
 def test_gaps_stand_by_site_the_one_with_an_open_one_first() -> None:
     gaps = [booked("estimated", "A"), booked("open", "B"), booked("left open", "B", 5)]
     assert [(one.point.site, one.state) for one in mend.arranged(gaps)] == [
-        ("B", "open"), ("B", "left open"), ("A", "estimated"),
-    ]  # fmt: skip
+        ("B", "open"),
+        ("B", "left open"),
+        ("A", "estimated"),
+    ]
 
 
 @pytest.mark.parametrize(
@@ -83,9 +85,12 @@ def test_gaps_stand_by_site_the_one_with_an_open_one_first() -> None:
     ],
 )
 def test_what_the_sources_say_of_a_gap(
-    state: GapState, from_logger: LoggerOffer, line: LineOffer, usual: str | None,
+    state: GapState,
+    from_logger: LoggerOffer,
+    line: LineOffer,
+    usual: str | None,
     says: tuple[str, str, int | None, int | None],
-) -> None:  # fmt: skip
+) -> None:
     told = mend.offers(booked(state), from_logger, line)
     assert told.usual == usual
     assert (told.logger_says, told.line_says, told.logger_covers, told.line_covers) == says
@@ -101,8 +106,11 @@ def test_a_gap_is_filled_by_what_can_fill_it_and_one_act_at_a_time() -> None:
     assert (model.can_fill, model.can_leave, model.can_undo) == (False, False, False)
     model.take(booked(), mend.offers(booked(), logger(7), LINE), [])
     assert (model.source, model.shows_line, model.can_fill, model.can_leave) == (
-        "logger", False, True, True,
-    )  # fmt: skip
+        "logger",
+        False,
+        True,
+        True,
+    )
     model.choose("line")
     assert model.shows_line
     model.is_busy = True
@@ -210,13 +218,25 @@ def test_lengths_are_known_again_and_marks_beyond_the_record_are_not_held() -> N
 
 # -- Excursions --------------------------------------------------------------------------------
 def event(number: int, site: str, *, settled: bool = False, start_ms: int = 0) -> Any:
-    return SimpleNamespace(id=number, point=SimpleNamespace(site=site), is_settled=settled,
-                           start_ms=start_ms, once=None, cause="Door", words="open")  # fmt: skip
+    return SimpleNamespace(
+        id=number,
+        point=SimpleNamespace(site=site),
+        is_settled=settled,
+        start_ms=start_ms,
+        once=None,
+        cause="Door",
+        words="open",
+    )
 
 
 def test_next_goes_on_at_the_site_then_down_the_list() -> None:
-    listed = [event(1, "A"), event(2, "A", settled=True), event(3, "A"), event(4, "B"),
-              event(5, "C", settled=True)]  # fmt: skip
+    listed = [
+        event(1, "A"),
+        event(2, "A", settled=True),
+        event(3, "A"),
+        event(4, "B"),
+        event(5, "C", settled=True),
+    ]
     assert next_open(listed, [listed[0]]) == 3
     assert next_open(listed, [listed[2]]) == 1  # back up before leaving the site
     assert next_open(listed, [listed[0], listed[2]]) == 4
@@ -224,8 +244,12 @@ def test_next_goes_on_at_the_site_then_down_the_list() -> None:
 
 
 def test_sites_with_something_to_assess_come_first_latest_first() -> None:
-    events = [event(1, "A", settled=True), event(2, "B", start_ms=5), event(3, "B", settled=True),
-              event(4, "B", start_ms=9)]  # fmt: skip
+    events = [
+        event(1, "A", settled=True),
+        event(2, "B", start_ms=5),
+        event(3, "B", settled=True),
+        event(4, "B", start_ms=9),
+    ]
     assert [one.id for one in arranged(events, open_only=False)] == [4, 2, 3, 1]
     assert [one.id for one in arranged(events, open_only=True)] == [4, 2]
 

@@ -35,8 +35,11 @@ def test_a_level_by_a_formula_of_ones_own_is_that_of_the_program(
         assert not made.add_button.isEnabled()
     made.expression.setText("(a - b) / (9.80665[m/s2] * 1018[kg/m3])")
     made.expression.editingFinished.emit()
-    air = next(i for i in range(made.inputs[1].count())
-               if made.inputs[1].itemText(i).startswith("Air pressure"))  # fmt: skip
+    air = next(
+        i
+        for i in range(made.inputs[1].count())
+        if made.inputs[1].itemText(i).startswith("Air pressure")
+    )
     made.inputs[1].setCurrentIndex(air)
     made.comes_out.setCurrentIndex(made.comes_out.findData("air_temperature"))
     idle(qtbot, window)

@@ -50,8 +50,11 @@ def test_no_label_of_the_window_takes_text_for_markup(window: MainWindow, qtbot:
     window.house.say(MARKUP)
     idle(qtbot, window)
     assert window.message.text() == MARKUP
-    automatic = [one for one in window.findChildren(QLabel)
-                 if one.textFormat() == Qt.TextFormat.AutoText and one.text()]  # fmt: skip
+    automatic = [
+        one
+        for one in window.findChildren(QLabel)
+        if one.textFormat() == Qt.TextFormat.AutoText and one.text()
+    ]
     assert automatic == []
 
 
@@ -95,19 +98,26 @@ def _inside(tip: str) -> str:
 
 def obeyed(top: QWidget) -> list[str]:
     """Return the texts that are not shown as they are: taken for markup, or robbed of a sign."""
-    found = [f"label: {one.text()}" for one in top.findChildren(QLabel)
-             if NAME[:3] in one.text() and one.textFormat() != Qt.TextFormat.PlainText]  # fmt: skip
+    found = [
+        f"label: {one.text()}"
+        for one in top.findChildren(QLabel)
+        if NAME[:3] in one.text() and one.textFormat() != Qt.TextFormat.PlainText
+    ]
     buttons = [one for one in top.findChildren(QAbstractButton) if NAME[:3] in one.text()]
     found += [f"button: {one.text()}" for one in buttons if "& " in one.text().replace("&&", "")]
     boxes = [one for one in top.findChildren(QGroupBox) if NAME[:3] in one.title()]
     found += [f"box: {one.title()}" for one in boxes if "& " in one.title().replace("&&", "")]
     actions = [one for one in top.findChildren(QAction) if NAME[:3] in one.text()]
     found += [f"menu: {one.text()}" for one in actions if "& " in one.text().replace("&&", "")]
-    found += [f"tip: {one}" for one in tips(top)
-              if ("<" in one or "&" in one) and plain_tip(_inside(one)) != one]  # fmt: skip
+    found += [
+        f"tip: {one}"
+        for one in tips(top)
+        if ("<" in one or "&" in one) and plain_tip(_inside(one)) != one
+    ]
     for view in top.findChildren(QGraphicsView):
-        texts = [one.toPlainText() for one in view.scene().items()
-                 if isinstance(one, QGraphicsTextItem)]  # fmt: skip
+        texts = [
+            one.toPlainText() for one in view.scene().items() if isinstance(one, QGraphicsTextItem)
+        ]
         found += [f"chart: {text}" for text in texts if "Oil" in text and NAME not in text]
     return found
 

@@ -45,17 +45,29 @@ RICH = replace(
     COLD_PLAN,
     limits=(
         *COLD_PLAN.limits,
-        LimitRule("probe_temperature", "above", 5.0, 3600, "accumulated", True, "warning", 0.5,
-                  WORKING_HOURS.other()),
+        LimitRule(
+            "probe_temperature",
+            "above",
+            5.0,
+            3600,
+            "accumulated",
+            True,
+            "warning",
+            0.5,
+            WORKING_HOURS.other(),
+        ),
         no_sensor_rule("probe_temperature", 600, "warning"),
         LimitRule("room_temperature", "below", -5.0, level="warning", window=WORKING_HOURS),
     ),
-    start="button", start_delay_s=90, end="count", end_count=500, outside_interval_s=60,
-    remark="two probes", settings=(
-        ChannelSetting("probe_temperature", "thermocouple_k", "Core", "#aa3300", "°F"),
-    ),
+    start="button",
+    start_delay_s=90,
+    end="count",
+    end_count=500,
+    outside_interval_s=60,
+    remark="two probes",
+    settings=(ChannelSetting("probe_temperature", "thermocouple_k", "Core", "#aa3300", "°F"),),
     manners=DeviceOptions("press", 7, True, True, True, True, 8192),
-)  # fmt: skip
+)
 
 
 @pytest.mark.parametrize("plan", [STORE_PLAN, replace(STORE_PLAN, end="button", restart=True)])
@@ -124,11 +136,18 @@ def test_no_text_in_any_field_does_more_than_say_so(
 ) -> None:
     limit = editor.channels.line_of("relative_humidity").limits[0]
     fields = (
-        editor.names.mission, editor.names.remark, editor.names.point.lineEdit(),
-        editor.times.interval, editor.times.duration, editor.start_end.count,
-        editor.start_end.delay, limit.value, limit.delay, limit.hysteresis,
+        editor.names.mission,
+        editor.names.remark,
+        editor.names.point.lineEdit(),
+        editor.times.interval,
+        editor.times.duration,
+        editor.start_end.count,
+        editor.start_end.delay,
+        limit.value,
+        limit.delay,
+        limit.hysteresis,
         limit.hours.lineEdit(),
-    )  # fmt: skip
+    )
     field = data.draw(st.sampled_from(fields))
     before, text = field.text(), data.draw(st.text(max_size=40))
     field.setText(text)
@@ -226,8 +245,9 @@ def test_the_large_button_says_which_start(editor: PlanEditor) -> None:
 def test_only_what_the_model_has_is_shown(qtbot: QtBot, cold_lab: Lab, start_standin) -> None:  # type: ignore[no-untyped-def]
     cold = editor_for(qtbot, cold_lab, COLD_PLAN)
     assert [line.on.text() for line in cold.channels.lines] == [
-        "Store temperature", "Room around the store",
-    ]  # fmt: skip
+        "Store temperature",
+        "Room around the store",
+    ]
     assert not cold.times.outside.isHidden()
     assert cold.start_end.start.findData("button") >= 0
     water = start_standin("P-0320")

@@ -67,9 +67,14 @@ def test_an_excursions_readings_begin_where_it_does(
 
 @pytest.mark.parametrize(
     ("region", "wanted"),
-    [("en_GB", "-13392917.25"), ("de_DE", "-13392917,25"), ("sv_SE", "-13392917,25"),
-     ("fr_FR", "-13392917,25"), ("de_CH", "-13392917.25")],
-)  # fmt: skip
+    [
+        ("en_GB", "-13392917.25"),
+        ("de_DE", "-13392917,25"),
+        ("sv_SE", "-13392917,25"),
+        ("fr_FR", "-13392917,25"),
+        ("de_CH", "-13392917.25"),
+    ],
+)
 def test_numbers_are_copied_as_spreadsheets_of_the_region_read_them(
     region: str, wanted: str
 ) -> None:

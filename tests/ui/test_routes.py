@@ -31,11 +31,14 @@ from tests.ui_help import PATIENCE_MS, idle, open_window, press
 @pytest.mark.parametrize(
     ("state", "words", "said"),
     [
-        ("trying", "9600 8N1", "ttyX: trying 9600 8N1 ..."), ("logger", "D-2041", "ttyX: D-2041"),
-        ("silent", "", "ttyX: nothing answers"), ("busy", "", "ttyX: in use"),
-        ("barred", "", "ttyX: this account may not use it"), ("stopped", "", "ttyX: not looked at"),
+        ("trying", "9600 8N1", "ttyX: trying 9600 8N1 ..."),
+        ("logger", "D-2041", "ttyX: D-2041"),
+        ("silent", "", "ttyX: nothing answers"),
+        ("busy", "", "ttyX: in use"),
+        ("barred", "", "ttyX: this account may not use it"),
+        ("stopped", "", "ttyX: not looked at"),
     ],
-)  # fmt: skip
+)
 def test_a_port_says_what_is_on_it(qtbot: QtBot, state: str, words: str, said: str) -> None:
     strip = PortStrip()
     qtbot.addWidget(strip)
@@ -180,8 +183,9 @@ def test_an_instrument_is_said_by_clicking_its_line(lab: Lab, qtbot: QtBot) -> N
         dialog.keep.click()
     [profile] = kept.args
     assert profile.read_line("T=-1.25 RH=99 no=8") == {
-        "air_temperature": -1.25, "relative_humidity": 99.0,
-    }  # fmt: skip
+        "air_temperature": -1.25,
+        "relative_humidity": 99.0,
+    }
     known = {one.name: one for one, _ in known_profiles(lab.desk.archive.folder / "profiles")}
     assert known["Mast 9"] == profile
     assert profile.settings == "4800 8E1"
@@ -194,7 +198,9 @@ def test_a_port_where_nothing_is_says_so_and_the_dialog_stays_usable(
     qtbot.addWidget(over)
     dialog = ProfileDialog(over, house, "/dev/no-such-port", None)
     dialog.listen.click()
-    qtbot.waitUntil(lambda: "no-such-port" in dialog.words.text()
-                    and dialog.listen.text() == "Listen", timeout=PATIENCE_MS)  # fmt: skip
+    qtbot.waitUntil(
+        lambda: "no-such-port" in dialog.words.text() and dialog.listen.text() == "Listen",
+        timeout=PATIENCE_MS,
+    )
     dialog.keep.click()
     assert "No number is said" in dialog.words.text()

@@ -123,9 +123,10 @@ def test_a_level_is_calculated_watched_and_calculated_no_more(
     point = point_named(demo_desk, "Piezometer K1")
     key = point.channels[-1].channel
     assert [made.table.item(0, i).text() for i in (0, 1, 4)] == [
-        "Water level (calculated)", "Absolute pressure, Air pressure · Krabbenkoog · Barometer hut",
+        "Water level (calculated)",
+        "Absolute pressure, Air pressure · Krabbenkoog · Barometer hut",
         "for the water board",
-    ]  # fmt: skip
+    ]
     pressures, levels = (record(demo_desk, point.id, one) for one in ("water_pressure", key))
     assert 0.9 * len(pressures) < len(levels) <= len(pressures)
     made.enter()  # the same once more
@@ -161,9 +162,11 @@ def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
     dialog = shown(UnitsDialog)
     point = point_named(demo_desk, "Cold room A")
     assert list(dialog.choices) == [
-        "probe_temperature", f"{point.uid}/probe_temperature",
-        "room_temperature", f"{point.uid}/room_temperature",
-    ]  # fmt: skip
+        "probe_temperature",
+        f"{point.uid}/probe_temperature",
+        "room_temperature",
+        f"{point.uid}/room_temperature",
+    ]
     dialog.choices["probe_temperature"].setCurrentIndex(2)
     idle(qtbot, window)
     assert [lane.unit for lane in trends.lanes] == ["°F", "°C"]
@@ -183,8 +186,9 @@ def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
     idle(qtbot, window)
     assert [lane.unit for lane in trends.lanes] == ["°F", "°C"]
     assert load_settings(demo_desk.archive.folder / "settings.json").units == {
-        "probe_temperature": "°F", f"{point.uid}/probe_temperature": "K",
-    }  # fmt: skip
+        "probe_temperature": "°F",
+        f"{point.uid}/probe_temperature": "K",
+    }
     dialog.choices[f"{point.uid}/probe_temperature"].setCurrentIndex(0)
     dialog.choices["probe_temperature"].setCurrentIndex(0)
     idle(qtbot, window)

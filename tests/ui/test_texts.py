@@ -82,8 +82,15 @@ def test_lines_and_cells_are_marked_as_they_are_understood(model: TextModel) -> 
     assert model.trial is not None
     lines = model.lines(preview(model.path, model.trial))
     assert [line.kind for line in lines] == [
-        BEFORE, HEAD, READING, READING, LEFT_OUT, READING, READING, READING,
-    ]  # fmt: skip
+        BEFORE,
+        HEAD,
+        READING,
+        READING,
+        LEFT_OUT,
+        READING,
+        READING,
+        READING,
+    ]
     assert lines[3].spoilt == {1}
     assert "1 column where 4" in lines[4].why
 

@@ -231,6 +231,9 @@ def test_the_figures_of_a_month_agree_on_screen_in_csv_and_on_paper(
         low, high, mean = (f"{v:.2f}" for v in (values.min(), values.max(), values.mean()))
         assert {low, high, f"{len(values):,}"} <= set(shown)
         # readings are evenly held but for what is missing: the plain mean is near the weighted one
-        assert any(abs(float(mean) - float(text)) < 0.02 for text in shown if text.count(".") == 1
-                   and text.replace(".", "").isdigit())  # fmt: skip
+        assert any(
+            abs(float(mean) - float(text)) < 0.02
+            for text in shown
+            if text.count(".") == 1 and text.replace(".", "").isdigit()
+        )
         assert re.search(rf"Whole {low} \d\d-\d\d \d\d:\d\d {high} \d\d-\d\d", paper)

@@ -40,10 +40,15 @@ def test_work_runs_elsewhere_and_answers_here(works: Works, qtbot: QtBot) -> Non
 
 @pytest.mark.parametrize(
     ("error", "words"),
-    [(InputError("Choose a cause first."), "Choose a cause first."),
-     (ZeroDivisionError("x"), "Gezeiten made a mistake (ZeroDivisionError: x); please report it, "
-             "what was kept before is safe.")],
-)  # fmt: skip
+    [
+        (InputError("Choose a cause first."), "Choose a cause first."),
+        (
+            ZeroDivisionError("x"),
+            "Gezeiten made a mistake (ZeroDivisionError: x); please report it, "
+            "what was kept before is safe.",
+        ),
+    ],
+)
 def test_errors_in_work_come_back_as_one_sentence(
     works: Works, qtbot: QtBot, error: Exception, words: str
 ) -> None:

@@ -30,8 +30,9 @@ from gezeiten.ui.trends.place import _POINT
 from gezeiten.ui.trends.stretch_dialog import GoToDay, StretchDialog
 from tests.ui_help import idle
 
-RECORD = CarriedRecord("7", "D-2041", "Düne T2", 12, "Store autumn", "A · B", 0, 9_000, 480, 480,
-                       "ab" * 32, "kept")  # fmt: skip
+RECORD = CarriedRecord(
+    "7", "D-2041", "Düne T2", 12, "Store autumn", "A · B", 0, 9_000, 480, 480, "ab" * 32, "kept"
+)
 CLEARING = Clearing((RECORD,), ("R-1107, mission 3: not kept yet.",))
 
 

@@ -20,8 +20,21 @@ def checks_at(session: Session, point_id: int) -> list[CheckReading]:
         .order_by(CheckReadingRow.at_ms, CheckReadingRow.said_ms, CheckReadingRow.uid)
     )
     return [
-        CheckReading(row.uid, point, row.series, row.at_ms,
-                     math.nan if row.value is None else row.value, row.u, row.low, row.high,
-                     row.dip_m, row.rim_m, row.by, row.words, row.said_ms, row.said_by)
+        CheckReading(
+            row.uid,
+            point,
+            row.series,
+            row.at_ms,
+            math.nan if row.value is None else row.value,
+            row.u,
+            row.low,
+            row.high,
+            row.dip_m,
+            row.rim_m,
+            row.by,
+            row.words,
+            row.said_ms,
+            row.said_by,
+        )
         for row, point in session.execute(query)
-    ]  # fmt: skip
+    ]

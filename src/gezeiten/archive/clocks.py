@@ -23,16 +23,16 @@ def clocks_in_force(session: Session) -> dict[str, ClockKept]:
     """Return what puts clocks right, by mission (its id): of several the one said last. One that
     cannot be read is left out: its readings stand as they were written, and verifying the archive
     names it."""
-    return _kept(session, ClockRow.undone_ms.is_(None))
+    return _clocks_where(session, ClockRow.undone_ms.is_(None))
 
 
-def clocks_switched_off(session: Session) -> dict[str, ClockKept]:
+def disabled_clocks(session: Session) -> dict[str, ClockKept]:
     """Return what would put clocks right if it were switched on, by mission (its id); the one said
     last."""
-    return _kept(session, ClockRow.is_off.is_(True))
+    return _clocks_where(session, ClockRow.is_off.is_(True))
 
 
-def _kept(session: Session, which: ColumnElement[bool]) -> dict[str, ClockKept]:
+def _clocks_where(session: Session, which: ColumnElement[bool]) -> dict[str, ClockKept]:
     rows = session.execute(
         select(ClockRow, Mission.uid, Mission.number, Logger.serial)
         .join(Mission, Mission.id == ClockRow.mission_id)
@@ -44,8 +44,18 @@ def _kept(session: Session, which: ColumnElement[bool]) -> dict[str, ClockKept]:
     for row, uid, number, serial in rows:
         with suppress(ArchiveDamagedError, ValueError, TypeError):
             its = clock_map(row.pairs, row.rate_beyond)
-            found[uid] = ClockKept(row.uid, serial, uid, number, row.way, its, _uncertainty(row),
-                                   row.words, row.said_ms, row.said_by)  # fmt: skip
+            found[uid] = ClockKept(
+                row.uid,
+                serial,
+                uid,
+                number,
+                row.way,
+                its,
+                _uncertainty(row),
+                row.words,
+                row.said_ms,
+                row.said_by,
+            )
     return found
 
 
@@ -63,8 +73,11 @@ class ClockHistory:
 
     def at(self, at_ms: int) -> ClockMap:
         """Return what stood at an instant."""
-        stood = [its for said_ms, undone_ms, its in self.said
-                 if said_ms <= at_ms and (undone_ms is None or undone_ms > at_ms)]  # fmt: skip
+        stood = [
+            its
+            for said_ms, undone_ms, its in self.said
+            if said_ms <= at_ms and (undone_ms is None or undone_ms > at_ms)
+        ]
         return stood[-1] if stood else RIGHT
 
     def moved(self, span: Span, seen_ms: int) -> Span:
@@ -90,7 +103,7 @@ def clock_histories(session: Session) -> dict[str, ClockHistory]:
     return {uid: ClockHistory(tuple(said)) for uid, said in found.items()}
 
 
-def wrong_clocks(session: Session) -> dict[str, float]:
+def wrong_clock_offsets_ms(session: Session) -> dict[str, float]:
     """Return the missions whose logger had a clock that was wrong when it was offloaded, with how
     far it was ahead then, ms, by mission (its id); those whose clock was corrected since are not
     among them."""
@@ -102,8 +115,11 @@ def wrong_clocks(session: Session) -> dict[str, float]:
     )
     corrected = clocks_in_force(session)
     found = {uid: float(off_ms or 0.0) for uid, off_ms in session.execute(query)}
-    return {uid: off_ms for uid, off_ms in found.items()
-            if is_clock_wrong(off_ms) and uid not in corrected}  # fmt: skip
+    return {
+        uid: off_ms
+        for uid, off_ms in found.items()
+        if is_clock_wrong(off_ms) and uid not in corrected
+    }
 
 
 def drifts_of_models(session: Session) -> dict[str, float]:
@@ -111,14 +127,21 @@ def drifts_of_models(session: Session) -> dict[str, float]:
     enough is known: by the last contact of each mission that lasted for days."""
     latest: dict[str, tuple[str, float]] = {}
     query = (
-        select(Mission.uid, Logger.model, Offload.at_ms - Mission.launched_ms,
-               Offload.clock_difference_ms)
+        select(
+            Mission.uid,
+            Logger.model,
+            Offload.at_ms - Mission.launched_ms,
+            Offload.clock_difference_ms,
+        )
         .join(Mission, Mission.id == Offload.mission_id)
         .join(Logger, Logger.id == Mission.logger_id)
-        .where(Offload.clock_difference_ms.is_not(None), Offload.carried.is_not(True),
-               Offload.at_ms - Mission.launched_ms >= LEAST_DRIFTED_MS)
+        .where(
+            Offload.clock_difference_ms.is_not(None),
+            Offload.carried.is_not(True),
+            Offload.at_ms - Mission.launched_ms >= LEAST_DRIFTED_MS,
+        )
         .order_by(Offload.at_ms)
-    )  # fmt: skip
+    )
     for uid, model, length_ms, off_ms in session.execute(query):
         latest[uid] = (model, 1e6 * float(off_ms or 0.0) / length_ms)
     rates: dict[str, list[float]] = {}
@@ -131,12 +154,19 @@ def measured_differences(session: Session, mission: str) -> list[tuple[int, floa
     """Return when the clock of a mission's logger was read at an offload, how far it was ahead, and
     how sure that is; ms, oldest first."""
     query = (
-        select(Offload.at_ms, Offload.clock_difference_ms, Offload.clock_uncertainty_ms,
-               Offload.carried)
+        select(
+            Offload.at_ms,
+            Offload.clock_difference_ms,
+            Offload.clock_uncertainty_ms,
+            Offload.carried,
+        )
         .join(Mission, Mission.id == Offload.mission_id)
         .where(Mission.uid == mission, Offload.clock_difference_ms.is_not(None))
         .order_by(Offload.at_ms)
-    )  # fmt: skip
+    )
     # what a courier brought was read by the courier's clock
-    return [(at_ms, float(off or 0.0), float(u or 0.0))
-            for at_ms, off, u, carried in session.execute(query) if not carried]  # fmt: skip
+    return [
+        (at_ms, float(off or 0.0), float(u or 0.0))
+        for at_ms, off, u, carried in session.execute(query)
+        if not carried
+    ]

@@ -10,14 +10,24 @@ from gezeiten.archive.store.tables import CorrectionRow, Point
 from gezeiten.domain.steps.chain import Correction, as_they_stand
 
 _OF_POINT = PreparedStatement(
-    select(CorrectionRow.uid, Point.uid, CorrectionRow.series, CorrectionRow.kind,
-           CorrectionRow.version, CorrectionRow.start_ms, CorrectionRow.end_ms,
-           CorrectionRow.parameters, CorrectionRow.words, CorrectionRow.said_ms,
-           CorrectionRow.said_by, CorrectionRow.is_on)
+    select(
+        CorrectionRow.uid,
+        Point.uid,
+        CorrectionRow.series,
+        CorrectionRow.kind,
+        CorrectionRow.version,
+        CorrectionRow.start_ms,
+        CorrectionRow.end_ms,
+        CorrectionRow.parameters,
+        CorrectionRow.words,
+        CorrectionRow.said_ms,
+        CorrectionRow.said_by,
+        CorrectionRow.is_on,
+    )
     .join(Point, Point.id == CorrectionRow.point_id)
     .where(Point.id == bindparam("its_id"), CorrectionRow.undone_ms.is_(None))
     .order_by(CorrectionRow.said_ms, CorrectionRow.uid)
-)  # fmt: skip
+)
 
 
 def corrections_at(session: Session, point_id: int) -> list[Correction]:

@@ -38,16 +38,16 @@ from sqlalchemy.pool import ConnectionPoolEntry
 from gezeiten.archive.actions.catching_up import catch_up, lengths_applied
 from gezeiten.archive.actions.entry_writing import Author
 from gezeiten.archive.actions.own_chain import OwnChain
-from gezeiten.archive.local_cache.changes import is_beside
+from gezeiten.archive.local_cache.changes import matches_archive
 from gezeiten.archive.local_cache.database_state import HERE
 from gezeiten.archive.local_cache.layout import Layout
-from gezeiten.archive.local_cache.tables import SCHEMA, make_tables, throw_away_other_form
+from gezeiten.archive.local_cache.tables import SCHEMA, delete_if_outdated, make_tables
 from gezeiten.archive.store.chains import Body, ChainFiles
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.head_hashes import Heads
 from gezeiten.archive.store.prepared import make_all
-from gezeiten.archive.store.rights import give_rights, make_folder
-from gezeiten.archive.store.room import make_sure_of_room
+from gezeiten.archive.store.rights import make_folder, set_rights
+from gezeiten.archive.store.room import require_free_space
 from gezeiten.archive.store.stored import stored_value
 from gezeiten.archive.store.tables import Base, ChainRow
 from gezeiten.archive.store.vault import Vault
@@ -69,8 +69,18 @@ WORD_AFTER_S = 1.0
 """Whoever waits for another program's write hears of it after so long."""
 _LONGEST_PATH = 480
 """SQLite takes 512 bytes, with what it puts behind the name of a database."""
-FOLDERS = ("vault", "overviews", "certificates", "reports", "foundings", "documents", "rescued",
-           "incoming", "handovers", "sheets")  # fmt: skip
+FOLDERS = (
+    "vault",
+    "overviews",
+    "certificates",
+    "reports",
+    "foundings",
+    "documents",
+    "rescued",
+    "incoming",
+    "handovers",
+    "sheets",
+)
 
 
 class Archive:
@@ -140,18 +150,19 @@ class Archive:
             if look:
                 copy_database(folder, self.work)
             self.engine = create_engine(
-                self.url, connect_args={"timeout": busy_s} if self._is_sqlite else {},
+                self.url,
+                connect_args={"timeout": busy_s} if self._is_sqlite else {},
                 json_deserializer=stored_value,
-            )  # fmt: skip
+            )
             if self._is_sqlite:
-                throw_away_other_form(self.work / HERE)
+                delete_if_outdated(self.work / HERE)
                 event.listen(self.engine, "connect", partial(_prepare_sqlite, self.work / HERE))
             is_new = self._is_sqlite and not (self.work / DATABASE).exists()
             try:
                 self._migrate()
                 make_tables(self.engine)
                 if is_fresh:
-                    give_rights(folder, (folder / DATABASE, folder / HERE))
+                    set_rights(folder, (folder / DATABASE, folder / HERE))
                 if not is_new:
                     self._refuse_another_archives_database()
             except BaseException:
@@ -174,7 +185,7 @@ class Archive:
 
     def close(self) -> None:
         """Let go of the database; work that still runs in a thread does so when it is through."""
-        event.listen(self.engine, "checkin", _let_go)
+        event.listen(self.engine, "checkin", _close_returned_connection)
         self.engine.dispose()
         if self._scratch is not None:
             self._scratch.cleanup()
@@ -195,7 +206,7 @@ class Archive:
         ):
             if self._is_sqlite:
                 # take the write lock now: an upgrade from reading could not wait in line
-                self._begin_writing(session)
+                self._acquire_write_lock(session)
             has_caught_up = catch_up(session, self.chains, self.foundings.get, self.on_wait)
             try:
                 yield session
@@ -203,7 +214,7 @@ class Archive:
                 entered = session.info.pop("lines", {})
                 end = self.chain.end(session) if entered else None
                 if entered:
-                    make_sure_of_room(
+                    require_free_space(
                         self.work, sum(len(b"".join(one)) for one in entered.values())
                     )
                 for chain, lines in entered.items():
@@ -247,7 +258,9 @@ class Archive:
         had done, or everything, where the database is gone."""
         with self.reading() as session:
             connection = session.connection()
-            is_up = lengths_applied(connection) == self.chains.sizes() and is_beside(connection)
+            is_up = lengths_applied(connection) == self.chains.sizes() and matches_archive(
+                connection
+            )
         if not is_up:
             with self.writing():
                 pass
@@ -265,7 +278,7 @@ class Archive:
             )
         self.chain.enter(session, told, who)
 
-    def _begin_writing(self, session: Session) -> None:
+    def _acquire_write_lock(self, session: Session) -> None:
         """Take the write lock; another program is waited for, with a word, `busy_s` long."""
         first_s = min(WORD_AFTER_S, self._busy_s)
         cursor = session.connection().connection.cursor()  # the driver's own, for speed
@@ -377,7 +390,7 @@ def upgrade(engine: Engine) -> None:
     engine.dispose()  # later connections watch foreign keys again
 
 
-def _let_go(_connection: object, record: ConnectionPoolEntry) -> None:
+def _close_returned_connection(_connection: object, record: ConnectionPoolEntry) -> None:
     """Close a connection that comes back after its archive was closed: nobody else would."""
     record.invalidate()
 
@@ -389,8 +402,13 @@ def _prepare_sqlite(here: Path, connection: sqlite3.Connection, _record: object)
     cursor = connection.cursor()
     cursor.execute(f"ATTACH DATABASE ? AS {SCHEMA}", (str(here),))
     # an erased name leaves no trace in the free places of the file
-    for pragma in ("journal_mode=WAL", f"{SCHEMA}.journal_mode=WAL", "synchronous=NORMAL",
-                   "main.secure_delete=ON",
-                   f"{SCHEMA}.synchronous=NORMAL", "foreign_keys=ON"):  # fmt: skip
+    for pragma in (
+        "journal_mode=WAL",
+        f"{SCHEMA}.journal_mode=WAL",
+        "synchronous=NORMAL",
+        "main.secure_delete=ON",
+        f"{SCHEMA}.synchronous=NORMAL",
+        "foreign_keys=ON",
+    ):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()

@@ -12,12 +12,19 @@ from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
 from gezeiten.domain.steps.derived import CalculatedSeries
 
 _SAID = PreparedStatement(
-    select(DerivedRow.id, DerivedRow.uid, Point.uid, DerivedRow.series, DerivedRow.formula,
-           DerivedRow.version, DerivedRow.parameters)
+    select(
+        DerivedRow.id,
+        DerivedRow.uid,
+        Point.uid,
+        DerivedRow.series,
+        DerivedRow.formula,
+        DerivedRow.version,
+        DerivedRow.parameters,
+    )
     .join(Point, Point.id == DerivedRow.point_id)
     .where(DerivedRow.undone_ms.is_(None))
     .order_by(DerivedRow.said_ms, DerivedRow.uid)
-)  # fmt: skip
+)
 _INPUTS = PreparedStatement(
     select(DerivedInput.derived_id, Point.uid, DerivedInput.series)
     .join(Point, Point.id == DerivedInput.point_id)
@@ -49,7 +56,7 @@ class CalculationNote:
     words: str
 
 
-def said_by(session: Session) -> dict[str, CalculationNote]:
+def calculation_notes(session: Session) -> dict[str, CalculationNote]:
     """Return who said of each series that it is calculated, by the id of what was said."""
     rows = select(DerivedRow.uid, DerivedRow.said_ms, DerivedRow.said_by, DerivedRow.words)
     return {

@@ -41,7 +41,16 @@ def documents(session: Session) -> list[KeptDocument]:
     """Return all documents handed over, latest first."""
     rows = session.scalars(select(IssuedDocumentRow).order_by(IssuedDocumentRow.id.desc()))
     return [
-        KeptDocument(row.uid, row.at_ms, row.person, row.kind, row.point_id,
-                     (row.start_ms, row.end_ms), row.file_name, row.sha256, row.readings)
+        KeptDocument(
+            row.uid,
+            row.at_ms,
+            row.person,
+            row.kind,
+            row.point_id,
+            (row.start_ms, row.end_ms),
+            row.file_name,
+            row.sha256,
+            row.readings,
+        )
         for row in rows
-    ]  # fmt: skip
+    ]

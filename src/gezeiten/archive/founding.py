@@ -10,7 +10,7 @@ import msgspec
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.actions.beginnings import OLD_ENTRIES, begun_of
+from gezeiten.archive.actions.beginnings import OLD_ENTRIES, latest_archive_begin
 from gezeiten.archive.actions.entry_restoration import old_entries
 from gezeiten.archive.actions.execution import do_by_itself
 from gezeiten.archive.actions.projected_tables import HELD_AT_BEGIN, MADE, plain_rows, rows
@@ -22,17 +22,17 @@ from gezeiten.domain.actions.archives import ArchiveBegun
 from gezeiten.errors import ArchiveDamagedError
 
 
-def begin(archive: Archive, at_ms: int) -> None:
+def begin_if_new(archive: Archive, at_ms: int) -> None:
     """Let an archive begin where it has not: keep what its tables hold, and say so."""
     with archive.reading() as session:
-        if _has_begun(session):
+        if _has_beginning(session):
             return
     with archive.writing() as session:
-        if not _has_begun(session):  # another program may have been quicker
-            begin_anew(archive, session, at_ms)
+        if not _has_beginning(session):  # another program may have been quicker
+            restart_chain(archive, session, at_ms)
 
 
-def begin_anew(archive: Archive, session: Session, at_ms: int) -> None:
+def restart_chain(archive: Archive, session: Session, at_ms: int) -> None:
     """Let an archive begin with what it holds now, inside the caller's transaction."""
     session.flush()
     made, old = rows(session.connection()), old_entries(session)
@@ -45,9 +45,9 @@ def begin_anew(archive: Archive, session: Session, at_ms: int) -> None:
     do_by_itself(session, ArchiveBegun(_id_of(session), MADE, dump, many), at_ms)
 
 
-def _has_begun(session: Session) -> bool:
+def _has_beginning(session: Session) -> bool:
     try:
-        begun = begun_of(session)
+        begun = latest_archive_begin(session)
     except ArchiveDamagedError:
         return True  # verify names it
     return begun is not None and set(begun.tables) >= HELD_AT_BEGIN
@@ -55,7 +55,7 @@ def _has_begun(session: Session) -> bool:
 
 def _id_of(session: Session) -> str:
     """The id of an archive: the one it has; of an old one derived, so that two copies agree."""
-    begun = begun_of(session)
+    begun = latest_archive_begin(session)
     if begun is not None:
         return begun.archive
     first = session.scalars(select(LogbookRow.hash).order_by(LogbookRow.seq).limit(1)).first()

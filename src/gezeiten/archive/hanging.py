@@ -11,12 +11,20 @@ from gezeiten.domain.kept import HangingKept
 from gezeiten.domain.steps.hanging import SensorDepth
 
 _ALL = PreparedStatement(
-    select(HangingRow.uid, Point.uid, HangingRow.since_ms, HangingRow.rim_m, HangingRow.length_m,
-           HangingRow.words, HangingRow.said_ms, HangingRow.said_by)
+    select(
+        HangingRow.uid,
+        Point.uid,
+        HangingRow.since_ms,
+        HangingRow.rim_m,
+        HangingRow.length_m,
+        HangingRow.words,
+        HangingRow.said_ms,
+        HangingRow.said_by,
+    )
     .join(Point, Point.id == HangingRow.point_id)
     .where(HangingRow.undone_ms.is_(None))
     .order_by(HangingRow.since_ms, HangingRow.said_ms, HangingRow.uid)
-)  # fmt: skip
+)
 
 
 def hangings(session: Session) -> dict[str, list[HangingKept]]:

@@ -27,10 +27,19 @@ def limits_of_series(session: Session, point_id: int | None = None) -> list[Limi
         query = query.where(Point.id == point_id)
     try:
         return [
-            LimitKept(row.uid, key, row.series, limit_rule({**row.rule, "origin": row.uid}),
-                      row.start_ms, row.end_ms, row.words, row.said_ms, row.said_by)
+            LimitKept(
+                row.uid,
+                key,
+                row.series,
+                limit_rule({**row.rule, "origin": row.uid}),
+                row.start_ms,
+                row.end_ms,
+                row.words,
+                row.said_ms,
+                row.said_by,
+            )
             for row, key in session.execute(query)
-        ]  # fmt: skip
+        ]
     except (KeyError, TypeError, ValueError) as exc:
         raise ArchiveDamagedError(
             "A limit of a series cannot be read; verify the archive."

@@ -38,30 +38,34 @@ class PlacedLogger:
         return full_name(self.site, self.point) if self.point else ""
 
 
-def placed_loggers(session: Session) -> list[PlacedLogger]:
+def loggers_by_serial(session: Session) -> list[PlacedLogger]:
     """Return all loggers and sources, by serial."""
-    return [_placed(*row) for row in session.execute(_placing().order_by(Logger.serial))]
+    return [
+        _deployed_logger(*row)
+        for row in session.execute(_loggers_with_points().order_by(Logger.serial))
+    ]
 
 
-def placed_logger(session: Session, serial: str) -> PlacedLogger | None:
+def find_logger(session: Session, serial: str) -> PlacedLogger | None:
     """Return the logger of a serial, None where the archive does not know it."""
-    row = session.execute(_placing().where(Logger.serial == serial)).first()
-    return None if row is None else _placed(*row)
+    row = session.execute(_loggers_with_points().where(Logger.serial == serial)).first()
+    return None if row is None else _deployed_logger(*row)
 
 
-def known_logger(session: Session, serial: str) -> KnownLogger | None:
+def last_seen_logger(session: Session, serial: str) -> KnownLogger | None:
     """Return a logger as it was seen last, None where the archive does not know it."""
     row = session.scalars(select(Logger).filter_by(serial=serial)).first()
-    return None if row is None else known_logger_of(row)
+    return None if row is None else logger_view(row)
 
 
-def known_logger_of(row: Logger) -> KnownLogger:
+def logger_view(row: Logger) -> KnownLogger:
     """Return a logger as it is handed out."""
-    return KnownLogger(row.id, row.serial, row.model, row.practice, row.seen_ms, row.state,
-                       row.clock_difference_ms)  # fmt: skip
+    return KnownLogger(
+        row.id, row.serial, row.model, row.practice, row.seen_ms, row.state, row.clock_difference_ms
+    )
 
 
-def _placing() -> Select[Logger, Point, Site]:
+def _loggers_with_points() -> Select[Logger, Point, Site]:
     return (
         select(Logger, Point, Site)
         .outerjoin(Point, Point.id == Logger.point_id)
@@ -69,12 +73,21 @@ def _placing() -> Select[Logger, Point, Site]:
     )
 
 
-def _placed(logger: Logger, point: Point | None, site: Site | None) -> PlacedLogger:
+def _deployed_logger(logger: Logger, point: Point | None, site: Site | None) -> PlacedLogger:
     return PlacedLogger(
-        logger.id, logger.point_id, logger.serial, logger.model, logger.firmware, logger.practice,
-        logger.seen_ms, logger.pin_group or "", logger.retired_ms, point.name if point else "",
-        site.name if site else "", site.zone if site else "UTC",
-    )  # fmt: skip
+        logger.id,
+        logger.point_id,
+        logger.serial,
+        logger.model,
+        logger.firmware,
+        logger.practice,
+        logger.seen_ms,
+        logger.pin_group or "",
+        logger.retired_ms,
+        point.name if point else "",
+        site.name if site else "",
+        site.zone if site else "UTC",
+    )
 
 
 def point_names(session: Session) -> dict[int, tuple[str, str]]:
@@ -93,8 +106,16 @@ def services_of(session: Session, logger_id: int) -> list[ServiceEntry]:
 
 def _entry(row: Service) -> ServiceEntry:
     kind: ServiceKind = next(k for k in get_args(ServiceKind) if k == row.kind)
-    return ServiceEntry(row.id, row.at_ms, row.person, kind, row.words, row.due_ms,
-                        row.certificate_name or "", row.certificate_sha256 or "")  # fmt: skip
+    return ServiceEntry(
+        row.id,
+        row.at_ms,
+        row.person,
+        kind,
+        row.words,
+        row.due_ms,
+        row.certificate_name or "",
+        row.certificate_sha256 or "",
+    )
 
 
 def certificates_of(session: Session, serial: str) -> list[ServiceEntry]:
@@ -127,10 +148,11 @@ def reports_named(session: Session) -> list[str]:
     return list(session.scalars(select(LoggerReport.sha256).distinct()))
 
 
-def reports_known(session: Session) -> set[tuple[str, int]]:
+def known_report_sizes(session: Session) -> set[tuple[str, int]]:
     """Return names and sizes of all documents that loggers wrote."""
-    return {(name, many) for name, many in session.execute(
-        select(LoggerReport.name, LoggerReport.size))}  # fmt: skip
+    return {
+        (name, many) for name, many in session.execute(select(LoggerReport.name, LoggerReport.size))
+    }
 
 
 def has_report(session: Session, logger_id: int, sha256: str) -> bool:
@@ -152,11 +174,11 @@ def calibration_noted(session: Session, logger_id: int) -> int | None:
 
 def place_of(session: Session, serial: str) -> str:
     """Return where a logger measures, site and point in one; "" where it is nowhere."""
-    placed = placed_logger(session, serial)
+    placed = find_logger(session, serial)
     return placed.place if placed else ""
 
 
-def calibrations_before(
+def point_calibrations(
     session: Session, point_id: int, before_ms: int
 ) -> list[tuple[str, ServiceEntry]]:
     """Return the calibrations before an instant of all loggers that measured at a point, oldest
@@ -165,8 +187,9 @@ def calibrations_before(
         select(Logger.serial, Service)
         .join(Logger, Logger.id == Service.logger_id)
         .join(Mission, Mission.logger_id == Logger.id)
-        .where(Mission.point_id == point_id, Service.kind == "calibration",
-               Service.at_ms < before_ms)
+        .where(
+            Mission.point_id == point_id, Service.kind == "calibration", Service.at_ms < before_ms
+        )
         .order_by(Service.at_ms)
-    )  # fmt: skip
+    )
     return [(serial, _entry(row)) for serial, row in rows]

@@ -8,10 +8,10 @@ from dataclasses import replace
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session, joinedload
 
-from gezeiten.archive.intake.missions import kept_ranges, known_mission
+from gezeiten.archive.intake.missions import find_mission, stored_ranges
 from gezeiten.archive.local_cache.layout import Layout, layout
-from gezeiten.archive.local_cache.readings import kept_of_text
-from gezeiten.archive.loggers import known_logger_of
+from gezeiten.archive.local_cache.readings import text_reading_count
+from gezeiten.archive.loggers import logger_view
 from gezeiten.archive.store.tables import Logger, Mission, Point, SeriesAssignmentRow, Site
 from gezeiten.domain.actions.offloads import SOURCES
 from gezeiten.domain.kept import GOING_ON, KnownMission
@@ -28,17 +28,17 @@ def missions_of(session: Session, logger_id: int) -> list[tuple[KnownMission, in
     """Return the missions of a logger, launched last first, and how many readings of each are here;
     of a source there are as many as are here."""
     query = _missions().where(Mission.logger_id == logger_id).order_by(Mission.launched_ms.desc())
-    return [_with_kept(session, row) for row in session.scalars(query)]
+    return [_with_reading_count(session, row) for row in session.scalars(query)]
 
 
-def _with_kept(session: Session, row: Mission) -> tuple[KnownMission, int]:
+def _with_reading_count(session: Session, row: Mission) -> tuple[KnownMission, int]:
     if row.logger.model in SOURCES:
-        kept = kept_of_text(session, row.uid)
-        return replace(known(row), readings=kept), kept
-    return known(row), size(kept_ranges(session, row.id))
+        kept = text_reading_count(session, row.uid)
+        return replace(mission_view(row), readings=kept), kept
+    return mission_view(row), size(stored_ranges(session, row.id))
 
 
-def launched_since(session: Session, logger_id: int, since_ms: int) -> tuple[int, int] | None:
+def newest_launch_since(session: Session, logger_id: int, since_ms: int) -> tuple[int, int] | None:
     """Return number and launch of a logger's newest mission since an instant, None without one."""
     row = session.execute(
         select(Mission.number, Mission.launched_ms)
@@ -54,17 +54,21 @@ def newest_mission_ms(session: Session, point_id: int) -> int | None:
     return session.scalar(query.where(Mission.point_id == point_id, _IS_LOGGER))
 
 
-def kept_of(session: Session, serial: str, number: int, launched_ms: int) -> list[Range]:
+def mission_ranges(session: Session, serial: str, number: int, launched_ms: int) -> list[Range]:
     """Return which readings of a mission are kept; none of one that is not known."""
     key = session.scalars(
-        select(Mission.id).join(Logger).where(
-            Logger.serial == serial, Mission.number == number, Mission.launched_ms == launched_ms,
+        select(Mission.id)
+        .join(Logger)
+        .where(
+            Logger.serial == serial,
+            Mission.number == number,
+            Mission.launched_ms == launched_ms,
         )
-    ).first()  # fmt: skip
-    return kept_ranges(session, key) if key is not None else []
+    ).first()
+    return stored_ranges(session, key) if key is not None else []
 
 
-def last_plan_of(session: Session, serial: str) -> Plan | None:
+def latest_plan_of_logger(session: Session, serial: str) -> Plan | None:
     """Return the plan of the last mission at a logger's point, else of the logger's own last."""
     logger = session.scalars(select(Logger).filter_by(serial=serial)).first()
     if logger is None:
@@ -76,10 +80,10 @@ def last_plan_of(session: Session, serial: str) -> Plan | None:
         last = session.scalars(there).first()
     if last is None:
         last = session.scalars(query.filter_by(logger_id=logger.id)).first()
-    return plan_of(session, known(last)) if last is not None else None
+    return plan_of(session, mission_view(last)) if last is not None else None
 
 
-def last_plan_at(session: Session, site: str, point: str) -> Plan | None:
+def latest_plan_at_point(session: Session, site: str, point: str) -> Plan | None:
     """Return the plan of the last mission at the point of these names, None without one."""
     last = session.scalars(
         select(Mission)
@@ -90,7 +94,7 @@ def last_plan_at(session: Session, site: str, point: str) -> Plan | None:
         .order_by(Mission.launched_ms.desc())
         .limit(1)
     ).first()
-    return plan_of(session, known(last)) if last else None
+    return plan_of(session, mission_view(last)) if last else None
 
 
 def plan_of(session: Session, mission: KnownMission) -> Plan:
@@ -103,20 +107,20 @@ def plan_of(session: Session, mission: KnownMission) -> Plan:
     return replace(plan, point_name=full_name(point.site.name, point.name))
 
 
-def kept_and_damaged(
+def stored_and_damaged_ranges(
     session: Session, logger_id: int, number: int, launched_ms: int
 ) -> tuple[list[Range], list[Range]]:
     """Return which readings of a mission are kept, and which came damaged at the last offload."""
-    mission = known_mission(session, logger_id, number, launched_ms)
+    mission = find_mission(session, logger_id, number, launched_ms)
     if mission is None:
         return [], []
-    return kept_ranges(session, mission.id), [(a, b) for a, b in mission.damaged or []]
+    return stored_ranges(session, mission.id), [(a, b) for a, b in mission.damaged or []]
 
 
 def missions_by_id(session: Session, uids: Iterable[str]) -> dict[str, KnownMission]:
     """Return missions by their ids."""
     query = _missions().where(Mission.uid.in_(list(uids)))
-    return {row.uid: known(row) for row in session.scalars(query)}
+    return {row.uid: mission_view(row) for row in session.scalars(query)}
 
 
 def recording_at(session: Session, point_id: int, but: str) -> list[str]:
@@ -126,8 +130,9 @@ def recording_at(session: Session, point_id: int, but: str) -> list[str]:
     for mission, stood in missions_at(session, point_id):
         if stood is not None and mission.logger.model not in SOURCES:
             last[mission.logger.serial] = mission
-    return sorted(serial for serial, mission in last.items()
-                  if serial != but and mission.state in GOING_ON)  # fmt: skip
+    return sorted(
+        serial for serial, mission in last.items() if serial != but and mission.state in GOING_ON
+    )
 
 
 def missions_at(session: Session, point_id: int) -> list[tuple[KnownMission, Deployment | None]]:
@@ -138,25 +143,28 @@ def missions_at(session: Session, point_id: int) -> list[tuple[KnownMission, Dep
     by_id = missions_by_id(session, {one.stay.mission for one in stood})
     waiting = _missions().where(Mission.point_id == point_id, Mission.first_ms == 0)
     found: list[tuple[KnownMission, Deployment | None]] = [
-        (known(row), None) for row in session.scalars(waiting)
+        (mission_view(row), None) for row in session.scalars(waiting)
     ]
     found += [(by_id[one.stay.mission], one) for one in stood]
     return sorted(found, key=lambda one: (one[0].first_ms, one[1].start_ms if one[1] else 0))
 
 
-def last_mission_at(session: Session, point_id: int) -> KnownMission | None:
+def latest_mission_at_point(session: Session, point_id: int) -> KnownMission | None:
     """Return the mission that a logger was launched for last at a point, None without one."""
     query = _missions().join(Logger).where(Mission.point_id == point_id, _IS_LOGGER)
     query = query.order_by(Mission.launched_ms.desc())
     row = session.scalars(query.limit(1)).first()
-    return None if row is None else known(row)
+    return None if row is None else mission_view(row)
 
 
 def mission_due_at(session: Session, point_id: int, at_ms: int) -> KnownMission | None:
     """Return the logger's mission at a point under which a reading was due at an instant."""
     made = layout(session)
-    there = [one for one in made.stood if one.point == made.points[point_id]
-             and one.stay.is_logger and one.start_ms <= at_ms]  # fmt: skip
+    there = [
+        one
+        for one in made.stood
+        if one.point == made.points[point_id] and one.stay.is_logger and one.start_ms <= at_ms
+    ]
     if not there:
         return None
     last = max(there, key=lambda one: one.start_ms).stay.mission
@@ -167,12 +175,21 @@ def _missions() -> Select[Mission]:
     return select(Mission).options(joinedload(Mission.logger))
 
 
-def known(row: Mission) -> KnownMission:
+def mission_view(row: Mission) -> KnownMission:
     """Return a mission as it is handed out."""
     return KnownMission(
-        row.id, row.point_id, known_logger_of(row.logger), row.number, row.launched_ms,
-        row.first_ms, row.interval_ms, row.plan, row.state, row.first_held, row.readings,
-    )  # fmt: skip
+        row.id,
+        row.point_id,
+        logger_view(row.logger),
+        row.number,
+        row.launched_ms,
+        row.first_ms,
+        row.interval_ms,
+        row.plan,
+        row.state,
+        row.first_held,
+        row.readings,
+    )
 
 
 def newest_number(session: Session, logger_id: int) -> int | None:
@@ -215,10 +232,10 @@ def _waiting(session: Session) -> dict[int, tuple[KnownMission, bool]]:
     """The missions that wait for their button, by the point they were launched for."""
     query = _missions().where(Mission.first_ms == 0, Mission.point_id.is_not(None))
     rows = session.scalars(query.order_by(Mission.id))
-    return {row.point_id or 0: (known(row), True) for row in rows}
+    return {row.point_id or 0: (mission_view(row), True) for row in rows}
 
 
-def missions_beside(session: Session) -> dict[int, list[KnownMission]]:
+def missions_of_labelled_series(session: Session) -> dict[int, list[KnownMission]]:
     """Return the missions of loggers that are said to feed a labelled series of a point still, and
     stand there, by point: those beside the one that began last."""
     made = layout(session)

@@ -15,7 +15,7 @@ from gezeiten.domain.series.coverage import Range, size
 from gezeiten.domain.series.timeline import Span
 
 
-def offloaded_since(session: Session, logger_id: int, since_ms: int) -> list[tuple[int, int]]:
+def offload_counts_since(session: Session, logger_id: int, since_ms: int) -> list[tuple[int, int]]:
     """Return how many new readings each offload of a logger since an instant brought, and when."""
     rows = session.execute(
         select(Offload.added, Offload.at_ms)
@@ -27,12 +27,14 @@ def offloaded_since(session: Session, logger_id: int, since_ms: int) -> list[tup
 
 def offload_instants(session: Session, point_id: int) -> list[int]:
     """Return when something was offloaded of a point, latest first."""
-    return list(session.scalars(
-        select(Offload.at_ms)
-        .join(Mission, Mission.id == Offload.mission_id)
-        .where(Mission.point_id == point_id)
-        .order_by(Offload.at_ms.desc())
-    ))  # fmt: skip
+    return list(
+        session.scalars(
+            select(Offload.at_ms)
+            .join(Mission, Mission.id == Offload.mission_id)
+            .where(Mission.point_id == point_id)
+            .order_by(Offload.at_ms.desc())
+        )
+    )
 
 
 def offloads_of(session: Session, mission: str) -> list[int]:
@@ -49,14 +51,21 @@ def offloads_of(session: Session, mission: str) -> list[int]:
 
 def raw_of_mission(session: Session, serial: str, number: int, launched_ms: int) -> list[str]:
     """Return the fingerprints of all bytes that were offloaded of a mission."""
-    return list(session.scalars(
-        select(Offload.sha256).join(Mission).join(Logger).where(
-            Logger.serial == serial, Mission.number == number, Mission.launched_ms == launched_ms,
+    return list(
+        session.scalars(
+            select(Offload.sha256)
+            .join(Mission)
+            .join(Logger)
+            .where(
+                Logger.serial == serial,
+                Mission.number == number,
+                Mission.launched_ms == launched_ms,
+            )
         )
-    ))  # fmt: skip
+    )
 
 
-def ways_of_reading(session: Session) -> list[dict[str, Any]]:
+def text_reading_settings(session: Session) -> list[dict[str, Any]]:
     """Return how each text was read that was taken in, oldest first."""
     query = select(Offload.reading).where(Offload.reading.is_not(None)).order_by(Offload.id)
     return [reading for reading in session.scalars(query) if reading]
@@ -64,17 +73,25 @@ def ways_of_reading(session: Session) -> list[dict[str, Any]]:
 
 def offloads_by_id(session: Session, ids: tuple[int, ...]) -> list[KnownOffload]:
     """Return offloads by this database's keys."""
-    return [_known(*row) for row in session.execute(_offloads().where(Offload.id.in_(ids)))]
+    return [_offload_view(*row) for row in session.execute(_offloads().where(Offload.id.in_(ids)))]
 
 
 def _offloads() -> Select[Offload, str]:
     return select(Offload, Mission.uid).join(Mission, Mission.id == Offload.mission_id)
 
 
-def _known(row: Offload, mission: str) -> KnownOffload:
+def _offload_view(row: Offload, mission: str) -> KnownOffload:
     added = tuple((first, end) for first, end in row.added)
-    return KnownOffload(row.id, mission, row.at_ms, row.person, row.route, row.sha256, added,
-                        row.clock_difference_ms)  # fmt: skip
+    return KnownOffload(
+        row.id,
+        mission,
+        row.at_ms,
+        row.person,
+        row.route,
+        row.sha256,
+        added,
+        row.clock_difference_ms,
+    )
 
 
 def all_offload_instants(session: Session) -> dict[int, list[int]]:
@@ -90,7 +107,7 @@ def all_offload_instants(session: Session) -> dict[int, list[int]]:
     return found
 
 
-def are_kept(session: Session, sha256: str) -> bool:
+def is_offloaded(session: Session, sha256: str) -> bool:
     """Whether exactly these bytes were offloaded, by their fingerprint."""
     return session.scalars(select(Offload.id).filter_by(sha256=sha256)).first() is not None
 
@@ -117,12 +134,23 @@ def raws_named(session: Session) -> list[NamedRaw]:
         its = spans.get((offload.mission_id, offload.sha256), [])
         named.append(
             NamedRaw(
-                offload.sha256, offload.size, site, point, serial, number, offload.at_ms,
-                offload.person, offload.route, min((first for first, _ in its), default=None),
-                max((last for _, last in its), default=None), offload.clock_difference_ms,
-                offload.clock_uncertainty_ms, offload.carried, offload.reading,
+                offload.sha256,
+                offload.size,
+                site,
+                point,
+                serial,
+                number,
+                offload.at_ms,
+                offload.person,
+                offload.route,
+                min((first for first, _ in its), default=None),
+                max((last for _, last in its), default=None),
+                offload.clock_difference_ms,
+                offload.clock_uncertainty_ms,
+                offload.carried,
+                offload.reading,
             )
-        )  # fmt: skip
+        )
     return named
 
 
@@ -132,8 +160,11 @@ def offloads_in(session: Session, mission_id: int, span: Span) -> list[KnownOffl
     span = layout(session).clock_of(mission_id).shown_span(span)
     its = Offload.mission_id == mission_id, Offload.taken_out_ms.is_(None)
     query = _offloads().where(*its).order_by(Offload.at_ms)
-    return [_known(row, mission) for row, mission in session.execute(query)
-            if reach_into(spans.get((mission_id, row.sha256), []), span)]  # fmt: skip
+    return [
+        _offload_view(row, mission)
+        for row, mission in session.execute(query)
+        if reach_into(spans.get((mission_id, row.sha256), []), span)
+    ]
 
 
 def fingerprint_of(session: Session, offload_id: int) -> str:
@@ -141,14 +172,14 @@ def fingerprint_of(session: Session, offload_id: int) -> str:
     return session.scalars(select(Offload.sha256).filter_by(id=offload_id)).one()
 
 
-def something_offloaded_since(session: Session, point_id: int, since_ms: int) -> bool:
+def has_offloads_since(session: Session, point_id: int, since_ms: int) -> bool:
     """Whether something of a point was offloaded since an instant."""
     query = select(Offload.id).join(Mission, Mission.id == Offload.mission_id)
     query = query.where(Mission.point_id == point_id, Offload.at_ms >= since_ms).limit(1)
     return session.scalars(query).first() is not None
 
 
-def switched_off(
+def undone_fetch(
     session: Session, mission: KnownMission, wanted: Range
 ) -> tuple[int, Range] | None:
     """Return an offload (its key) that a fetch brought which is undone, and which of its readings

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.actions.beginnings import begun_of
+from gezeiten.archive.actions.beginnings import latest_archive_begin
 from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.founding import begin_anew
+from gezeiten.archive.founding import restart_chain
 from gezeiten.archive.projection import Authorship
 from gezeiten.archive.store.chains import WITHHELD
 from gezeiten.archive.store.tables import LogbookRow, Person
@@ -62,29 +62,30 @@ def finish_erasing(archive: Archive, at_ms: int) -> None:
     """Take erased names out of the chain files, and let the archive begin anew without them; where
     a program was killed on the way, this ends it."""
     with archive.reading() as session:
-        if not _still_told(session):
+        if not _entries_with_erased_name(session):
             return
     with archive.writing() as session:
-        for row in _still_told(session):
+        for row in _entries_with_erased_name(session):
             archive.chains.withhold(row.chain, row.number)
             told = {"act": WITHHELD.word, "subject": "", "sentence": WITHHELD.sentence}
             its = update(LogbookRow).where(LogbookRow.seq == row.seq)
             session.execute(its.values(**told, details={}))
-        begin_anew(archive, session, at_ms)
+        restart_chain(archive, session, at_ms)
     archive.foundings.clear_all_but(_dump_of(archive))
 
 
-def _still_told(session: Session) -> list[LogbookRow]:
+def _entries_with_erased_name(session: Session) -> list[LogbookRow]:
     """Return the entries that named somebody whose name was erased."""
     erased = set(session.scalars(select(Person.uid).where(Person.name == ERASED)))
     named = select(LogbookRow).where(LogbookRow.act == PersonNamed.WORD, LogbookRow.chain != "")
     return [
-        row for row in session.scalars(named)
+        row
+        for row in session.scalars(named)
         if row.details.get("kind") == PersonNamed.KIND and row.details["act"]["person"] in erased
-    ]  # fmt: skip
+    ]
 
 
 def _dump_of(archive: Archive) -> str:
     with archive.reading() as session:
-        begun = begun_of(session)
+        begun = latest_archive_begin(session)
         return begun.dump if begun else ""

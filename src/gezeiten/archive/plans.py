@@ -12,34 +12,35 @@ from gezeiten.domain.kept import StoredPlan
 from gezeiten.domain.plan.plan import plan_from_dict
 
 
-def kept_plans(session: Session) -> list[StoredPlan]:
+def stored_plans(session: Session) -> list[StoredPlan]:
     """Return all kept plans, by name."""
-    return [_kept(row) for row in session.scalars(select(KeptPlan).order_by(KeptPlan.name))]
+    return [_plan_view(row) for row in session.scalars(select(KeptPlan).order_by(KeptPlan.name))]
 
 
 def plan_named(session: Session, name: str) -> StoredPlan | None:
     """Return the plan kept under a name, None where there is none."""
     row = session.scalars(select(KeptPlan).filter_by(name=name)).first()
-    return _kept(row) if row else None
+    return _plan_view(row) if row else None
 
 
-def _kept(row: KeptPlan) -> StoredPlan:
+def _plan_view(row: KeptPlan) -> StoredPlan:
     plan = plan_from_dict(row.plan)
     return StoredPlan(row.uid, row.name, row.model, plan, row.changed_ms, row.changed_by)
 
 
-def kept_ties(session: Session) -> list[dict[str, Any]]:
+def stored_import_templates(session: Session) -> list[dict[str, Any]]:
     """Return the kept ties as dicts, those used last first."""
     taken = select(Offload.at_ms, Offload.reading).where(Offload.reading.is_not(None))
     used = {
         str(reading.get("kind") or reading["name"]): at_ms
-        for at_ms, reading in session.execute(taken.order_by(Offload.at_ms)) if reading
-    }  # fmt: skip
+        for at_ms, reading in session.execute(taken.order_by(Offload.at_ms))
+        if reading
+    }
     rows = session.scalars(select(KeptTie)).all()
     return [row.tie for row in sorted(rows, key=lambda r: -max(r.changed_ms, used.get(r.name, 0)))]
 
 
-def tie_named(session: Session, name: str) -> tuple[str, dict[str, Any]] | None:
+def find_import_template(session: Session, name: str) -> tuple[str, dict[str, Any]] | None:
     """Return id and dict of the tie kept under a name, None where there is none."""
     row = session.scalars(select(KeptTie).filter_by(name=name)).first()
     return (row.uid, row.tie) if row else None

@@ -24,7 +24,16 @@ def remarks_on(session: Session, point_id: int) -> list[Remark]:
         .order_by(RemarkRow.start_ms, RemarkRow.uid)
     )
     return [
-        Remark(row.uid, uid, row.series, row.whole_site, row.start_ms, row.end_ms, row.words,
-               row.said_ms, row.said_by)
+        Remark(
+            row.uid,
+            uid,
+            row.series,
+            row.whole_site,
+            row.start_ms,
+            row.end_ms,
+            row.words,
+            row.said_ms,
+            row.said_by,
+        )
         for row, uid in session.execute(query)
-    ]  # fmt: skip
+    ]

@@ -36,7 +36,7 @@ class KeptRound:
     tasks: tuple[KeptTask, ...]
 
 
-def round_under_way(session: Session) -> KeptRound | None:
+def find_open_round(session: Session) -> KeptRound | None:
     """Return the round that was made last and is not closed, None without one."""
     query = select(VisitRound).filter_by(closed_ms=None).order_by(VisitRound.id.desc()).limit(1)
     row = session.scalars(query).first()
@@ -46,7 +46,7 @@ def round_under_way(session: Session) -> KeptRound | None:
     return KeptRound(row.id, row.uid, row.day_ms, row.made_ms, row.made_by, tasks)
 
 
-def kept_task(session: Session, task_id: int) -> KeptTask:
+def stored_task(session: Session, task_id: int) -> KeptTask:
     """Return a task of a round by this database's key."""
     return _task(session.get_one(RoundTask, task_id))
 

@@ -40,22 +40,22 @@ class KeptPoint:
     is_retired: bool
 
 
-def kept_sites(session: Session) -> dict[int, KeptSite]:
+def stored_sites(session: Session) -> dict[int, KeptSite]:
     """Return all sites by their key, in the order in which they were added."""
     return {row.id: _site(row) for row in session.scalars(select(Site).order_by(Site.id))}
 
 
-def kept_points(session: Session) -> dict[int, KeptPoint]:
+def stored_points(session: Session) -> dict[int, KeptPoint]:
     """Return all points by their key, in the order in which they were added."""
     return {row.id: _point(row) for row in session.scalars(select(Point).order_by(Point.id))}
 
 
-def kept_site(session: Session, site_id: int) -> KeptSite:
+def stored_site(session: Session, site_id: int) -> KeptSite:
     """Return one site."""
     return _site(session.get_one(Site, site_id))
 
 
-def kept_point(session: Session, point_id: int) -> KeptPoint:
+def stored_point(session: Session, point_id: int) -> KeptPoint:
     """Return one point."""
     return _point(session.get_one(Point, point_id))
 
@@ -70,7 +70,7 @@ def key_of_point(session: Session, uid: str) -> int:
     return session.scalars(select(Point.id).filter_by(uid=uid)).one()
 
 
-def find_point(session: Session, name: str, said: Authorship) -> Point:
+def find_or_add_point(session: Session, name: str, said: Authorship) -> Point:
     """Return the point of "Site · Point", both made where they are new; a bare name is a site
     with a point of the same name. A name that comes from elsewhere with signs that no name can have
     is cleaned of them, which whoever looks hears."""
@@ -118,20 +118,34 @@ def _new_site(session: Session, name: str, said: Authorship) -> Site:
 
 
 def _site(row: Site) -> KeptSite:
-    facts = SiteFacts(row.name, row.kind, row.zone, row.latitude, row.longitude, row.height_m,
-                      row.next_visit_ms, row.visit_every_days)  # fmt: skip
+    facts = SiteFacts(
+        row.name,
+        row.kind,
+        row.zone,
+        row.latitude,
+        row.longitude,
+        row.height_m,
+        row.next_visit_ms,
+        row.visit_every_days,
+    )
     return KeptSite(row.id, row.uid, facts, row.retired_ms is not None)
 
 
 def _point(row: Point) -> KeptPoint:
-    facts = PointFacts(row.name, row.height_m, row.measuring_point_height_m,
-                       tuple(row.duty_channels or ()), row.duty_interval_s,
-                       row.fill_limit_s, row.checks_a_day,
-                       row.checks_working_days)  # fmt: skip
+    facts = PointFacts(
+        row.name,
+        row.height_m,
+        row.measuring_point_height_m,
+        tuple(row.duty_channels or ()),
+        row.duty_interval_s,
+        row.fill_limit_s,
+        row.checks_a_day,
+        row.checks_working_days,
+    )
     return KeptPoint(row.id, row.uid, row.site_id, facts, row.retired_ms is not None)
 
 
-def point_called(session: Session, site: str, point: str) -> KeptPoint | None:
+def find_point_by_names(session: Session, site: str, point: str) -> KeptPoint | None:
     """Return the point of these names, None where there is none."""
     query = select(Point).join(Site).where(Site.name == site, Point.name == point)
     row = session.scalars(query.order_by(Point.id)).first()

@@ -12,10 +12,10 @@ from gezeiten.domain.kept import SaidOfSource
 from gezeiten.domain.sites import full_name
 
 
-def said_of_sources(session: Session) -> list[SaidOfSource]:
+def source_statements(session: Session) -> list[SaidOfSource]:
     """Return all that stands of what was said of sources, the latest first."""
-    found = [_said(*row) for row in session.execute(_with_names(DeploymentRow))]
-    found += [_said(*row) for row in session.execute(_with_names(SeriesAssignmentRow))]
+    found = [_source_statement(*row) for row in session.execute(_with_names(DeploymentRow))]
+    found += [_source_statement(*row) for row in session.execute(_with_names(SeriesAssignmentRow))]
     return sorted(found, key=lambda one: (-one.said_ms, one.uid))
 
 
@@ -30,13 +30,21 @@ def _with_names(table: type[DeploymentRow] | type[SeriesAssignmentRow]) -> Any:
     return query
 
 
-def _said(
+def _source_statement(
     row: DeploymentRow | SeriesAssignmentRow, serial: str, point: Point | None, site: Site | None
 ) -> SaidOfSource:
     name = full_name(site.name, point.name) if site and point else ""
     fed = (row.channel, row.label) if isinstance(row, SeriesAssignmentRow) else ("", "")
     return SaidOfSource(
-        row.uid, serial, point.uid if point else "", name, site.zone if site else "UTC", *fed,
-        row.start_ms, row.end_ms, row.words if isinstance(row, DeploymentRow) else "", row.said_ms,
+        row.uid,
+        serial,
+        point.uid if point else "",
+        name,
+        site.zone if site else "UTC",
+        *fed,
+        row.start_ms,
+        row.end_ms,
+        row.words if isinstance(row, DeploymentRow) else "",
+        row.said_ms,
         row.said_by,
-    )  # fmt: skip
+    )

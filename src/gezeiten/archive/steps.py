@@ -35,6 +35,16 @@ def estimates_of(session: Session, step: str) -> Series:
 
 def _step(row: Step) -> RecordStep:
     return RecordStep(
-        row.uid, row.point_id, row.channel, row.kind, row.start_ms, row.end_ms, row.interval_ms,
-        row.facts, row.made_ms, row.made_by, row.undone_ms, row.undone_by or "",
-    )  # fmt: skip
+        row.uid,
+        row.point_id,
+        row.channel,
+        row.kind,
+        row.start_ms,
+        row.end_ms,
+        row.interval_ms,
+        row.facts,
+        row.made_ms,
+        row.made_by,
+        row.undone_ms,
+        row.undone_by or "",
+    )

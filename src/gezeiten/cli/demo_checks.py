@@ -60,8 +60,9 @@ def _dips(desk: Desk, creek: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]
 
 
 def _level_of(creek: PointPlace) -> str:
-    return next(place.channel for place in creek.channels
-                if place.channel.startswith("water_level"))  # fmt: skip
+    return next(
+        place.channel for place in creek.channels if place.channel.startswith("water_level")
+    )
 
 
 def _looks(desk: Desk, room: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]:
@@ -76,9 +77,15 @@ def _looks(desk: Desk, room: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]
             temps_c = record(desk, room.id, key, (before_ms or at_ms - HOUR_MS, at_ms + HOUR_MS))
             since = temps_c.between(before_ms, at_ms + 1).values if before_ms else temps_c.values
             yield TypedCheck(
-                room, key, at_ms, _tenth(_at(temps_c, at_ms) + 0.15), "MK", u=0.4,
-                low=_tenth(since.min() + 0.1), high=_tenth(since.max() + 0.2),
-            )  # fmt: skip
+                room,
+                key,
+                at_ms,
+                _tenth(_at(temps_c, at_ms) + 0.15),
+                "MK",
+                u=0.4,
+                low=_tenth(since.min() + 0.1),
+                high=_tenth(since.max() + 0.2),
+            )
             before_ms = at_ms
 
 

@@ -27,12 +27,16 @@ def outlook_row(outlook: TextOutlook) -> dict[str, object]:
         "left_out": dict(found.left_out) if found else {},
         "columns_left_out": outlook.left_out_columns,
         "questions": [
-            {"id": one.id, "question": one.question, "several": one.several,
-             "typed": one.is_typed,
-             "choices": [{"value": value, "words": words} for value, words in one.choices]}
+            {
+                "id": one.id,
+                "question": one.question,
+                "several": one.several,
+                "typed": one.is_typed,
+                "choices": [{"value": value, "words": words} for value, words in one.choices],
+            }
             for one in outlook.questions
         ],
-    }  # fmt: skip
+    }
 
 
 def _imported(outlook: TextOutlook) -> list[SeriesSurvey]:
@@ -82,8 +86,10 @@ def outlook_lines(outlook: TextOutlook) -> list[str]:
         lines.append(f"  Columns left out: {', '.join(outlook.left_out_columns)}")
     for asked in outlook.questions:
         lines.append(f"Open: {asked.question}")
-        lines += [f"    --answer “{asked.id}={value}”  {words if words != value else ''}".rstrip()
-                  for value, words in asked.choices]  # fmt: skip
+        lines += [
+            f"    --answer “{asked.id}={value}”  {words if words != value else ''}".rstrip()
+            for value, words in asked.choices
+        ]
         if asked.is_typed or not asked.choices:
             lines.append(f"    --answer “{asked.id}=…”")
     return lines

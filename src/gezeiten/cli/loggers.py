@@ -154,13 +154,19 @@ def overview_command(
         if not thinning.is_possible:
             raise InputError(f"{serial} cannot be thinned like this; give a smaller --every.")
         came = offload_overview(desk, address, serial, extent.entry.mission, thinning)
-    row = {"serial": serial, "values": came.values, "every": thinning.every,
-           "outside": came.outside,
-           "extremes": {key: [low, high] for key, low, high in came.extremes},
-           "error": came.error}  # fmt: skip
-    lines = [f"{serial}: {counted(came.values, 'value', 'values')}, one for every "
-             f"{readings_words(thinning.every)}. {grouped(came.outside)} outside a limit, as it "
-             f"seems. {came.error}".strip()]  # fmt: skip
+    row = {
+        "serial": serial,
+        "values": came.values,
+        "every": thinning.every,
+        "outside": came.outside,
+        "extremes": {key: [low, high] for key, low, high in came.extremes},
+        "error": came.error,
+    }
+    lines = [
+        f"{serial}: {counted(came.values, 'value', 'values')}, one for every "
+        f"{readings_words(thinning.every)}. {grouped(came.outside)} outside a limit, as it "
+        f"seems. {came.error}".strip()
+    ]
     lines += [f"  {key}: {figure(low)} to {figure(high)}" for key, low, high in came.extremes]
     put(as_json, row, lines)
 

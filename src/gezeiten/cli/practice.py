@@ -42,8 +42,13 @@ class PracticeFleet:
         """Open the demonstration as a program of its own, in a folder beside the practice's."""
         folder = self._folder.parent.parent / "gezeiten-demonstration"
         command = [sys.executable, "-m", "gezeiten", "demo", "--folder", str(folder)]
-        subprocess.Popen(command, start_new_session=True, stdin=subprocess.DEVNULL,
-                         stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
+        subprocess.Popen(
+            command,
+            start_new_session=True,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
 
     def __enter__(self) -> PracticeFleet:
         return self

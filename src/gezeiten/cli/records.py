@@ -36,15 +36,17 @@ def list_points(folder: Path | None, as_json: bool) -> None:
             for point in site.points:
                 span = extent(desk, point.id, [c.channel for c in point.channels])
                 open_count = sum(1 for gap in gaps(desk, point.id) if gap.state == "open")
-                rows.append({
-                    "site": site.name,
-                    "point": point.name,
-                    "logger": point.serial,
-                    "channels": [c.channel for c in point.channels],
-                    "from": iso_utc(span[0]) if span else None,
-                    "until": iso_utc(span[1]) if span else None,
-                    "open_gaps": open_count,
-                })  # fmt: skip
+                rows.append(
+                    {
+                        "site": site.name,
+                        "point": point.name,
+                        "logger": point.serial,
+                        "channels": [c.channel for c in point.channels],
+                        "from": iso_utc(span[0]) if span else None,
+                        "until": iso_utc(span[1]) if span else None,
+                        "open_gaps": open_count,
+                    }
+                )
                 held = f"{iso_utc(span[0])} to {iso_utc(span[1])}" if span else "no readings"
                 gaps_said = counted(open_count, "open gap", "open gaps")
                 lines.append(f"  {point.name:18} {point.serial:8} {held}  {gaps_said}")

@@ -52,9 +52,15 @@ from gezeiten.link.drive import DriveSeen
 )
 @reports_errors
 def take_command(
-    folder: Path | None, as_json: bool, path: Path | None, tie_name: str | None, *,
-    unnamed: str | None, dry_run: bool, answers: tuple[str, ...],
-) -> None:  # fmt: skip
+    folder: Path | None,
+    as_json: bool,
+    path: Path | None,
+    tie_name: str | None,
+    *,
+    unnamed: str | None,
+    dry_run: bool,
+    answers: tuple[str, ...],
+) -> None:
     """Import a mission file, those of a drive or folder, or a text file.
 
     A text is imported only when no question about it is open. With --as a folder is one of texts,
@@ -79,12 +85,17 @@ def take_command(
             return
         if not is_text:
             is_file = path.is_file()
-            card = look_at_file(desk, path) if is_file else look_at_drive(
-                desk, DriveSeen(path, path.name)
-            )  # fmt: skip
+            card = (
+                look_at_file(desk, path)
+                if is_file
+                else look_at_drive(desk, DriveSeen(path, path.name))
+            )
             results = take_from_drive(desk, card).results
-            others = [f"{record.key}: {record.words or 'already kept.'}"
-                      for record in card.records if not record.is_new]  # fmt: skip
+            others = [
+                f"{record.key}: {record.words or 'already kept.'}"
+                for record in card.records
+                if not record.is_new
+            ]
             _put_offloaded(results, others, as_json=as_json)
             return
         outlook = look_ahead(desk, path, _answers(answers), tie_name or "")
@@ -95,15 +106,23 @@ def take_command(
         if dry_run:
             return
         if outlook.questions:
-            raise InputError(f"{path.name}: {outlook.questions[0].question} Nothing was imported; "
-                             f"answer with --answer {outlook.questions[0].id}=…")  # fmt: skip
+            raise InputError(
+                f"{path.name}: {outlook.questions[0].question} Nothing was imported; "
+                f"answer with --answer {outlook.questions[0].id}=…"
+            )
         tie = with_words_seen(outlook.tie, outlook.found)
         text = take_text(desk, path, tie)
-    row = {"readings": text.readings, "repeated": text.repeated,
-           "left_out": text.rejected_in_all, "without_number": text.spoilt_in_all}  # fmt: skip
-    lines = [f"{path.name}: {readings_words(text.readings)} kept, "
-             f"{grouped(text.repeated)} kept already, "
-             f"{counted(text.rejected_in_all, 'line', 'lines')} left out."]  # fmt: skip
+    row = {
+        "readings": text.readings,
+        "repeated": text.repeated,
+        "left_out": text.rejected_in_all,
+        "without_number": text.spoilt_in_all,
+    }
+    lines = [
+        f"{path.name}: {readings_words(text.readings)} kept, "
+        f"{grouped(text.repeated)} kept already, "
+        f"{counted(text.rejected_in_all, 'line', 'lines')} left out."
+    ]
     if text.spoilt_in_all:
         many = counted(text.spoilt_in_all, "line", "lines")
         lines.append(f"  {many} taken without a cell that is no number.")
@@ -143,8 +162,10 @@ def _take_folder(desk: Desk, folder: Path, kind: str, *, as_json: bool) -> None:
     seen = look_at_texts(desk, texts_in(folder), kind=kind)
     done = take_texts(desk, seen)
     taken = {path: one.readings for path, one in done.taken}
-    failed = [*done.failed, *((one.path, one.words) for one in seen
-                              if one.words and not one.is_kept)]  # fmt: skip
+    failed = [
+        *done.failed,
+        *((one.path, one.words) for one in seen if one.words and not one.is_kept),
+    ]
     rows: list[dict[str, object]] = [
         {"file": one.path.name, "readings": taken.get(one.path, 0), "kept_before": one.is_kept}
         for one in seen
@@ -192,12 +213,18 @@ def vault_take(folder: Path | None, as_json: bool, source: Path) -> None:
     """Take in a copied or handed-on vault; what is kept already adds nothing."""
     with open_desk(folder) as desk:
         brought = take_copy_in(desk, source)
-    row = {"offloads": brought.offloads, "readings": brought.readings,
-           "kept_already": brought.kept_already, "mended": brought.mended,
-           "refused": brought.refused}  # fmt: skip
-    lines = [f"{counted(brought.offloads, 'raw offload', 'raw offloads')} with "
-             f"{counted(brought.readings, 'new reading', 'new readings')}; "
-             f"{grouped(brought.kept_already)} kept already, {grouped(brought.mended)} of them "
-             "mended.",
-             *brought.refused]  # fmt: skip
+    row = {
+        "offloads": brought.offloads,
+        "readings": brought.readings,
+        "kept_already": brought.kept_already,
+        "mended": brought.mended,
+        "refused": brought.refused,
+    }
+    lines = [
+        f"{counted(brought.offloads, 'raw offload', 'raw offloads')} with "
+        f"{counted(brought.readings, 'new reading', 'new readings')}; "
+        f"{grouped(brought.kept_already)} kept already, {grouped(brought.mended)} of them "
+        "mended.",
+        *brought.refused,
+    ]
     put(as_json, row, lines)

@@ -163,9 +163,14 @@ class Desk:
                 from gezeiten.desk.opening import opened
 
                 made = opened(
-                    self.folder, self._url, self._heads_file, look=self.is_looking,
-                    zone=self.zone, now_ms=self.now_ms(), models=model_texts(self.folder),
-                )  # fmt: skip
+                    self.folder,
+                    self._url,
+                    self._heads_file,
+                    look=self.is_looking,
+                    zone=self.zone,
+                    now_ms=self.now_ms(),
+                    models=model_texts(self.folder),
+                )
                 if self._way:
                     made.chain.way = self._way
                 made.on_changed = lambda points: self.follow(points)

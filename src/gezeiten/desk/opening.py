@@ -6,7 +6,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from gezeiten.archive.database import Archive
-from gezeiten.archive.founding import begin
+from gezeiten.archive.founding import begin_if_new
 from gezeiten.archive.quantities import own_quantities
 from gezeiten.domain.plan.models import know_models
 from gezeiten.domain.quantities.quantities import know_own
@@ -36,7 +36,7 @@ def opened(
         for problem in know_models(models):
             archive.on_wait(problem)
         if not look:
-            begin(archive, now_ms)
+            begin_if_new(archive, now_ms)
     except BaseException:
         archive.close()  # nobody else can
         raise

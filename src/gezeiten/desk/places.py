@@ -10,15 +10,15 @@ from typing import TypeAlias
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.limits import limits_of_series
 from gezeiten.archive.local_cache.layout import Layout, ShownSeries, layout
-from gezeiten.archive.loggers import PlacedLogger, placed_logger, placed_loggers
+from gezeiten.archive.loggers import PlacedLogger, find_logger, loggers_by_serial
 from gezeiten.archive.missions import latest_missions, missions_by_id
 from gezeiten.archive.sites import (
     KeptPoint,
     KeptSite,
-    find_point,
-    kept_points,
-    kept_site,
-    kept_sites,
+    find_or_add_point,
+    stored_points,
+    stored_site,
+    stored_sites,
 )
 from gezeiten.desk.context import Desk
 from gezeiten.domain.actions.sites import NextVisitSet
@@ -96,13 +96,13 @@ class SitePlace:
 def add_point(desk: Desk, name: str) -> int:
     """Add the point "Site · Point" (a known one is returned) and return its id."""
     with desk.archive.writing() as session:
-        return find_point(session, name, desk.said).id
+        return find_or_add_point(session, name, desk.said).id
 
 
 def set_next_visit(desk: Desk, site_id: int, visit_ms: int | None) -> None:
     """Set when a site is visited next; None for one that is followed online."""
     with desk.archive.writing() as session:
-        site = kept_site(session, site_id)
+        site = stored_site(session, site_id)
         desk.do_within(session, NextVisitSet(site.uid, site.facts.next_visit_ms, visit_ms))
 
 
@@ -110,9 +110,11 @@ def sites(desk: Desk) -> list[SitePlace]:
     """Return all sites with their points, in the order in which they were added."""
     with desk.archive.reading() as session:
         points_of: dict[int, list[KeptPoint]] = {}
-        for point in kept_points(session).values():
+        for point in stored_points(session).values():
             points_of.setdefault(point.site_id, []).append(point)
-        loggers = {one.point_id: one for one in placed_loggers(session) if one.point_id is not None}
+        loggers = {
+            one.point_id: one for one in loggers_by_serial(session) if one.point_id is not None
+        }
         made = layout(session)
         latest = {key: mission for key, (mission, _) in latest_missions(session).items()}
         beside = missions_by_id(session, _beside(made, latest))
@@ -137,7 +139,7 @@ def sites(desk: Desk) -> list[SitePlace]:
                 site.is_retired,
                 site.uid,
             )
-            for site in kept_sites(session).values()
+            for site in stored_sites(session).values()
         ]
 
 
@@ -268,5 +270,5 @@ def zone_at(zones: Mapping[str, str], point_name: str, otherwise: str) -> str:
 def zone_of_logger(desk: Desk, serial: str) -> str:
     """Return the zone of the site a logger is at, "UTC" where it is nowhere."""
     with desk.archive.reading() as session:
-        logger = placed_logger(session, serial)
+        logger = find_logger(session, serial)
     return logger.zone if logger else "UTC"

@@ -42,8 +42,10 @@ def keep_quantity(desk: Desk, wanted: Quantity) -> None:
         InputError: it makes no sense, or there is one of that name.
     """
     wanted = checked_quantity(wanted, UNITS)
-    if any(one.name.casefold() == wanted.name.casefold() and one.key != wanted.key
-           for one in SHIPPED.values()):  # fmt: skip
+    if any(
+        one.name.casefold() == wanted.name.casefold() and one.key != wanted.key
+        for one in SHIPPED.values()
+    ):
         raise InputError(f"There is a quantity “{wanted.name}” already; choose another name.")
     with desk.archive.writing() as session:
         known = {one.quantity.key: one for one in own_quantities(session)}

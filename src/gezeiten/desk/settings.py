@@ -84,9 +84,14 @@ class Settings:
         "Addresses of loggers that stay online: fetched by themselves while Gezeiten runs.",
     )
     follow_minutes: int = _setting(
-        15, _ROUTES, "Fetch them every, min", "At most so often; away ones as soon as they return.",
-        "number", low=1, high=1440,
-    )  # fmt: skip
+        15,
+        _ROUTES,
+        "Fetch them every, min",
+        "At most so often; away ones as soon as they return.",
+        "number",
+        low=1,
+        high=1440,
+    )
     look_on_start: bool = _setting(
         True,
         _ROUTES,
@@ -168,16 +173,22 @@ class Settings:
         "folder",
     )
     keep_awake: bool = _setting(
-        True, _WORK, "Keep the computer awake",
-        "While offloading, launching or recording; needs the system's power service.", "switch",
-    )  # fmt: skip
+        True,
+        _WORK,
+        "Keep the computer awake",
+        "While offloading, launching or recording; needs the system's power service.",
+        "switch",
+    )
 
 
 def infos() -> list[SettingInfo]:
     """Return every setting's declaration, by section in the order of the sections."""
     order = [_PEOPLE, _LOOK, _UNITS, _ROUTES, _WORK]
-    listed = [SettingInfo(key=f.name, default=f.default, **f.metadata)
-              for f in fields(Settings) if f.metadata]  # fmt: skip
+    listed = [
+        SettingInfo(key=f.name, default=f.default, **f.metadata)
+        for f in fields(Settings)
+        if f.metadata
+    ]
     return sorted(listed, key=lambda info: order.index(info.section))
 
 

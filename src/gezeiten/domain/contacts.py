@@ -14,8 +14,17 @@ FOLLOWED_MS = DAY_MS
 """One of a logger that is followed, likewise."""
 CLOCK_MOVED_MS = 1000
 BATTERY_MOVED_PERMILLE = 10
-_TOLD_AT_ONCE = ("state", "mission_number", "flags", "practice", "end_reason", "self_check",
-                 "first_due_ms", "interval_s", "calibration_due_day")  # fmt: skip
+_TOLD_AT_ONCE = (
+    "state",
+    "mission_number",
+    "flags",
+    "practice",
+    "end_reason",
+    "self_check",
+    "first_due_ms",
+    "interval_s",
+    "calibration_due_day",
+)
 """Of the state; not what moves with every reading, as the oldest one held does in a ring."""
 
 

@@ -11,9 +11,13 @@ Thing = tuple[ThingKind, str]
 """What an entry can be about: a site, point or document by its id, a logger by its serial, a
 mission by "serial/number", bytes by their fingerprint."""
 _KEYS: dict[str, ThingKind] = {
-    "site": "site", "point": "point", "logger": "logger", "serial": "logger",
-    "document": "document", "sha256": "bytes",
-}  # fmt: skip
+    "site": "site",
+    "point": "point",
+    "logger": "logger",
+    "serial": "logger",
+    "document": "document",
+    "sha256": "bytes",
+}
 _NUMBERS = ("number", "in_mission", "mission_number")
 QUIET = ("contact", "launch begun")
 """Acts of the field that say nothing that a later one does not."""

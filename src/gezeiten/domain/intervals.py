@@ -13,12 +13,24 @@ NEAT_S = (
 """Intervals that people use; all of them divide a day."""
 
 _UNITS_S = {
-    "s": 1, "sec": 1, "second": 1, "seconds": 1,
-    "min": 60, "m": 60, "minute": 60, "minutes": 60,
-    "h": 3600, "hour": 3600, "hours": 3600,
-    "d": 86_400, "day": 86_400, "days": 86_400,
-    "w": 604_800, "week": 604_800, "weeks": 604_800,
-}  # fmt: skip
+    "s": 1,
+    "sec": 1,
+    "second": 1,
+    "seconds": 1,
+    "min": 60,
+    "m": 60,
+    "minute": 60,
+    "minutes": 60,
+    "h": 3600,
+    "hour": 3600,
+    "hours": 3600,
+    "d": 86_400,
+    "day": 86_400,
+    "days": 86_400,
+    "w": 604_800,
+    "week": 604_800,
+    "weeks": 604_800,
+}
 _LONGEST_S = 1e9
 
 

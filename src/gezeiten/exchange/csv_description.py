@@ -90,11 +90,18 @@ def _channel_columns(table: CsvTable) -> list[dict[str, Any]]:
         key = _as_name(channel.key)
         codes = ", ".join(one.word for one in Quality)
         columns += [
-            {"name": key, "titles": value, "datatype": "double",
-             "dc:description": words},
-            {"name": f"{key}_quality", "titles": code, "datatype": "string",
-             "dc:description": f"Quality of the value: {codes}."},
-            {"name": f"{key}_limit", "titles": mark, "datatype": "string",
-             "dc:description": "above or below where the value is outside a limit in force."},
-        ]  # fmt: skip
+            {"name": key, "titles": value, "datatype": "double", "dc:description": words},
+            {
+                "name": f"{key}_quality",
+                "titles": code,
+                "datatype": "string",
+                "dc:description": f"Quality of the value: {codes}.",
+            },
+            {
+                "name": f"{key}_limit",
+                "titles": mark,
+                "datatype": "string",
+                "dc:description": "above or below where the value is outside a limit in force.",
+            },
+        ]
     return columns

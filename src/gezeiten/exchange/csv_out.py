@@ -213,8 +213,11 @@ def _readings(zone: str, times: Times, channel: CsvChannel) -> list[pl.Series]:
     sides = sides_at(part.times_utc_ms, part.values, channel.limits, zone)
     rest = _each(part.quality.astype(np.int64) * len(_SIDES) + sides, _rest)
     comma = pl.repeat(",", len(times), eager=True)
-    return [comma, _in_rows(_digits(part.values), rows, ""),
-            _in_rows(rest, rows, _rest(Quality.MISSING * len(_SIDES)))]  # fmt: skip
+    return [
+        comma,
+        _in_rows(_digits(part.values), rows, ""),
+        _in_rows(rest, rows, _rest(Quality.MISSING * len(_SIDES))),
+    ]
 
 
 _SIDES = ("", "above", "below")

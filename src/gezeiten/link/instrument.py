@@ -178,9 +178,11 @@ class _Registers(Instrument):
         return InstrumentSample(self._now_ms(), values, ", ".join(raw))
 
     def _read(self, address: int, count: int) -> list[int]:
-        kind = ReadInputRegistersRequest if self.profile.function == 4 else (
-            ReadHoldingRegistersRequest
-        )  # fmt: skip
+        kind = (
+            ReadInputRegistersRequest
+            if self.profile.function == 4
+            else (ReadHoldingRegistersRequest)
+        )
         request = kind(address=address, count=count, dev_id=self.profile.unit_id)
         answer = accepted(self._path, self._line.exchange([request])[0])
         good = isinstance(answer, ReadInputRegistersResponse | ReadHoldingRegistersResponse)

@@ -18,8 +18,13 @@ from gezeiten.domain.untrusted import finite, whole
 from gezeiten.errors import InputError
 
 LINES, REGISTERS, SDI12 = "lines", "registers", "sdi12"
-REGISTER_TYPES = {"int16": (1, "h"), "uint16": (1, "H"), "int32": (2, "i"), "uint32": (2, "I"),
-                  "float32": (2, "f")}  # fmt: skip
+REGISTER_TYPES = {
+    "int16": (1, "h"),
+    "uint16": (1, "H"),
+    "int32": (2, "i"),
+    "uint32": (2, "I"),
+    "float32": (2, "f"),
+}
 _LARGEST = 1 << 16
 
 
@@ -116,16 +121,22 @@ def profile_of(content: dict[str, Any], where: str) -> Profile:
         port = dict(content.get("port", {}))
         values = tuple(_value(dict(value)) for value in content["value"])
         profile = Profile(
-            str(content["name"]), str(content["kind"]),
-            int(port.get("baud", 9600)), int(port.get("data_bits", 8)),
-            str(port.get("parity", "N")), int(port.get("stop_bits", 1)),
+            str(content["name"]),
+            str(content["kind"]),
+            int(port.get("baud", 9600)),
+            int(port.get("data_bits", 8)),
+            str(port.get("parity", "N")),
+            int(port.get("stop_bits", 1)),
             values,
             finite(content.get("every_s", 1.0)),
-            str(content.get("pattern", "")), str(content.get("ask", "")),
-            whole(content.get("unit_id", 1)), whole(content.get("function", 4)),
-            str(content.get("address", "?")), str(content.get("command", "M")),
+            str(content.get("pattern", "")),
+            str(content.get("ask", "")),
+            whole(content.get("unit_id", 1)),
+            whole(content.get("function", 4)),
+            str(content.get("address", "?")),
+            str(content.get("command", "M")),
             str(content.get("end", "lf")),
-        )  # fmt: skip
+        )
         _check(profile)
     except (KeyError, TypeError, ValueError, re.error) as exc:
         raise InputError(f"The profile {where} cannot be used ({exc}); correct it.") from exc
@@ -134,9 +145,13 @@ def profile_of(content: dict[str, Any], where: str) -> Profile:
 
 def _value(raw: dict[str, Any]) -> ProfileValue:
     return ProfileValue(
-        str(raw["source"]), str(raw["quantity"]), str(raw["unit"]), finite(raw.get("factor", 1.0)),
-        finite(raw.get("offset", 0.0)), str(raw.get("type", "")),
-    )  # fmt: skip
+        str(raw["source"]),
+        str(raw["quantity"]),
+        str(raw["unit"]),
+        finite(raw.get("factor", 1.0)),
+        finite(raw.get("offset", 0.0)),
+        str(raw.get("type", "")),
+    )
 
 
 def _check(profile: Profile) -> None:
@@ -178,16 +193,27 @@ def written(profile: Profile) -> str:
     """Return a profile of lines as TOML."""
     quoted = json.dumps  # a basic string of TOML is one of JSON
     lines = [
-        f"name = {quoted(profile.name, ensure_ascii=False)}", f"kind = {quoted(profile.kind)}",
-        f"every_s = {profile.every_s:g}", f"pattern = {quoted(profile.pattern)}",
-        f"ask = {quoted(profile.ask)}", f"end = {quoted(profile.end)}", "", "[port]",
-        f"baud = {profile.baud}", f"data_bits = {profile.data_bits}",
-        f"parity = {quoted(profile.parity)}", f"stop_bits = {profile.stop_bits}",
-    ]  # fmt: skip
+        f"name = {quoted(profile.name, ensure_ascii=False)}",
+        f"kind = {quoted(profile.kind)}",
+        f"every_s = {profile.every_s:g}",
+        f"pattern = {quoted(profile.pattern)}",
+        f"ask = {quoted(profile.ask)}",
+        f"end = {quoted(profile.end)}",
+        "",
+        "[port]",
+        f"baud = {profile.baud}",
+        f"data_bits = {profile.data_bits}",
+        f"parity = {quoted(profile.parity)}",
+        f"stop_bits = {profile.stop_bits}",
+    ]
     for value in profile.values:
-        lines += ["", "[[value]]", f"source = {quoted(value.source)}",
-                  f"quantity = {quoted(value.quantity)}",
-                  f"unit = {quoted(value.unit, ensure_ascii=False)}"]  # fmt: skip
+        lines += [
+            "",
+            "[[value]]",
+            f"source = {quoted(value.source)}",
+            f"quantity = {quoted(value.quantity)}",
+            f"unit = {quoted(value.unit, ensure_ascii=False)}",
+        ]
     return "\n".join(lines) + "\n"
 
 

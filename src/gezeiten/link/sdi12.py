@@ -77,9 +77,13 @@ def identify(ask: Ask, address: str, wait_s: float = 1.0) -> Sensor:
     if len(answer) < 20 or answer[0] != address:
         raise LoggerAnswerError(f"The sensor at address {address} tells nonsense of itself.")
     return Sensor(
-        address, f"{answer[1]}.{answer[2]}", answer[3:11].strip(), answer[11:17].strip(),
-        answer[17:20].strip(), answer[20:].strip(),
-    )  # fmt: skip
+        address,
+        f"{answer[1]}.{answer[2]}",
+        answer[3:11].strip(),
+        answer[11:17].strip(),
+        answer[17:20].strip(),
+        answer[20:].strip(),
+    )
 
 
 def measure(ask: Ask, address: str, command: str = "M", wait_s: float = 1.0) -> list[float]:

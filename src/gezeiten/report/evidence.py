@@ -39,20 +39,25 @@ def _gaps(p: PageBuilder) -> list[Flowable]:
     parts: list[Flowable] = [p.text("What is missing, and how it was mended", p.head)]
     if p.report.dated_later:
         many = counted(p.report.dated_later, "reading is", "readings are")
-        parts.append(p.text(
-            f"{many} dated after {p.time(p.report.made_ms)}, when this document was made: the "
-            "clock of a logger was wrong. Their time is not known until it is corrected."
-        ))  # fmt: skip
+        parts.append(
+            p.text(
+                f"{many} dated after {p.time(p.report.made_ms)}, when this document was made: the "
+                "clock of a logger was wrong. Their time is not known until it is corrected."
+            )
+        )
     if not p.report.gaps:
         return [*parts, p.text("Nothing: readings came from the first to the last of the stretch.")]
     rows = [["From", "To", "Readings", "Channels", "What was done"]]
     rows += [
         [
-            p.time(gap.start_ms), p.time(gap.end_ms), grouped(gap.missing),
-            ", ".join(quantity(key).name for key in gap.channels) or "all", gap.how,
+            p.time(gap.start_ms),
+            p.time(gap.end_ms),
+            grouped(gap.missing),
+            ", ".join(quantity(key).name for key in gap.channels) or "all",
+            gap.how,
         ]
         for gap in p.report.gaps
-    ]  # fmt: skip
+    ]
     return [*parts, p.table(rows, [28 * mm, 28 * mm, 17 * mm, 44 * mm, WIDTH - 117 * mm])]
 
 
@@ -61,10 +66,15 @@ def _remarks(p: PageBuilder) -> list[Flowable]:
         return []
     rows = [["From", "To", "About", "Remark", "By"]]
     rows += [
-        [p.time(one.start_ms), p.time(one.end_ms) if one.end_ms > one.start_ms else "",
-         _about(one), one.words, one.said_by]
+        [
+            p.time(one.start_ms),
+            p.time(one.end_ms) if one.end_ms > one.start_ms else "",
+            _about(one),
+            one.words,
+            one.said_by,
+        ]
         for one in p.report.remarks
-    ]  # fmt: skip
+    ]
     widths = [28 * mm, 28 * mm, 34 * mm, WIDTH - 112 * mm, 22 * mm]
     return [p.text("Remarks", p.head), p.table(rows, widths)]
 
@@ -100,15 +110,23 @@ def _check(p: PageBuilder, one: CheckComparison) -> list[str]:
         return f"{value:.{its.decimals}f} {its.unit}".rstrip() if math.isfinite(value) else ""
 
     read = [shown(check.value)] + ([f"dip {check.dip_m:.3f} m"] if check.dip_m is not None else [])
-    off = [f"{one.difference:+.{its.decimals}f} ± {one.u:.{its.decimals}f}"
-           if math.isfinite(one.difference) else ""]  # fmt: skip
+    off = [
+        f"{one.difference:+.{its.decimals}f} ± {one.u:.{its.decimals}f}"
+        if math.isfinite(one.difference)
+        else ""
+    ]
     ends = (("lowest", check.low, one.low), ("highest", check.high, one.high))
     for name, value, difference in ends:
         read += [f"{name} {shown(value)}"] if value is not None else []
         off += [f"{name} {difference:+.{its.decimals}f}"] if difference is not None else []
-    return [p.time(check.at_ms), its.name, ", ".join(filter(None, read)),
-            shown(one.recorded) or "nothing there", ", ".join(filter(None, off)),
-            check.by]  # fmt: skip
+    return [
+        p.time(check.at_ms),
+        its.name,
+        ", ".join(filter(None, read)),
+        shown(one.recorded) or "nothing there",
+        ", ".join(filter(None, off)),
+        check.by,
+    ]
 
 
 def _corrected(p: PageBuilder) -> list[Flowable]:
@@ -117,10 +135,16 @@ def _corrected(p: PageBuilder) -> list[Flowable]:
         return []
     rows = [["Series", "Step", "From", "To", "Set by", "Why"]]
     rows += [
-        [quantity(one.series).name, f"{one.step}: {one.does}", p.time(one.start_ms),
-         p.time(one.end_ms), f"{one.person}, {p.time(one.at_ms)[:10]}", one.words]
+        [
+            quantity(one.series).name,
+            f"{one.step}: {one.does}",
+            p.time(one.start_ms),
+            p.time(one.end_ms),
+            f"{one.person}, {p.time(one.at_ms)[:10]}",
+            one.words,
+        ]
         for one in p.report.corrections
-    ]  # fmt: skip
+    ]
     widths = [30 * mm, 42 * mm, 26 * mm, 26 * mm, 22 * mm, WIDTH - 146 * mm]
     return [p.text("How what was recorded was corrected", p.head), p.table(rows, widths)]
 
@@ -163,9 +187,11 @@ def _plans(p: PageBuilder) -> list[Flowable]:
     ]
     widths = [18 * mm, 26 * mm, 40 * mm, 30 * mm, WIDTH - 114 * mm]
     return [
-        p.text("Plans and limits", p.head), p.table(rows, widths),
-        p.text("Limits", p.subhead), p.table(limits, [50 * mm, WIDTH - 50 * mm]),
-    ]  # fmt: skip
+        p.text("Plans and limits", p.head),
+        p.table(rows, widths),
+        p.text("Limits", p.subhead),
+        p.table(limits, [50 * mm, WIDTH - 50 * mm]),
+    ]
 
 
 def _clocks(p: PageBuilder) -> list[Flowable]:
@@ -205,10 +231,14 @@ def _calibrations(p: PageBuilder) -> list[Flowable]:
         return [*parts, p.text("No calibration of these loggers is on record.")]
     rows = [["Logger", "Calibrated", "Holds until", "Certificate"]]
     rows += [
-        [one.serial, p.time(one.at_ms)[:10],
-         p.time(one.until_ms)[:10] if one.until_ms else "not said", one.certificate or "none kept"]
+        [
+            one.serial,
+            p.time(one.at_ms)[:10],
+            p.time(one.until_ms)[:10] if one.until_ms else "not said",
+            one.certificate or "none kept",
+        ]
         for one in p.report.calibrations
-    ]  # fmt: skip
+    ]
     return [*parts, p.table(rows)]
 
 
@@ -229,8 +259,10 @@ def _fingerprints(p: PageBuilder) -> list[Flowable]:
         p.text("Offloads that hold these readings", p.head),
         p.table(rows, [28 * mm, 22 * mm, 22 * mm, WIDTH - 72 * mm], small=(3,)),
         p.text("Fingerprint of the readings shown", p.subhead),
-        p.text(p.report.fingerprint), p.text(how, p.muted), *_logbook(p),
-    ]  # fmt: skip
+        p.text(p.report.fingerprint),
+        p.text(how, p.muted),
+        *_logbook(p),
+    ]
 
 
 def _logbook(p: PageBuilder) -> list[Flowable]:
@@ -242,5 +274,8 @@ def _logbook(p: PageBuilder) -> list[Flowable]:
         "is, up to there, what it was when this report was written."
     )
     head = f"It ended with {p.report.logbook_head}."
-    return [p.text("The logbook when this was written", p.subhead), p.text(head),
-            p.text(why, p.muted)]  # fmt: skip
+    return [
+        p.text("The logbook when this was written", p.subhead),
+        p.text(head),
+        p.text(why, p.muted),
+    ]

@@ -97,8 +97,10 @@ def _answer(p: PageBuilder) -> list[Flowable]:
         p.text(f"{report.site}, {stretch_title(report.span, report.zone)}", p.muted),
         p.text(sentence(report), p.first),
         day_band(day_cells(report), WIDTH, p.regular),
-        p.text(legend, p.muted), Spacer(1, 8), _facts(p),
-    ]  # fmt: skip
+        p.text(legend, p.muted),
+        Spacer(1, 8),
+        _facts(p),
+    ]
 
 
 def _facts(p: PageBuilder) -> Table:
@@ -204,16 +206,29 @@ def _by_day(p: PageBuilder, channel: ReportChannel) -> list[Flowable]:
     head += ["Above for", "Below for", "Held", ""]
     rows = [head]
     judged = {one.day: one for one in channel.verdicts}
-    rows += [_day_row(p, row.day.isoformat(), row.numbers, channel,
-                      _status(p, row.numbers, judged.get(row.day), has_limit=bool(channel.rules)))
-             for row in channel.days]  # fmt: skip
-    strong = [i for i, row in enumerate(channel.days, 1)
-              if _is_bad(row.numbers) or _is_outside(judged.get(row.day))]  # fmt: skip
+    rows += [
+        _day_row(
+            p,
+            row.day.isoformat(),
+            row.numbers,
+            channel,
+            _status(p, row.numbers, judged.get(row.day), has_limit=bool(channel.rules)),
+        )
+        for row in channel.days
+    ]
+    strong = [
+        i
+        for i, row in enumerate(channel.days, 1)
+        if _is_bad(row.numbers) or _is_outside(judged.get(row.day))
+    ]
     rows.append(_day_row(p, "Whole", channel.whole, channel, _status_of_all(channel)))
     title = p.text(f"{name.name}, {channel.unit}: by day", p.head)
     sure = sure_words(channel)
-    return [title, p.figures(rows, [*strong, len(rows) - 1]),
-            *([p.text(sure, p.muted)] if sure else [])]  # fmt: skip
+    return [
+        title,
+        p.figures(rows, [*strong, len(rows) - 1]),
+        *([p.text(sure, p.muted)] if sure else []),
+    ]
 
 
 def sure_words(channel: ReportChannel) -> str:
@@ -225,8 +240,11 @@ def sure_words(channel: ReportChannel) -> str:
     if not sure.is_known:
         return f"{what}: its uncertainty is not known, none of its corrections says one."
     places = error_decimals(sure.expanded, name.decimals + 1)
-    shares = ", ".join(f"{one.kind}{f' of {one.of}' if one.of else ''} {one.expanded:.{places}f}"
-                       for one in sure.shares if round(one.expanded, places) > 0)  # fmt: skip
+    shares = ", ".join(
+        f"{one.kind}{f' of {one.of}' if one.of else ''} {one.expanded:.{places}f}"
+        for one in sure.shares
+        if round(one.expanded, places) > 0
+    )
     least = "at least " if sure.is_least else ""
     value = f"{channel.whole.mean:.{name.decimals}f} {least}± {sure.expanded:.{places}f}"
     return f"{what}: {value} {channel.unit} (k = 2: {shares})."
@@ -242,8 +260,14 @@ def _day_row(
         local = from_ms(at_ms, p.report.zone)
         return "" if not at_ms else f"{local:%H:%M}" if is_day else f"{local:%m-%d %H:%M}"
 
-    cells = [label, _figure(n.lowest, places), at(n.lowest_ms), _figure(n.highest, places),
-             at(n.highest_ms), _figure(n.mean, places)]  # fmt: skip
+    cells = [
+        label,
+        _figure(n.lowest, places),
+        at(n.lowest_ms),
+        _figure(n.highest, places),
+        at(n.highest_ms),
+        _figure(n.mean, places),
+    ]
     if quantity(channel.key).is_temperature:
         cells.append(_figure(n.kinetic_mean_c, places))
     cells.append(whole_duration_text(n.above_ms) if n.above_ms else "")
@@ -271,8 +295,9 @@ def _is_outside(judged: DayVerdict | None) -> bool:
 
 _SHORT = {
     "a limit was in force for a part of the day only": "limit for a part of the day",
-    "under 75 % of the time covered": "under 75 % held", "no limit was in force": "no limit then",
-}  # fmt: skip
+    "under 75 % of the time covered": "under 75 % held",
+    "no limit was in force": "no limit then",
+}
 
 
 def _status(p: PageBuilder, n: Statistics, judged: DayVerdict | None, *, has_limit: bool) -> str:
@@ -300,8 +325,11 @@ def _status_of_all(channel: ReportChannel) -> str:
     if not channel.rules:
         return "no limit"
     counts = Counter(one.verdict for one in channel.verdicts)
-    return ", ".join(f"{counts[verdict]} {verdict}" for verdict in
-                     ("outside", "inside", "not judged") if counts[verdict])  # fmt: skip
+    return ", ".join(
+        f"{counts[verdict]} {verdict}"
+        for verdict in ("outside", "inside", "not judged")
+        if counts[verdict]
+    )
 
 
 def _canvas(p: PageBuilder) -> Any:

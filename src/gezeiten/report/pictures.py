@@ -162,8 +162,16 @@ class _Lane:
         """Lay a colour over a part of the lane, below its curves."""
         left, right = (self.x(min(max(at, self.span[0]), self.span[1])) for at in span)
         fill = Color(color.red, color.green, color.blue, alpha=alpha)
-        self.drawing.add(Rect(left, self.bottom + 2, right - left, self.height - 16,
-                              strokeColor=None, fillColor=fill))  # fmt: skip
+        self.drawing.add(
+            Rect(
+                left,
+                self.bottom + 2,
+                right - left,
+                self.height - 16,
+                strokeColor=None,
+                fillColor=fill,
+            )
+        )
 
     def mark(self, at_ms: int, words: str, below: int) -> None:
         """Draw an upright line with a word at an instant, so many lines further down."""
@@ -191,16 +199,42 @@ class _Lane:
             words = "no reading in this stretch"
             middle = self.bottom + (self.height - 16) / 2
             _hatch(self.drawing, LEFT, self.bottom + 2, self.width - LEFT, self.height - 16)
-            self.drawing.add(String((LEFT + self.width) / 2, middle, words, fontName=self.font,
-                                    fontSize=7, textAnchor="middle", fillColor=INK))  # fmt: skip
+            self.drawing.add(
+                String(
+                    (LEFT + self.width) / 2,
+                    middle,
+                    words,
+                    fontName=self.font,
+                    fontSize=7,
+                    textAnchor="middle",
+                    fillColor=INK,
+                )
+            )
             return
         for value in self.scale:
             largest = max(map(abs, self.scale))
             text = axis_text(value, largest, min(name.decimals, 1))
-            self.drawing.add(String(LEFT - 4, self.y(value) - 2, text, fontName=self.font,
-                                    fontSize=6.5, textAnchor="end", fillColor=MUTED))  # fmt: skip
-            self.drawing.add(Line(LEFT, self.y(value), self.width, self.y(value),
-                                  strokeColor=RULE, strokeWidth=0.4))  # fmt: skip
+            self.drawing.add(
+                String(
+                    LEFT - 4,
+                    self.y(value) - 2,
+                    text,
+                    fontName=self.font,
+                    fontSize=6.5,
+                    textAnchor="end",
+                    fillColor=MUTED,
+                )
+            )
+            self.drawing.add(
+                Line(
+                    LEFT,
+                    self.y(value),
+                    self.width,
+                    self.y(value),
+                    strokeColor=RULE,
+                    strokeWidth=0.4,
+                )
+            )
         self._hatch_absent(series)
         self._limits(self.channel.rules_by_time() if rules is None else rules)
         _curves(self.drawing, series, self.span, self.width, self.y)
@@ -266,9 +300,13 @@ COLUMNS = 300
 
 
 def _curves(
-    drawing: Drawing, series: Series, span: Span, width: float, y: Callable[[float], float],
+    drawing: Drawing,
+    series: Series,
+    span: Span,
+    width: float,
+    y: Callable[[float], float],
     pen: tuple[Color, float] = (TIDE, 0.7),
-) -> None:  # fmt: skip
+) -> None:
     """Draw the readings; a run of estimated ones is dotted and joined to its neighbours."""
     if not len(series):
         return

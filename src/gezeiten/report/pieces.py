@@ -38,9 +38,14 @@ class PageBuilder:
             "head", base, fontName=self.bold, fontSize=11, leading=15, spaceBefore=12, spaceAfter=4
         )
         self.subhead = ParagraphStyle(
-            "subhead", base, fontName=self.bold, fontSize=8.5, leading=12, spaceBefore=8,
+            "subhead",
+            base,
+            fontName=self.bold,
+            fontSize=8.5,
+            leading=12,
+            spaceBefore=8,
             spaceAfter=3,
-        )  # fmt: skip
+        )
 
     def text(self, words: str, style: ParagraphStyle | None = None) -> Paragraph:
         """A paragraph of anybody's words: escaped, line breaks kept, flowing over pages."""
@@ -67,16 +72,19 @@ class PageBuilder:
             style = self.strong if i in strong else self.base
             if head and i == 0:
                 style = self.muted
-            cells.append([
-                self.text(cell, self.small if j in small and i else style)
-                for j, cell in enumerate(row)
-            ])  # fmt: skip
+            cells.append(
+                [
+                    self.text(cell, self.small if j in small and i else style)
+                    for j, cell in enumerate(row)
+                ]
+            )
         if not head:
             for row in cells:
                 row[0] = self.text(row[0].getPlainText(), self.muted)
         made: list[tuple[Any, ...]] = [
-            ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE), *_ROOM,
-        ]  # fmt: skip
+            ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE),
+            *_ROOM,
+        ]
         widths = widths or [WIDTH / len(rows[0])] * len(rows[0])
         return Table(cells, widths, repeatRows=1 if head else 0, style=made, splitInRow=1)
 
@@ -93,9 +101,11 @@ class PageBuilder:
             for style in (self.base, self.muted, self.strong)
         )
         made: list[tuple[Any, ...]] = [
-            ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE), *_ROOM, *_as(base, 0, -1),
+            ("LINEBELOW", (0, 0), (-1, -1), 0.3, RULE),
+            *_ROOM,
+            *_as(base, 0, -1),
             *(line for i in strong for line in _as(bold, i, i)),
-        ]  # fmt: skip
+        ]
         head = [self.text(cell, muted) for cell in rows[0]]
         heights = [None, *[base.leading + 3] * (len(rows) - 1)]
         return Table([head, *rows[1:]], widths, heights, repeatRows=1, style=made)

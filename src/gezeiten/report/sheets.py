@@ -83,12 +83,14 @@ class Styles:
 
     def __init__(self) -> None:
         regular, bold = fonts()
-        self.text = ParagraphStyle("text", fontName=regular, fontSize=8, leading=10.5,
-                                   textColor=INK)  # fmt: skip
+        self.text = ParagraphStyle(
+            "text", fontName=regular, fontSize=8, leading=10.5, textColor=INK
+        )
         self.muted = ParagraphStyle("muted", self.text, textColor=MUTED)
         self.big = ParagraphStyle("big", self.text, fontName=bold, fontSize=14, leading=17)
-        self.head = ParagraphStyle("head", self.text, fontName=bold, fontSize=10.5, leading=14,
-                                   spaceBefore=9, spaceAfter=3)  # fmt: skip
+        self.head = ParagraphStyle(
+            "head", self.text, fontName=bold, fontSize=10.5, leading=14, spaceBefore=9, spaceAfter=3
+        )
 
 
 def write_labels(labels: list[Label], path: Path) -> int:
@@ -226,9 +228,15 @@ def write_parts(parts: list[Flowable], path: Path, title: str, wanted: list[str]
         OSError: the disk.
     """
     document = SimpleDocTemplate(
-        str(path), pagesize=A4, title=title, creator="Gezeiten", leftMargin=_EDGE,
-        rightMargin=_EDGE, topMargin=_EDGE, bottomMargin=_EDGE,
-    )  # fmt: skip
+        str(path),
+        pagesize=A4,
+        title=title,
+        creator="Gezeiten",
+        leftMargin=_EDGE,
+        rightMargin=_EDGE,
+        topMargin=_EDGE,
+        bottomMargin=_EDGE,
+    )
     document.build(parts)
     texts = pages_text(path)
     text = "\n".join(texts)

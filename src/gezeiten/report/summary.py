@@ -45,8 +45,11 @@ def day_cells(report: PointReport) -> list[DayCell]:
         figures = [days[day] for days in by_day if day in days]
         outside = max((max(n.above_ms, n.below_ms) for n in figures), default=0)
         held = min((n.held_ms for n in figures), default=0)
-        cells.append(DayCell(day, min(outside / inside, 1.0), max(1.0 - held / inside, 0.0),
-                             judged.get(day, "")))  # fmt: skip
+        cells.append(
+            DayCell(
+                day, min(outside / inside, 1.0), max(1.0 - held / inside, 0.0), judged.get(day, "")
+            )
+        )
     return cells
 
 
@@ -61,8 +64,9 @@ def _outside(report: PointReport) -> str:
     if not judged:
         days = sum(1 for _ in local_days(*report.span, report.zone))
         return f"{counted(days, 'day', 'days')}, and no limit was set"
-    outside, inside = (sum(1 for one in judged if one.verdict == verdict)
-                       for verdict in ("outside", "inside"))  # fmt: skip
+    outside, inside = (
+        sum(1 for one in judged if one.verdict == verdict) for verdict in ("outside", "inside")
+    )
     days = len(judged)
     said = f"{outside or 'None'} of {counted(days, 'day', 'days')} outside"
     if inside:

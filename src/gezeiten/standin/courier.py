@@ -104,10 +104,15 @@ class SimCourier:
                 return "no mission"
             [entry] = listed
             facts = {
-                "serial": serial, "model": code, "mission": entry.mission, "name": entry.name,
-                "point": entry.point, "launched_ms": entry.launched_ms,
-                "collected_ms": self.clock_ms(), "logger_clock_ms": clock.difference_ms,
-            }  # fmt: skip
+                "serial": serial,
+                "model": code,
+                "mission": entry.mission,
+                "name": entry.name,
+                "point": entry.point,
+                "launched_ms": entry.launched_ms,
+                "collected_ms": self.clock_ms(),
+                "logger_clock_ms": clock.difference_ms,
+            }
             held = (entry.first_held, entry.readings)
             if code not in KNOWN_MODELS:
                 return self._note(facts, held, b"", "unknown model", "running")
@@ -128,10 +133,16 @@ class SimCourier:
         self.memory.next_number += 1
         (self._folder / f"{number}.mission").write_bytes(content)
         record = CourierRecord(
-            number=number, first_held=held[0], readings=held[1], bytes=len(content),
-            sha256=hashlib.sha256(content).hexdigest() if content else "", left=left,
-            trouble=trouble, file=reg.MEMORY_FILE + (number % 500) * _FILES_PER_RECORD, **facts,
-        )  # fmt: skip
+            number=number,
+            first_held=held[0],
+            readings=held[1],
+            bytes=len(content),
+            sha256=hashlib.sha256(content).hexdigest() if content else "",
+            left=left,
+            trouble=trouble,
+            file=reg.MEMORY_FILE + (number % 500) * _FILES_PER_RECORD,
+            **facts,
+        )
         self.memory.records.append(asdict(record))
         self.save()
         return trouble
@@ -143,10 +154,16 @@ class SimCourier:
             return None
         memory = self.memory
         state = reg.CourierState(
-            reg.MAP_VERSION, self.clock_ms(), self.used(), MEMORY_BYTES, memory.main_permille,
-            2_400 + memory.main_permille, memory.clock_battery_mv, self.commands.refusal,
+            reg.MAP_VERSION,
+            self.clock_ms(),
+            self.used(),
+            MEMORY_BYTES,
+            memory.main_permille,
+            2_400 + memory.main_permille,
+            memory.clock_battery_mv,
+            self.commands.refusal,
             memory.at_loggers,
-        )  # fmt: skip
+        )
         return reg.COURIER_ADDRESS, state.pack()
 
     def read_file(self, file: int, start: int, length: int) -> bytes | None:
@@ -200,9 +217,10 @@ class SimCourier:
             host, _, port = order["at"].rpartition(":")
             try:
                 trouble = self.collect(
-                    Address(host, int(port)), relaunch=order.get("relaunch"),
+                    Address(host, int(port)),
+                    relaunch=order.get("relaunch"),
                     stop_after=order.get("stop_after"),
-                )  # fmt: skip
+                )
             except GezeitenError as exc:
                 trouble = str(exc)
             return {"trouble": trouble}
@@ -213,8 +231,11 @@ class SimCourier:
 
     def report(self) -> dict[str, Any]:
         """Return what the control line tells at every order."""
-        return {"serial": self.serial, "now_ms": self.clock.now_ms(),
-                "records": len(self.memory.records)}  # fmt: skip
+        return {
+            "serial": self.serial,
+            "now_ms": self.clock.now_ms(),
+            "records": len(self.memory.records),
+        }
 
 
 def _whole(session: LoggerSession, entry: DirectoryEntry) -> bytes:

@@ -23,8 +23,13 @@ def write_drive(logger: _Writes, folder: Path) -> list[str]:
     """Write a logger's drive into a folder; returns the names of what lies on it."""
     (folder / MISSIONS).mkdir(parents=True, exist_ok=True)
     (folder / REPORTS).mkdir(exist_ok=True)
-    about = {"kind": "logger", "serial": logger.serial, "model": logger.code,
-             "firmware": logger.firmware, "practice": True}  # fmt: skip
+    about = {
+        "kind": "logger",
+        "serial": logger.serial,
+        "model": logger.code,
+        "firmware": logger.firmware,
+        "practice": True,
+    }
     (folder / MARKER).write_text(json.dumps(about, indent=1))
     state = logger.registers()
     name = f"{logger.serial}-{state.mission_number}"

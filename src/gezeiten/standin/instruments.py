@@ -109,8 +109,10 @@ def run_instrument(
     out_of_reach_s: from when until when, after the start, its cable is out.
     """
     makers: dict[str, Callable[[float], _Lines | _Registers | _Sdi12]] = {
-        "lines": _Lines, "registers": _Registers, "sdi12": _Sdi12,
-    }  # fmt: skip
+        "lines": _Lines,
+        "registers": _Registers,
+        "sdi12": _Sdi12,
+    }
     device, begun = makers[kind](every_s), time.monotonic()
     port: tuple[int, int] | None = _plug_in(path)
     print(path, flush=True)

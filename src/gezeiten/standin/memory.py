@@ -106,9 +106,7 @@ class LoggerMemory:
         first = max(start - len(head), 0) // header.block_bytes
         if start + length > len(head) and first < held_from:
             return None
-        blocks = [
-            self._block(header, number) for number in _touched(head, header, start, length)
-        ]  # fmt: skip
+        blocks = [self._block(header, number) for number in _touched(head, header, start, length)]
         return _cut(head, header, start, length, blocks)
 
     def _headed(self) -> tuple[mf.Header, bytes]:

@@ -31,9 +31,14 @@ class StandinProcess:
     ) -> None:
         self.serial, self.cable = serial, cable
         self._process = self._start(
-            serial, state_file=state_file, anchor_ms=anchor_ms, base_ms=base_ms, speed=speed,
-            port=port, cable=cable,
-        )  # fmt: skip
+            serial,
+            state_file=state_file,
+            anchor_ms=anchor_ms,
+            base_ms=base_ms,
+            speed=speed,
+            port=port,
+            cable=cable,
+        )
         self._control: socket.socket | None = None
 
     def _start(

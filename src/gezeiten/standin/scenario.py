@@ -82,9 +82,14 @@ class SiteSpec:
 
 
 def _rule(
-    channel: str, side: Side, value: float, minutes: int, counting: Counting = "consecutive",
-    *, daily: bool = False,
-) -> LimitRule:  # fmt: skip
+    channel: str,
+    side: Side,
+    value: float,
+    minutes: int,
+    counting: Counting = "consecutive",
+    *,
+    daily: bool = False,
+) -> LimitRule:
     return LimitRule(channel, side, value, minutes * 60, counting, daily)
 
 
@@ -103,117 +108,185 @@ HATCHERY_PIN = 2580
 
 SITES: tuple[SiteSpec, ...] = (
     SiteSpec(
-        "Alte Lotsenwacht", "museum", 53.86, 8.02, 9.0, 10.0,
+        "Alte Lotsenwacht",
+        "museum",
+        53.86,
+        8.02,
+        9.0,
+        10.0,
         (
             PointSpec(
-                "textile_store", "Textile store",
+                "textile_store",
+                "Textile store",
                 StandinSpec("D-2041", "Düne T2", "textile_store"),
-                PointPlan(_T_RH, 360, (
-                    _rule("relative_humidity", "above", 60.0, 120),
-                    _rule("relative_humidity", "below", 40.0, 120),
-                    _rule("air_temperature", "above", 24.0, 60),
-                )),
+                PointPlan(
+                    _T_RH,
+                    360,
+                    (
+                        _rule("relative_humidity", "above", 60.0, 120),
+                        _rule("relative_humidity", "below", 40.0, 120),
+                        _rule("air_temperature", "above", 24.0, 60),
+                    ),
+                ),
             ),
             PointSpec(
-                "display_case", "Display case 7",
-                StandinSpec("D-2044", "Düne T2", "display_case", clock_ppm=-0.8,
-                            calibration_due_days=10),
-                PointPlan(_T_RH, 600, (
-                    _rule("relative_humidity", "above", 55.0, 30),
-                    _rule("relative_humidity", "below", 40.0, 30),
-                )),
+                "display_case",
+                "Display case 7",
+                StandinSpec(
+                    "D-2044", "Düne T2", "display_case", clock_ppm=-0.8, calibration_due_days=10
+                ),
+                PointPlan(
+                    _T_RH,
+                    600,
+                    (
+                        _rule("relative_humidity", "above", 55.0, 30),
+                        _rule("relative_humidity", "below", 40.0, 30),
+                    ),
+                ),
             ),
             PointSpec(
-                "tower_attic", "Tower attic",
+                "tower_attic",
+                "Tower attic",
                 StandinSpec("D-2038", "Düne T2", "tower_attic", clock_ppm=2.1),
-                PointPlan(_T_RH, 600, (
-                    _rule("air_temperature", "above", 28.0, 60),
-                    _rule("relative_humidity", "above", 85.0, 600, "accumulated", daily=True),
-                )),
+                PointPlan(
+                    _T_RH,
+                    600,
+                    (
+                        _rule("air_temperature", "above", 28.0, 60),
+                        _rule("relative_humidity", "above", 85.0, 600, "accumulated", daily=True),
+                    ),
+                ),
             ),
         ),
     ),
     SiteSpec(
-        "Krabbenkoog", "salt marsh", 53.92, 8.11, 1.0, 1.0,
+        "Krabbenkoog",
+        "salt marsh",
+        53.92,
+        8.11,
+        1.0,
+        1.0,
         (
             PointSpec(
-                "creek_gauge", "Creek gauge",
-                StandinSpec("P-0317", "Priel W3", "creek_gauge", troubles=(
-                    Trouble(35.0, 34.5, NO_READING, "", "lifted for cleaning"),
-                )),
+                "creek_gauge",
+                "Creek gauge",
+                StandinSpec(
+                    "P-0317",
+                    "Priel W3",
+                    "creek_gauge",
+                    troubles=(Trouble(35.0, 34.5, NO_READING, "", "lifted for cleaning"),),
+                ),
                 PointPlan(_P_T, 120, (_rule("water_pressure", "above", 137.8, 10),)),
             ),
             PointSpec(
-                "piezometer_k1", "Piezometer K1",
+                "piezometer_k1",
+                "Piezometer K1",
                 StandinSpec("P-0320", "Priel W3", "piezometer_k1", clock_ppm=-7.94),
                 PointPlan(_P_T, 360, (_rule("water_temperature", "above", 25.0, 30),)),
             ),
             PointSpec(
-                "piezometer_k2", "Piezometer K2",
+                "piezometer_k2",
+                "Piezometer K2",
                 StandinSpec("P-0321", "Priel W3", "piezometer_k2"),
-                PointPlan((*_P_T, "conductivity"), 360, (
-                    _rule("water_pressure", "below", 111.5, 30),
-                    _rule("conductivity", "above", 3.5, 60, "accumulated"),
-                )),
+                PointPlan(
+                    (*_P_T, "conductivity"),
+                    360,
+                    (
+                        _rule("water_pressure", "below", 111.5, 30),
+                        _rule("conductivity", "above", 3.5, 60, "accumulated"),
+                    ),
+                ),
             ),
             PointSpec(
-                "barometer_hut", "Barometer hut",
+                "barometer_hut",
+                "Barometer hut",
                 StandinSpec("W-0112", "Wolke B1", "barometer_hut", clock_ppm=0.3),
                 PointPlan(("air_pressure", "air_temperature"), 360),
             ),
         ),
     ),
     SiteSpec(
-        "Saatgutspeicher", "seed bank", 53.75, 8.25, 4.0, None,
+        "Saatgutspeicher",
+        "seed bank",
+        53.75,
+        8.25,
+        4.0,
+        None,
         (
             PointSpec(
-                "cold_room_a", "Cold room A",
+                "cold_room_a",
+                "Cold room A",
                 StandinSpec("R-1107", "Reif C2", "cold_room_a", calibration_due_days=53),
                 PointPlan(_COLD, 300, _STORE, end="wrap"),
             ),
             PointSpec(
-                "cold_room_b", "Cold room B",
-                StandinSpec("R-1109", "Reif C2", "cold_room_b", calibration_due_days=53, troubles=(
-                    Trouble(18.2, 16.7, NO_SENSOR, "probe_temperature", "probe pulled off"),
-                )),
+                "cold_room_b",
+                "Cold room B",
+                StandinSpec(
+                    "R-1109",
+                    "Reif C2",
+                    "cold_room_b",
+                    calibration_due_days=53,
+                    troubles=(
+                        Trouble(18.2, 16.7, NO_SENSOR, "probe_temperature", "probe pulled off"),
+                    ),
+                ),
                 PointPlan(_COLD, 300, _STORE, end="wrap"),
             ),
         ),
     ),
     SiteSpec(
-        "Bootswerft Sielhafen", "boatyard", 53.88, 8.05, 3.0, 8.0,
+        "Bootswerft Sielhafen",
+        "boatyard",
+        53.88,
+        8.05,
+        3.0,
+        8.0,
         (
             PointSpec(
-                "paint_hall", "Paint hall",
+                "paint_hall",
+                "Paint hall",
                 StandinSpec("B-0508", "Brise A4", "paint_hall", battery_ends_days=8.2),
-                PointPlan(_AIR, 600, (
-                    _rule(particles_from(0.5), "above", 12_000_000.0, 20),
-                    _rule("co2", "above", 1500.0, 30),
-                )),
+                PointPlan(
+                    _AIR,
+                    600,
+                    (
+                        _rule(particles_from(0.5), "above", 12_000_000.0, 20),
+                        _rule("co2", "above", 1500.0, 30),
+                    ),
+                ),
             ),
             PointSpec(
-                "outdoor_mast", "Outdoor mast",
+                "outdoor_mast",
+                "Outdoor mast",
                 StandinSpec("B-0511", "Brise A4", "outdoor_mast", battery_ends_days=-31.6),
                 PointPlan(_AIR, 600, (_rule(particles_from(0.5), "above", 9_000_000.0, 30),)),
             ),
         ),
     ),
     SiteSpec(
-        "Austernzucht Ost", "hatchery", 53.95, 8.19, 2.0, 1.1,
+        "Austernzucht Ost",
+        "hatchery",
+        53.95,
+        8.19,
+        2.0,
+        1.1,
         (
             PointSpec(
-                "tank_2", "Tank 2",
+                "tank_2",
+                "Tank 2",
                 StandinSpec("P-0330", "Priel W3", "tank_2", pin=HATCHERY_PIN),
                 PointPlan(_T_EC, 120, (_rule("water_temperature", "above", 21.0, 60),)),
             ),
             PointSpec(
-                "intake", "Intake",
+                "intake",
+                "Intake",
                 StandinSpec("P-0331", "Priel W3", "intake", clock_ppm=3.0, pin=HATCHERY_PIN),
                 PointPlan(_T_EC, 60, (_rule("conductivity", "below", 38.0, 60),), end="wrap"),
             ),
         ),
     ),
-)  # fmt: skip
+)
 
 
 def standins() -> list[StandinSpec]:

@@ -15,7 +15,7 @@ from hypothesis import event, given, settings
 from hypothesis import strategies as st
 
 from gezeiten.archive.actions.projected_tables import rows
-from gezeiten.archive.actions.replay import apply_again
+from gezeiten.archive.actions.replay import reapply
 from gezeiten.archive.database import Archive
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.alternative_sources import fill_by_measured, measured_beside
@@ -68,11 +68,22 @@ NUMBERS = st.integers(0, 3)
 SERIALS = st.sampled_from(["D-2041", "D-9001"])
 METRES = st.sampled_from([None, 0.0, 1.25, 3.08])
 DEEDS = st.one_of(
-    st.tuples(st.just("site"), NAMES, st.one_of(st.none(), NUMBERS), METRES,
-              st.sampled_from(["UTC", "Europe/Berlin", "Pacific/Kiritimati"]),
-              st.sampled_from([None, 7, 45])),
-    st.tuples(st.just("point"), NAMES, st.one_of(st.none(), NUMBERS), METRES, NUMBERS,
-              st.sampled_from([(), ("water_level",), ("water_level", "co2")])),
+    st.tuples(
+        st.just("site"),
+        NAMES,
+        st.one_of(st.none(), NUMBERS),
+        METRES,
+        st.sampled_from(["UTC", "Europe/Berlin", "Pacific/Kiritimati"]),
+        st.sampled_from([None, 7, 45]),
+    ),
+    st.tuples(
+        st.just("point"),
+        NAMES,
+        st.one_of(st.none(), NUMBERS),
+        METRES,
+        NUMBERS,
+        st.sampled_from([(), ("water_level",), ("water_level", "co2")]),
+    ),
     st.tuples(st.just("retire point"), NUMBERS, st.booleans()),
     st.tuples(st.just("retire site"), NUMBERS, st.booleans()),
     st.tuples(st.just("visit"), NUMBERS, st.sampled_from([None, 1_800_000_000_000])),
@@ -89,18 +100,25 @@ DEEDS = st.one_of(
     st.tuples(st.just("document"), NUMBERS),
     st.tuples(st.just("assess"), NUMBERS, st.sampled_from(["Power", "Sensor"])),
     st.tuples(st.just("take back"), NUMBERS),
-    st.tuples(st.just("line"), NUMBERS), st.tuples(st.just("leave open"), NUMBERS),
+    st.tuples(st.just("line"), NUMBERS),
+    st.tuples(st.just("leave open"), NUMBERS),
     st.tuples(st.just("estimate"), NUMBERS),
-    st.tuples(st.just("fetched before"), NUMBERS), st.tuples(st.just("undo"), NUMBERS),
+    st.tuples(st.just("fetched before"), NUMBERS),
+    st.tuples(st.just("undo"), NUMBERS),
     st.tuples(st.just("contact"), SERIALS, NUMBERS, st.integers(0, 5_000)),
-    st.tuples(st.just("launch"), SERIALS, NUMBERS,
-              st.sampled_from(["refused", "happened", "killed"])),
+    st.tuples(
+        st.just("launch"), SERIALS, NUMBERS, st.sampled_from(["refused", "happened", "killed"])
+    ),
     st.tuples(st.just("bring"), SERIALS, NUMBERS, st.integers(0, 200), st.integers(1, 200)),
     st.tuples(st.just("bring text"), NUMBERS, st.integers(0, 9)),
     st.tuples(st.just("calculate"), NUMBERS, NUMBERS, st.sampled_from(["", "b"])),
     st.tuples(st.just("calculate no more"), NUMBERS),
-    st.tuples(st.just("limit"), NUMBERS, st.sampled_from(["above", "below"]),
-              st.sampled_from(["readings", "working hours", "means"])),
+    st.tuples(
+        st.just("limit"),
+        NUMBERS,
+        st.sampled_from(["above", "below"]),
+        st.sampled_from(["readings", "working hours", "means"]),
+    ),
     st.tuples(st.just("move"), NUMBERS, NUMBERS),
     st.tuples(st.just("average"), st.sampled_from(["plain", "sum", "direction"])),
     st.tuples(st.just("bring sap"), st.integers(1, 60)),
@@ -108,12 +126,15 @@ DEEDS = st.one_of(
     st.tuples(st.just("remark"), NUMBERS, st.booleans()),
     st.tuples(st.just("remark no more"), NUMBERS),
     st.tuples(st.just("clock"), NUMBERS, st.sampled_from([0, 1000, -3_600_000])),
-    st.tuples(st.just("switch clock"), NUMBERS), st.tuples(st.just("beside"), NUMBERS),
+    st.tuples(st.just("switch clock"), NUMBERS),
+    st.tuples(st.just("beside"), NUMBERS),
     st.tuples(st.just("hang"), NUMBERS, st.sampled_from([0.0, 8.4])),
-    st.tuples(st.just("read"), NUMBERS), st.tuples(st.just("read no more"), NUMBERS),
-    st.tuples(st.just("switch"), NUMBERS), st.tuples(st.just("correct no more"), NUMBERS),
+    st.tuples(st.just("read"), NUMBERS),
+    st.tuples(st.just("read no more"), NUMBERS),
+    st.tuples(st.just("switch"), NUMBERS),
+    st.tuples(st.just("correct no more"), NUMBERS),
     st.tuples(st.just("switch fill"), NUMBERS),
-)  # fmt: skip
+)
 
 GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
     "line": fill_by_line,
@@ -126,15 +147,27 @@ GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
     "undo": undo,
 }
 FIELD_DEEDS: dict[str, Callable[..., object]] = {
-    "contact": be_contacted, "launch": be_launched, "bring": bring, "bring text": bring_text,
-    "average": average, "bring sap": bring_sap, "limit": set_some_limit,
-    "calculate": subtract, "calculate no more": subtract_no_more,
-    "correct": correct, "switch": switch_correction, "switch fill": switch_some_fill,
+    "contact": be_contacted,
+    "launch": be_launched,
+    "bring": bring,
+    "bring text": bring_text,
+    "average": average,
+    "bring sap": bring_sap,
+    "limit": set_some_limit,
+    "calculate": subtract,
+    "calculate no more": subtract_no_more,
+    "correct": correct,
+    "switch": switch_correction,
+    "switch fill": switch_some_fill,
     "correct no more": correct_no_more,
-    "remark": remark, "remark no more": remark_no_more,
-    "clock": put_clock_right, "switch clock": switch_some_clock, "hang": hang_sensor,
-    "read": read_by_hand, "read no more": read_by_hand_no_more,
-}  # fmt: skip
+    "remark": remark,
+    "remark no more": remark_no_more,
+    "clock": put_clock_right,
+    "switch clock": switch_some_clock,
+    "hang": hang_sensor,
+    "read": read_by_hand,
+    "read no more": read_by_hand_no_more,
+}
 
 
 def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
@@ -240,7 +273,7 @@ def test_tables_made_anew_equal_tables_kept(deeds: list[tuple[Any, ...]]) -> Non
         for entry in entries:
             event(entry.details["kind"])
         with copy.writing() as session:
-            assert apply_again(session.connection(), entries) == ({}, [])
+            assert reapply(session.connection(), entries) == ({}, [])
         with desk.archive.reading() as kept, copy.reading() as anew:
             assert rows(anew.connection()) == rows(kept.connection())
         assert verify(desk).is_whole

@@ -16,8 +16,8 @@ from gezeiten.archive.intake.missions import (
     Circumstances,
     RawChannel,
     RawMission,
-    kept_ranges,
-    take_in,
+    import_mission_file,
+    stored_ranges,
 )
 from gezeiten.archive.local_cache.segments import load_segments
 from gezeiten.archive.local_cache.tables import Block
@@ -40,12 +40,23 @@ def mission(first: int, end: int, **change: object) -> RawMission:
     """Readings [first, end) whose value is their number."""
     numbers = np.arange(first, end, dtype=np.int64)
     made = RawMission(
-        serial="D-2041", model="Düne T2", firmware="1.4", number=12, launched_ms=0, first_ms=60_000,
-        interval_ms=60_000, plan=PLAN.as_dict(), channels=(RawChannel("air_temperature", "°C"),),
-        numbers=numbers, times=numbers, step_ms=0, values=[numbers.astype(float)],
-        received=[(first, end)], damaged=[],
+        serial="D-2041",
+        model="Düne T2",
+        firmware="1.4",
+        number=12,
+        launched_ms=0,
+        first_ms=60_000,
+        interval_ms=60_000,
+        plan=PLAN.as_dict(),
+        channels=(RawChannel("air_temperature", "°C"),),
+        numbers=numbers,
+        times=numbers,
+        step_ms=0,
+        values=[numbers.astype(float)],
+        received=[(first, end)],
+        damaged=[],
         events=[(0, "launched")],
-    )  # fmt: skip
+    )
     made = replace(made, **change)
     return replace(made, times=made.first_ms + made.numbers * made.interval_ms)
 
@@ -66,7 +77,7 @@ def whole(session: Session, point_id: int) -> Series:
 
 
 def test_a_mission_makes_its_site_point_series_and_entry(archive: Archive) -> None:
-    done = take_in(archive, b"raw", mission(0, 100), HOW)
+    done = import_mission_file(archive, b"raw", mission(0, 100), HOW)
     assert done.readings == 100
     assert archive.vault.get(done.sha256) == b"raw"
     with archive.reading() as session:
@@ -84,8 +95,8 @@ def test_a_mission_makes_its_site_point_series_and_entry(archive: Archive) -> No
 
 
 def test_the_same_memory_twice_stores_nothing_twice(archive: Archive) -> None:
-    first = take_in(archive, b"raw", mission(0, 100), HOW)
-    again = take_in(archive, b"raw again", mission(0, 100), HOW)
+    first = import_mission_file(archive, b"raw", mission(0, 100), HOW)
+    again = import_mission_file(archive, b"raw again", mission(0, 100), HOW)
     assert again.offload_id is None
     assert again.readings == 0
     assert count(archive, Offload) == count(archive, Block) == 1
@@ -94,8 +105,8 @@ def test_the_same_memory_twice_stores_nothing_twice(archive: Archive) -> None:
 
 
 def test_only_what_is_new_of_an_overlap_is_stored(archive: Archive) -> None:
-    take_in(archive, b"one", mission(0, 100), HOW)
-    done = take_in(archive, b"two", mission(50, 150), HOW)
+    import_mission_file(archive, b"one", mission(0, 100), HOW)
+    done = import_mission_file(archive, b"two", mission(50, 150), HOW)
     assert done.added == [(100, 150)]
     assert values(archive, done.point_id) == list(range(150))
 
@@ -104,15 +115,15 @@ def test_bytes_that_come_late_and_differ_are_left_to_all_bytes(archive: Archive)
     """A copy of a vault brings what was taken before: it counts, on this computer as on others."""
     asked: list[str] = []
     archive.on_caught_up = lambda: asked.append("make readings")
-    later = take_in(archive, b"later", mission(0, 10), HOW)
+    later = import_mission_file(archive, b"later", mission(0, 10), HOW)
     same = replace(HOW, at_ms=HOW.at_ms - 1)
-    take_in(archive, b"earlier", mission(5, 20), same)
+    import_mission_file(archive, b"earlier", mission(5, 20), same)
     assert not asked  # it says the same about those that both hold
     other = mission(5, 30, values=[np.arange(5, 30) + 0.5])
-    take_in(archive, b"other", other, replace(HOW, at_ms=HOW.at_ms + 1))
+    import_mission_file(archive, b"other", other, replace(HOW, at_ms=HOW.at_ms + 1))
     assert not asked  # it was taken after them: theirs stand
     assert values(archive, later.point_id) == [*range(20), *(i + 0.5 for i in range(20, 30))]
-    take_in(archive, b"first", mission(0, 31), replace(HOW, at_ms=HOW.at_ms - 2))
+    import_mission_file(archive, b"first", mission(0, 31), replace(HOW, at_ms=HOW.at_ms - 2))
     assert asked == ["make readings"]
     with archive.reading() as session:
         assert session.scalars(select(Block)).all() == []
@@ -121,22 +132,26 @@ def test_bytes_that_come_late_and_differ_are_left_to_all_bytes(archive: Archive)
 def test_damaged_ranges_are_a_hole_until_they_come(archive: Archive) -> None:
     numbers = np.r_[0:240, 480:600].astype(np.int64)
     holed = mission(
-        0, 600, numbers=numbers, values=[numbers.astype(float)],
-        received=[(0, 240), (480, 600)], damaged=[(240, 480)],
-    )  # fmt: skip
-    done = take_in(archive, b"holed", holed, HOW)
+        0,
+        600,
+        numbers=numbers,
+        values=[numbers.astype(float)],
+        received=[(0, 240), (480, 600)],
+        damaged=[(240, 480)],
+    )
+    done = import_mission_file(archive, b"holed", holed, HOW)
     with archive.reading() as session:
-        assert kept_ranges(session, done.mission_id) == [(0, 240), (480, 600)]
+        assert stored_ranges(session, done.mission_id) == [(0, 240), (480, 600)]
         sentence = session.scalars(select(LogbookRow.sentence).filter_by(act="offload")).one()
     assert "240 readings arrived damaged and set aside" in sentence
-    take_in(archive, b"rest", mission(240, 480), HOW)
+    import_mission_file(archive, b"rest", mission(240, 480), HOW)
     assert values(archive, done.point_id) == list(range(600))
 
 
 def test_missions_of_one_point_join_into_one_series(archive: Archive) -> None:
-    take_in(archive, b"one", mission(0, 10), HOW)
+    import_mission_file(archive, b"one", mission(0, 10), HOW)
     later = mission(0, 10, number=13, launched_ms=900_000, first_ms=960_000)
-    done = take_in(archive, b"two", later, HOW)
+    done = import_mission_file(archive, b"two", later, HOW)
     assert count(archive, Mission) == 2
     assert count(archive, Site) == 1
     with archive.reading() as session:
@@ -146,16 +161,16 @@ def test_missions_of_one_point_join_into_one_series(archive: Archive) -> None:
 
 
 def test_another_logger_at_the_point_goes_on_with_its_series(archive: Archive) -> None:
-    first = take_in(archive, b"one", mission(0, 10), HOW)
+    first = import_mission_file(archive, b"one", mission(0, 10), HOW)
     other = mission(0, 10, serial="D-3000", first_ms=960_000)
-    second = take_in(archive, b"two", other, HOW)
+    second = import_mission_file(archive, b"two", other, HOW)
     assert second.point_id == first.point_id
     assert len(values(archive, first.point_id)) == 20
 
 
 def test_a_logger_without_a_place_is_kept_under_its_serial(archive: Archive) -> None:
     homeless = mission(0, 10, plan=replace(PLAN, point_name="").as_dict())
-    done = take_in(archive, b"x", homeless, HOW)
+    done = import_mission_file(archive, b"x", homeless, HOW)
     with archive.reading() as session:
         point = session.get_one(Point, done.point_id)
         assert (point.site.name, point.name) == ("Not yet placed", "D-2041")
@@ -164,16 +179,16 @@ def test_a_logger_without_a_place_is_kept_under_its_serial(archive: Archive) -> 
 def test_missing_values_are_kept_as_such(archive: Archive) -> None:
     numbers = np.arange(5, dtype=np.int64)
     column = np.array([1.0, np.nan, 3.0, np.nan, 5.0])
-    done = take_in(archive, b"x", mission(0, 5, numbers=numbers, values=[column]), HOW)
+    done = import_mission_file(archive, b"x", mission(0, 5, numbers=numbers, values=[column]), HOW)
     assert values(archive, done.point_id) == [1.0, 3.0, 5.0]
     with archive.reading() as session:
         block = session.scalars(select(Block)).one()
         assert (block.count, block.valid, block.low, block.high) == (5, 3, 1.0, 5.0)
-        assert kept_ranges(session, done.mission_id) == [(0, 5)]  # "no value" was offloaded too
+        assert stored_ranges(session, done.mission_id) == [(0, 5)]  # "no value" was offloaded too
 
 
 def test_long_missions_are_cut_into_blocks_with_summaries(archive: Archive) -> None:
-    done = take_in(archive, b"x", mission(0, 40_000), HOW)
+    done = import_mission_file(archive, b"x", mission(0, 40_000), HOW)
     with archive.reading() as session:
         blocks = session.scalars(select(Block).order_by(Block.first)).all()
     assert [(b.first, b.count) for b in blocks] == [(0, 16_384), (16_384, 16_384), (32_768, 7_232)]
@@ -183,6 +198,6 @@ def test_long_missions_are_cut_into_blocks_with_summaries(archive: Archive) -> N
 
 def test_a_file_in_the_vault_whose_intake_was_killed_is_taken_in_again(archive: Archive) -> None:
     sha256 = archive.vault.put(b"raw")  # as a kill between vault and database leaves it
-    done = take_in(archive, b"raw", mission(0, 10), HOW)
+    done = import_mission_file(archive, b"raw", mission(0, 10), HOW)
     assert done.sha256 == sha256
     assert values(archive, done.point_id) == list(range(10))

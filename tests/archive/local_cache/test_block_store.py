@@ -16,7 +16,7 @@ from sqlalchemy.pool import StaticPool
 
 from gezeiten.archive.local_cache import cutting
 from gezeiten.archive.local_cache.block_owner import BlockOwner
-from gezeiten.archive.local_cache.block_store import ChannelColumn, hold, hold_all
+from gezeiten.archive.local_cache.block_store import ChannelColumn, store_channel, store_channels
 from gezeiten.archive.local_cache.blocks import unpack
 from gezeiten.archive.local_cache.cutting import Column, text_column
 from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, BlockCells, make_tables
@@ -108,14 +108,14 @@ def test_a_texts_readings_are_the_same_in_any_order(data: st.DataObject, keys: s
 def check(data: st.DataObject, keys: set[int], whose: BlockOwner) -> None:
     column_of = by_time if whose.is_text else by_number
     with tables() as session:
-        hold(session, whose, ChannelColumn("co2", "ppm", column_of(sorted(keys))))
+        store_channel(session, whose, ChannelColumn("co2", "ppm", column_of(sorted(keys))))
         at_once = held(session, whose)
         wanted = {key: value_of(key) for key in keys}
         assert repr(read_back(session, whose)) == repr(dict(sorted(wanted.items())))
     with tables() as session:
         known: set[int] = set()
         for piece in in_pieces(data, keys):
-            came = hold(session, whose, ChannelColumn("co2", "ppm", column_of(piece)))
+            came = store_channel(session, whose, ChannelColumn("co2", "ppm", column_of(piece)))
             assert came.is_new.tolist() == [key not in known for key in sorted(piece)]
             assert not came.differs
             known |= set(piece)
@@ -126,7 +126,7 @@ def test_where_bytes_differ_those_that_came_first_stand_but_for_a_value() -> Non
     with tables() as session:
         for values in ([1.0, np.nan, 3.0], [9.0, 2.0, np.nan]):
             column = text_column(np.array([0, 10, 20]), np.array(values))
-            hold(session, TEXT, ChannelColumn("co2", "ppm", column))
+            store_channel(session, TEXT, ChannelColumn("co2", "ppm", column))
         assert read_back(session, TEXT) == {0: 1.0, 10: 2.0, 20: 3.0}
 
 
@@ -147,10 +147,12 @@ def test_channels_held_together_are_as_each_alone(
     def made(whole: bool) -> list[Any]:
         with tables() as session:
             if first is not None:
-                hold(session, whose, first)
-            came = hold_all(session, whose, columns) if whole else [
-                hold(session, whose, one) for one in columns
-            ]  # fmt: skip
+                store_channel(session, whose, first)
+            came = (
+                store_channels(session, whose, columns)
+                if whole
+                else [store_channel(session, whose, one) for one in columns]
+            )
             assert [len(one.is_new) for one in came] == [len(one.column) for one in columns]
             return held(session, whose)
 

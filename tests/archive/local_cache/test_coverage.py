@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from gezeiten.archive.local_cache.coverage import is_lent
+from gezeiten.archive.local_cache.coverage import is_covered_by
 from gezeiten.domain.series.feeds import Deployment, MissionStay, SeriesAssignment
 from gezeiten.domain.series.gaps import Gap
 
@@ -31,9 +31,9 @@ HOLE = Gap(100, 200, 10)
 )
 def test_a_hole_is_a_gap_unless_its_readings_were_lent(start: int, end: int, wanted: bool) -> None:
     feed = SeriesAssignment("p", "co2", "A", Deployment(STAY, "p", 0, 10**9), start, end)
-    assert is_lent(HOLE, feed) is wanted
+    assert is_covered_by(HOLE, feed) is wanted
 
 
 def test_one_reading_that_is_missing_where_a_logger_took_over_stays_a_gap() -> None:
     feed = SeriesAssignment("p", "co2", "A", Deployment(STAY, "p", 0, 10**9), 110, 10**6)
-    assert not is_lent(Gap(100, 110, 10), feed)
+    assert not is_covered_by(Gap(100, 110, 10), feed)

@@ -78,10 +78,14 @@ def test_a_chain_can_be_checked_without_our_code(desk: Desk) -> None:
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        (lambda lines: [*lines[:3], lines[3].replace(b"Dock", b"Deck"), *lines[4:]],
-         "Entry 4 of the chain"),
-        (lambda lines: [*lines[:2], lines[2].replace(b"command", b"windows"), *lines[3:]],
-         "Entry 4 does not follow"),
+        (
+            lambda lines: [*lines[:3], lines[3].replace(b"Dock", b"Deck"), *lines[4:]],
+            "Entry 4 of the chain",
+        ),
+        (
+            lambda lines: [*lines[:2], lines[2].replace(b"command", b"windows"), *lines[3:]],
+            "Entry 4 does not follow",
+        ),
         (lambda lines: [*lines[:2], *lines[3:]], "out of its place"),
         (lambda lines: [*lines[:2], lines[1], *lines[2:]], "out of its place"),
         (lambda lines: [lines[0], lines[2], lines[1], lines[3]], "out of its place"),
@@ -89,7 +93,7 @@ def test_a_chain_can_be_checked_without_our_code(desk: Desk) -> None:
         (lambda lines: lines[:-1], "1 entry was cut off the end"),
         (lambda lines: [*lines[:-1], lines[-1][:-1]], "1 entry was cut off the end"),
     ],
-)  # fmt: skip
+)
 def test_whatever_is_changed_in_a_chain_is_named(desk: Desk, change: object, words: str) -> None:
     path = chain_of(desk)
     lines = path.read_bytes().splitlines(keepends=True)

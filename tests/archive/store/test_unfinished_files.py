@@ -8,7 +8,7 @@ import sys
 import time
 from pathlib import Path
 
-from gezeiten.archive.store.unfinished_files import fresh_beside
+from gezeiten.archive.store.unfinished_files import temporary_file
 from gezeiten.desk.context import TrustedClock
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.workspace import open_workspace
@@ -50,6 +50,6 @@ def test_opening_an_archive_clears_what_killed_exports_left(tmp_path: Path) -> N
 
 def test_so_does_the_next_export_into_the_folder(tmp_path: Path) -> None:
     left_in(tmp_path, 7_200)
-    with fresh_beside(tmp_path) as fresh:
+    with temporary_file(tmp_path) as fresh:
         assert list(tmp_path.iterdir()) == [fresh]
     assert list(tmp_path.iterdir()) == []

@@ -74,8 +74,8 @@ def test_what_a_killed_intake_began_goes_after_an_hour(tmp_path: Path) -> None:
     begun = tmp_path / "123-abcd.new"
     begun.write_bytes(b"half")
     now_s = begun.stat().st_mtime
-    assert vault.clear_begun(now_s + 60) == 0
+    assert vault.delete_stale(now_s + 60) == 0
     assert begun.exists()
-    assert vault.clear_begun(now_s + 3_700) == 1
+    assert vault.delete_stale(now_s + 3_700) == 1
     assert not begun.exists()
     assert vault.get(sha256) == b"as received"

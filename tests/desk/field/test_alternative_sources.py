@@ -91,8 +91,9 @@ def test_a_thermometer_beside_the_logger_fills_its_gap_with_what_it_measured(
     assert (now.quality == 0).all()
     # humidity has nothing beside it, and the thermometer's own series no gap of its own
     assert {(one.channels, one.state) for one in gaps(desk)} == {
-        (("air_temperature",), "from another source"), (("relative_humidity",), "open"),
-    }  # fmt: skip
+        (("air_temperature",), "from another source"),
+        (("relative_humidity",), "open"),
+    }
     assert "measured beside it" in logbook_entries(desk)[0].sentence
     assert verify(desk).faults == []
     rebuild(desk)
@@ -132,8 +133,9 @@ def test_a_series_that_is_corrected_there_takes_no_readings_it_was_not_meant_for
     desk, gap = holed.desk, hole(holed.desk).gap
     beside(holed, tmp_path, gap.start_ms, gap.end_ms)
     booked = hole(desk)
-    step = proposed(booked.point, "air_temperature", "linear", (gap.start_ms - DAY_MS, None),
-                    {"offset": 0.3})  # fmt: skip
+    step = proposed(
+        booked.point, "air_temperature", "linear", (gap.start_ms - DAY_MS, None), {"offset": 0.3}
+    )
     keep(desk, booked.point, step, "certificate 12")
     [offer] = by_others(desk, booked)
     assert "is corrected there" in offer.refusal

@@ -37,23 +37,47 @@ def archive_of(folder: Path, points: int, missions: int) -> Desk:
             point = Point(site_id=site.id, name=f"Point {i}", fill_limit_s=7200)
             session.add(point)
             session.flush()
-            logger = Logger(serial=f"D-{i:04d}", model="Düne T2", firmware="1", practice=True,
-                            point_id=point.id)  # fmt: skip
+            logger = Logger(
+                serial=f"D-{i:04d}", model="Düne T2", firmware="1", practice=True, point_id=point.id
+            )
             session.add(logger)
             session.flush()
             last = None
             for k in range(missions):
                 at_ms = ANCHOR_MS - (missions - k) * DAY_MS
-                last = Mission(logger_id=logger.id, point_id=point.id, number=k + 1, uid=f"{i}/{k}",
-                               launched_ms=at_ms, first_ms=at_ms, interval_ms=600_000,
-                               plan=PLAN.as_dict(), state="logging")  # fmt: skip
+                last = Mission(
+                    logger_id=logger.id,
+                    point_id=point.id,
+                    number=k + 1,
+                    uid=f"{i}/{k}",
+                    launched_ms=at_ms,
+                    first_ms=at_ms,
+                    interval_ms=600_000,
+                    plan=PLAN.as_dict(),
+                    state="logging",
+                )
                 session.add(last)
             session.flush()
             assert last is not None
-            session.add(Block(mission=last.uid, channel="air_temperature", unit="°C",
-                              is_text=False, first=0, width=1, count=1, number=0, start_ms=at_ms,
-                              step_ms=0, end_ms=at_ms, usual_ms=1, shorter_ms=0,
-                              valid=0, stamp=0))  # fmt: skip
+            session.add(
+                Block(
+                    mission=last.uid,
+                    channel="air_temperature",
+                    unit="°C",
+                    is_text=False,
+                    first=0,
+                    width=1,
+                    count=1,
+                    number=0,
+                    start_ms=at_ms,
+                    step_ms=0,
+                    end_ms=at_ms,
+                    usual_ms=1,
+                    shorter_ms=0,
+                    valid=0,
+                    stamp=0,
+                )
+            )
     return desk
 
 

@@ -203,6 +203,9 @@ def test_one_series_of_a_gap_does_not_block_another(lab: Lab, tmp_path: Path) ->
     offer = line_offer(desk, booked)
     assert (list(offer.errors), offer.refusal) == (["air_temperature"], "")
     fill_by_way(desk, booked, way)
-    states = {one.channels: one.state for one in gaps(desk, booked.point.id)
-              if one.gap.start_ms == booked.gap.start_ms}  # fmt: skip
+    states = {
+        one.channels: one.state
+        for one in gaps(desk, booked.point.id)
+        if one.gap.start_ms == booked.gap.start_ms
+    }
     assert states == {("air_temperature",): "estimated", ("relative_humidity",): "open"}

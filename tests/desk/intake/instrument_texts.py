@@ -57,9 +57,12 @@ def iso(at: datetime) -> str:
 
 
 def temperature(
-    at: list[datetime], values: list[float], column: int = 2, unit: str = "°C",
+    at: list[datetime],
+    values: list[float],
+    column: int = 2,
+    unit: str = "°C",
     key: str = "air_temperature",
-) -> list[Wanted]:  # fmt: skip
+) -> list[Wanted]:
     return [Wanted(column, key, unit, at, values)]
 
 
@@ -79,8 +82,11 @@ def _with_mark(mark: str, decimal: str = ".", sign: str = ";", pad: str = " ") -
     gone = {3, 17, 44}
     rows = [(iso(t), pad + (mark if i in gone else shown[i])) for i, t in enumerate(at)]
     kept = [i for i in range(60) if i not in gone]
-    return Text(lines(f"time{sign}T [°C]", rows, sign), UTC_TOLD,
-                temperature([at[i] for i in kept], [values[i] for i in kept]))  # fmt: skip
+    return Text(
+        lines(f"time{sign}T [°C]", rows, sign),
+        UTC_TOLD,
+        temperature([at[i] for i in kept], [values[i] for i in kept]),
+    )
 
 
 @text
@@ -124,19 +130,29 @@ def a_second_station_behind_line_700() -> Text:
     at, a, b = times(700), wave(700), wave(700, 15, 22)
     rows = [(iso(t), "Nord", v) for t, v in zip(at, a, strict=True)]
     rows += [(iso(t), "Süd", v) for t, v in zip(at, b, strict=True)]
-    return Text(lines("time;site;T [°C]", rows), UTC_TOLD,
-                [Wanted(3, "air_temperature", "°C", at, a, ["Nord"]),
-                 Wanted(3, "air_temperature", "°C", at, b, ["Süd"])])  # fmt: skip
+    return Text(
+        lines("time;site;T [°C]", rows),
+        UTC_TOLD,
+        [
+            Wanted(3, "air_temperature", "°C", at, a, ["Nord"]),
+            Wanted(3, "air_temperature", "°C", at, b, ["Süd"]),
+        ],
+    )
 
 
 @text
 def flags_behind_line_800() -> Text:
     at, values = times(1400), wave(1400)
-    rows = [(iso(t), v, "err" if 800 <= i < 840 else "") for i, (t, v) in enumerate(
-        zip(at, values, strict=True))]  # fmt: skip
+    rows = [
+        (iso(t), v, "err" if 800 <= i < 840 else "")
+        for i, (t, v) in enumerate(zip(at, values, strict=True))
+    ]
     kept = [i for i in range(1400) if not 800 <= i < 840]
-    return Text(lines("time;T [°C];note", rows), {**UTC_TOLD, "flags:3": "err", "suspects:3": ""},
-                temperature([at[i] for i in kept], [values[i] for i in kept]))  # fmt: skip
+    return Text(
+        lines("time;T [°C];note", rows),
+        {**UTC_TOLD, "flags:3": "err", "suspects:3": ""},
+        temperature([at[i] for i in kept], [values[i] for i in kept]),
+    )
 
 
 @text
@@ -144,10 +160,11 @@ def a_number_that_cannot_be_once() -> Text:
     at, values = times(900), wave(900, 40, 70, 0)
     values[650] = 6553.5
     kept = [i for i in range(900) if i != 650]
-    return Text(lines("time;RH [%]", zip(map(iso, at), values, strict=True)),
-                {**UTC_TOLD, "range:2": "no value"},
-                [Wanted(2, "relative_humidity", "%", [at[i] for i in kept],
-                        [values[i] for i in kept])])  # fmt: skip
+    return Text(
+        lines("time;RH [%]", zip(map(iso, at), values, strict=True)),
+        {**UTC_TOLD, "range:2": "no value"},
+        [Wanted(2, "relative_humidity", "%", [at[i] for i in kept], [values[i] for i in kept])],
+    )
 
 
 @text
@@ -155,9 +172,11 @@ def a_number_far_from_all_others_once() -> Text:
     at, values = times(900), wave(900)
     values[650] = 85.0
     kept = [i for i in range(900) if i != 650]
-    return Text(lines("time;T [°C]", zip(map(iso, at), values, strict=True)),
-                {**UTC_TOLD, "far:2": "no value"},
-                temperature([at[i] for i in kept], [values[i] for i in kept]))  # fmt: skip
+    return Text(
+        lines("time;T [°C]", zip(map(iso, at), values, strict=True)),
+        {**UTC_TOLD, "far:2": "no value"},
+        temperature([at[i] for i in kept], [values[i] for i in kept]),
+    )
 
 
 @text
@@ -165,34 +184,44 @@ def two_marks_that_hide_each_other() -> Text:
     at, values = times(900), wave(900)
     values[100], values[650] = -99.9, 99.9
     kept = [i for i in range(900) if i not in (100, 650)]
-    return Text(lines("time;T [°C]", zip(map(iso, at), values, strict=True)),
-                {**UTC_TOLD, "far:2": "no value"},
-                temperature([at[i] for i in kept], [values[i] for i in kept]))  # fmt: skip
+    return Text(
+        lines("time;T [°C]", zip(map(iso, at), values, strict=True)),
+        {**UTC_TOLD, "far:2": "no value"},
+        temperature([at[i] for i in kept], [values[i] for i in kept]),
+    )
 
 
 @text
 def a_far_number_that_is_a_value() -> Text:
     at, values = times(900), wave(900)
     values[650] = 85.0
-    return Text(lines("time;T [°C]", zip(map(iso, at), values, strict=True)),
-                {**UTC_TOLD, "far:2": "value"}, temperature(at, values))  # fmt: skip
+    return Text(
+        lines("time;T [°C]", zip(map(iso, at), values, strict=True)),
+        {**UTC_TOLD, "far:2": "value"},
+        temperature(at, values),
+    )
 
 
 @text
 def a_column_that_never_changes() -> Text:
     at, values = times(200), wave(200)
     rows = [(iso(t), v, "-327.6") for t, v in zip(at, values, strict=True)]
-    return Text(lines("time;T [°C];water temp [°C]", rows),
-                {**UTC_TOLD, "range:3": "no value"}, temperature(at, values))  # fmt: skip
+    return Text(
+        lines("time;T [°C];water temp [°C]", rows),
+        {**UTC_TOLD, "range:3": "no value"},
+        temperature(at, values),
+    )
 
 
 @text
 def a_column_of_one_likely_value() -> Text:
     at, values = times(200), wave(200)
     rows = [(iso(t), v, 20.0) for t, v in zip(at, values, strict=True)]
-    return Text(lines("time;T [°C];soil temp [°C]", rows), {**UTC_TOLD, "constant:3": "value"},
-                [*temperature(at, values),
-                 Wanted(3, "soil_temperature", "°C", at, [20.0] * 200)])  # fmt: skip
+    return Text(
+        lines("time;T [°C];soil temp [°C]", rows),
+        {**UTC_TOLD, "constant:3": "value"},
+        [*temperature(at, values), Wanted(3, "soil_temperature", "°C", at, [20.0] * 200)],
+    )
 
 
 # -- 3: months by name in long files ---------------------------------------------------------------
@@ -213,8 +242,12 @@ def english_months_in_1_001_lines() -> Text:
 
 
 # -- 4: times in columns ---------------------------------------------------------------------------
-def _in_parts(shown: Callable[[datetime], tuple[int, ...]], head: str = "", count: int = 300,
-              begin: datetime = BEGIN) -> Text:  # fmt: skip
+def _in_parts(
+    shown: Callable[[datetime], tuple[int, ...]],
+    head: str = "",
+    count: int = 300,
+    begin: datetime = BEGIN,
+) -> Text:
     at, values = times(count, 1, begin), wave(count)
     rows = [(*shown(t), v) for t, v in zip(at, values, strict=True)]
     column = len(rows[0])
@@ -239,8 +272,9 @@ def day_of_year_below_thirteen() -> Text:
 
 @text
 def day_of_year_behind_month_and_day_in_words() -> Text:
-    return _in_parts(lambda t: (t.year, t.month, t.day, _day(t), t.hour, t.minute),
-                     "YEAR MO DY JDAY HR MN T[°C]")  # fmt: skip
+    return _in_parts(
+        lambda t: (t.year, t.month, t.day, _day(t), t.hour, t.minute), "YEAR MO DY JDAY HR MN T[°C]"
+    )
 
 
 @text
@@ -249,11 +283,21 @@ def year_to_second() -> Text:
 
 
 # -- 5: units --------------------------------------------------------------------------------------
-def _one(words: str, key: str, unit: str, answers: dict[str, str], low: float, high: float,
-         decimals: int = 2) -> Text:  # fmt: skip
+def _one(
+    words: str,
+    key: str,
+    unit: str,
+    answers: dict[str, str],
+    low: float,
+    high: float,
+    decimals: int = 2,
+) -> Text:
     at, values = times(60), wave(60, low, high, decimals)
-    return Text(lines(f"time;{words}", zip(map(iso, at), values, strict=True)),
-                {**UTC_TOLD, **answers}, [Wanted(2, key, unit, at, values)])  # fmt: skip
+    return Text(
+        lines(f"time;{words}", zip(map(iso, at), values, strict=True)),
+        {**UTC_TOLD, **answers},
+        [Wanted(2, key, unit, at, values)],
+    )
 
 
 @text
@@ -288,8 +332,14 @@ def snow_depth_in_cm() -> Text:
 
 @text
 def nitrogen_dioxide_in_ppb() -> Text:
-    return _one("NO2 [ppb]", "nitrogen_dioxide", "ppb (20 °C, 1013 hPa)",
-                {"unit:2": "ppb (20 °C, 1013 hPa)"}, 4, 60)  # fmt: skip
+    return _one(
+        "NO2 [ppb]",
+        "nitrogen_dioxide",
+        "ppb (20 °C, 1013 hPa)",
+        {"unit:2": "ppb (20 °C, 1013 hPa)"},
+        4,
+        60,
+    )
 
 
 @text
@@ -316,14 +366,20 @@ def barometer_in_inches() -> Text:
 @text
 def codes_beside_values() -> Text:
     at, dew, air = times(150), wave(150, 1, 4), wave(150)
-    rows = [(iso(t), d, i % 3, a, "A" if i % 40 else "E", f"0.{i % 3 + 1}")
-            for i, (t, d, a) in enumerate(zip(at, dew, air, strict=True))]  # fmt: skip
-    head = ("time,Dew-point temperature (°C),Dew-point source,Temperature (°C),"
-            "Temperature qualifier,Temperature uncertainty")  # fmt: skip
+    rows = [
+        (iso(t), d, i % 3, a, "A" if i % 40 else "E", f"0.{i % 3 + 1}")
+        for i, (t, d, a) in enumerate(zip(at, dew, air, strict=True))
+    ]
+    head = (
+        "time,Dew-point temperature (°C),Dew-point source,Temperature (°C),"
+        "Temperature qualifier,Temperature uncertainty"
+    )
     none = {"flags:3": "", "suspects:3": "", "flags:5": "", "suspects:5": ""}
-    return Text(lines(head, rows, ","), {**UTC_TOLD, **none},
-                [Wanted(2, "dew_point", "°C", at, dew),
-                 Wanted(4, "air_temperature", "°C", at, air)])  # fmt: skip
+    return Text(
+        lines(head, rows, ","),
+        {**UTC_TOLD, **none},
+        [Wanted(2, "dew_point", "°C", at, dew), Wanted(4, "air_temperature", "°C", at, air)],
+    )
 
 
 # -- 7: dates in merged or sparse cells ------------------------------------------------------------
@@ -331,17 +387,20 @@ def codes_beside_values() -> Text:
 def sparse_dates_with_days_left_out() -> Text:
     at = [*times(48, 60), *times(72, 60, BEGIN + timedelta(days=5))]
     values = wave(120)
-    rows = [(f"{t:%d.%m.%Y}" if t.hour == 0 else "", f"{t:%H:%M}", v)
-            for t, v in zip(at, values, strict=True)]  # fmt: skip
-    return Text(lines("Date;Time;T [°C]", rows), UTC_TOLD,
-                temperature(at, values, 3))  # fmt: skip
+    rows = [
+        (f"{t:%d.%m.%Y}" if t.hour == 0 else "", f"{t:%H:%M}", v)
+        for t, v in zip(at, values, strict=True)
+    ]
+    return Text(lines("Date;Time;T [°C]", rows), UTC_TOLD, temperature(at, values, 3))
 
 
 @text
 def sparse_iso_dates() -> Text:
     at, values = times(100, 30), wave(100)
-    rows = [(f"{t:%Y-%m-%d}" if (t.hour, t.minute) == (0, 0) else "", f"{t:%H:%M}", v)
-            for t, v in zip(at, values, strict=True)]  # fmt: skip
+    rows = [
+        (f"{t:%Y-%m-%d}" if (t.hour, t.minute) == (0, 0) else "", f"{t:%H:%M}", v)
+        for t, v in zip(at, values, strict=True)
+    ]
     return Text(lines("Date,Time,T [°C]", rows, ","), UTC_TOLD, temperature(at, values, 3))
 
 
@@ -350,8 +409,11 @@ def sparse_iso_dates() -> Text:
 def day_of_year_and_hhmm_without_a_year() -> Text:
     at, values = times(200, 60), wave(200)
     rows = [(_day(t), t.hour * 100 + t.minute, v) for t, v in zip(at, values, strict=True)]
-    return Text(lines("doy,hhmm,T (°C)", rows, ","), {**UTC_TOLD, "year": "2024"},
-                temperature(at, values, 3))  # fmt: skip
+    return Text(
+        lines("doy,hhmm,T (°C)", rows, ","),
+        {**UTC_TOLD, "year": "2024"},
+        temperature(at, values, 3),
+    )
 
 
 @text
@@ -359,16 +421,20 @@ def day_of_year_and_hhmm_beside_small_whole_numbers() -> Text:
     """0010 beside 6 is neither the year 10 nor its sixth day."""
     at, values = times(200, 10), np.arange(200) % 7 + 3.0
     rows = [(_day(t), f"{t:%H%M}", f"{v:.0f}") for t, v in zip(at, values, strict=True)]
-    return Text(lines("doy,hhmm,T (°C)", rows, ","), {**UTC_TOLD, "year": "2024"},
-                temperature(at, values, 3))  # fmt: skip
+    return Text(
+        lines("doy,hhmm,T (°C)", rows, ","),
+        {**UTC_TOLD, "year": "2024"},
+        temperature(at, values, 3),
+    )
 
 
 @text
 def day_of_year_and_a_clock_without_a_year() -> Text:
     at, values = times(200, 10), wave(200)
     rows = [(_day(t), f"{t:%H:%M}", v) for t, v in zip(at, values, strict=True)]
-    return Text(lines("DOY;Time;T (°C)", rows), {**UTC_TOLD, "year": "2024"},
-                temperature(at, values, 3))  # fmt: skip
+    return Text(
+        lines("DOY;Time;T (°C)", rows), {**UTC_TOLD, "year": "2024"}, temperature(at, values, 3)
+    )
 
 
 @text
@@ -389,8 +455,9 @@ def day_month_year_and_a_clock_beside() -> Text:
 @text
 def a_clock_with_points_and_decimal_commas() -> Text:
     at, values = times(200, 10), wave(200)
-    rows = [(f"{t:%d.%m.%Y %H.%M}", str(v).replace(".", ","))
-            for t, v in zip(at, values, strict=True)]  # fmt: skip
+    rows = [
+        (f"{t:%d.%m.%Y %H.%M}", str(v).replace(".", ",")) for t, v in zip(at, values, strict=True)
+    ]
     return Text(lines("Zeit;T (°C)", rows), UTC_TOLD, temperature(at, values))
 
 
@@ -398,8 +465,9 @@ def a_clock_with_points_and_decimal_commas() -> Text:
 def a_clock_before_day_of_year_and_year() -> Text:
     at, values = times(200, 10), wave(200)
     rows = [(f"{t:%H:%M}", _day(t), t.year, v) for t, v in zip(at, values, strict=True)]
-    return Text(lines("time,day of year,year,T (°C)", rows, ","), UTC_TOLD,
-                temperature(at, values, 4))  # fmt: skip
+    return Text(
+        lines("time,day of year,year,T (°C)", rows, ","), UTC_TOLD, temperature(at, values, 4)
+    )
 
 
 @text
@@ -414,11 +482,15 @@ def day_of_year_over_new_year_without_words() -> Text:
 @text
 def negative_cells_first_and_no_head() -> Text:
     at, values = times(60), wave(60, -9, -1)
-    rows = [(v, -1.5 - i % 3, -20 - i % 5, -0.5 - i % 2, f"{t:%Y%m%d%H%M}")
-            for i, (t, v) in enumerate(zip(at, values, strict=True))]  # fmt: skip
-    return Text(lines("", rows, ","),
-                {**UTC_TOLD, "quantity:1": "air_temperature", "unit:1": "°C"},
-                temperature(at, values, 1))  # fmt: skip
+    rows = [
+        (v, -1.5 - i % 3, -20 - i % 5, -0.5 - i % 2, f"{t:%Y%m%d%H%M}")
+        for i, (t, v) in enumerate(zip(at, values, strict=True))
+    ]
+    return Text(
+        lines("", rows, ","),
+        {**UTC_TOLD, "quantity:1": "air_temperature", "unit:1": "°C"},
+        temperature(at, values, 1),
+    )
 
 
 @text
@@ -430,9 +502,15 @@ def three_stations_in_long_form() -> Text:
         for t, a, h in zip(at, *made[place], strict=True):
             rows += [(iso(t), place, "Air temperature (°C)", a), (iso(t), place, "RH (%)", h)]
     keys = (("air_temperature", "°C", "Air temperature (°C)"), ("relative_humidity", "%", "RH (%)"))
-    return Text(lines("time,station,variable,value", rows, ","), UTC_TOLD,
-                [Wanted(4, key, unit, at, made[place][i], [place, words])
-                 for place in made for i, (key, unit, words) in enumerate(keys)])  # fmt: skip
+    return Text(
+        lines("time,station,variable,value", rows, ","),
+        UTC_TOLD,
+        [
+            Wanted(4, key, unit, at, made[place][i], [place, words])
+            for place in made
+            for i, (key, unit, words) in enumerate(keys)
+        ],
+    )
 
 
 @text

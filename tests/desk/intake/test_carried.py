@@ -127,8 +127,13 @@ def test_hostile_and_broken_files_are_said_and_nothing_else_happens(
     evil = good.replace(b"fD-2041", b"f../../x") if b"fD-2041" in good else good
     (missions / "evil.mission").write_bytes(evil)
     by_key = {Path(r.key).name: r for r in card_of(running, stick).records}
-    assert set(by_key) == {"huge.mission", "junk.mission", "half.mission", "evil.mission",
-                           "D-2041-12.mission"}  # fmt: skip
+    assert set(by_key) == {
+        "huge.mission",
+        "junk.mission",
+        "half.mission",
+        "evil.mission",
+        "D-2041-12.mission",
+    }
     assert by_key["huge.mission"].state == UNUSABLE
     assert "more than such a file can have" in by_key["huge.mission"].words
     assert by_key["junk.mission"].state == UNUSABLE

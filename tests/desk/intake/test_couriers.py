@@ -183,8 +183,14 @@ def test_killed_while_taking_from_a_courier(outing: Round) -> None:
     outing.collect()
     lab, seen = outing.lab, outing.card().records[0]
     for at in ("200", "900"):
-        command = [sys.executable, "-c", _KILLED, str(lab.desk.archive.folder),
-                   str(outing.courier.address.port), at]  # fmt: skip
+        command = [
+            sys.executable,
+            "-c",
+            _KILLED,
+            str(lab.desk.archive.folder),
+            str(outing.courier.address.port),
+            at,
+        ]
         assert subprocess.run(command, check=False).returncode == -signal.SIGKILL
         recover_incoming(lab.desk)
     [result] = take_from_courier(lab.desk, outing.card())
@@ -254,16 +260,30 @@ def test_a_vault_that_lost_the_bytes_keeps_the_courier_full(outing: Round) -> No
 
 
 ENTRY = {
-    "number": 1, "serial": "D-2041", "model": "DUENE-T2", "mission": 12, "name": "Store",
-    "point": "A · B", "launched_ms": 0, "first_held": 0, "readings": 100, "bytes": 5_000,
-    "sha256": "ab" * 32, "collected_ms": 5, "logger_clock_ms": 1.5, "left": "running",
-    "trouble": "", "file": 1_000,
-}  # fmt: skip
+    "number": 1,
+    "serial": "D-2041",
+    "model": "DUENE-T2",
+    "mission": 12,
+    "name": "Store",
+    "point": "A · B",
+    "launched_ms": 0,
+    "first_held": 0,
+    "readings": 100,
+    "bytes": 5_000,
+    "sha256": "ab" * 32,
+    "collected_ms": 5,
+    "logger_clock_ms": 1.5,
+    "left": "running",
+    "trouble": "",
+    "file": 1_000,
+}
 
 
-@given(st.dictionaries(
-    st.sampled_from(sorted(ENTRY)), st.none() | st.integers() | st.text() | st.floats()
-))  # fmt: skip
+@given(
+    st.dictionaries(
+        st.sampled_from(sorted(ENTRY)), st.none() | st.integers() | st.text() | st.floats()
+    )
+)
 def test_any_entry_of_a_courier_is_read_or_refused(change: dict[str, object]) -> None:
     assert courier_record(dict(ENTRY)).serial == "D-2041"
     try:

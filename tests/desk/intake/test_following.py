@@ -40,9 +40,12 @@ class Steps:
         self.lab, self.news = lab, list[FollowingNews]()
         self.now_s = 0.0
         self.follower = Follower(
-            lab.desk, addresses or (lab.standin.address,), self.news.append,
-            PollingPace(look_s=10.0, fetch_s=fetch_s), seconds=lambda: self.now_s,
-        )  # fmt: skip
+            lab.desk,
+            addresses or (lab.standin.address,),
+            self.news.append,
+            PollingPace(look_s=10.0, fetch_s=fetch_s),
+            seconds=lambda: self.now_s,
+        )
         self._pool = ThreadPoolExecutor(4)
 
     def look(self, minutes_later: float = 0.0) -> list[str]:
@@ -212,9 +215,21 @@ def test_addresses_to_follow_are_those_of_the_settings_or_given(lab: Lab) -> Non
 
 
 def test_watch_without_a_window(online: Lab) -> None:
-    command = [sys.executable, "-m", "gezeiten", "watch", "--archive",
-               str(online.desk.archive.folder), "--at", str(online.standin.address), "--json",
-               "--look", "0.2", "--for", "2"]  # fmt: skip
+    command = [
+        sys.executable,
+        "-m",
+        "gezeiten",
+        "watch",
+        "--archive",
+        str(online.desk.archive.folder),
+        "--at",
+        str(online.standin.address),
+        "--json",
+        "--look",
+        "0.2",
+        "--for",
+        "2",
+    ]
     done = subprocess.run(command, capture_output=True, text=True, timeout=60, check=True)
     told = [json.loads(line) for line in done.stdout.splitlines()]
     assert [news["kind"] for news in told] == ["following", "fetched"]

@@ -89,8 +89,10 @@ def test_the_last_line_counts_at_every_size_of_the_sample(
 ) -> None:
     """A flag that stands in the last line alone, one line below and above what is looked at."""
     at, values = times(count), wave(count)
-    rows = [(iso(t), v, "" if i < count - 1 else "err") for i, (t, v) in enumerate(
-        zip(at, values, strict=True))]  # fmt: skip
+    rows = [
+        (iso(t), v, "" if i < count - 1 else "err")
+        for i, (t, v) in enumerate(zip(at, values, strict=True))
+    ]
     path = tmp_path / "a.csv"
     path.write_text(lines("time;T [°C];note", rows))
     asked = {one.id for one in look_ahead(desk, path, {}).questions}
@@ -124,13 +126,20 @@ def test_what_a_template_has_seen_is_not_asked_again(desk: Desk, tmp_path: Path)
     def write(far: float, flag: str, place: str) -> None:
         at, values = times(500), wave(500)
         values[300] = far
-        rows = [(iso(t), v, flag if i == 450 else "ok", "Deich" if i < 499 else place)
-                for i, (t, v) in enumerate(zip(at, values, strict=True))]  # fmt: skip
+        rows = [
+            (iso(t), v, flag if i == 450 else "ok", "Deich" if i < 499 else place)
+            for i, (t, v) in enumerate(zip(at, values, strict=True))
+        ]
         path.write_text(lines("time;T [°C];note;site", rows))
 
     write(85.0, "late", "Deich")
-    answers = {"zone": "UTC", "point": "Krabbenkoog · Mast", "flags:3": "", "suspects:3": "late",
-               "far:2/Deich": "value"}  # fmt: skip
+    answers = {
+        "zone": "UTC",
+        "point": "Krabbenkoog · Mast",
+        "flags:3": "",
+        "suspects:3": "late",
+        "far:2/Deich": "value",
+    }
     outlook = look_ahead(desk, path, answers)
     assert outlook.questions == []
     take_text(desk, path, with_words_seen(outlook.tie, outlook.found))
@@ -139,9 +148,11 @@ def test_what_a_template_has_seen_is_not_asked_again(desk: Desk, tmp_path: Path)
         file.write("2024-04-01 00:00;7.0;ok;Deich\n")
     [seen] = look_at_texts(desk, [path])
     assert seen.words == ""
-    for change, asked in (((86.0, "late", "Deich"), "far from all other"),
-                          ((85.0, "x", "Deich"), "holds flags"),
-                          ((85.0, "late", "Watt"), "Watt")):  # fmt: skip
+    for change, asked in (
+        ((86.0, "late", "Deich"), "far from all other"),
+        ((85.0, "x", "Deich"), "holds flags"),
+        ((85.0, "late", "Watt"), "Watt"),
+    ):
         write(*change)
         [seen] = look_at_texts(desk, [path])
         assert asked in seen.words

@@ -46,8 +46,9 @@ def asked(doubts: tuple[FormatQuestion, ...]) -> list[str]:
 def test_a_year_that_somebody_said_is_asked_for_the_next_file_again(
     lab: Lab, tmp_path: Path
 ) -> None:
-    take_text(lab.desk, path := yearless(tmp_path / "a.txt", 13),
-              tied(lab, path, year="2024", zone="UTC"))  # fmt: skip
+    take_text(
+        lab.desk, path := yearless(tmp_path / "a.txt", 13), tied(lab, path, year="2024", zone="UTC")
+    )
     again = look_at_text(lab.desk, yearless(tmp_path / "b.txt", 14))
     assert again.tie is not None
     assert asked(again.doubts) == ["year"]
@@ -73,8 +74,10 @@ def test_a_station_that_a_kind_does_not_know_is_named_and_left_out(
     path.write_text(f"{head}\nSiel;2024-05-01 00:00;4\nSiel;2024-05-01 01:00;5\n")
     take_text(lab.desk, path, tied(lab, path, zone="UTC"))
     more = tmp_path / "b.txt"
-    more.write_text(f"{head}\nSiel;2024-05-01 02:00;6\nMole;2024-05-01 02:00;7\n"
-                    "Siel;2024-05-01 03:00;6\nMole;2024-05-01 03:00;8\n")  # fmt: skip
+    more.write_text(
+        f"{head}\nSiel;2024-05-01 02:00;6\nMole;2024-05-01 02:00;7\n"
+        "Siel;2024-05-01 03:00;6\nMole;2024-05-01 03:00;8\n"
+    )
     again = look_at_text(lab.desk, more)
     assert again.tie is not None
     assert again.fresh == ("Mole",)
@@ -99,8 +102,14 @@ def test_a_kind_goes_to_another_computer_as_a_file(lab: Lab, cold_lab: Lab, tmp_
     assert kept_ties(there) == []
 
 
-NO_KINDS = ("", "[]", "{", json.dumps({"format": "gezeiten kind of text 1"}),
-            json.dumps({"format": "x", "kind": {}}), "[" * 99_999)  # fmt: skip
+NO_KINDS = (
+    "",
+    "[]",
+    "{",
+    json.dumps({"format": "gezeiten kind of text 1"}),
+    json.dumps({"format": "x", "kind": {}}),
+    "[" * 99_999,
+)
 
 
 @pytest.mark.parametrize("content", NO_KINDS)

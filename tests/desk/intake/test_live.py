@@ -41,8 +41,17 @@ def start_instrument(tmp_path: Path) -> Iterator[StartInstrument]:
 
     def start(kind: str, *options: str) -> Path:
         path = tmp_path / f"tty-{kind}"
-        command = [sys.executable, "-m", "gezeiten", "standin", "instrument", kind,
-                   "--cable", str(path), *options]  # fmt: skip
+        command = [
+            sys.executable,
+            "-m",
+            "gezeiten",
+            "standin",
+            "instrument",
+            kind,
+            "--cable",
+            str(path),
+            *options,
+        ]
         process = subprocess.Popen(
             command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
         )
@@ -85,9 +94,14 @@ def series(lab: Lab, channel: str) -> tuple[np.ndarray, np.ndarray]:
     ],
 )
 def test_each_kind_of_instrument_is_recorded(
-    lab: Lab, start_instrument: StartInstrument, kind: str, name: str, channel: str,
-    wave: tuple[float, float, float], resolution: float,
-) -> None:  # fmt: skip
+    lab: Lab,
+    start_instrument: StartInstrument,
+    kind: str,
+    name: str,
+    channel: str,
+    wave: tuple[float, float, float],
+    resolution: float,
+) -> None:
     options = ("--every", "0.1") if kind == "lines" else ()
     every = 6.0 if kind == "sdi12" else 1.0
     began_s = time.time()
@@ -128,12 +142,14 @@ def test_a_text_that_an_instrument_saved_elsewhere_is_read_as_its_line_is(
 ) -> None:
     """The shipped weather mast prints "T=12.34 RH=56.7"; a terminal put the time in front."""
     path = tmp_path / "terminal.log"
-    path.write_text("".join(f"2024-03-05 10:{i:02}:00 T={4 + i / 8:.2f} RH={80 - i}\n"
-                            for i in range(30)))  # fmt: skip
+    path.write_text(
+        "".join(f"2024-03-05 10:{i:02}:00 T={4 + i / 8:.2f} RH={80 - i}\n" for i in range(30))
+    )
     found = look_at_text(lab.desk, path)
     assert [(c.column, c.quantity, c.unit) for c in found.proposal.columns] == [
-        (2, "air_temperature", "°C"), (3, "relative_humidity", "%"),
-    ]  # fmt: skip
+        (2, "air_temperature", "°C"),
+        (3, "relative_humidity", "%"),
+    ]
     tie = proposed_tie(found, "Mast")
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
     taken = take_text(lab.desk, path, replace(tie, point=POINT, form=form))
@@ -227,9 +243,13 @@ def test_killed_while_recording_every_reading_is_there(
 
 @pytest.mark.parametrize(
     ("change", "words"),
-    [({"point": " "}, "choose a point"), ({"name": ""}, "no name yet"),
-     ({"every_s": 0.1}, "every second at most"), ({"stop_after": 0}, "At least one")],
-)  # fmt: skip
+    [
+        ({"point": " "}, "choose a point"),
+        ({"name": ""}, "no name yet"),
+        ({"every_s": 0.1}, "every second at most"),
+        ({"stop_after": 0}, "At least one"),
+    ],
+)
 def test_a_plan_that_cannot_be_recorded_says_why(change: dict[str, object], words: str) -> None:
     from dataclasses import replace
 
@@ -281,10 +301,13 @@ def test_two_sensors_are_told_apart() -> None:
 
 @pytest.mark.parametrize(
     ("answers", "kind"),
-    [({}, LoggerAwayError), ({"5MC!": "5abc"}, LoggerAnswerError),
-     ({"5MC!": "50002", "5D0!": signed("5+1")}, LoggerAnswerError),
-     ({"5MC!": "50001", "5D0!": signed("6+1")}, LoggerAnswerError)],
-)  # fmt: skip
+    [
+        ({}, LoggerAwayError),
+        ({"5MC!": "5abc"}, LoggerAnswerError),
+        ({"5MC!": "50002", "5D0!": signed("5+1")}, LoggerAnswerError),
+        ({"5MC!": "50001", "5D0!": signed("6+1")}, LoggerAnswerError),
+    ],
+)
 def test_a_sensor_that_fails_is_said(answers: dict[str, str], kind: type[Exception]) -> None:
     with pytest.raises(kind):
         sdi12.measure(Bus(answers), "5")
@@ -299,9 +322,11 @@ def test_no_answer_makes_a_value_of_nothing(answer: str) -> None:
 
 # -- profiles
 GOOD = {
-    "name": "X", "kind": "lines", "pattern": r"(?P<t>[\d.]+)",
+    "name": "X",
+    "kind": "lines",
+    "pattern": r"(?P<t>[\d.]+)",
     "value": [{"source": "t", "quantity": "air_temperature", "unit": "°F"}],
-}  # fmt: skip
+}
 
 
 def test_a_profile_reads_lines_in_recorded_units() -> None:
@@ -314,14 +339,20 @@ def test_a_profile_reads_lines_in_recorded_units() -> None:
 @pytest.mark.parametrize(
     "change",
     [
-        {"kind": "magic"}, {"pattern": "("}, {"pattern": "(?P<other>x)"}, {"value": []},
-        {"every_s": 0}, {"port": {"parity": "X"}}, {"port": {"data_bits": 9}},
+        {"kind": "magic"},
+        {"pattern": "("},
+        {"pattern": "(?P<other>x)"},
+        {"value": []},
+        {"every_s": 0},
+        {"port": {"parity": "X"}},
+        {"port": {"data_bits": 9}},
         {"value": [{"source": "t", "quantity": "luck", "unit": ""}]},
         {"value": [{"source": "t", "quantity": "co2", "unit": "°C"}]},
         {"value": [{"source": "t", "quantity": "co2", "unit": "ppm", "factor": 0}]},
-        {"kind": "registers"}, {"name": None, "kind": 3},
+        {"kind": "registers"},
+        {"name": None, "kind": 3},
     ],
-)  # fmt: skip
+)
 def test_a_profile_that_cannot_be_is_refused(change: dict[str, object]) -> None:
     with pytest.raises(InputError, match=r"x\.toml cannot be used"):
         profile_of({**GOOD, **change}, "x.toml")

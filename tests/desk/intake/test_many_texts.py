@@ -38,10 +38,12 @@ def folder(lab: Lab, tmp_path: Path) -> Path:
 def test_those_of_a_kept_kind_are_taken_and_the_others_named(lab: Lab, folder: Path) -> None:
     seen = look_at_texts(lab.desk, texts_in(folder))
     assert [(one.path.name, one.kind, one.is_ready, one.is_kept) for one in seen] == [
-        ("a.txt", "Weather station", False, True), ("b.txt", "Weather station", True, False),
-        ("c.txt", "Weather station", True, False), ("d.csv", "", False, False),
+        ("a.txt", "Weather station", False, True),
+        ("b.txt", "Weather station", True, False),
+        ("c.txt", "Weather station", True, False),
+        ("d.csv", "", False, False),
         ("e.bin", "", False, False),
-    ]  # fmt: skip
+    ]
     assert "no kind that is kept" in seen[3].words
     assert "no text" in seen[4].words
     done = take_texts(lab.desk, seen)

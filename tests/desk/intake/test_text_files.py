@@ -59,8 +59,9 @@ def test_a_text_is_taken_in_recorded_units_and_utc(lab: Lab, tmp_path: Path) -> 
     path = station(tmp_path / "weather.txt", 500)
     tie = tie_of(lab, path)
     assert [(c.quantity, c.unit) for c in tie.columns] == [
-        ("air_temperature", "°F"), ("air_pressure", "hPa"),
-    ]  # fmt: skip
+        ("air_temperature", "°F"),
+        ("air_pressure", "hPa"),
+    ]
     seen = preview(path, tie)
     assert seen.values[0][0] == 50.0
     told: list[Progress] = []
@@ -123,26 +124,30 @@ def test_readings_that_come_when_they_come_keep_their_instants(lab: Lab, tmp_pat
 
 def test_lines_out_of_order_and_twice_are_sorted_and_said(lab: Lab, tmp_path: Path) -> None:
     path = tmp_path / "odd.csv"
-    path.write_text("time,Temp (°C)\n2026-10-01 02:00,3\n2026-10-01 00:00,1\n2026-10-01 01:00,2\n"
-                    "2026-10-01 00:00,9\n2026-10-01 03:00,bad\n")  # fmt: skip
+    path.write_text(
+        "time,Temp (°C)\n2026-10-01 02:00,3\n2026-10-01 00:00,1\n2026-10-01 01:00,2\n"
+        "2026-10-01 00:00,9\n2026-10-01 03:00,bad\n"
+    )
     taken = take_text(lab.desk, path, tie_of(lab, path, "UTC"))
     assert series(lab)[1].tolist() == [1, 2, 3]
     assert sorted((r.line, r.reason) for r in taken.rejected) == [
-        (5, "its time is that of a line before"), (6, "“bad” in column 2 is no number"),
-    ]  # fmt: skip
+        (5, "its time is that of a line before"),
+        (6, "“bad” in column 2 is no number"),
+    ]
     assert verify(lab.desk).is_whole
 
 
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"name": " "}, "no name yet"), ({"point": ""}, "choose a point"),
+        ({"name": " "}, "no name yet"),
+        ({"point": ""}, "choose a point"),
         ({"columns": ()}, "No column is tied"),
         ({"columns": (ColumnTie(1, "co2", "ppm"), ColumnTie(2, "co2", "ppm"))}, "different labels"),
         ({"columns": (ColumnTie(1, "air_temperature", "bar"),)}, "cannot be in “bar”"),
         ({"columns": (ColumnTie(1, "magic", ""),)}, "is no quantity"),
     ],
-)  # fmt: skip
+)
 def test_a_tie_that_cannot_be_used_says_why(
     lab: Lab, tmp_path: Path, change: dict[str, object], words: str
 ) -> None:
@@ -168,9 +173,11 @@ def test_a_source_never_takes_the_name_of_a_logger(lab: Lab, tmp_path: Path) -> 
     take_text(lab.desk, path, tie_of(lab, path))
     with pytest.raises(InputError, match="name of another source"):
         Recorder(
-            lab.desk, LivePlan(profile, "x", "Weather station", POINT, 1.0), lambda _: None,
+            lab.desk,
+            LivePlan(profile, "x", "Weather station", POINT, 1.0),
+            lambda _: None,
             lambda: True,
-        )  # fmt: skip
+        )
 
 
 def test_nothing_is_half_kept(lab: Lab, tmp_path: Path) -> None:
@@ -229,8 +236,10 @@ def test_a_large_text_needs_little_memory_and_a_full_disk_keeps_nothing(
 
 def bare(path: Path, count: int, start: int = 0, columns: int = 2) -> Path:
     """A text without words above its columns."""
-    lines = [f"{(BEGIN + timedelta(minutes=10 * i)):%Y-%m-%dT%H:%M:%SZ}" + f",{i % 7}.5" * columns
-             for i in range(start, start + count)]  # fmt: skip
+    lines = [
+        f"{(BEGIN + timedelta(minutes=10 * i)):%Y-%m-%dT%H:%M:%SZ}" + f",{i % 7}.5" * columns
+        for i in range(start, start + count)
+    ]
     path.write_text("\n".join(lines) + "\n")
     return path
 

@@ -70,8 +70,9 @@ def test_two_columns_of_one_quantity_are_two_series(lab: Lab, tmp_path: Path) ->
     same = tuple(replace(one, label="") for one in tie.columns)
     with pytest.raises(InputError, match="different labels"):
         checked_tie(replace(tie, columns=same))
-    named = tuple(replace(one, label=label)
-                  for one, label in zip(tie.columns, ("top", "bottom"), strict=True))  # fmt: skip
+    named = tuple(
+        replace(one, label=label) for one, label in zip(tie.columns, ("top", "bottom"), strict=True)
+    )
     take_text(lab.desk, path, replace(tie, columns=named))
     point = point_named(lab.desk, SIEL)
     keys = [one.channel for one in point.channels]

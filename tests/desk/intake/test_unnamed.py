@@ -59,8 +59,9 @@ def test_a_mission_file_is_told_and_imported_again(lab: Lab, stray: str) -> None
     desk = open_workspace(folder, computer=TrustedClock())
     assert verify(desk).is_whole
     desk.close()
-    assert "names no bytes" in run("take", "--unnamed", stray[:12], "--archive", folder,
-                                   code=2).stderr  # fmt: skip
+    assert (
+        "names no bytes" in run("take", "--unnamed", stray[:12], "--archive", folder, code=2).stderr
+    )
 
 
 def test_one_whose_readings_are_all_here_is_named_as_well(

@@ -159,8 +159,9 @@ def test_the_list_of_a_copy_is_never_half_written(demo_desk: Desk, tmp_path: Pat
     )
     done = subprocess.run(
         [sys.executable, "-c", code, str(demo_desk.archive.folder), str(folder)],
-        capture_output=True, text=True,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+    )
     assert "DiskFullError" in done.stderr
     assert (folder / "offloads.json").read_bytes() == before
 

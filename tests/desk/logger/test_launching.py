@@ -68,8 +68,9 @@ def test_what_is_not_kept_is_never_erased(lab: Lab) -> None:
 
 def test_what_waits_or_has_just_begun_is_ended_only_with_a_word(lab: Lab) -> None:
     later = round(lab.clock.now_ms()) + 5 * 3_600_000
-    first = launch(lab.desk, lab.standin.address, lab.serial,
-                   replace(STORE_PLAN, start="at", start_ms=later))  # fmt: skip
+    first = launch(
+        lab.desk, lab.standin.address, lab.serial, replace(STORE_PLAN, start="at", start_ms=later)
+    )
     with pytest.raises(NotAcceptedError, match=r"Mission \d+ of D-2041 waits for its first"):
         launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     second = launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, AGAIN)
@@ -127,9 +128,11 @@ def test_readings_that_come_while_launching_are_fetched_too(lab: Lab) -> None:
 def test_a_plan_that_does_not_fit_is_refused_before_anything_changes(lab: Lab) -> None:
     with pytest.raises(PlanError, match="Relative humidity needs Air temperature"):
         launch(
-            lab.desk, lab.standin.address, lab.serial,
+            lab.desk,
+            lab.standin.address,
+            lab.serial,
             replace(STORE_PLAN, channels=("relative_humidity",)),
-        )  # fmt: skip
+        )
     assert lab.standin.order("state")["doing"] == "idle"
 
 
@@ -170,9 +173,10 @@ def test_stopping_keeps_the_memory(lab: Lab) -> None:
 
 
 def test_checks_name_what_is_in_the_way(lab: Lab) -> None:
-    assert weights(lab, point_name="")[
-        "The plan names no point; say where the logger goes."
-    ] == "blocking"  # fmt: skip
+    assert (
+        weights(lab, point_name="")["The plan names no point; say where the logger goes."]
+        == "blocking"
+    )
     assert "blocking" not in weights(lab).values()
     listed = list(weights(lab, interval_s=0).values())
     assert listed[0] == "blocking"  # blocking ones come first

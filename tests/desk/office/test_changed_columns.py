@@ -50,8 +50,10 @@ def test_a_changed_column_is_found_and_put_right(column: str, kept: Kept) -> Non
         is_json = column == "rule"
         value = changed(json.loads(before) if is_json else before)
         its = "id = (SELECT min(id) FROM excursion)"
-        raw.execute(f"UPDATE excursion SET {column} = ? WHERE {its}",
-                    (json.dumps(value) if is_json else value,))  # fmt: skip
+        raw.execute(
+            f"UPDATE excursion SET {column} = ? WHERE {its}",
+            (json.dumps(value) if is_json else value,),
+        )
     [sentence] = faulty_excursions(kept.desk)
     assert "gezeiten verify --rebuild finds them anew" in sentence
     detect_all_excursions(kept.desk)

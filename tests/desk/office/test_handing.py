@@ -108,9 +108,19 @@ def test_the_pdf_says_what_it_must(
     assert done.pages == pages
     for i in range(1, pages + 1):
         assert f"page {i} of {pages}" in text
-    for words in ("Cold room A", "R-1107 (Reif C2, practice)", "Kinetic mean", "Plans and limits",
-                  "Curves", "Excursions", "What is missing, and how it was mended", "Fingerprint",
-                  "5 min", "lots 14–22 moved <to> room B & back", "How to compute it"):  # fmt: skip
+    for words in (
+        "Cold room A",
+        "R-1107 (Reif C2, practice)",
+        "Kinetic mean",
+        "Plans and limits",
+        "Curves",
+        "Excursions",
+        "What is missing, and how it was mended",
+        "Fingerprint",
+        "5 min",
+        "lots 14–22 moved <to> room B & back",
+        "How to compute it",
+    ):
         assert words in text.replace("\n", " "), words
     report = point_report(demo_desk, room, fortnight)
     assert report.fingerprint in text
@@ -259,8 +269,9 @@ def test_only_offloads_that_hold_readings_of_the_stretch_are_listed(
 ) -> None:
     day = (fortnight[0], fortnight[0] + DAY_MS)
     listed = [o for m in point_report(demo_desk, room, day).missions for o in m.offloads]
-    everything = [o for m in point_report(demo_desk, room, (0, fortnight[1])).missions
-                  for o in m.offloads]  # fmt: skip
+    everything = [
+        o for m in point_report(demo_desk, room, (0, fortnight[1])).missions for o in m.offloads
+    ]
     assert 1 <= len(listed) < len(everything)
     assert all(offload.at_ms > day[0] for offload in listed)  # none came before it was recorded
 
@@ -350,12 +361,16 @@ def test_a_copied_archive_judges_its_own_documents(
             connection.exec_driver_sql(behind, (str(done.path.resolve()), done.sha256, "handov%"))
     folder = demo_desk.archive.folder
     shutil.copytree(folder, tmp_path / "moved")
-    copied = open_workspace(tmp_path / "moved", now_ms=demo_desk.now_ms, computer=TrustedClock(),
-                  pins=MemoryPins())  # fmt: skip
+    copied = open_workspace(
+        tmp_path / "moved", now_ms=demo_desk.now_ms, computer=TrustedClock(), pins=MemoryPins()
+    )
 
     def states(desk: Desk) -> dict[str, str]:
-        return {one.file_name: one.state for one in past_handovers(desk)
-                if Path(one.file_name).name in (done.path.name, "a.csv")}  # fmt: skip
+        return {
+            one.file_name: one.state
+            for one in past_handovers(desk)
+            if Path(one.file_name).name in (done.path.name, "a.csv")
+        }
 
     own = str(copied.archive.handovers / done.path.name)
     done.path.write_bytes(b"changed there")

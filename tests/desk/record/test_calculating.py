@@ -35,8 +35,7 @@ def test_the_same_point_comes_first_then_its_site_then_the_nearest(demo_desk: De
     north = point_named(demo_desk, "Cold room A")
     own = site_facts(demo_desk, tank.site_id)
     for site_id, latitude in ((tank.site_id, 54.0), (north.site_id, 54.09)):
-        facts = replace(site_facts(demo_desk, site_id), latitude=latitude,
-                        longitude=own.longitude)  # fmt: skip
+        facts = replace(site_facts(demo_desk, site_id), latitude=latitude, longitude=own.longitude)
         save_site(demo_desk, facts, site_id)
     listed = by_nearness(demo_desk, tank)
     assert (listed[0].point.id, listed[0].how) == (tank.id, "same point")
@@ -61,8 +60,9 @@ def test_one_value_stands_for_a_period_and_is_named_in_what_is_handed_over(
     assert whole is not None
     begin, end = whole[1] - 8 * DAY_MS, whole[1] - 3 * DAY_MS
     typed = {"value": 60.0, "from_ms": float(begin), "until_ms": float(end)}
-    wanted = Calculation(FORMULAS["typed_value", 1], ((mast, temps),), typed, "typed",
-                         result="relative_humidity")  # fmt: skip
+    wanted = Calculation(
+        FORMULAS["typed_value", 1], ((mast, temps),), typed, "typed", result="relative_humidity"
+    )
     backwards = replace(wanted, parameters={**typed, "until_ms": float(begin)})
     with pytest.raises(InputError, match="ends before it begins"):
         calculate(desk, backwards)

@@ -80,8 +80,10 @@ def test_a_dip_stands_for_a_height_above_the_rim_as_it_was_then(kept: Kept) -> N
         facts = replace(point_facts(desk, point.id), measuring_point_height_m=rim_m)
         save_point(desk, point.site_id, facts, point.id)
         enter(desk, [TypedCheck(point, "water_height", 1000, 1.97, "ah", is_dip=True)])
-    told = [(one.dip_m, one.rim_m, round(one.value, 3), round(one.u, 4))
-            for one in checks_of(desk, point.id)]  # fmt: skip
+    told = [
+        (one.dip_m, one.rim_m, round(one.value, 3), round(one.u, 4))
+        for one in checks_of(desk, point.id)
+    ]
     assert sorted(told) == [(1.97, 3.08, 1.11, 0.0064), (1.97, 3.2, 1.23, 0.0064)]
 
 
@@ -125,8 +127,13 @@ def test_a_tie_of_before_still_says_heights(well: Kept) -> None:
     """Nothing said how the sensor hung when a level was tied to heights: it goes on saying such."""
     desk, point = well.desk, point_of(well)
     series = record(desk, point.id, "water_level")
-    old = proposed(point, "water_level", "tie", (0, None),
-                   {"way": "offset", "knots": [[0, -1.42]], "u": 0.01, "checks": 1})  # fmt: skip
+    old = proposed(
+        point,
+        "water_level",
+        "tie",
+        (0, None),
+        {"way": "offset", "knots": [[0, -1.42]], "u": 0.01, "checks": 1},
+    )
     keep(desk, point, old, "before")
     facts = replace(point_facts(desk, point.id), measuring_point_height_m=3.2)
     save_point(desk, point.site_id, facts, point.id)
@@ -186,8 +193,9 @@ def test_what_was_fitted_keeps_its_numbers_and_is_suspect_on_another_state(kept:
     switch(desk, point, chain(desk, point, KEY).corrections[0])
     back = record(desk, kept.point, KEY)
     assert (back.values.tobytes(), back.quality.tobytes()) == (
-        tied.values.tobytes(), tied.quality.tobytes(),
-    )  # fmt: skip
+        tied.values.tobytes(),
+        tied.quality.tobytes(),
+    )
     # marks come after it: they change nothing of what it was fitted to
     keep(desk, point, proposed(point, KEY, "mark", (0, int(times[9])), {"mark": "suspect"}), "seen")
     assert [one.is_stale for one in chain(desk, point, KEY).corrections] == [False] * 3

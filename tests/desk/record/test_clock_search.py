@@ -7,7 +7,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.archive.intake.missions import Circumstances, RawChannel, RawMission, take_in
+from gezeiten.archive.intake.missions import (
+    Circumstances,
+    RawChannel,
+    RawMission,
+    import_mission_file,
+)
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.clock_search import (
@@ -62,22 +67,36 @@ OFF_MS = -2 * HOUR_MS
 LAG_MS = 40 * 60_000
 
 
-def take(desk: Desk, place: str, serial: str, number: int, first_ms: int, values: Values,
-         off_ms: int) -> None:  # fmt: skip
+def take(
+    desk: Desk, place: str, serial: str, number: int, first_ms: int, values: Values, off_ms: int
+) -> None:
     """Take a mission in, its clock ahead by so much; unless that is far, it was read at the end."""
     numbers = np.arange(len(values), dtype=np.int64)
     begin = first_ms + off_ms
     plan = Plan((KEY,), STEP_MS // 1000, point_name=f"Deich · {place}")
     made = RawMission(
-        serial, "Düne T2", "1.4", number, begin - 60_000, begin, STEP_MS, plan.as_dict(),
-        (RawChannel(KEY, "°C"),), numbers, begin + numbers * STEP_MS, 0, [values],
-        [(0, len(values))], [], [],
-    )  # fmt: skip
+        serial,
+        "Düne T2",
+        "1.4",
+        number,
+        begin - 60_000,
+        begin,
+        STEP_MS,
+        plan.as_dict(),
+        (RawChannel(KEY, "°C"),),
+        numbers,
+        begin + numbers * STEP_MS,
+        0,
+        [values],
+        [(0, len(values))],
+        [],
+        [],
+    )
     end = first_ms + len(values) * STEP_MS
     how = Circumstances(end, "JA", "network")
     if off_ms == 0:
         how = Circumstances(end, "JA", "network", 800.0, 50.0)
-    take_in(desk.archive, f"{serial} {number}".encode(), made, how)
+    import_mission_file(desk.archive, f"{serial} {number}".encode(), made, how)
 
 
 @pytest.mark.parametrize("with_reference", [True, False])

@@ -79,9 +79,14 @@ def whole(kept: Kept) -> tuple[object, ...]:
     assert seen.span is not None
     cells = seen.cells.cells if seen.cells else None
     listed = [(e.start_ms, e.end_ms, e.extreme) for e in excursions(desk, kept.point)]
-    return (made.times_utc_ms.tolist(), made.values.tolist(), seen.span,
-            [(b.gap.start_ms, b.gap.end_ms) for b in gaps(desk, kept.point)], listed,
-            cells.first_ms.tolist() if cells else None)  # fmt: skip
+    return (
+        made.times_utc_ms.tolist(),
+        made.values.tolist(),
+        seen.span,
+        [(b.gap.start_ms, b.gap.end_ms) for b in gaps(desk, kept.point)],
+        listed,
+        cells.first_ms.tolist() if cells else None,
+    )
 
 
 def test_all_moves_along_and_back_to_the_last_bit(kept: Kept) -> None:
@@ -145,9 +150,11 @@ def test_an_assessment_stays_with_its_excursion_through_on_and_off(kept: Kept) -
     desk = kept.desk
     refresh_stale(desk)
     settle(desk, excursions(desk, kept.point)[0].id, "Power", "Fuse.")
-    for act in (lambda: move(kept, -HOUR_MS),
-                lambda: switch_clock(desk, clock_of(kept), "off"),
-                lambda: switch_clock(desk, clock_of(kept), "on")):  # fmt: skip
+    for act in (
+        lambda: move(kept, -HOUR_MS),
+        lambda: switch_clock(desk, clock_of(kept), "off"),
+        lambda: switch_clock(desk, clock_of(kept), "on"),
+    ):
         act()
         assert [e.cause for e in excursions(desk, kept.point) if not e.gone][:1] == ["Power"]
 
@@ -232,9 +239,10 @@ def test_an_assessment_stays_with_its_excursion_when_the_clock_moves_it(kept: Ke
     assessed = [one for one in excursions(desk, kept.point) if one.is_settled]
     assert [(one.start_ms, one.gone, one.changed) for one in assessed] == [
         (first.start_ms - HOUR_MS, False, False)
-    ]  # fmt: skip
-    again = next(one for one in excursions(desk, kept.point)
-                 if one.start_ms == second.start_ms - HOUR_MS)  # fmt: skip
+    ]
+    again = next(
+        one for one in excursions(desk, kept.point) if one.start_ms == second.start_ms - HOUR_MS
+    )
     settle(desk, again.id, "Sensor", "Loose plug.")  # seen with the clock moved
     take_clock_back(desk, clock_of(kept))
     told = {one.start_ms: one.cause for one in excursions(desk, kept.point) if one.is_settled}
@@ -242,9 +250,15 @@ def test_an_assessment_stays_with_its_excursion_when_the_clock_moves_it(kept: Ke
 
 
 @pytest.mark.parametrize(
-    "damage", ["pairs = '[[5]'", "us_ms = '[\"x\"]'", "us_ms = '[1e999]'", "drift_ppm = 9e999",
-               "rate_beyond = 9e999"],
-)  # fmt: skip
+    "damage",
+    [
+        "pairs = '[[5]'",
+        "us_ms = '[\"x\"]'",
+        "us_ms = '[1e999]'",
+        "drift_ppm = 9e999",
+        "rate_beyond = 9e999",
+    ],
+)
 def test_a_damaged_clock_spoils_nothing_and_is_named(kept: Kept, damage: str) -> None:
     desk, times = kept.desk, record(kept.desk, kept.point, KEY).times_utc_ms.tolist()
     move(kept, 90_000)

@@ -162,8 +162,9 @@ def test_what_rests_on_a_fill_is_an_estimate_and_alarms_never(kept: Kept) -> Non
     seen = view(kept.desk, kept.point, WARM)
     drawn = seen.picture((gap.gap.start_ms, gap.gap.end_ms), 400)
     assert np.isfinite(drawn.estimated.values).any()
-    assert not any(gap.gap.start_ms <= one.start_ms < gap.gap.end_ms
-                   for one in excursions(kept.desk))  # fmt: skip
+    assert not any(
+        gap.gap.start_ms <= one.start_ms < gap.gap.end_ms for one in excursions(kept.desk)
+    )
     [done] = [one for one in gaps(kept.desk, kept.point) if one.steps]
     undo(kept.desk, done)
     assert [(one.start_ms, one.end_ms) for one in excursions(kept.desk)] == before
@@ -202,8 +203,10 @@ def test_no_more_calculated_it_is_gone_and_what_was_measured_is_not(kept: Kept) 
     subtract(kept)
     set_limit(kept.desk, kept.point, WARM, LimitRule(WARM, "above", 1.5), ANCHOR_MS, None, "roof")
     [one] = calculations(kept.desk, kept.point)
-    assert [name for name, _ in one.inputs] == ["Alte Lotsenwacht · Textile store",
-                                               "Alte Lotsenwacht · Attic"]  # fmt: skip
+    assert [name for name, _ in one.inputs] == [
+        "Alte Lotsenwacht · Textile store",
+        "Alte Lotsenwacht · Attic",
+    ]
     remove_calculation(kept.desk, one.how)
     assert [place.channel for point in points(kept.desk) for place in point.channels] == [KEY, KEY]
     assert not len(record(kept.desk, kept.point, WARM))

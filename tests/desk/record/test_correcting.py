@@ -69,12 +69,18 @@ def bits(kept: Kept) -> tuple[bytes, ...]:
 
 
 WANTED = st.tuples(
-    st.sampled_from([
-        ("linear", {"offset": 2.5, "gain": 1.25}), ("points", {"points": [[-5, -4], [5, 5.5]]}),
-        ("mark", {"mark": "taken out"}), ("mark", {"mark": "suspect"}), ("trim", {}),
-    ]),
-    st.integers(0, 500), st.integers(1, 300),
-)  # fmt: skip
+    st.sampled_from(
+        [
+            ("linear", {"offset": 2.5, "gain": 1.25}),
+            ("points", {"points": [[-5, -4], [5, 5.5]]}),
+            ("mark", {"mark": "taken out"}),
+            ("mark", {"mark": "suspect"}),
+            ("trim", {}),
+        ]
+    ),
+    st.integers(0, 500),
+    st.integers(1, 300),
+)
 
 
 @settings(max_examples=8)
@@ -221,9 +227,12 @@ def test_two_people_switching_one_step_are_told(kept: Kept) -> None:
 
 @pytest.mark.parametrize(
     ("kind", "end", "words", "why"),
-    [("linear", None, "", "few words"), ("linear", -5, "x", "after the beginning"),
-     ("mark", 5, " ", "few words")],
-)  # fmt: skip
+    [
+        ("linear", None, "", "few words"),
+        ("linear", -5, "x", "after the beginning"),
+        ("mark", 5, " ", "few words"),
+    ],
+)
 def test_a_step_wants_an_end_after_its_begin_and_a_reason(
     kept: Kept, kind: str, end: int | None, words: str, why: str
 ) -> None:

@@ -58,8 +58,9 @@ def test_a_logger_moved_while_it_recorded_takes_its_excursion_and_assessment_alo
     assert (event.point.id, event.cause, event.gone) == (other, "Power", False)
     [_, (_, rows)] = [("", ()), *board(desk).sites]
     assert [(row.point.name, row.serial, row.is_recording) for row in rows] == [
-        ("Cold room A", "R-1107", False), ("Cold room B", "R-1107", True),
-    ]  # fmt: skip
+        ("Cold room A", "R-1107", False),
+        ("Cold room B", "R-1107", True),
+    ]
     assert verify(desk).is_whole
     [said] = sources(desk, serial=cold.serial).said
     take_back(desk, said)
@@ -120,11 +121,15 @@ def test_a_second_source_gets_a_labelled_series_until_somebody_joins_it(
     columns = tuple(
         replace(one, quantity="probe_temperature") if one.quantity == "air_temperature" else one
         for one in tie.columns
-    )  # fmt: skip
+    )
     take_text(desk, text, replace(tie, point=STORE, columns=columns))
     keys = [place.channel for place in at(cold).channels]
-    assert keys == ["probe_temperature", "probe_temperature@Weather station",
-                    "room_temperature", "air_pressure"]  # fmt: skip
+    assert keys == [
+        "probe_temperature",
+        "probe_temperature@Weather station",
+        "room_temperature",
+        "air_pressure",
+    ]
     theirs = record(desk, point.id, keys[1])
     mine = record(desk, point.id, keys[0])
     begin, end = int(theirs.times_utc_ms[0]), int(theirs.times_utc_ms[-1]) + 1

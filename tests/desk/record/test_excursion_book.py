@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 from sqlalchemy import update
 
-from gezeiten.archive.local_cache.excursion_store import book_found, points_found
+from gezeiten.archive.local_cache.excursion_store import detection_states, store_excursions
 from gezeiten.archive.local_cache.tables import ExcursionRow
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, undo
@@ -64,8 +64,10 @@ def test_settling_needs_a_cause_and_words(fuse: Lab) -> None:
     settle(fuse.desk, event.id, "Power", "Fuse tripped at 03:10.")
     [settled] = excursions(fuse.desk)
     assert (settled.cause, settled.words, settled.settled_by) == (
-        "Power", "Fuse tripped at 03:10.", "JA",
-    )  # fmt: skip
+        "Power",
+        "Fuse tripped at 03:10.",
+        "JA",
+    )
     assert to_assess(fuse.desk) == 0
     entry = logbook_entries(fuse.desk)[0]
     assert entry.sentence == "Store temperature: alarm above 7 °C for 30 min settled: Power."
@@ -118,8 +120,8 @@ def test_an_assessment_stays_when_its_excursion_is_no_longer_in_the_record(fuse:
     [event] = excursions(fuse.desk)
     settle(fuse.desk, event.id, "Power", "Fuse.")
     with fuse.desk.archive.writing() as session:  # as if its readings had been taken out
-        [point] = points_found(session, event.point.id)
-        assert book_found(session, point, {}, fuse.desk.now_ms(), "") == []
+        [point] = detection_states(session, event.point.id)
+        assert store_excursions(session, point, {}, fuse.desk.now_ms(), "") == []
     [gone] = excursions(fuse.desk)
     assert (gone.gone, gone.words, gone.extreme) == (True, "Fuse.", event.extreme)
     assert to_assess(fuse.desk) == 0
@@ -205,8 +207,9 @@ def test_of_one_that_became_two_the_other_part_asks_whether_it_is_the_same(tmp_p
         settle(kept.desk, joined.id, "Weather", "A storm.")
         [filled] = [one for one in gaps(kept.desk) if one.steps]
         undo(kept.desk, filled)
-        parts = [one for one in excursions(kept.desk)
-                 if joined.start_ms <= one.start_ms < joined.end_ms]  # fmt: skip
+        parts = [
+            one for one in excursions(kept.desk) if joined.start_ms <= one.start_ms < joined.end_ms
+        ]
         said = {one.is_settled: one for one in parts}
         assert len(parts) == 2
         assert (said[True].words, said[True].changed, said[True].once) == ("A storm.", True, None)

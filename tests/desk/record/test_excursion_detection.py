@@ -131,8 +131,9 @@ def test_from_nothing_they_are_those_of_the_record_read_whole(
         whole = find_excursions(kept.whole(), rule, "Europe/Berlin", alarmed_only=True)
         found = sorted(excursions(kept.desk), key=lambda one: one.start_ms)
         told = [(one.start_ms, one.end_ms, one.alarm_ms, one.extreme, one.dose) for one in found]
-        assert told == [(one.start_ms, one.end_ms, one.alarm_ms, one.extreme, one.dose)
-                        for one in whole]  # fmt: skip
+        assert told == [
+            (one.start_ms, one.end_ms, one.alarm_ms, one.extreme, one.dose) for one in whole
+        ]
         assert told
 
 

@@ -106,8 +106,10 @@ def test_what_was_filled_by_something_else_meanwhile_is_not_filled_twice(
 
 def by_line_off(step: RecordStep) -> RecordStep:
     """A step as somebody saw it who does not know that it stands again."""
-    return RecordStep(**{name: getattr(step, name) for name in RecordStep.__slots__}
-                      | {"undone_ms": 1, "undone_by": "MK"})  # fmt: skip
+    return RecordStep(
+        **{name: getattr(step, name) for name in RecordStep.__slots__}
+        | {"undone_ms": 1, "undone_by": "MK"}
+    )
 
 
 def test_what_was_measured_meanwhile_is_not_filled_again(holed: Lab) -> None:
@@ -130,10 +132,18 @@ def test_what_was_measured_meanwhile_is_not_filled_again(holed: Lab) -> None:
 
 def test_of_those_taken_back_the_last_of_each_stretch_is_offered() -> None:
     def step(name: str, start_ms: int, undone_ms: int | None, kind: str = "line") -> RecordStep:
-        return RecordStep(name, 1, KEY, kind, start_ms, start_ms + 10, 1, {}, 0, "JA", undone_ms,
-                          "")  # fmt: skip
+        return RecordStep(
+            name, 1, KEY, kind, start_ms, start_ms + 10, 1, {}, 0, "JA", undone_ms, ""
+        )
 
-    steps = [step("a", 0, 5), step("b", 0, 9), step("c", 0, 7), step("d", 20, None),
-             step("e", 25, 8), step("f", 40, 3), step("g", 60, None, "refetch")]  # fmt: skip
+    steps = [
+        step("a", 0, 5),
+        step("b", 0, 9),
+        step("c", 0, 7),
+        step("d", 20, None),
+        step("e", 25, 8),
+        step("f", 40, 3),
+        step("g", 60, None, "refetch"),
+    ]
     assert [one.id for one in fills_among(steps, KEY)] == ["b", "d", "f"]
     assert fills_among(steps, "air_temperature") == []

@@ -84,5 +84,6 @@ def test_a_dip_is_taken_from_the_rim_as_it_was_then(kept: Kept) -> None:
             [TypedCheck(point, "water_level", BEGIN + minute * MINUTE, 1.97, "ah", is_dip=True)],
         )
     assert [(one.rim_m, round(one.value, 3)) for one in checks_of(desk, point.id)] == [
-        (3.20, 6.43), (3.08, 6.43),
-    ]  # fmt: skip
+        (3.20, 6.43),
+        (3.08, 6.43),
+    ]

@@ -127,9 +127,10 @@ def test_what_cannot_be_is_refused(cold: Lab) -> None:
     cases = [
         (WARM, 15, None, "x", "in force here in that time already"),
         (LimitRule(ROOM, "below", 25.0), 15, None, "x", "Every value would be outside"),
-        (WARM, 30, 30, "x", "end has to lie after"), (WARM, 30, None, "", "why"),
+        (WARM, 30, 30, "x", "end has to lie after"),
+        (WARM, 30, None, "", "why"),
         (LimitRule(ROOM, "absent", 0.0), 30, None, "x", "logger itself"),
-    ]  # fmt: skip
+    ]
     for rule, start, end, words, said in cases:
         with pytest.raises(InputError, match=said):
             set_limit(desk, point.id, ROOM, rule, start, end, words)
@@ -142,6 +143,9 @@ def test_overlapping_limits_are_told_in_turn() -> None:
     low, high = LimitRule("co2", "below", 1.0), LimitRule("co2", "above", 9.0)
     made = in_turn([InForce((low,), 0, 50), InForce((high,), 20, 80), InForce((low,), 60, 70)])
     assert [(one.start_ms, one.end_ms, one.rules) for one in made] == [
-        (0, 20, (low,)), (20, 50, (low, high)), (50, 60, (high,)), (60, 70, (high, low)),
+        (0, 20, (low,)),
+        (20, 50, (low, high)),
+        (50, 60, (high,)),
+        (60, 70, (high, low)),
         (70, 80, (high,)),
-    ]  # fmt: skip
+    ]

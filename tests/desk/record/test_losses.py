@@ -23,8 +23,11 @@ def a_level(desk: Desk) -> tuple[PointPlace, PointPlace, CalculatedSeries]:
     """Return a point with a level, where its air pressure is measured, and how it is calculated."""
     places = {one.uid: one for one in points(desk)}
     with desk.archive.reading() as session:
-        how = next(one for one in layout(session).derived.values()
-                   if one.formula in ("water_level", "level_by_temperature"))  # fmt: skip
+        how = next(
+            one
+            for one in layout(session).derived.values()
+            if one.formula in ("water_level", "level_by_temperature")
+        )
     water = places[how.point]
     for step in chain(desk, water, how.series).corrections:
         take_back(desk, water, step)  # a tie rests on the present instants
@@ -46,9 +49,11 @@ def test_what_a_mark_on_the_air_pressure_costs_a_level(demo_desk: Desk) -> None:
     after = record(demo_desk, water.id, how.series)
     [lost] = [one for one in losses if (one.point, one.series) == (water, how.series)]
     assert lost.lost == len(before) - len(after) > 0
-    its_gaps = [one for one in gaps_of_calculated(demo_desk, water.id)
-                if one.channels == (how.series,) and one.gap.start_ms < span[1]
-                and one.gap.end_ms > span[0]]  # fmt: skip
+    its_gaps = [
+        one
+        for one in gaps_of_calculated(demo_desk, water.id)
+        if one.channels == (how.series,) and one.gap.start_ms < span[1] and one.gap.end_ms > span[0]
+    ]
     missing = before.times_utc_ms[~(before.times_utc_ms[:, None] == after.times_utc_ms).any(1)]
     [gap] = its_gaps
     assert gap.gap.start_ms == missing[0]
@@ -66,8 +71,11 @@ def test_what_a_clock_costs_a_level(demo_desk: Desk, shift_ms: int) -> None:
     clock = mission_clocks(demo_desk, air, how.inputs[1][1])[-1]
     put_right = by_amount(clock, shift_ms)
     before = record(demo_desk, water.id, how.series)
-    losses = [one for one in losses_of_clock(demo_desk, clock, put_right)
-              if (one.point, one.series) == (water, how.series)]  # fmt: skip
+    losses = [
+        one
+        for one in losses_of_clock(demo_desk, clock, put_right)
+        if (one.point, one.series) == (water, how.series)
+    ]
     keep_clock(demo_desk, clock, put_right, "shifted", ClockUncertainty(1000), "set wrongly")
     after = record(demo_desk, water.id, how.series)
     lost = len(before) - len(after)

@@ -105,8 +105,11 @@ def test_what_is_saved_unchanged_is_no_act(desk: Desk) -> None:
     save_site(desk, SHORE, site)
     save_point(desk, site, PointFacts("Well", duty_channels=("co2", "water_level")), point)
     assert [entry.act for entry in logbook_entries(desk)] == [
-        "point", "site", "person", "archive begun"
-    ]  # fmt: skip
+        "point",
+        "site",
+        "person",
+        "archive begun",
+    ]
 
 
 def test_two_who_change_different_facts_do_not_undo_each_other(desk: Desk) -> None:
@@ -186,12 +189,18 @@ def test_a_life_has_missions_services_and_certificates(lab: Lab, tmp_path: Path)
     paper = tmp_path / "certificate.pdf"
     paper.write_bytes(b"%PDF calibrated")
     note_service(lab.desk, "D-2041", "battery", "")
-    note_service(lab.desk, "D-2041", "calibration", "three points", due_ms=now + 300 * DAY_MS,
-                 certificate=paper)  # fmt: skip
+    note_service(
+        lab.desk,
+        "D-2041",
+        "calibration",
+        "three points",
+        due_ms=now + 300 * DAY_MS,
+        certificate=paper,
+    )
     known = life(lab.desk, "D-2041")
     assert [(m.number, m.point, m.kept) for m in known.missions] == [
         (done.mission, STORE_PLAN.point_name, 6),
-    ] or known.missions[0].kept == 7  # fmt: skip
+    ] or known.missions[0].kept == 7
     assert [s.kind for s in known.services] == ["calibration", "battery"]
     card = contact(lab.desk, lab.standin.address, lab.serial)
     assert card.calibration_due_ms == now + 300 * DAY_MS  # people's word over the logger's
@@ -229,8 +238,9 @@ def test_a_certificate_that_is_gone_or_empty_is_said(lab: Lab, tmp_path: Path) -
     contact(lab.desk, lab.standin.address, lab.serial)
     due = lab.desk.now_ms() + DAY_MS
     with pytest.raises(SurroundingsError, match=r"gone\.pdf"):
-        note_service(lab.desk, "D-2041", "calibration", "", due_ms=due,
-                     certificate=tmp_path / "gone.pdf")  # fmt: skip
+        note_service(
+            lab.desk, "D-2041", "calibration", "", due_ms=due, certificate=tmp_path / "gone.pdf"
+        )
     empty = tmp_path / "empty.pdf"
     empty.touch()
     with pytest.raises(InputError, match="is empty or over 25 MB"):
@@ -315,8 +325,9 @@ def test_a_round_knows_its_order_what_to_bring_and_what_is_left(lab: Lab) -> Non
 def test_a_renamed_point_is_launched_under_its_new_name(lab: Lab) -> None:
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     [point] = points(lab.desk)
-    save_point(lab.desk, point.site_id, replace(point_facts(lab.desk, point.id), name="Depot"),
-               point.id)  # fmt: skip
+    save_point(
+        lab.desk, point.site_id, replace(point_facts(lab.desk, point.id), name="Depot"), point.id
+    )
     card = contact(lab.desk, lab.standin.address, lab.serial)
     plan = usual_plan(lab.desk, card)
     assert plan == replace(STORE_PLAN, point_name="Alte Lotsenwacht · Depot")
@@ -385,9 +396,16 @@ def test_every_setting_is_declared_with_a_default_that_may_be() -> None:
 
 @pytest.mark.parametrize(
     ("key", "value"),
-    [("theme", "pink"), ("font_percent", 9), ("font_percent", True), ("keep_awake", 1),
-     ("unit_temperature", "°R"), ("addresses", 5), ("region", "xx")],
-)  # fmt: skip
+    [
+        ("theme", "pink"),
+        ("font_percent", 9),
+        ("font_percent", True),
+        ("keep_awake", 1),
+        ("unit_temperature", "°R"),
+        ("addresses", 5),
+        ("region", "xx"),
+    ],
+)
 def test_values_that_may_not_be_are_refused_and_ignored_in_files(
     key: str, value: object, tmp_path: Path
 ) -> None:
@@ -408,9 +426,9 @@ KIRITIMATI = ZoneInfo("Pacific/Kiritimati")
 
 def store_in_working_hours(lab: Lab) -> set[int]:
     """Three days at a limit of working hours; returns when its excursions begin."""
-    plan = replace(STORE_PLAN, limits=(
-        LimitRule("relative_humidity", "above", 0.0, 0, window=WORKING_HOURS),
-    ))  # fmt: skip
+    plan = replace(
+        STORE_PLAN, limits=(LimitRule("relative_humidity", "above", 0.0, 0, window=WORKING_HOURS),)
+    )
     launch(lab.desk, lab.standin.address, lab.serial, plan)
     lab.later(3 * 86_400)
     offload_logger(lab.desk, lab.standin.address, lab.serial)

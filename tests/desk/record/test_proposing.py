@@ -38,8 +38,15 @@ def test_a_certificate_is_of_the_sensor_that_measured(kept: Kept, tmp_path: Path
     paper = tmp_path / "cal 12.pdf"
     paper.write_bytes(b"%PDF-1.4 as found, as left")
     now = round(desk.now_ms())
-    note_service(desk, "D-2041", "calibration", "", at_ms=now - DAY_MS, due_ms=now + DAY_MS,
-                 certificate=paper)  # fmt: skip
+    note_service(
+        desk,
+        "D-2041",
+        "calibration",
+        "",
+        at_ms=now - DAY_MS,
+        due_ms=now + DAY_MS,
+        certificate=paper,
+    )
     [one] = certificates(desk, point, KEY)
     assert (one.serial, one.name) == ("D-2041", "cal 12.pdf")
     parameters = {"offset": 0.2, "u": 0.1, "certificate": {"serial": one.serial, "name": one.name}}
@@ -73,8 +80,10 @@ def test_points_follow_from_what_was_read_by_hand_before_all_corrections(kept: K
     with pytest.raises(InputError, match="Nothing was read by hand"):
         points_by_hand(desk, point, KEY, (0, EVER_MS))
     read = np.round(0.5 + 1.02 * series.values, 2).tolist()
-    enter(desk, [TypedCheck(point, KEY, int(series.times_utc_ms[i]), read[i], "ah", u=0.1)
-                 for i in chosen])  # fmt: skip
+    enter(
+        desk,
+        [TypedCheck(point, KEY, int(series.times_utc_ms[i]), read[i], "ah", u=0.1) for i in chosen],
+    )
     keep(desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 3.0}), "wrong")
     made = points_by_hand(desk, point, KEY, (0, EVER_MS))
     assert (made.looks, len(made.points)) == (12, 5)

@@ -22,16 +22,19 @@ from gezeiten.ui.parts.lanes import remarks_of
 def test_a_remark_is_seen_where_it_is_about_and_nowhere_else(
     demo_desk: Desk, tmp_path: Path
 ) -> None:
-    room, other, away = (point_named(demo_desk, name) for name in
-                         ("Cold room A", "Cold room B", "Creek gauge"))  # fmt: skip
+    room, other, away = (
+        point_named(demo_desk, name) for name in ("Cold room A", "Cold room B", "Creek gauge")
+    )
     at_ms = round(demo_desk.now_ms()) - 2 * DAY_MS
     key, second = (place.channel for place in room.channels)
     write_remark(demo_desk, room.id, (at_ms, at_ms), " Probe moved. ", series=key)
     write_remark(demo_desk, room.id, (at_ms, at_ms + 9), "Door open for painting.")
     write_remark(demo_desk, room.id, (at_ms, at_ms), "Power cut.", series=key, whole_site=True)
     assert {one.words for one in remarks_of(demo_desk, room, key)} == {
-        "Probe moved.", "Door open for painting.", "Power cut.",
-    }  # fmt: skip
+        "Probe moved.",
+        "Door open for painting.",
+        "Power cut.",
+    }
     assert len(remarks_of(demo_desk, room, second)) == 2
     assert [one.words for one in remarks(demo_desk, other.id)] == ["Power cut."]
     assert remarks(demo_desk, away.id) == []

@@ -19,8 +19,14 @@ COLD = InForce((LimitRule("air_temperature", "below", 10.0),), HOUR_MS, 2**62)
 
 
 def column(series: Series, *limits: InForce) -> TableColumn:
-    return TableColumn(POINT, "air_temperature", "°C", series, limits,
-                       sides_at(series.times_utc_ms, series.values, limits, "UTC"))  # fmt: skip
+    return TableColumn(
+        POINT,
+        "air_temperature",
+        "°C",
+        series,
+        limits,
+        sides_at(series.times_utc_ms, series.values, limits, "UTC"),
+    )
 
 
 def table() -> ReadingsTable:
@@ -78,8 +84,9 @@ def test_days_are_those_of_the_site() -> None:
     made = table_of((column(series),), (0, 2 * DAY_MS), "Europe/Berlin")
     days = made.days(0)
     assert [(day.isoformat(), figures.n) for day, figures in days] == [
-        ("1970-01-01", 2), ("1970-01-02", 1),
-    ]  # fmt: skip
+        ("1970-01-01", 2),
+        ("1970-01-02", 1),
+    ]
 
 
 VALUES = st.lists(st.integers(-5, 5).map(float), min_size=1, max_size=40)

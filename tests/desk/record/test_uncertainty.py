@@ -187,11 +187,13 @@ def test_running_sums_are_averaged_and_as_sure_as_all_their_readings(
     ("typed", "result", "wanted"),
     [
         # rain to a depth: the mean of eighteen values, each sure to ± 0.2: 0.2
-        ("a", "water_depth", 0.2e-3), ("2 * a", "water_depth", 0.4e-3),
+        ("a", "water_depth", 0.2e-3),
+        ("2 * a", "water_depth", 0.4e-3),
         # rain to rain: the sum of eighteen, by one calibration: 18 x 0.2
-        ("a", "precipitation", 3.6), ("2 * a", "precipitation", 7.2),
+        ("a", "precipitation", 3.6),
+        ("2 * a", "precipitation", 7.2),
     ],
-)  # fmt: skip
+)
 def test_sums_turned_into_means_and_sums(
     lab: Lab, tmp_path: Path, typed: str, result: str, wanted: float
 ) -> None:

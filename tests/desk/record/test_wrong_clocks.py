@@ -47,9 +47,15 @@ def needs(kept: Kept) -> list[str]:
 
 @pytest.mark.parametrize(
     ("ahead_ms", "is_wrong"),
-    [(DAY_MS - 1, False), (DAY_MS, True), (-DAY_MS, True), (-DAY_MS + 1, False), (31_000, False),
-     (400 * DAY_MS, True)],
-)  # fmt: skip
+    [
+        (DAY_MS - 1, False),
+        (DAY_MS, True),
+        (-DAY_MS, True),
+        (-DAY_MS + 1, False),
+        (31_000, False),
+        (400 * DAY_MS, True),
+    ],
+)
 def test_readings_are_suspect_from_a_day_on(kept: Kept, ahead_ms: float, is_wrong: bool) -> None:
     kept.take(0, 200, read=(FIRST_READ, ahead_ms))
     assert codes(kept) == {Quality.SUSPECT if is_wrong else Quality.GOOD}

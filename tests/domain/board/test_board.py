@@ -24,9 +24,17 @@ SITE = BoardSite(1, "Shore", "marsh", "Europe/Berlin", None)
 POINT = BoardPoint(1, 1, "Shore", "Creek", "Europe/Berlin")
 HELD = ((NOW_MS - 20 * DAY_MS, NOW_MS - HOUR_MS),)
 LOGGER = KnownOfLogger(
-    "P-0330", True, NOW_MS - 20 * DAY_MS, 600_000, True, NOW_MS + 20 * DAY_MS, "memory full",
-    HELD, -42_000.0, NOW_MS + 70 * DAY_MS,
-)  # fmt: skip
+    "P-0330",
+    True,
+    NOW_MS - 20 * DAY_MS,
+    600_000,
+    True,
+    NOW_MS + 20 * DAY_MS,
+    "memory full",
+    HELD,
+    -42_000.0,
+    NOW_MS + 70 * DAY_MS,
+)
 CALM = replace(LOGGER, ends_ms=None, clock_off_ms=None, calibration_due_ms=None)
 """It asks for nothing."""
 GAP = BoardGap((1, NOW_MS - 9 * DAY_MS, NOW_MS - 8 * DAY_MS, "water_level"), "open")
@@ -62,23 +70,56 @@ def test_a_row_holds_what_is_known_and_what_follows_from_it() -> None:
         VisitNeed("end", "memory full", NOW_MS + 20 * DAY_MS, 0),
     )
     assert row(known) == BoardRow(
-        POINT, "P-0330", HELD, ((1, 2),), (GAP,), (EVENT,), (NOW_MS - HOUR_MS,),
-        (NOW_MS - HOUR_MS, NOW_MS), NOW_MS + 20 * DAY_MS, "memory full", True, (clock, gap, full),
-    )  # fmt: skip
+        POINT,
+        "P-0330",
+        HELD,
+        ((1, 2),),
+        (GAP,),
+        (EVENT,),
+        (NOW_MS - HOUR_MS,),
+        (NOW_MS - HOUR_MS, NOW_MS),
+        NOW_MS + 20 * DAY_MS,
+        "memory full",
+        True,
+        (clock, gap, full),
+    )
 
 
 def test_a_point_without_a_mission_waits_for_one() -> None:
     assert row(point_with(None)) == BoardRow(
-        POINT, "", (), (), (), (), (), None, None, "memory full", False,
+        POINT,
+        "",
+        (),
+        (),
+        (),
+        (),
+        (),
+        None,
+        None,
+        "memory full",
+        False,
         (VisitNeed("not recording", "not recording", NOW_MS, 2),),
-    )  # fmt: skip
+    )
 
 
 def test_a_point_that_cannot_be_read_says_why_and_shows_nothing_else() -> None:
     known = point_with(LOGGER, GAP, excursions=(EVENT,), fault="a block is damaged")
     need = VisitNeed("fault", "cannot be read", NOW_MS, 2)
-    wanted = BoardRow(POINT, "P-0330", (), (), (), (EVENT,), (), None, None, "memory full", False,
-                      (need,), "a block is damaged")  # fmt: skip
+    wanted = BoardRow(
+        POINT,
+        "P-0330",
+        (),
+        (),
+        (),
+        (EVENT,),
+        (),
+        None,
+        None,
+        "memory full",
+        False,
+        (need,),
+        "a block is damaged",
+    )
     assert row(known) == wanted
     assert row(replace(known, logger=None)) == replace(wanted, serial="")
     [visit] = board(known).visits
@@ -87,9 +128,16 @@ def test_a_point_that_cannot_be_read_says_why_and_shows_nothing_else() -> None:
 
 @pytest.mark.parametrize(
     ("left_ms", "weight"),
-    [(-1, 2), (4 * DAY_MS - 1, 2), (4 * DAY_MS, 1), (14 * DAY_MS - 1, 1), (14 * DAY_MS, 0),
-     (60 * DAY_MS - 1, 0), (60 * DAY_MS, None)],
-)  # fmt: skip
+    [
+        (-1, 2),
+        (4 * DAY_MS - 1, 2),
+        (4 * DAY_MS, 1),
+        (14 * DAY_MS - 1, 1),
+        (14 * DAY_MS, 0),
+        (60 * DAY_MS - 1, 0),
+        (60 * DAY_MS, None),
+    ],
+)
 def test_the_end_of_memory_or_battery_presses_more_as_it_comes(
     left_ms: int, weight: int | None
 ) -> None:
@@ -107,9 +155,11 @@ def test_a_calibration_is_named_two_months_before_it_is_due(
     left_ms: int, weight: int | None
 ) -> None:
     due = replace(CALM, calibration_due_ms=NOW_MS + left_ms)
-    wanted = () if weight is None else (
-        VisitNeed("calibration", "calibration", NOW_MS + left_ms, weight),
-    )  # fmt: skip
+    wanted = (
+        ()
+        if weight is None
+        else (VisitNeed("calibration", "calibration", NOW_MS + left_ms, weight),)
+    )
     assert row(point_with(due)).needs == wanted
 
 
@@ -201,12 +251,19 @@ def test_what_is_known_asks_for_more_as_time_goes_by() -> None:
     assert needs(row(point_with(LOGGER))) == {"clock −42 s": 1, "memory full": 0}
     then = NOW_MS + 8 * DAY_MS  # full in 12 d, 8 d and an hour to offload
     assert needs(row(point_with(LOGGER), then)) == {
-        "memory full": 1, "clock −42 s": 1, "offload": 1,
-    }  # fmt: skip
+        "memory full": 1,
+        "clock −42 s": 1,
+        "offload": 1,
+    }
     assert board(point_with(LOGGER), at_ms=then).visits == (
-        Visit(SITE, NOW_MS + 20 * DAY_MS, 1,
-              ("Creek: full in 12 d, clock −42 s off, 8 d to offload",), False),
-    )  # fmt: skip
+        Visit(
+            SITE,
+            NOW_MS + 20 * DAY_MS,
+            1,
+            ("Creek: full in 12 d, clock −42 s off, 8 d to offload",),
+            False,
+        ),
+    )
     full = board(point_with(LOGGER), at_ms=NOW_MS + 21 * DAY_MS)
     assert full.now_ms == NOW_MS + 21 * DAY_MS
     [visit] = full.visits
@@ -216,10 +273,15 @@ def test_what_is_known_asks_for_more_as_time_goes_by() -> None:
 
 @pytest.mark.parametrize(
     ("reason", "left_ms", "words"),
-    [("memory full", 0, "memory is full"), ("battery empty", 0, "battery must be empty"),
-     ("memory full", 3 * DAY_MS, "full in 3 d"), ("battery empty", 3 * DAY_MS, "battery lasts 3 d"),
-     ("memory full", 14 * DAY_MS, None), ("memory full", 1, "full in ")],
-)  # fmt: skip
+    [
+        ("memory full", 0, "memory is full"),
+        ("battery empty", 0, "battery must be empty"),
+        ("memory full", 3 * DAY_MS, "full in 3 d"),
+        ("battery empty", 3 * DAY_MS, "battery lasts 3 d"),
+        ("memory full", 14 * DAY_MS, None),
+        ("memory full", 1, "full in "),
+    ],
+)
 def test_an_end_in_words(reason: str, left_ms: int, words: str | None) -> None:
     ends = replace(CALM, ends_ms=NOW_MS + left_ms, end_reason=reason)
     [visit] = board(point_with(ends), visit_ms=NOW_MS + 30 * DAY_MS).visits

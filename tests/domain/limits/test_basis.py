@@ -31,10 +31,13 @@ SECOND = basis_stretch("air_temperature (a b)", "m2", (500, 900), COLD)
         (basis(FIRST), basis(ENDED, SECOND), (500, EVER_MS)),
         (basis(FIRST, zone="Europe/Berlin"), basis(FIRST), EVERYWHERE),
         (None, basis(FIRST), EVERYWHERE),
-        (basis(basis_stretch("x", "", (3, 9), COLD)), basis(basis_stretch("x", "", (3, 9), WARM)),
-         (3, 9)),
+        (
+            basis(basis_stretch("x", "", (3, 9), COLD)),
+            basis(basis_stretch("x", "", (3, 9), WARM)),
+            (3, 9),
+        ),
     ],
-)  # fmt: skip
+)
 def test_only_what_is_different_is_looked_at(
     before: Basis | None, now: Basis, wanted: tuple[int, int] | None
 ) -> None:
@@ -44,8 +47,8 @@ def test_only_what_is_different_is_looked_at(
 
 
 @pytest.mark.parametrize(
-    "text", ["", "{", "3", "[1]", '[1,"UTC",[]]', '[2,"UTC",["0 x y"]]', '[2,"UTC",[7]]',
-             '[2,"UTC",[[]]]'],
-)  # fmt: skip
+    "text",
+    ["", "{", "3", "[1]", '[1,"UTC",[]]', '[2,"UTC",["0 x y"]]', '[2,"UTC",[7]]', '[2,"UTC",[[]]]'],
+)
 def test_what_was_kept_and_cannot_be_read_is_no_basis(text: str) -> None:
     assert where_different(kept_basis(text), basis(FIRST)) == EVERYWHERE

@@ -26,9 +26,13 @@ BERLIN = ZoneInfo("Europe/Berlin")
 def rule(delay_min: float = 0, counting: str = "consecutive", **more: object) -> LimitRule:
     given_: dict[str, object] = {"side": "above", "value": 7.0, **more}
     return LimitRule(
-        "t", given_["side"], given_["value"], round(delay_min * 60), counting,  # type: ignore[arg-type]
+        "t",
+        given_["side"],
+        given_["value"],
+        round(delay_min * 60),
+        counting,  # type: ignore[arg-type]
         bool(given_.get("daily", False)),
-    )  # fmt: skip
+    )
 
 
 def minutes(excursions: list[Excursion]) -> list[tuple[float, float, float | None]]:
@@ -212,10 +216,19 @@ def literal_excursions(series: Series, r: LimitRule) -> list[Excursion]:
                 spent[period] += end - start
         if counts:
             gauged = int(np.count_nonzero(~series.estimated[run]))
-            found.append(Excursion(
-                r, times[run[0]], times[run[-1]] + holds[run[-1]], alarm,
-                float(series.values[peak]), times[peak], dose, gauged, len(run) - gauged,
-            ))  # fmt: skip
+            found.append(
+                Excursion(
+                    r,
+                    times[run[0]],
+                    times[run[-1]] + holds[run[-1]],
+                    alarm,
+                    float(series.values[peak]),
+                    times[peak],
+                    dose,
+                    gauged,
+                    len(run) - gauged,
+                )
+            )
     return found
 
 
@@ -224,22 +237,46 @@ LOCAL_STARTS = [datetime(2026, *at, tzinfo=BERLIN) for at in ((11, 19, 21, 40), 
 
 @settings(max_examples=200, deadline=None)
 @given(
-    st.lists(st.tuples(st.sampled_from([1, 1, 1, 1.5, 1.6, 4.5]),
-                       st.sampled_from([5.0, 6.5, 7.0, 8.0, 9.5]),
-                       st.sampled_from([False, False, True])), min_size=1, max_size=40),
-    st.sampled_from([(0, 0), (0.5, 0), (1, 0), (1.25, 0), (2, 0), (4.5, 0), (9, 0), (0, 90),
-                     (0, 700), (0, 1430)]),
+    st.lists(
+        st.tuples(
+            st.sampled_from([1, 1, 1, 1.5, 1.6, 4.5]),
+            st.sampled_from([5.0, 6.5, 7.0, 8.0, 9.5]),
+            st.sampled_from([False, False, True]),
+        ),
+        min_size=1,
+        max_size=40,
+    ),
+    st.sampled_from(
+        [
+            (0, 0),
+            (0.5, 0),
+            (1, 0),
+            (1.25, 0),
+            (2, 0),
+            (4.5, 0),
+            (9, 0),
+            (0, 90),
+            (0, 700),
+            (0, 1430),
+        ]
+    ),
     st.sampled_from(["consecutive", "accumulated", "daily"]),
     st.sampled_from(["above", "below"]),
     st.sampled_from([0.0, 1.0]),
     st.sampled_from([10, 240, 2000]),
     st.sampled_from(LOCAL_STARTS),
     st.lists(st.sampled_from([1, 1, 2]), min_size=40, max_size=40),
-)  # fmt: skip
+)
 def test_every_figure_of_a_run_is_what_the_definition_says(
-    steps: list[tuple[float, float, bool]], delay: tuple[float, int], counting: str, side: str,
-    band: float, every_min: int, start: datetime, slower: list[int],
-) -> None:  # fmt: skip
+    steps: list[tuple[float, float, bool]],
+    delay: tuple[float, int],
+    counting: str,
+    side: str,
+    band: float,
+    every_min: int,
+    start: datetime,
+    slower: list[int],
+) -> None:
     at = start.timestamp() / 60 + np.cumsum([0, *(step * every_min for step, _, _ in steps[1:])])
     series = series_of(
         at.tolist(),

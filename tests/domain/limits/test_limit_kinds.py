@@ -66,8 +66,9 @@ def test_below_limits_have_their_band_above() -> None:
 
 @given(
     st.lists(st.floats(0, 20, allow_nan=False), min_size=1, max_size=60),
-    st.floats(0, 5), st.sampled_from(["above", "below"]),
-)  # fmt: skip
+    st.floats(0, 5),
+    st.sampled_from(["above", "below"]),
+)
 def test_the_band_as_a_state_machine_sees_it(values: list[float], band: float, side: str) -> None:
     rule = LimitRule("air_temperature", side, 10.0, hysteresis=band)  # type: ignore[arg-type]
     series = series_of([10 * i for i in range(len(values))], values)
@@ -97,8 +98,9 @@ def test_a_rule_sees_only_its_hours() -> None:
     assert (second.start_ms, second.end_ms) == (monday(16), monday(17))
     others = LimitRule("air_temperature", "above", 10.0, window=WORKING_HOURS.other())
     assert [e.start_ms for e in find_excursions(series, others, "Europe/Berlin")] == [
-        monday(6), monday(17),
-    ]  # fmt: skip
+        monday(6),
+        monday(17),
+    ]
     figures = numbers(series, (monday(6), monday(19)), always((inside,)), zone="Europe/Berlin")
     assert figures.above_ms == round(3.5 * HOUR)
 

@@ -54,17 +54,21 @@ def test_without_a_limit_or_with_one_for_a_part_of_the_day_nothing_is_said() -> 
     assert told(readings(), ()) == [("not judged", "no limit was in force")] * 3
     assert told(readings(), (half,)) == [
         ("not judged", "no limit was in force"),
-        ("not judged", "a limit was in force for a part of the day only"), INSIDE,
-    ]  # fmt: skip
+        ("not judged", "a limit was in force for a part of the day only"),
+        INSIDE,
+    ]
     in_turn = (InForce((HOT,), START, half.start_ms), half)  # the same limit, in two missions
     assert told(readings(), in_turn) == [INSIDE] * 3
 
 
 @pytest.mark.parametrize(
     ("missing", "wanted"),
-    [(36, INSIDE), (37, ("not judged", "under 75 % of the time covered")),
-     (144, ("not judged", "no readings"))],
-)  # fmt: skip
+    [
+        (36, INSIDE),
+        (37, ("not judged", "under 75 % of the time covered")),
+        (144, ("not judged", "no readings")),
+    ],
+)
 def test_three_quarters_of_the_day_have_to_be_covered(
     missing: int, wanted: tuple[str, str]
 ) -> None:
@@ -111,6 +115,8 @@ def test_all_limits_have_to_hold_and_one_of_means_is_judged_by_means() -> None:
 
 
 def test_reasons_are_counted_the_most_frequent_first() -> None:
-    days = [DayVerdict(datetime(2026, 1, i).date(), "not judged", reason) for i, reason in
-            enumerate(("no readings", "no limit was in force", "no readings"), 1)]  # fmt: skip
+    days = [
+        DayVerdict(datetime(2026, 1, i).date(), "not judged", reason)
+        for i, reason in enumerate(("no readings", "no limit was in force", "no readings"), 1)
+    ]
     assert reasons_of(days) == [("no readings", 2), ("no limit was in force", 1)]

@@ -178,12 +178,15 @@ def test_any_instant_comes_back_from_its_wall_clock(at_s: int, zone: str) -> Non
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"days": []}, "no weekly window: {'days': \\[\\]"), ({"days": [7]}, "no weekly window"),
-        ({"days": [-1]}, "no weekly window"), ({"start_min": -1}, "no weekly window"),
-        ({"end_min": -1}, "no weekly window"), ({"start_min": 1441}, "no time of day: 1441 min"),
+        ({"days": []}, "no weekly window: {'days': \\[\\]"),
+        ({"days": [7]}, "no weekly window"),
+        ({"days": [-1]}, "no weekly window"),
+        ({"start_min": -1}, "no weekly window"),
+        ({"end_min": -1}, "no weekly window"),
+        ({"start_min": 1441}, "no time of day: 1441 min"),
         ({"end_min": 1441}, "no time of day: 1441 min"),
     ],
-)  # fmt: skip
+)
 def test_dicts_that_are_no_window(change: dict[str, object], words: str) -> None:
     with pytest.raises(ValueError, match=words):
         weekly_window({**WORKING_HOURS.as_dict(), **change})
@@ -197,11 +200,17 @@ def test_days_are_kept_once_in_order_and_midnight_is_zero() -> None:
 @pytest.mark.parametrize(
     ("days", "words"),
     [
-        ((0,), "Mon"), ((0, 1), "Mon Tue"), ((0, 1, 2), "Mon–Wed"), ((0, 1, 2, 3), "Mon–Thu"),
-        ((0, 2, 3, 4, 6), "Mon Wed–Fri Sun"), ((5, 6), "Sat Sun"), ((1, 3, 5), "Tue Thu Sat"),
-        (tuple(range(7)), "Mon–Sun"), ((0, 1, 3, 4, 5), "Mon Tue Thu–Sat"),
+        ((0,), "Mon"),
+        ((0, 1), "Mon Tue"),
+        ((0, 1, 2), "Mon–Wed"),
+        ((0, 1, 2, 3), "Mon–Thu"),
+        ((0, 2, 3, 4, 6), "Mon Wed–Fri Sun"),
+        ((5, 6), "Sat Sun"),
+        ((1, 3, 5), "Tue Thu Sat"),
+        (tuple(range(7)), "Mon–Sun"),
+        ((0, 1, 3, 4, 5), "Mon Tue Thu–Sat"),
     ],
-)  # fmt: skip
+)
 def test_days_in_words(days: tuple[int, ...], words: str) -> None:
     assert WeeklyWindow(days).text == words
 

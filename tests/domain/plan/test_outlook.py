@@ -92,8 +92,14 @@ def test_at_risk_is_what_falls_due_until_the_visit_and_still_fits() -> None:
 
 
 def test_a_battery_that_dies_first_records_no_more() -> None:
-    look = outlook(BRISE_A4, replace(T_RH, interval_s=600), first_ms=0, now_ms=0, charge=0.01,
-                   visit_ms=50 * DAY_MS)  # fmt: skip
+    look = outlook(
+        BRISE_A4,
+        replace(T_RH, interval_s=600),
+        first_ms=0,
+        now_ms=0,
+        charge=0.01,
+        visit_ms=50 * DAY_MS,
+    )
     days = battery_days(BRISE_A4, T_RH, 0.01)
     assert days < 10
     assert look.at_risk_readings == int(days * 144) + 1
@@ -155,9 +161,16 @@ def test_the_shortest_interval_for_a_length_as_worked_by_hand() -> None:
 def test_every_figure_of_an_outlook_as_worked_by_hand() -> None:
     plan = replace(T_RH, outside_interval_s=60, end="count", end_count=15_616)
     look = outlook(
-        DUENE_T2, plan, first_ms=5000, now_ms=3000, charge=0.5, temp_c=-10.0,
-        calibration_due_ms=77, visit_ms=10 * DAY_MS, kept=41,
-    )  # fmt: skip
+        DUENE_T2,
+        plan,
+        first_ms=5000,
+        now_ms=3000,
+        charge=0.5,
+        temp_c=-10.0,
+        calibration_due_ms=77,
+        visit_ms=10 * DAY_MS,
+        kept=41,
+    )
     # half a charge at -10 degrees is 0.44 of 2 600 000 uAh; idle 2640 uAh a day, a reading of two
     # channels 0.022 uAh, 144 of them a day as usual, 1440 a day outside limits
     usable_uah = 0.44 * 2_600_000
@@ -220,11 +233,15 @@ def test_display_light_and_sound_draw_what_their_model_says() -> None:
         (PRIEL_W3, DeviceOptions("on", sound=True), 19.6, "at 20 °C"),
         (DUENE_T2, DeviceOptions(), 20.0, "at 20 °C, display off"),
         (DUENE_T2, DeviceOptions("on"), 35.0, "at 20 °C, display on"),
-        (REIF_C2, DeviceOptions("press", light=True), -4.6,
-         "at -5 °C, 4 looks a day at the display, 24 blinks a day"),
+        (
+            REIF_C2,
+            DeviceOptions("press", light=True),
+            -4.6,
+            "at -5 °C, 4 looks a day at the display, 24 blinks a day",
+        ),
         (REIF_C2, DeviceOptions(sound=True), 20.0, "at 20 °C, display off, 1 min of sound a day"),
     ],
-)  # fmt: skip
+)
 def test_the_battery_figure_says_what_it_assumes(
     model: LoggerModel, manners: DeviceOptions, temp_c: float, words: str
 ) -> None:

@@ -58,9 +58,19 @@ def test_the_end_itself_is_not_recorded_any_more() -> None:
 
 @pytest.mark.parametrize(
     ("text", "seconds"),
-    [("6 min", 360), ("0:06", 360), ("360", 360), ("1 h 30 min", 5400), ("1.5 h", 5400),
-     ("1,5 h", 5400), ("90s", 90), ("1 d", 86_400), ("0:00:10", 10), ("  2 MIN ", 120)],
-)  # fmt: skip
+    [
+        ("6 min", 360),
+        ("0:06", 360),
+        ("360", 360),
+        ("1 h 30 min", 5400),
+        ("1.5 h", 5400),
+        ("1,5 h", 5400),
+        ("90s", 90),
+        ("1 d", 86_400),
+        ("0:00:10", 10),
+        ("  2 MIN ", 120),
+    ],
+)
 def test_lengths_as_people_type_them(text: str, seconds: int) -> None:
     assert parse_interval_s(text) == seconds
 
@@ -117,10 +127,23 @@ def test_a_missing_channel_names_the_model() -> None:
 
 
 FULL = Plan(
-    ("co2",), 60, "button", 5, "count", 9, (LIMIT,), "Winter", "Nave", "by the door", 90, 100, True,
-    30, (ChannelSetting("co2", "s", "n", "#112233", "ppm"),),
+    ("co2",),
+    60,
+    "button",
+    5,
+    "count",
+    9,
+    (LIMIT,),
+    "Winter",
+    "Nave",
+    "by the door",
+    90,
+    100,
+    True,
+    30,
+    (ChannelSetting("co2", "s", "n", "#112233", "ppm"),),
     DeviceOptions("press", 7, True, True, True, True, 64),
-)  # fmt: skip
+)
 
 
 def test_a_plan_of_which_every_field_was_set_reads_back_whole() -> None:
@@ -130,8 +153,12 @@ def test_a_plan_of_which_every_field_was_set_reads_back_whole() -> None:
     assert data["channels"] == ["co2"]
     assert data["limits"] == [LIMIT.as_dict()]
     assert data["settings"][0] == {
-        "channel": "co2", "sensor": "s", "name": "n", "color": "#112233", "unit": "ppm",
-    }  # fmt: skip
+        "channel": "co2",
+        "sensor": "s",
+        "name": "n",
+        "color": "#112233",
+        "unit": "ppm",
+    }
 
 
 def test_what_an_older_plan_lacks_takes_its_usual_value() -> None:
@@ -191,12 +218,17 @@ def test_the_last_millisecond_of_a_second_still_belongs_to_it() -> None:
 @pytest.mark.parametrize(
     ("change", "until_ms", "due"),
     [
-        ({}, 999, 0), ({}, 1000, 1), ({}, 10_999, 1), ({}, 11_000, 2),
-        ({"end": "count", "end_count": 2}, 10**6, 2), ({"end": "count", "end_count": 2}, 1000, 1),
-        ({"end": "at", "end_ms": 500}, 10**6, 0), ({"end": "at", "end_ms": 1001}, 10**6, 1),
+        ({}, 999, 0),
+        ({}, 1000, 1),
+        ({}, 10_999, 1),
+        ({}, 11_000, 2),
+        ({"end": "count", "end_count": 2}, 10**6, 2),
+        ({"end": "count", "end_count": 2}, 1000, 1),
+        ({"end": "at", "end_ms": 500}, 10**6, 0),
+        ({"end": "at", "end_ms": 1001}, 10**6, 1),
         ({"end": "at", "end_ms": 11_001}, 10**6, 2),
     ],
-)  # fmt: skip
+)
 def test_how_many_readings_fall_due(change: dict[str, object], until_ms: int, due: int) -> None:
     assert due_readings(replace(GOOD, interval_s=10, **change), 1000, until_ms) == due
 

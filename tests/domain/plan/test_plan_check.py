@@ -25,95 +25,214 @@ NAN, INF = float("nan"), float("inf")
     ("field", "change", "sentence"),
     [
         ("channels", {"channels": ()}, "No channel is on; switch on at least one."),
-        ("channels", {"channels": ("relative_humidity",)},
-         "Relative humidity needs Air temperature; switch it on too."),
-        ("channels", {"channels": ("air_temperature", "co2")},
-         "Düne T2 has no Carbon dioxide; take it out."),
-        ("interval", {"interval_s": 0},
-         "Düne T2 records every 1 s to 1 d; choose an interval in between."),
-        ("interval", {"interval_s": 86_401},
-         "Düne T2 records every 1 s to 1 d; choose an interval in between."),
-        ("interval", {"outside_interval_s": 60, "limits": (HIGH,)},
-         "Düne T2 knows no shorter interval outside limits; take it out."),
+        (
+            "channels",
+            {"channels": ("relative_humidity",)},
+            "Relative humidity needs Air temperature; switch it on too.",
+        ),
+        (
+            "channels",
+            {"channels": ("air_temperature", "co2")},
+            "Düne T2 has no Carbon dioxide; take it out.",
+        ),
+        (
+            "interval",
+            {"interval_s": 0},
+            "Düne T2 records every 1 s to 1 d; choose an interval in between.",
+        ),
+        (
+            "interval",
+            {"interval_s": 86_401},
+            "Düne T2 records every 1 s to 1 d; choose an interval in between.",
+        ),
+        (
+            "interval",
+            {"outside_interval_s": 60, "limits": (HIGH,)},
+            "Düne T2 knows no shorter interval outside limits; take it out.",
+        ),
         ("start", {"start": "at", "start_ms": NOW}, "The start has passed; choose a later one."),
-        ("start", {"start": "at", "start_ms": NOW + 183 * DAY_MS + 1},
-         "The start is over six months away; choose an earlier one."),
-        ("end", {"end": "at", "end_ms": NOW + 600_000},
-         "The end comes before the second reading; choose a later one."),
-        ("end", {"end": "at", "end_ms": NOW + 700_000, "start": "at", "start_ms": NOW + 100_000},
-         "The end comes before the second reading; choose a later one."),
-        ("limits", {"limits": (replace(HIGH, value=85.5),)},
-         "The limit 85.5 of Air temperature lies outside the sensor's range -40 to 85; choose one "
-         "inside."),
-        ("limits", {"limits": (replace(HIGH, value=-40.5),)},
-         "The limit -40.5 of Air temperature lies outside the sensor's range -40 to 85; choose one "
-         "inside."),
-        ("limits", {"limits": (replace(HIGH, value=NAN),)},
-         "The limit nan of Air temperature lies outside the sensor's range -40 to 85; choose one "
-         "inside."),
-        ("limits", {"limits": (replace(HIGH, delay_s=-1),)},
-         "The delay of Air temperature is negative; give 0 or more."),
-        ("limits", {"limits": (HIGH, replace(HIGH, value=25.0))},
-         "A limit is given twice; keep one of the two."),
-        ("limits", {"limits": (HIGH, replace(LOW, value=24.0))},
-         "The lower limit of Air temperature is not below the upper one; swap them."),
-        ("limits", {"limits": (HIGH, replace(LOW, value=25.0, hysteresis=1.0))},
-         "The lower limit of Air temperature is not below the upper one; swap them."),
-        ("limits", {"limits": (replace(HIGH, hysteresis=8.0), replace(LOW, hysteresis=6.5))},
-         "The hystereses of Air temperature overlap; make them smaller."),
-        ("limits", {"limits": tuple(replace(r, value=30.0, window=NIGHTS)
-                                    for r in (HIGH, LOW))},
-         "The lower limit of Air temperature is not below the upper one; swap them."),
-        ("limits", {"limits": (HIGH, replace(HIGH, level="warning"))},
-         "Air temperature would warn above the alarm, not before it; lower the warning."),
-        ("limits", {"limits": (LOW, replace(LOW, level="warning"))},
-         "Air temperature would warn below the alarm, not before it; raise the warning."),
-        ("limits", {"limits": (replace(HIGH, hysteresis=-0.1),)},
-         "The hysteresis of Air temperature is no distance in its range; give 0 or more."),
-        ("limits", {"limits": (replace(HIGH, hysteresis=125.0),)},
-         "The hysteresis of Air temperature is no distance in its range; give 0 or more."),
-        ("limits", {"limits": (replace(HIGH, hysteresis=INF),)},
-         "The hysteresis of Air temperature is no distance in its range; give 0 or more."),
-        ("limits", {"limits": (replace(HIGH, channel="co2"),)},
-         "Carbon dioxide has a limit but is off; switch it on or drop it."),
-        ("limits", {"limits": (replace(HIGH, channel="relative_humidity"),),
-                    "channels": ("air_temperature",)},
-         "Relative humidity has a limit but is off; switch it on or drop it."),
-        ("limits", {"limits": (replace(no_sensor_rule("air_temperature", 60),
-                                       counting="accumulated"),)},
-         "“No sensor” of Air temperature counts consecutive time only; choose consecutive."),
-        ("limits", {"limits": (replace(LOW, value=1.0), HIGH,
-                               replace(LOW, value=2.0, window=NIGHTS),
-                               replace(HIGH, value=21.0, window=NIGHTS),
-                               replace(HIGH, value=22.0, window=NIGHTS.other()))},
-         "Düne T2 watches 4 limits a channel; take some of Air temperature out."),
-        ("settings", {"settings": (ChannelSetting("air_temperature", "nose"),)},
-         "The channel air_temperature knows no sensor “nose”; choose another one."),
-        ("settings", {"settings": (ChannelSetting("air_temperature", color="r" * 21),)},
-         f"“{'r' * 20}” is no colour; write it like #0E5A66."),
-        ("settings", {"settings": (ChannelSetting("air_temperature", color="#0E5A666"),)},
-         "“#0E5A666” is no colour; write it like #0E5A66."),
-        ("settings", {"settings": (ChannelSetting("air_temperature", name="ü" * 33),)},
-         "The name of Air temperature is too long; shorten it."),
-        ("mission_name", {"mission_name": "ü" * 33},
-         f"“{'ü' * 20}…” is longer than 64 bytes; shorten it."),
-        ("point_name", {"point_name": "x" * 65},
-         f"“{'x' * 20}…” is longer than 64 bytes; shorten it."),
+        (
+            "start",
+            {"start": "at", "start_ms": NOW + 183 * DAY_MS + 1},
+            "The start is over six months away; choose an earlier one.",
+        ),
+        (
+            "end",
+            {"end": "at", "end_ms": NOW + 600_000},
+            "The end comes before the second reading; choose a later one.",
+        ),
+        (
+            "end",
+            {"end": "at", "end_ms": NOW + 700_000, "start": "at", "start_ms": NOW + 100_000},
+            "The end comes before the second reading; choose a later one.",
+        ),
+        (
+            "limits",
+            {"limits": (replace(HIGH, value=85.5),)},
+            "The limit 85.5 of Air temperature lies outside the sensor's "
+            "range -40 to 85; choose one "
+            "inside.",
+        ),
+        (
+            "limits",
+            {"limits": (replace(HIGH, value=-40.5),)},
+            "The limit -40.5 of Air temperature lies outside the "
+            "sensor's range -40 to 85; choose one "
+            "inside.",
+        ),
+        (
+            "limits",
+            {"limits": (replace(HIGH, value=NAN),)},
+            "The limit nan of Air temperature lies outside the sensor's "
+            "range -40 to 85; choose one "
+            "inside.",
+        ),
+        (
+            "limits",
+            {"limits": (replace(HIGH, delay_s=-1),)},
+            "The delay of Air temperature is negative; give 0 or more.",
+        ),
+        (
+            "limits",
+            {"limits": (HIGH, replace(HIGH, value=25.0))},
+            "A limit is given twice; keep one of the two.",
+        ),
+        (
+            "limits",
+            {"limits": (HIGH, replace(LOW, value=24.0))},
+            "The lower limit of Air temperature is not below the upper one; swap them.",
+        ),
+        (
+            "limits",
+            {"limits": (HIGH, replace(LOW, value=25.0, hysteresis=1.0))},
+            "The lower limit of Air temperature is not below the upper one; swap them.",
+        ),
+        (
+            "limits",
+            {"limits": (replace(HIGH, hysteresis=8.0), replace(LOW, hysteresis=6.5))},
+            "The hystereses of Air temperature overlap; make them smaller.",
+        ),
+        (
+            "limits",
+            {"limits": tuple(replace(r, value=30.0, window=NIGHTS) for r in (HIGH, LOW))},
+            "The lower limit of Air temperature is not below the upper one; swap them.",
+        ),
+        (
+            "limits",
+            {"limits": (HIGH, replace(HIGH, level="warning"))},
+            "Air temperature would warn above the alarm, not before it; lower the warning.",
+        ),
+        (
+            "limits",
+            {"limits": (LOW, replace(LOW, level="warning"))},
+            "Air temperature would warn below the alarm, not before it; raise the warning.",
+        ),
+        (
+            "limits",
+            {"limits": (replace(HIGH, hysteresis=-0.1),)},
+            "The hysteresis of Air temperature is no distance in its range; give 0 or more.",
+        ),
+        (
+            "limits",
+            {"limits": (replace(HIGH, hysteresis=125.0),)},
+            "The hysteresis of Air temperature is no distance in its range; give 0 or more.",
+        ),
+        (
+            "limits",
+            {"limits": (replace(HIGH, hysteresis=INF),)},
+            "The hysteresis of Air temperature is no distance in its range; give 0 or more.",
+        ),
+        (
+            "limits",
+            {"limits": (replace(HIGH, channel="co2"),)},
+            "Carbon dioxide has a limit but is off; switch it on or drop it.",
+        ),
+        (
+            "limits",
+            {
+                "limits": (replace(HIGH, channel="relative_humidity"),),
+                "channels": ("air_temperature",),
+            },
+            "Relative humidity has a limit but is off; switch it on or drop it.",
+        ),
+        (
+            "limits",
+            {"limits": (replace(no_sensor_rule("air_temperature", 60), counting="accumulated"),)},
+            "“No sensor” of Air temperature counts consecutive time only; choose consecutive.",
+        ),
+        (
+            "limits",
+            {
+                "limits": (
+                    replace(LOW, value=1.0),
+                    HIGH,
+                    replace(LOW, value=2.0, window=NIGHTS),
+                    replace(HIGH, value=21.0, window=NIGHTS),
+                    replace(HIGH, value=22.0, window=NIGHTS.other()),
+                )
+            },
+            "Düne T2 watches 4 limits a channel; take some of Air temperature out.",
+        ),
+        (
+            "settings",
+            {"settings": (ChannelSetting("air_temperature", "nose"),)},
+            "The channel air_temperature knows no sensor “nose”; choose another one.",
+        ),
+        (
+            "settings",
+            {"settings": (ChannelSetting("air_temperature", color="r" * 21),)},
+            f"“{'r' * 20}” is no colour; write it like #0E5A66.",
+        ),
+        (
+            "settings",
+            {"settings": (ChannelSetting("air_temperature", color="#0E5A666"),)},
+            "“#0E5A666” is no colour; write it like #0E5A66.",
+        ),
+        (
+            "settings",
+            {"settings": (ChannelSetting("air_temperature", name="ü" * 33),)},
+            "The name of Air temperature is too long; shorten it.",
+        ),
+        (
+            "mission_name",
+            {"mission_name": "ü" * 33},
+            f"“{'ü' * 20}…” is longer than 64 bytes; shorten it.",
+        ),
+        (
+            "point_name",
+            {"point_name": "x" * 65},
+            f"“{'x' * 20}…” is longer than 64 bytes; shorten it.",
+        ),
         ("remark", {"remark": "x" * 401}, f"“{'x' * 20}…” is longer than 400 bytes; shorten it."),
         ("point_name", {"point_name": "a\nb"}, "The name holds a control character; type it anew."),
         ("remark", {"remark": "a\x1fb"}, "The name holds a control character; type it anew."),
-        ("mission_name", {"mission_name": "a/b"},
-         "“/” cannot stand in a file name; take it out of “a/b”."),
-        ("point_name", {"point_name": "nul"},
-         "“nul” is a name that some file systems keep for themselves; add a word."),
-        ("manners", {"manners": DeviceOptions("press", 61)},
-         "The display stays on for 1 to 60 minutes after a press; choose in between."),
-        ("manners", {"manners": DeviceOptions("press", 0)},
-         "The display stays on for 1 to 60 minutes after a press; choose in between."),
-        ("manners", {"manners": DeviceOptions(event_bytes=77)},
-         "Düne T2 cannot keep that much memory for events; choose another size."),
+        (
+            "mission_name",
+            {"mission_name": "a/b"},
+            "“/” cannot stand in a file name; take it out of “a/b”.",
+        ),
+        (
+            "point_name",
+            {"point_name": "nul"},
+            "“nul” is a name that some file systems keep for themselves; add a word.",
+        ),
+        (
+            "manners",
+            {"manners": DeviceOptions("press", 61)},
+            "The display stays on for 1 to 60 minutes after a press; choose in between.",
+        ),
+        (
+            "manners",
+            {"manners": DeviceOptions("press", 0)},
+            "The display stays on for 1 to 60 minutes after a press; choose in between.",
+        ),
+        (
+            "manners",
+            {"manners": DeviceOptions(event_bytes=77)},
+            "Düne T2 cannot keep that much memory for events; choose another size.",
+        ),
     ],
-)  # fmt: skip
+)
 def test_each_fault_is_one_sentence_at_its_field(
     field: str, change: dict[str, object], sentence: str
 ) -> None:
@@ -130,47 +249,120 @@ DUST = Plan(("co2",), 600)
 @pytest.mark.parametrize(
     ("model", "plan", "field", "sentence"),
     [
-        (PRIEL_W3, replace(WET, start="button"), "start",
-         "Priel W3 has no button to start it; choose a time."),
-        (PRIEL_W3, replace(WET, end="button"), "end",
-         "Priel W3 has no button to end it; choose another end."),
-        (PRIEL_W3, replace(WET, manners=DeviceOptions("on")), "manners",
-         "Priel W3 has no display; take it out."),
-        (PRIEL_W3, replace(WET, manners=DeviceOptions(sound=True)), "manners",
-         "Priel W3 has no alarm sound; take it out."),
-        (PRIEL_W3, replace(WET, manners=DeviceOptions(key_tone=True)), "manners",
-         "Priel W3 has no key tone; take it out."),
-        (PRIEL_W3, replace(WET, manners=DeviceOptions(reminders=True)), "manners",
-         "Priel W3 has no check reminders; take it out."),
-        (REIF_C2, replace(COLD, start="button", start_delay_s=86_401), "start",
-         "The delay after the button is over a day; choose a shorter one."),
-        (REIF_C2, replace(COLD, start="button", start_delay_s=-1), "start",
-         "The delay after the button is over a day; choose a shorter one."),
-        (REIF_C2, replace(COLD, end="count", end_count=1), "end",
-         "A mission has at least two readings; give a larger number."),
-        (REIF_C2, replace(COLD, end="count", end_count=128_513), "end",
-         "Only 128,512 readings fit; give a smaller number."),
-        (REIF_C2, replace(COLD, outside_interval_s=300), "interval",
-         "The interval outside limits is not shorter than the usual one; choose a shorter."),
-        (REIF_C2, replace(COLD, outside_interval_s=-1), "interval",
-         "The interval outside limits is not shorter than the usual one; choose a shorter."),
-        (REIF_C2, replace(COLD, outside_interval_s=70), "interval",
-         "1 min 10 s does not divide 5 min; choose an interval outside limits that does."),
-        (REIF_C2, replace(COLD, outside_interval_s=60, limits=()), "interval",
-         "A shorter interval outside limits needs an alarm limit; set one or take it out."),
-        (REIF_C2, replace(COLD, outside_interval_s=60,
-                          limits=(replace(COLD.limits[0], level="warning"),)), "interval",
-         "A shorter interval outside limits needs an alarm limit; set one or take it out."),
-        (REIF_C2, replace(COLD, outside_interval_s=60,
-                          limits=(no_sensor_rule("probe_temperature", 60),)), "interval",
-         "A shorter interval outside limits needs an alarm limit; set one or take it out."),
-        (REIF_C2, replace(COLD, limits=(replace(COLD.limits[0], value=61.0),)), "limits",
-         "The limit 61 of Store temperature lies outside the sensor's range -90 to 60; choose one "
-         "inside."),
-        (BRISE_A4, replace(DUST, interval_s=59), "interval",
-         "Brise A4 records every 1 min to 1 d; choose an interval in between."),
+        (
+            PRIEL_W3,
+            replace(WET, start="button"),
+            "start",
+            "Priel W3 has no button to start it; choose a time.",
+        ),
+        (
+            PRIEL_W3,
+            replace(WET, end="button"),
+            "end",
+            "Priel W3 has no button to end it; choose another end.",
+        ),
+        (
+            PRIEL_W3,
+            replace(WET, manners=DeviceOptions("on")),
+            "manners",
+            "Priel W3 has no display; take it out.",
+        ),
+        (
+            PRIEL_W3,
+            replace(WET, manners=DeviceOptions(sound=True)),
+            "manners",
+            "Priel W3 has no alarm sound; take it out.",
+        ),
+        (
+            PRIEL_W3,
+            replace(WET, manners=DeviceOptions(key_tone=True)),
+            "manners",
+            "Priel W3 has no key tone; take it out.",
+        ),
+        (
+            PRIEL_W3,
+            replace(WET, manners=DeviceOptions(reminders=True)),
+            "manners",
+            "Priel W3 has no check reminders; take it out.",
+        ),
+        (
+            REIF_C2,
+            replace(COLD, start="button", start_delay_s=86_401),
+            "start",
+            "The delay after the button is over a day; choose a shorter one.",
+        ),
+        (
+            REIF_C2,
+            replace(COLD, start="button", start_delay_s=-1),
+            "start",
+            "The delay after the button is over a day; choose a shorter one.",
+        ),
+        (
+            REIF_C2,
+            replace(COLD, end="count", end_count=1),
+            "end",
+            "A mission has at least two readings; give a larger number.",
+        ),
+        (
+            REIF_C2,
+            replace(COLD, end="count", end_count=128_513),
+            "end",
+            "Only 128,512 readings fit; give a smaller number.",
+        ),
+        (
+            REIF_C2,
+            replace(COLD, outside_interval_s=300),
+            "interval",
+            "The interval outside limits is not shorter than the usual one; choose a shorter.",
+        ),
+        (
+            REIF_C2,
+            replace(COLD, outside_interval_s=-1),
+            "interval",
+            "The interval outside limits is not shorter than the usual one; choose a shorter.",
+        ),
+        (
+            REIF_C2,
+            replace(COLD, outside_interval_s=70),
+            "interval",
+            "1 min 10 s does not divide 5 min; choose an interval outside limits that does.",
+        ),
+        (
+            REIF_C2,
+            replace(COLD, outside_interval_s=60, limits=()),
+            "interval",
+            "A shorter interval outside limits needs an alarm limit; set one or take it out.",
+        ),
+        (
+            REIF_C2,
+            replace(
+                COLD, outside_interval_s=60, limits=(replace(COLD.limits[0], level="warning"),)
+            ),
+            "interval",
+            "A shorter interval outside limits needs an alarm limit; set one or take it out.",
+        ),
+        (
+            REIF_C2,
+            replace(COLD, outside_interval_s=60, limits=(no_sensor_rule("probe_temperature", 60),)),
+            "interval",
+            "A shorter interval outside limits needs an alarm limit; set one or take it out.",
+        ),
+        (
+            REIF_C2,
+            replace(COLD, limits=(replace(COLD.limits[0], value=61.0),)),
+            "limits",
+            "The limit 61 of Store temperature lies outside the sensor's "
+            "range -90 to 60; choose one "
+            "inside.",
+        ),
+        (
+            BRISE_A4,
+            replace(DUST, interval_s=59),
+            "interval",
+            "Brise A4 records every 1 min to 1 d; choose an interval in between.",
+        ),
     ],
-)  # fmt: skip
+)
 def test_other_models_have_faults_of_their_own(
     model: LoggerModel, plan: Plan, field: str, sentence: str
 ) -> None:
@@ -188,7 +380,8 @@ def test_a_choice_of_event_memory_where_there_is_none_is_said() -> None:
 @pytest.mark.parametrize(
     ("model", "plan"),
     [
-        (DUENE_T2, ROOM), (DUENE_T2, replace(ROOM, interval_s=86_400)),
+        (DUENE_T2, ROOM),
+        (DUENE_T2, replace(ROOM, interval_s=86_400)),
         (DUENE_T2, replace(ROOM, start="at", start_ms=NOW + 1)),
         (DUENE_T2, replace(ROOM, start="at", start_ms=NOW + 183 * DAY_MS)),
         (DUENE_T2, replace(ROOM, end="at", end_ms=NOW + 600_001)),
@@ -196,8 +389,18 @@ def test_a_choice_of_event_memory_where_there_is_none_is_said() -> None:
         (DUENE_T2, replace(ROOM, limits=(replace(HIGH, value=85.0), replace(LOW, value=-40.0)))),
         (DUENE_T2, replace(ROOM, limits=(replace(HIGH, delay_s=0, hysteresis=124.9),))),
         (DUENE_T2, replace(ROOM, limits=tuple(replace(r, hysteresis=7.0) for r in (HIGH, LOW)))),
-        (DUENE_T2, replace(ROOM, limits=(HIGH, replace(HIGH, value=23.9, level="warning"), LOW,
-                                         replace(LOW, value=10.1, level="warning")))),
+        (
+            DUENE_T2,
+            replace(
+                ROOM,
+                limits=(
+                    HIGH,
+                    replace(HIGH, value=23.9, level="warning"),
+                    LOW,
+                    replace(LOW, value=10.1, level="warning"),
+                ),
+            ),
+        ),
         (DUENE_T2, replace(ROOM, limits=(HIGH, replace(LOW, value=30.0, window=NIGHTS)))),
         (DUENE_T2, replace(ROOM, limits=(no_sensor_rule("air_temperature", 60),))),
         (DUENE_T2, replace(ROOM, mission_name="ü" * 32, remark="x\n" * 200)),
@@ -205,9 +408,16 @@ def test_a_choice_of_event_memory_where_there_is_none_is_said() -> None:
         (DUENE_T2, replace(ROOM, point_name="a\x20b")),
         (DUENE_T2, replace(ROOM, manners=DeviceOptions("press", 60, True, True, True, True, 1024))),
         (DUENE_T2, replace(ROOM, manners=DeviceOptions("press", 1))),
-        (DUENE_T2, replace(ROOM, settings=(
-            ChannelSetting("air_temperature", "probe", "ü" * 32, "#0e5A6f"),
-            ChannelSetting("co2", "of no model here")))),
+        (
+            DUENE_T2,
+            replace(
+                ROOM,
+                settings=(
+                    ChannelSetting("air_temperature", "probe", "ü" * 32, "#0e5A6f"),
+                    ChannelSetting("co2", "of no model here"),
+                ),
+            ),
+        ),
         (PRIEL_W3, replace(WET, manners=DeviceOptions(light=True, event_bytes=2048))),
         (REIF_C2, replace(COLD, start="button", start_delay_s=86_400, end="button")),
         (REIF_C2, replace(COLD, start="button", start_delay_s=0, end="count", end_count=2)),
@@ -217,7 +427,7 @@ def test_a_choice_of_event_memory_where_there_is_none_is_said() -> None:
         (REIF_C2, replace(COLD, interval_s=15)),
         (BRISE_A4, replace(DUST, interval_s=60)),
     ],
-)  # fmt: skip
+)
 def test_what_just_still_fits(model: LoggerModel, plan: Plan) -> None:
     assert check_plan(plan, model, NOW) == []
     assert fits(plan, model, NOW)
@@ -231,8 +441,9 @@ def test_without_channels_nothing_is_said_of_what_fits() -> None:
 def test_two_faulty_limits_are_two_faults() -> None:
     plan = replace(ROOM, limits=(replace(HIGH, value=99.0), replace(LOW, delay_s=-1)))
     assert [fault.sentence.split(" ")[1] for fault in check_plan(plan, DUENE_T2, NOW)] == [
-        "limit", "delay",
-    ]  # fmt: skip
+        "limit",
+        "delay",
+    ]
 
 
 def test_blocking_faults_come_first() -> None:

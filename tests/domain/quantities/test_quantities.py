@@ -34,11 +34,18 @@ def test_counts_from_a_size_on_and_between_two() -> None:
 def test_each_size_of_the_trade_has_its_counts() -> None:
     counts = [key for key in QUANTITIES if key.startswith("particles_")]
     assert counts == [
-        "particles_from_0_3", "particles_from_0_5", "particles_from_1_0", "particles_from_2_5",
-        "particles_from_5_0", "particles_from_10_0", "particles_0_3_to_0_5",
-        "particles_0_5_to_1_0", "particles_1_0_to_2_5", "particles_2_5_to_5_0",
+        "particles_from_0_3",
+        "particles_from_0_5",
+        "particles_from_1_0",
+        "particles_from_2_5",
+        "particles_from_5_0",
+        "particles_from_10_0",
+        "particles_0_3_to_0_5",
+        "particles_0_5_to_1_0",
+        "particles_1_0_to_2_5",
+        "particles_2_5_to_5_0",
         "particles_5_0_to_10_0",
-    ]  # fmt: skip
+    ]
 
 
 def test_every_count_is_whole_particles_in_a_cubic_metre() -> None:
@@ -46,9 +53,18 @@ def test_every_count_is_whole_particles_in_a_cubic_metre() -> None:
     assert made == tuple(QUANTITIES[one.key] for one in made)
     assert [(one.unit, one.decimals, one.dose_unit) for one in made] == [("per m³", 0, "")] * 11
     assert [one.symbol for one in made] == [
-        "≥ 0.3", "≥ 0.5", "≥ 1", "≥ 2.5", "≥ 5", "≥ 10", "0.3–0.5", "0.5–1", "1–2.5", "2.5–5",
+        "≥ 0.3",
+        "≥ 0.5",
+        "≥ 1",
+        "≥ 2.5",
+        "≥ 5",
+        "≥ 10",
+        "0.3–0.5",
+        "0.5–1",
+        "1–2.5",
+        "2.5–5",
         "5–10",
-    ]  # fmt: skip
+    ]
     assert all(one.name == f"Particles {one.symbol} µm" for one in made)
 
 
@@ -61,17 +77,58 @@ def test_an_unknown_quantity_keeps_its_name() -> None:
 
 def test_everything_that_loggers_and_their_supplies_measure_is_in_the_list() -> None:
     wanted = {
-        "air_temperature", "water_temperature", "soil_temperature", "surface_temperature",
-        "probe_temperature", "relative_humidity", "dew_point", "water_pressure", "air_pressure",
-        "differential_pressure", "water_level", "water_depth", "discharge", "flow_velocity",
-        "precipitation", "conductivity", "salinity", "dissolved_oxygen", "ph", "redox_potential",
-        "turbidity", "chlorophyll_a", "pm1", "pm25", "pm4", "pm10", "co2", "carbon_monoxide",
-        "nitrogen_dioxide", "ozone", "sulphur_dioxide", "voc", "radon", "wind_speed",
-        "wind_gust", "wind_direction", "global_radiation", "photosynthetic_radiation",
-        "illuminance", "ultraviolet_radiation", "soil_moisture", "sound_level", "voltage",
-        "current", "power", "energy", "state_of_charge", "mass", "input_state", "pulse_count",
+        "air_temperature",
+        "water_temperature",
+        "soil_temperature",
+        "surface_temperature",
+        "probe_temperature",
+        "relative_humidity",
+        "dew_point",
+        "water_pressure",
+        "air_pressure",
+        "differential_pressure",
+        "water_level",
+        "water_depth",
+        "discharge",
+        "flow_velocity",
+        "precipitation",
+        "conductivity",
+        "salinity",
+        "dissolved_oxygen",
+        "ph",
+        "redox_potential",
+        "turbidity",
+        "chlorophyll_a",
+        "pm1",
+        "pm25",
+        "pm4",
+        "pm10",
+        "co2",
+        "carbon_monoxide",
+        "nitrogen_dioxide",
+        "ozone",
+        "sulphur_dioxide",
+        "voc",
+        "radon",
+        "wind_speed",
+        "wind_gust",
+        "wind_direction",
+        "global_radiation",
+        "photosynthetic_radiation",
+        "illuminance",
+        "ultraviolet_radiation",
+        "soil_moisture",
+        "sound_level",
+        "voltage",
+        "current",
+        "power",
+        "energy",
+        "state_of_charge",
+        "mass",
+        "input_state",
+        "pulse_count",
         "event_count",
-    }  # fmt: skip
+    }
     assert wanted <= set(SHIPPED)
     assert {quantity(key).averages for key in ("wind_direction",)} == {"direction"}
     assert quantity("precipitation").averages == "sum"
@@ -91,9 +148,11 @@ def test_every_unit_has_its_code_and_every_quantity_a_known_unit() -> None:
     [
         ("m/s", "km/h", 10.0, 36.0),
         ("m/s", "kn", 1852 / 3600, 1.0),  # an international nautical mile an hour
-        ("m³/s", "m³/h", 1.0, 3600.0), ("Pa", "mbar", 250.0, 2.5), ("m", "mm", 1.5, 1500.0),
+        ("m³/s", "m³/h", 1.0, 3600.0),
+        ("Pa", "mbar", 250.0, 2.5),
+        ("m", "mm", 1.5, 1500.0),
     ],
-)  # fmt: skip
+)
 def test_more_units_by_published_values(
     recorded: str, wanted: str, value: float, shown: float
 ) -> None:
@@ -103,12 +162,16 @@ def test_more_units_by_published_values(
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"unit": "furlong"}, "its unit “furlong” is not known"), ({"name": " "}, "a name"),
-        ({"range": [5, 5]}, "lowest value"), ({"decimals": 12}, "decimals"),
-        ({"averages": "somehow"}, "how it averages"), ({"averages": "direction"}, "in °"),
-        ({"range": "wide"}, "cannot be read"), ({"range": None}, "cannot be read"),
+        ({"unit": "furlong"}, "its unit “furlong” is not known"),
+        ({"name": " "}, "a name"),
+        ({"range": [5, 5]}, "lowest value"),
+        ({"decimals": 12}, "decimals"),
+        ({"averages": "somehow"}, "how it averages"),
+        ({"averages": "direction"}, "in °"),
+        ({"range": "wide"}, "cannot be read"),
+        ({"range": None}, "cannot be read"),
     ],
-)  # fmt: skip
+)
 def test_a_quantity_that_makes_no_sense_says_why(change: dict[str, object], said: str) -> None:
     facts = {"name": "Heat flux", "symbol": "q", "unit": "W/m²", "decimals": 1, "range": [-1, 1]}
     assert read_quantities({"heat_flux": facts}, UNITS)["heat_flux"].dose_unit == "W/m²·h"
@@ -117,9 +180,13 @@ def test_a_quantity_that_makes_no_sense_says_why(change: dict[str, object], said
 
 
 def test_a_unit_without_a_factor_or_a_code_is_named() -> None:
-    for facts in ({"shown": []}, {"ucum": "x", "shown": [{"name": "y", "factor": "0"}]},
-                  {"ucum": "x", "shown": [{"name": "y", "factor": "1/0"}]},
-                  {"ucum": "x", "shown": [{"factor": "2"}]}, 5):  # fmt: skip
+    for facts in (
+        {"shown": []},
+        {"ucum": "x", "shown": [{"name": "y", "factor": "0"}]},
+        {"ucum": "x", "shown": [{"name": "y", "factor": "1/0"}]},
+        {"ucum": "x", "shown": [{"factor": "2"}]},
+        5,
+    ):
         with pytest.raises(InputError, match="The unit “odd”"):
             read_units({"odd": facts})
 

@@ -11,13 +11,18 @@ from gezeiten.domain.quantities.units import shown_unit, shown_units, text_unit
 @pytest.mark.parametrize(
     ("recorded", "wanted", "value", "shown"),
     [
-        ("°C", "°F", 37.0, 98.6), ("°C", "K", -40.0, 233.15), ("kPa", "hPa", 101.325, 1013.25),
-        ("kPa", "mmHg", 101.325, 760.0), ("kPa", "psi", 6.894757, 1.0),
-        ("mS/cm", "µS/cm", 1.413, 1413.0), ("per m³", "per l", 3_520_000.0, 3520.0),
-        ("per m³", "per ft³", 35.31467, 1.0), ("per l", "per ft³", 1.0, 28.316847),
+        ("°C", "°F", 37.0, 98.6),
+        ("°C", "K", -40.0, 233.15),
+        ("kPa", "hPa", 101.325, 1013.25),
+        ("kPa", "mmHg", 101.325, 760.0),
+        ("kPa", "psi", 6.894757, 1.0),
+        ("mS/cm", "µS/cm", 1.413, 1413.0),
+        ("per m³", "per l", 3_520_000.0, 3520.0),
+        ("per m³", "per ft³", 35.31467, 1.0),
+        ("per l", "per ft³", 1.0, 28.316847),
         ("%", "°F", 50.0, 50.0),
     ],
-)  # fmt: skip
+)
 def test_units_by_published_values(recorded: str, wanted: str, value: float, shown: float) -> None:
     unit = shown_unit(recorded, wanted)
     assert unit.shown(value) == pytest.approx(shown, rel=1e-6)

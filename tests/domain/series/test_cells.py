@@ -36,11 +36,15 @@ def by_hand(series: Series) -> list[tuple[int, int, float, float, int]]:
             found.append([])
         found[-1].append(i)
     return [
-        (int(series.times_utc_ms[one[0]]), int(series.times_utc_ms[one[-1]]),
-         min(float(series.values[i]) for i in one), max(float(series.values[i]) for i in one),
-         len(one))
+        (
+            int(series.times_utc_ms[one[0]]),
+            int(series.times_utc_ms[one[-1]]),
+            min(float(series.values[i]) for i in one),
+            max(float(series.values[i]) for i in one),
+            len(one),
+        )
         for one in found
-    ]  # fmt: skip
+    ]
 
 
 @given(any_series())

@@ -35,9 +35,21 @@ def test_the_index_in_steps_of_a_tenth() -> None:
 
 @pytest.mark.parametrize(
     ("mean", "index"),
-    [(9.0, 50), (9.09999, 50), (9.1, 51), (12.0, 56), (35.4, 100), (35.45, 100), (-3.0, 0),
-     (225.4, 300), (325.4, 500), (325.5, BEYOND), (1000.0, BEYOND), (9.1 - 1e-12, 51)],
-)  # fmt: skip
+    [
+        (9.0, 50),
+        (9.09999, 50),
+        (9.1, 51),
+        (12.0, 56),
+        (35.4, 100),
+        (35.45, 100),
+        (-3.0, 0),
+        (225.4, 300),
+        (325.4, 500),
+        (325.5, BEYOND),
+        (1000.0, BEYOND),
+        (9.1 - 1e-12, 51),
+    ],
+)
 def test_the_mean_is_truncated_to_tenths(mean: float, index: int) -> None:
     """By hand: 12.0 is 51 + 49 x 2.9 / 26.3 = 56.4."""
     assert air_quality_index(mean) == index
@@ -76,8 +88,10 @@ def test_degree_days_below_and_above_a_base() -> None:
     """By hand: half a day at 10 °C and half at 20 °C; heating below 18: 4 K d, cooling above 18 up
     to 19: 0.5 K d. The next day is held for a third: none."""
     series = hourly([10.0] * 12 + [20.0] * 12 + [0.0] * 8, midnight_ms(date(2026, 1, 1), "UTC"))
-    assert degrees(series, DegreeRule("heating", 18.0), 2) == [pytest.approx(4.0), pytest.approx(
-        math.nan, nan_ok=True)]  # fmt: skip
+    assert degrees(series, DegreeRule("heating", 18.0), 2) == [
+        pytest.approx(4.0),
+        pytest.approx(math.nan, nan_ok=True),
+    ]
     assert degrees(series, DegreeRule("cooling", 18.0), 1) == [pytest.approx(1.0)]
     assert degrees(series, DegreeRule("cooling", 18.0, 19.0), 1) == [pytest.approx(0.5)]
 

@@ -45,35 +45,40 @@ def fed_at(
 
 def test_missions_of_one_logger_follow_each_other_in_the_main_series() -> None:
     assert fed_at([stay("D-1", 10), stay("D-1", 50)]) == [
-        ("well", "", "D-1/10", 10, 50), ("well", "", "D-1/50", 50, 999),
-    ]  # fmt: skip
+        ("well", "", "D-1/10", 10, 50),
+        ("well", "", "D-1/50", 50, 999),
+    ]
 
 
 def test_a_logger_in_place_of_another_goes_on_and_what_the_other_recorded_later_stays() -> None:
     assert fed_at([stay("D-1", 10), stay("D-2", 50)]) == [
-        ("well", "", "D-1/10", 10, 50), ("well", "", "D-2/50", 50, 999),
+        ("well", "", "D-1/10", 10, 50),
+        ("well", "", "D-2/50", 50, 999),
         ("well", "D-1", "D-1/10", 50, 999),
-    ]  # fmt: skip
+    ]
 
 
 def test_a_text_laid_where_a_logger_records_is_a_series_of_its_own() -> None:
     assert fed_at([stay("D-1", 10), stay("Buoy text", 5, arrived_ms=700)]) == [
-        ("well", "", "D-1/10", 10, 999), ("well", "Buoy text", "Buoy text/well", 0, 999),
-    ]  # fmt: skip
+        ("well", "", "D-1/10", 10, 999),
+        ("well", "Buoy text", "Buoy text/well", 0, 999),
+    ]
 
 
 def test_a_text_from_before_there_was_a_logger_is_followed_by_it() -> None:
     assert fed_at([stay("Buoy text", 5, arrived_ms=7), stay("D-1", 10)]) == [
-        ("well", "", "Buoy text/well", 0, 10), ("well", "", "D-1/10", 10, 999),
+        ("well", "", "Buoy text/well", 0, 10),
+        ("well", "", "D-1/10", 10, 999),
         ("well", "Buoy text", "Buoy text/well", 10, 999),
-    ]  # fmt: skip
+    ]
 
 
 def test_a_logger_moved_while_it_recorded_feeds_two_points() -> None:
     moved = [StatedDeployment("D-1", "shore", 40, EVER_MS)]
     assert fed_at([stay("D-1", 10)], moved) == [
-        ("shore", "", "D-1/10", 40, 999), ("well", "", "D-1/10", 10, 40),
-    ]  # fmt: skip
+        ("shore", "", "D-1/10", 40, 999),
+        ("well", "", "D-1/10", 10, 40),
+    ]
 
 
 def test_readings_on_the_bench_belong_to_no_point() -> None:
@@ -85,26 +90,32 @@ def test_two_loggers_side_by_side_keep_a_series_each_once_somebody_said_so() -> 
     stays = [stay("D-1", 10), stay("D-2", 20), stay("D-1", 50), stay("D-2", 60)]
     said = [StatedAssignment("well", "level", "upper", "D-2", -EVER_MS, EVER_MS)]
     assert fed_at(stays, said=said) == [
-        ("well", "", "D-1/10", 10, 50), ("well", "", "D-1/50", 50, 999),
-        ("well", "upper", "D-2/20", 20, 60), ("well", "upper", "D-2/60", 60, 999),
-    ]  # fmt: skip
+        ("well", "", "D-1/10", 10, 50),
+        ("well", "", "D-1/50", 50, 999),
+        ("well", "upper", "D-2/20", 20, 60),
+        ("well", "upper", "D-2/60", 60, 999),
+    ]
 
 
 def test_a_text_joined_into_the_main_series_takes_its_stretch_from_the_logger() -> None:
     stays = [stay("D-1", 10), stay("Buoy text", 5, arrived_ms=700)]
     said = [StatedAssignment("well", "level", "", "Buoy text", 30, 40)]
     assert fed_at(stays, said=said) == [
-        ("well", "", "D-1/10", 10, 30), ("well", "", "Buoy text/well", 30, 40),
-        ("well", "", "D-1/10", 40, 999), ("well", "Buoy text", "Buoy text/well", 0, 30),
-        ("well", "Buoy text", "Buoy text/well", 40, 999), ("well", "D-1", "D-1/10", 30, 40),
-    ]  # fmt: skip
+        ("well", "", "D-1/10", 10, 30),
+        ("well", "", "Buoy text/well", 30, 40),
+        ("well", "", "D-1/10", 40, 999),
+        ("well", "Buoy text", "Buoy text/well", 0, 30),
+        ("well", "Buoy text", "Buoy text/well", 40, 999),
+        ("well", "D-1", "D-1/10", 30, 40),
+    ]
 
 
 INSTANTS = st.integers(1, 100)
 STAYS = st.lists(
     st.builds(stay, st.sampled_from(SOURCES), INSTANTS, st.sampled_from(POINTS), INSTANTS),
-    max_size=8, unique_by=lambda one: one.mission,
-)  # fmt: skip
+    max_size=8,
+    unique_by=lambda one: one.mission,
+)
 ENDS = INSTANTS.map(lambda end: end + 100)
 PLACED = st.lists(
     st.builds(

@@ -112,8 +112,9 @@ def test_duty_is_judged_by_the_first_and_the_last_interval() -> None:
     series = mixed([20, 22, 24], [10, 2, 2])
     assert find_gaps(series, (5 * MIN, 27 * MIN)) == []
     assert find_gaps(series, (4 * MIN, 28 * MIN)) == [
-        Gap(4 * MIN, 20 * MIN, 10 * MIN), Gap(26 * MIN, 28 * MIN, 2 * MIN),
-    ]  # fmt: skip
+        Gap(4 * MIN, 20 * MIN, 10 * MIN),
+        Gap(26 * MIN, 28 * MIN, 2 * MIN),
+    ]
     series = mixed([0, 2, 4], [2, 2, 10])
     assert find_gaps(series, (0, 19 * MIN)) == []
     assert find_gaps(series, (0, 20 * MIN)) == [Gap(14 * MIN, 20 * MIN, 10 * MIN)]

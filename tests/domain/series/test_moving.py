@@ -104,8 +104,10 @@ def held_before(series: Series, window: int) -> dict[int, list[float]]:
     at: dict[int, float] = {}
     for time, hold, value in zip(series.times_utc_ms, holds, series.values, strict=True):
         at |= {int(time) + k: float(value) for k in range(int(hold))}
-    return {time: [at[k] for k in range(time - window, time) if k in at]
-            for time in series.times_utc_ms.tolist()}  # fmt: skip
+    return {
+        time: [at[k] for k in range(time - window, time) if k in at]
+        for time in series.times_utc_ms.tolist()
+    }
 
 
 @given(GAPS, st.integers(3, 12), st.integers(0, 50), st.integers(0, 40))

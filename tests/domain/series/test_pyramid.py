@@ -140,9 +140,13 @@ def literal_picture(series: Series, start: int, end: int, columns: int) -> list[
 
 @settings(max_examples=60, deadline=None)
 @given(
-    st.integers(2, 5000), st.integers(0, 400), st.integers(1, 3000),
-    st.sampled_from([1, 7, 40, 300]), st.sampled_from([0.0, 0.002, 0.3]), st.integers(0, 10**6),
-)  # fmt: skip
+    st.integers(2, 5000),
+    st.integers(0, 400),
+    st.integers(1, 3000),
+    st.sampled_from([1, 7, 40, 300]),
+    st.sampled_from([0.0, 0.002, 0.3]),
+    st.integers(0, 10**6),
+)
 def test_a_picture_is_what_its_definition_says(
     n: int, start: int, length: int, columns: int, holes: float, seed: int
 ) -> None:

@@ -115,8 +115,13 @@ def test_held_time_of_a_stretch_equals_a_count_minute_by_minute(
 
 def test_quality_words_are_those_of_the_standard_list() -> None:
     assert [code.word for code in Quality] == [
-        "good", "suspect", "estimate", "poor", "unchecked", "missing",
-    ]  # fmt: skip
+        "good",
+        "suspect",
+        "estimate",
+        "poor",
+        "unchecked",
+        "missing",
+    ]
 
 
 def test_a_single_part_is_itself() -> None:

@@ -30,17 +30,22 @@ def kinetic_by_decimal(temps: list[float], weights: list[int]) -> float:
     ratio = Decimal("83144") / Decimal("8.3144")
     total = sum(weights)
     inner = sum(
-        (Decimal(w) * (-ratio / (Decimal(repr(t)) + Decimal("273.15"))).exp()
-         for t, w in zip(temps, weights, strict=True)),
+        (
+            Decimal(w) * (-ratio / (Decimal(repr(t)) + Decimal("273.15"))).exp()
+            for t, w in zip(temps, weights, strict=True)
+        ),
         Decimal(0),
-    )  # fmt: skip
+    )
     return float(ratio / -(inner / total).ln() - Decimal("273.15"))
 
 
 @given(
-    st.lists(st.tuples(st.floats(-80, 60).map(lambda t: round(t, 2)), st.integers(1, 10**7)),
-             min_size=1, max_size=12)
-)  # fmt: skip
+    st.lists(
+        st.tuples(st.floats(-80, 60).map(lambda t: round(t, 2)), st.integers(1, 10**7)),
+        min_size=1,
+        max_size=12,
+    )
+)
 def test_kinetic_mean_agrees_with_exact_arithmetic(rows: list[tuple[float, int]]) -> None:
     temps, weights = [t for t, _ in rows], [w for _, w in rows]
     found = mean_kinetic_temperature_c(np.array(temps), np.array(weights))

@@ -19,7 +19,7 @@ from gezeiten.domain.series.thinning import (
     Thinning,
     group_figures,
     seems_outside,
-)  # fmt: skip
+)
 
 values = st.lists(
     st.one_of(st.floats(-50, 50, width=32), st.just(math.nan)), min_size=0, max_size=60

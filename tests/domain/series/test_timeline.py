@@ -126,11 +126,17 @@ def test_parts_of_a_millisecond_are_cut_off() -> None:
 @pytest.mark.parametrize(
     ("length_ms", "words"),
     [
-        (0, "less than 1 h"), (HOUR_MS - 1, "less than 1 h"), (HOUR_MS, "1 h"),
-        (2 * HOUR_MS - 1, "1 h"), (-HOUR_MS, "1 h"), (48 * HOUR_MS - 1, "47 h"),
-        (48 * HOUR_MS, "2 d"), (72 * HOUR_MS - 1, "2 d"), (50 * 24 * HOUR_MS, "50 d"),
+        (0, "less than 1 h"),
+        (HOUR_MS - 1, "less than 1 h"),
+        (HOUR_MS, "1 h"),
+        (2 * HOUR_MS - 1, "1 h"),
+        (-HOUR_MS, "1 h"),
+        (48 * HOUR_MS - 1, "47 h"),
+        (48 * HOUR_MS, "2 d"),
+        (72 * HOUR_MS - 1, "2 d"),
+        (50 * 24 * HOUR_MS, "50 d"),
     ],
-)  # fmt: skip
+)
 def test_estimated_lengths_are_rounded_down_to_whole_days_or_hours(
     length_ms: int, words: str
 ) -> None:

@@ -26,8 +26,19 @@ def step(
     kind: str, parameters: dict[str, Any], start: int = 0, end: int | None = None, said: int = 0
 ) -> Correction:
     checked = CORRECTIONS[kind, 1].checked(parameters)
-    return Correction(f"{kind}{start}{said}", "p", "s", kind, 1, start * MINUTE,
-                      None if end is None else end * MINUTE, checked, "", said, "JA")  # fmt: skip
+    return Correction(
+        f"{kind}{start}{said}",
+        "p",
+        "s",
+        kind,
+        1,
+        start * MINUTE,
+        None if end is None else end * MINUTE,
+        checked,
+        "",
+        said,
+        "JA",
+    )
 
 
 def told(made: Series) -> list[tuple[int, float, str]]:
@@ -73,10 +84,12 @@ def test_calibrations_come_before_marks_whenever_they_were_said() -> None:
         (["taken out"], [(0, 1, "good"), (3, 4, "good")]),
         (["taken out", "kept"], [(0, 1, "good"), (1, 2, "good"), (2, 3, "good"), (3, 4, "good")]),
         (["kept", "taken out"], [(0, 1, "good"), (3, 4, "good")]),
-        (["taken out", "suspect"],
-         [(0, 1, "good"), (1, 2, "suspect"), (2, 3, "suspect"), (3, 4, "good")]),
+        (
+            ["taken out", "suspect"],
+            [(0, 1, "good"), (1, 2, "suspect"), (2, 3, "suspect"), (3, 4, "good")],
+        ),
     ],
-)  # fmt: skip
+)
 def test_of_several_marks_the_last_stands(marks: list[str], left: list[object]) -> None:
     chain = [step("mark", {"mark": mark}, 1, 3, said=i) for i, mark in enumerate(marks)]
     assert told(corrected(series(1, 2, 3, 4), chain)) == left
@@ -122,15 +135,31 @@ def test_parameters_that_make_no_sense_are_refused(
 
 
 STEPS = st.one_of(
-    st.builds(step, st.just("linear"),
-              st.fixed_dictionaries({"offset": st.floats(0.1, 5), "gain": st.floats(0.5, 2)}),
-              st.integers(0, 20), st.integers(21, 40), st.integers(0, 9)),
-    st.builds(step, st.just("mark"),
-              st.fixed_dictionaries({"mark": st.sampled_from(["kept", "suspect", "taken out"])}),
-              st.integers(0, 20), st.integers(21, 40), st.integers(0, 9)),
-    st.builds(step, st.just("points"), st.just({"points": [[0.0, 1.0], [9.0, 9.5]]}),
-              st.integers(0, 20), st.integers(21, 40), st.integers(0, 9)),
-)  # fmt: skip
+    st.builds(
+        step,
+        st.just("linear"),
+        st.fixed_dictionaries({"offset": st.floats(0.1, 5), "gain": st.floats(0.5, 2)}),
+        st.integers(0, 20),
+        st.integers(21, 40),
+        st.integers(0, 9),
+    ),
+    st.builds(
+        step,
+        st.just("mark"),
+        st.fixed_dictionaries({"mark": st.sampled_from(["kept", "suspect", "taken out"])}),
+        st.integers(0, 20),
+        st.integers(21, 40),
+        st.integers(0, 9),
+    ),
+    st.builds(
+        step,
+        st.just("points"),
+        st.just({"points": [[0.0, 1.0], [9.0, 9.5]]}),
+        st.integers(0, 20),
+        st.integers(21, 40),
+        st.integers(0, 9),
+    ),
+)
 
 
 @given(st.lists(STEPS, max_size=5), st.permutations(range(5)), st.integers(0, 40))

@@ -65,8 +65,10 @@ def test_what_the_weather_did_to_a_tide_decides(shift_ms: int) -> None:
     hours = np.arange(40 * 144) / 6
     tide = 1.5 * np.cos(np.radians(28.9841042 * hours)) + 0.5 * np.cos(np.radians(30 * hours))
     surge = weather(rng, len(hours)) * 0.3
-    one, other = (0.9 * tide + surge + rng.normal(0, 0.002, len(hours)),
-                  tide + 0.8 * surge + rng.normal(0, 0.002, len(hours)))  # fmt: skip
+    one, other = (
+        0.9 * tide + surge + rng.normal(0, 0.002, len(hours)),
+        tide + 0.8 * surge + rng.normal(0, 0.002, len(hours)),
+    )
     own, beside = as_series(one, -shift_ms, 10 * MINUTE), as_series(other, 0, 10 * MINUTE)
     alike = found_shift(own, beside, 14 * HOUR_MS)
     assert alike is not None

@@ -61,9 +61,12 @@ def test_a_clock_set_wrongly_says_nothing_of_its_rate() -> None:
 
 
 @given(
-    rate_ppm=st.floats(-23, 23), u_ms=st.floats(1, 500), days=st.floats(0.05, 60),
-    beyond=st.floats(0, 60), seed=st.integers(0, 10_000),
-)  # fmt: skip
+    rate_ppm=st.floats(-23, 23),
+    u_ms=st.floats(1, 500),
+    days=st.floats(0.05, 60),
+    beyond=st.floats(0, 60),
+    seed=st.integers(0, 10_000),
+)
 def test_a_clock_that_drifts_as_usual_stays_within_what_is_promised(
     rate_ppm: float, u_ms: float, days: float, beyond: float, seed: int
 ) -> None:
@@ -96,6 +99,9 @@ def test_what_is_known_of_a_model_needs_five_clocks() -> None:
 
 def test_what_no_clock_drifts_is_a_jump() -> None:
     """An hour in a day is 4 per cent; 15 s in a day are 174 ppm."""
-    reads = [ClockRead(0, 0, 1), ClockRead(DAY_MS + 15_000, DAY_MS, 1),
-             ClockRead(2 * DAY_MS + HOUR_MS, 2 * DAY_MS, 1)]  # fmt: skip
+    reads = [
+        ClockRead(0, 0, 1),
+        ClockRead(DAY_MS + 15_000, DAY_MS, 1),
+        ClockRead(2 * DAY_MS + HOUR_MS, 2 * DAY_MS, 1),
+    ]
     assert stretched(reads).jumps == (2 * DAY_MS,)

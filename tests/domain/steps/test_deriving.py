@@ -47,12 +47,19 @@ def test_a_barometer_may_have_a_gap_of_three_hours() -> None:
 @pytest.mark.parametrize(
     ("interval_min", "apart_min", "wanted"),
     [
-        (10, 180, 50.0), (10, 181, None), (120, 180, 50.0), (120, 181, None),
+        (10, 180, 50.0),
+        (10, 181, None),
+        (120, 180, 50.0),
+        (120, 181, None),
         (180, 180.02, 50.0),  # every three hours, by a clock that was put right
-        (180, 270, 50.0), (180, 270.1, None), (240, 360, 50.0), (300, 360, 50.0),
-        (300, 360.1, None), (600, 361, None),
+        (180, 270, 50.0),
+        (180, 270.1, None),
+        (240, 360, 50.0),
+        (300, 360, 50.0),
+        (300, 360.1, None),
+        (600, 361, None),
     ],
-)  # fmt: skip
+)
 def test_air_pressure_holds_over_one_and_a_half_of_its_intervals_up_to_six_hours(
     interval_min: int, apart_min: float, wanted: float | None
 ) -> None:
@@ -75,8 +82,14 @@ def test_a_direction_goes_the_short_way_round_and_a_sum_never() -> None:
 
 def test_quality_is_the_worst_of_all() -> None:
     # the order of docs/calculations.md, not that of the numbers
-    order = [Quality.GOOD, Quality.UNCHECKED, Quality.SUSPECT, Quality.POOR, Quality.ESTIMATE,
-             Quality.MISSING]  # fmt: skip
+    order = [
+        Quality.GOOD,
+        Quality.UNCHECKED,
+        Quality.SUSPECT,
+        Quality.POOR,
+        Quality.ESTIMATE,
+        Quality.MISSING,
+    ]
     for i, first in enumerate(order):
         for j, second in enumerate(order):
             codes = [np.array([one], np.uint8) for one in (first, second)]
@@ -103,8 +116,12 @@ def test_a_level_of_two_pressures_by_hand() -> None:
     water = series((0, 121.325), (10, 101.0))
     air = series((-60, 101.425), (60, 101.225))
     formula = FORMULAS["water_level", 1]
-    made = derive(formula, formula.checked({"density_kg_m3": 1000.0}),
-                  [(water, "water_pressure"), (air, "air_pressure")], "water_level")  # fmt: skip
+    made = derive(
+        formula,
+        formula.checked({"density_kg_m3": 1000.0}),
+        [(water, "water_pressure"), (air, "air_pressure")],
+        "water_level",
+    )
     # (121.325 - 101.325) kPa / (1000 kg/m3 x 9.80665 m/s2) = 2.03943 m; 10 min later the air has
     # 101.30833 kPa, more than there is at the sensor
     assert made.values.tolist() == pytest.approx([2.03943, -0.03144], abs=1e-5)

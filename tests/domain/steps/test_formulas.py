@@ -91,8 +91,9 @@ def test_moist_air_beside_an_independent_library_above_zero() -> None:
 def test_a_barometer_on_the_hill_by_hand() -> None:
     """100 m above the water at 15 °C: 98 kPa x exp(9.80665 x 100 / (287.05 x 288.15)) = 99.16883;
     (119.16883 - 99.16883) kPa of water of 1000 kg/m³ are 2.03943 m."""
-    found = give("water_level", 119.16883, 98.0, version=2, density_kg_m3=1000.0,
-                 barometer_above_m=100.0)  # fmt: skip
+    found = give(
+        "water_level", 119.16883, 98.0, version=2, density_kg_m3=1000.0, barometer_above_m=100.0
+    )
     assert found == pytest.approx(2.03943, abs=2e-5)
     as_before = give("water_level", 120.0, 100.0, version=2)
     assert as_before == give("water_level", 120.0, 100.0)
@@ -126,8 +127,12 @@ def test_mass_from_counts_by_hand() -> None:
 
 def over(formula: str, series: Series, window_h: float) -> Series:
     its = FORMULAS[formula, 1]
-    return derive(its, its.checked({"window_h": window_h}), [(series, "air_temperature")],
-                  its.result("air_temperature"))  # fmt: skip
+    return derive(
+        its,
+        its.checked({"window_h": window_h}),
+        [(series, "air_temperature")],
+        its.result("air_temperature"),
+    )
 
 
 def test_a_kinetic_mean_is_above_the_mean_as_by_the_formula() -> None:

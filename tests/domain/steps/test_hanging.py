@@ -30,9 +30,11 @@ def test_of_two_histories_each_holds_from_its_instant_on() -> None:
 
 @pytest.mark.parametrize(
     ("formula", "channel", "wanted"),
-    [("water_height", "water_height", [1.3, 1.3, 1.18]),
-     ("depth_to_water", "depth_to_water", [1.9, 1.9, 1.9])],
-)  # fmt: skip
+    [
+        ("water_height", "water_height", [1.3, 1.3, 1.18]),
+        ("depth_to_water", "depth_to_water", [1.9, 1.9, 1.9]),
+    ],
+)
 def test_heights_follow_how_the_sensor_hung_then(
     formula: str, channel: str, wanted: list[float]
 ) -> None:
@@ -48,8 +50,9 @@ def test_a_level_above_the_rim_is_doubted() -> None:
     level = make_series(np.array([1_500, 2_000], np.int64), np.array([8.5, 8.3]), 500)
     made = derive(FORMULAS["water_height", 1], {}, [(level, "water_level")], "water_height", CUT)
     assert made.quality.tolist() == [Quality.SUSPECT, Quality.GOOD]
-    depth = derive(FORMULAS["depth_to_water", 1], {}, [(level, "water_level")], "depth_to_water",
-                   CUT)  # fmt: skip
+    depth = derive(
+        FORMULAS["depth_to_water", 1], {}, [(level, "water_level")], "depth_to_water", CUT
+    )
     assert depth.quality.tolist() == [Quality.SUSPECT, Quality.GOOD]
 
 

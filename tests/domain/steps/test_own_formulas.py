@@ -57,7 +57,7 @@ def value(typed: str, units: list[str], result: str, *values: float) -> float:
         ("a + 1[psi] + 1[mmHg]", ["kPa"], "kPa", (0.0,), 7.02808),
         ("a" + " - a + a" * 61, ["m"], "m", (2.0,), 2.0),  # 490 signs
     ],
-)  # fmt: skip
+)
 def test_by_hand(
     typed: str, units: list[str], result: str, values: tuple[float, ...], wanted: float
 ) -> None:
@@ -88,7 +88,7 @@ def test_by_hand(
         ("a and a", ["m"], "m", "not understood"),
         ("_('1', a) + a", ["m"], "m", "written like"),
     ],
-)  # fmt: skip
+)
 def test_what_makes_no_sense_is_refused(
     typed: str, units: list[str], result: str, why: str
 ) -> None:
@@ -98,9 +98,22 @@ def test_what_makes_no_sense_is_refused(
 
 @pytest.mark.parametrize(
     "typed",
-    ["", "b", "a + c", "a +", "(" * 300 + "a" + ")" * 300, "a" + " + a" * 200, "__import__('os')",
-     "open('x')", "a; b", "lambda: a", "[a for a in b]", "x := 3", "a\x00"],
-)  # fmt: skip
+    [
+        "",
+        "b",
+        "a + c",
+        "a +",
+        "(" * 300 + "a" + ")" * 300,
+        "a" + " + a" * 200,
+        "__import__('os')",
+        "open('x')",
+        "a; b",
+        "lambda: a",
+        "[a for a in b]",
+        "x := 3",
+        "a\x00",
+    ],
+)
 def test_what_is_no_formula_is_refused(typed: str) -> None:
     with pytest.raises(InputError):
         with_units(own_formula(typed), ["m"] * 8, "m")
@@ -118,7 +131,7 @@ def test_what_is_no_formula_is_refused(typed: str) -> None:
         ("a ^ (a / 1[m])", "m", "At sign 6, “a”: "),
         ("a^1.23456789", "m", "At sign 1, “a^1.23456789”: "),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_is_named_with_its_place(typed: str, unit: str, where: str) -> None:
     with pytest.raises(InputError) as raised:
         with_units(own_formula(typed), [unit], unit)

@@ -70,8 +70,14 @@ def test_every_formula_away_from_kinks(key: tuple[str, int]) -> None:
 
 
 HOURS = 24
-WINDOWS = [("running_mean", 1), ("running_lowest", 1), ("running_highest", 1), ("running_sum", 2),
-           ("kinetic_mean", 1), ("rate_of_change", 1)]  # fmt: skip
+WINDOWS = [
+    ("running_mean", 1),
+    ("running_lowest", 1),
+    ("running_highest", 1),
+    ("running_sum", 2),
+    ("kinetic_mean", 1),
+    ("rate_of_change", 1),
+]
 
 
 @pytest.mark.parametrize("key", WINDOWS, ids=lambda key: key[0])
@@ -83,14 +89,20 @@ def test_every_formula_that_looks_back(key: tuple[str, int]) -> None:
     times = np.arange(HOURS + 1, dtype=np.int64) * 3_600_000
     truth = 8 + 4 * np.sin(times / 3_600_000 / 3)
     count = round(window_h)
-    one = of_reading(1, [step("linear", "a", 1, **linear(0.1, 1.0, 0.4))],
-                     make_series(times[:1], truth[:1], 3_600_000), 0.0, None)  # fmt: skip
+    one = of_reading(
+        1,
+        [step("linear", "a", 1, **linear(0.1, 1.0, 0.4))],
+        make_series(times[:1], truth[:1], 3_600_000),
+        0.0,
+        None,
+    )
     gathered = {
         "mean": lambda: of_mean(AveragedPeriod(((1.0, one),), count, 0.0, 86_400.0)),
         "sum": lambda: of_sum(AveragedPeriod(((1.0, one),), count, 0.0, 86_400.0)),
-        "highest": lambda: one, "lowest": lambda: one,
+        "highest": lambda: one,
+        "lowest": lambda: one,
         "slope": lambda: of_slope(one, np.arange(count + 1.0)),
-    }[formula.gathers]()  # fmt: skip
+    }[formula.gathers]()
     value = make_series(times[:1], truth[:1], 3_600_000)
     found = over_window("x", gathered, [], value)
     rng = np.random.default_rng(17)
@@ -105,8 +117,11 @@ def test_every_formula_that_looks_back(key: tuple[str, int]) -> None:
 
 @pytest.mark.parametrize("typed", ["a * b", "a / b", "(a / b)^1.65", "exp(a / b)", "sqrt(a * b)"])
 def test_own_formulas_away_from_kinks(typed: str) -> None:
-    formula = with_units(own_formula(typed), ["m", "m"], {"a * b": "m²"}.get(typed, "") or
-                         {"sqrt(a * b)": "m"}.get(typed, ""))  # fmt: skip
+    formula = with_units(
+        own_formula(typed),
+        ["m", "m"],
+        {"a * b": "m²"}.get(typed, "") or {"sqrt(a * b)": "m"}.get(typed, ""),
+    )
     values, us = [4.0, 3.0], [0.04, 0.05]
     inputs = [("a", 4.0, sure(0.04, "a")), ("b", 3.0, sure(0.05, "b"))]
     found = through(formula, {}, inputs, [])
@@ -115,11 +130,16 @@ def test_own_formulas_away_from_kinks(typed: str) -> None:
 
 
 KINKS = [
-    ("abs(a - b)", "m", 3.0, 3.0), ("min(a, b)", "m", 3.0, 3.0), ("max(a, b)", "m", 3.0, 3.0),
-    ("sqrt(abs(a - b) * 1[m])", "m", 3.0, 3.0), ("where(a > b, a, b + 1[m])", "m", 3.0, 3.0),
-    ("where(a > b, a, b + 1[m])", "m", 3.05, 3.0), ("1[m] * a / (b - 2.9[m])", "m", 3.0, 3.1),
-    ("(a - 3[m]) * (b - 3[m]) / 1[m]", "m", 3.0, 3.0), ("sqrt((a - 3[m]) * 1[m])", "m", 3.02, 1.0),
-]  # fmt: skip
+    ("abs(a - b)", "m", 3.0, 3.0),
+    ("min(a, b)", "m", 3.0, 3.0),
+    ("max(a, b)", "m", 3.0, 3.0),
+    ("sqrt(abs(a - b) * 1[m])", "m", 3.0, 3.0),
+    ("where(a > b, a, b + 1[m])", "m", 3.0, 3.0),
+    ("where(a > b, a, b + 1[m])", "m", 3.05, 3.0),
+    ("1[m] * a / (b - 2.9[m])", "m", 3.0, 3.1),
+    ("(a - 3[m]) * (b - 3[m]) / 1[m]", "m", 3.0, 3.0),
+    ("sqrt((a - 3[m]) * 1[m])", "m", 3.02, 1.0),
+]
 
 
 @pytest.mark.parametrize(("typed", "unit", "a", "b"), KINKS)
@@ -179,8 +199,10 @@ def test_chains_of_two_corrections(chain: tuple[tuple[str, dict[str, Any]], ...]
 def test_a_gain_after_an_offset_doubles_what_the_offset_is_unsure_of() -> None:
     """By hand: U = 0.4 of the offset, then gain 2: 0.8; the resolution of 0.01 doubles too."""
     raw = make_series(np.array([1000]), np.array([6.0]), 1000)
-    steps = [step("linear", "a", 1, **linear(0.5, 1.0, 0.4)),
-             step("linear", "b", 2, **linear(0.0, 2.0, 0.0))]  # fmt: skip
+    steps = [
+        step("linear", "a", 1, **linear(0.5, 1.0, 0.4)),
+        step("linear", "b", 2, **linear(0.0, 2.0, 0.0)),
+    ]
     found = of_reading(2, steps, raw, 0.0, None)
     assert found.expanded == pytest.approx(math.hypot(0.8, 2 * 2 * 0.01 / math.sqrt(12)))
 

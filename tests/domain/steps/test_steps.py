@@ -9,8 +9,12 @@ from gezeiten.domain.steps.steps import LINE, RecordStep
 def test_a_step_touches_what_shares_an_instant_with_it() -> None:
     step = RecordStep(1, 1, "co2", LINE, 10, 20, 5, {}, 0, "JA", None, "")
     assert [step.touches(*s) for s in ((0, 10), (0, 11), (19, 30), (20, 30), (0, 30))] == [
-        False, True, True, False, True,
-    ]  # fmt: skip
+        False,
+        True,
+        True,
+        False,
+        True,
+    ]
 
 
 def test_an_entry_holds_words_of_person_act_subject_and_sentence() -> None:

@@ -102,8 +102,9 @@ def test_what_is_caught_is_marked_and_nothing_else(which: list[bool], mark: str)
     parameters = CORRECTIONS["mark", 1].checked({"mark": mark, "stretches": stretches})
     if not stretches:
         return
-    step = Correction("x", "p", "s", "mark", 1, stretches[0][0], stretches[-1][1], parameters, "",
-                      0, "JA")  # fmt: skip
+    step = Correction(
+        "x", "p", "s", "mark", 1, stretches[0][0], stretches[-1][1], parameters, "", 0, "JA"
+    )
     made = corrected(series, [step])
     told = dict(zip(made.values.astype(int).tolist(), made.quality.tolist(), strict=True))
     if mark == "suspect":
@@ -113,9 +114,13 @@ def test_what_is_caught_is_marked_and_nothing_else(which: list[bool], mark: str)
 
 
 @pytest.mark.parametrize(
-    ("stretches", "why"), [([[5, 4]], "order"), ([[0, 3], [2, 4]], "order"),
-                           ([[i, i + 1] for i in range(10_001)], "at most 10000")],
-)  # fmt: skip
+    ("stretches", "why"),
+    [
+        ([[5, 4]], "order"),
+        ([[0, 3], [2, 4]], "order"),
+        ([[i, i + 1] for i in range(10_001)], "at most 10000"),
+    ],
+)
 def test_stretches_that_make_no_sense_are_refused(stretches: list[list[int]], why: str) -> None:
     with pytest.raises(ValueError, match=why):
         CORRECTIONS["mark", 1].checked({"mark": "suspect", "stretches": stretches})
@@ -131,10 +136,10 @@ def test_nine_of_ten_spikes_are_found_and_four_of_five_that_are_caught_are_such(
 
 
 def test_dust_and_rain_have_no_spikes() -> None:
-    assert [SUSPICIONS["spikes"].suits(quantity(key)) for key in
-            ("particles_from_0_5", "pm25", "precipitation", "relative_humidity")] == [
-        False, False, False, True
-    ]  # fmt: skip
+    assert [
+        SUSPICIONS["spikes"].suits(quantity(key))
+        for key in ("particles_from_0_5", "pm25", "precipitation", "relative_humidity")
+    ] == [False, False, False, True]
 
 
 def test_two_readings_side_by_side_are_a_spike_and_a_slope_is_none() -> None:
@@ -156,8 +161,9 @@ def test_a_humidity_at_saturation_is_neither_stuck_nor_spiked() -> None:
     values = np.clip(
         80 + 25 * np.cos(2 * np.pi * hours / 24) + rng.normal(0, 1, len(hours)), 0, 100
     )
-    series = make_series(np.arange(len(hours), dtype=np.int64) * 10 * MINUTE, np.round(values, 1),
-                         10 * MINUTE)  # fmt: skip
+    series = make_series(
+        np.arange(len(hours), dtype=np.int64) * 10 * MINUTE, np.round(values, 1), 10 * MINUTE
+    )
     assert (series.values >= 98).mean() > 0.2
     for rule in ("stuck", "spikes"):
         one = SUSPICIONS[rule]
@@ -175,8 +181,11 @@ def test_how_long_one_value_is_usual_follows_from_the_record() -> None:
     them; a tide does not."""
     level = quantity("water_level")
     days = np.arange(24 * 60) / 24
-    slow = make_series(np.arange(len(days), dtype=np.int64) * 60 * MINUTE,
-                       np.round(3 + 0.001 * days, 3), 60 * MINUTE)  # fmt: skip
+    slow = make_series(
+        np.arange(len(days), dtype=np.int64) * 60 * MINUTE,
+        np.round(3 + 0.001 * days, 3),
+        60 * MINUTE,
+    )
     assert SUSPICIONS["stuck"].usual(slow, level) == 192  # 6 h doubled until it is eight days
     fast = make_series(slow.times_utc_ms, np.round(3 + np.cos(days * 12), 3), 60 * MINUTE)
     assert SUSPICIONS["stuck"].usual(fast, level) == 6

@@ -174,8 +174,9 @@ def test_a_tie_of_a_running_mean_replaces_the_calibration_of_its_input() -> None
     )
     free = over_window("Water level", mean, [], raw())
     assert {(one.kind, one.of) for one in free.shares} == {
-        ("calibration", "Water level"), ("resolution", "Water level")
-    }  # fmt: skip
+        ("calibration", "Water level"),
+        ("resolution", "Water level"),
+    }
     assert free.is_least
     tied = over_window("Water level", mean, [step("tie", u=0.006)], raw())
     assert tied.expanded == pytest.approx(2 * math.hypot(0.003, 0.001))

@@ -21,8 +21,9 @@ from gezeiten.exchange.text.reading import ReadingChunk, read_text
 
 MANY = 45
 HEAD = "time;temp (°C);hum (%)\n"
-LINES = "".join(f"2024-03-05 {i // 60:02}:{i % 60:02};{4 + i / 8};{80 - i / 8}\n"
-                for i in range(MANY))  # fmt: skip
+LINES = "".join(
+    f"2024-03-05 {i // 60:02}:{i % 60:02};{4 + i / 8};{80 - i / 8}\n" for i in range(MANY)
+)
 TEXT = (HEAD + LINES).encode()
 
 
@@ -62,10 +63,14 @@ _STRETCHED = {
     "blanks around a sign before a date": "a{b}:{b}2024-01-01x",
     "blanks between begin and end": "2024-01-01 00:00 to {b}{b}2024-01-01 00:10",
     "blanks before and behind a date": "{b}2024-01-01{b}x",
-    "digits": "{d}{d}", "commas": "{c}x{c}", "signs of a title": "Site{c}{b}x",
-    "brackets": "T ({b}{b}", "day of the week": "Mon{b}{b}2024-01-01 00:00",
-    "offsets": "2024-01-01 00:00{b}{b}x", "words": "water{w}{w}",
-}  # fmt: skip
+    "digits": "{d}{d}",
+    "commas": "{c}x{c}",
+    "signs of a title": "Site{c}{b}x",
+    "brackets": "T ({b}{b}",
+    "day of the week": "Mon{b}{b}2024-01-01 00:00",
+    "offsets": "2024-01-01 00:00{b}{b}x",
+    "words": "water{w}{w}",
+}
 
 
 @pytest.mark.parametrize("line", _STRETCHED.values(), ids=list(_STRETCHED))
@@ -129,8 +134,11 @@ def test_what_is_no_text_is_refused_in_a_sentence(tmp_path: Path, name: str) -> 
 
 FUZZED = 600 if os.environ.get("GEZEITEN_HUNT") else 300
 PARTS = 4
-SPOILS = st.lists(st.tuples(st.integers(0, len(TEXT) - 1), st.integers(0, 12),
-                            st.binary(max_size=9)), min_size=1, max_size=9)  # fmt: skip
+SPOILS = st.lists(
+    st.tuples(st.integers(0, len(TEXT) - 1), st.integers(0, 12), st.binary(max_size=9)),
+    min_size=1,
+    max_size=9,
+)
 
 
 @pytest.mark.parametrize("part", range(PARTS))

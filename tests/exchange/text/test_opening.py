@@ -73,18 +73,26 @@ def open_document(path: Path) -> Path:
 
     def row(i: int) -> str:
         at = BEGIN + timedelta(minutes=20 * i)
-        return (f'<table:table-row><table:table-cell office:value-type="date" office:date-value='
-                f'"{at.isoformat()}"/><table:table-cell office:value-type="float" office:value='
-                f'"{4 + i / 8}"/></table:table-row>')  # fmt: skip
+        return (
+            f'<table:table-row><table:table-cell office:value-type="date" office:date-value='
+            f'"{at.isoformat()}"/><table:table-cell office:value-type="float" office:value='
+            f'"{4 + i / 8}"/></table:table-row>'
+        )
 
-    names = "".join(f' xmlns:{short}="urn:oasis:names:tc:opendocument:xmlns:{short}:1.0"'
-                    for short in ("office", "table", "text"))  # fmt: skip
-    head = "".join(f'<table:table-cell office:value-type="string"><text:p>{words}</text:p>'
-                   "</table:table-cell>" for words in ("time", "temp (°C)"))  # fmt: skip
-    content = (f'<?xml version="1.0" encoding="UTF-8"?><office:document-content{names}>'
-               f'<office:body><office:spreadsheet><table:table table:name="Data"><table:table-row>'
-               f"{head}</table:table-row>{''.join(map(row, range(COUNT)))}</table:table>"
-               "</office:spreadsheet></office:body></office:document-content>")  # fmt: skip
+    names = "".join(
+        f' xmlns:{short}="urn:oasis:names:tc:opendocument:xmlns:{short}:1.0"'
+        for short in ("office", "table", "text")
+    )
+    head = "".join(
+        f'<table:table-cell office:value-type="string"><text:p>{words}</text:p></table:table-cell>'
+        for words in ("time", "temp (°C)")
+    )
+    content = (
+        f'<?xml version="1.0" encoding="UTF-8"?><office:document-content{names}>'
+        f'<office:body><office:spreadsheet><table:table table:name="Data"><table:table-row>'
+        f"{head}</table:table-row>{''.join(map(row, range(COUNT)))}</table:table>"
+        "</office:spreadsheet></office:body></office:document-content>"
+    )
     with zipfile.ZipFile(path, "w") as file:
         file.writestr("mimetype", "application/vnd.oasis.opendocument.spreadsheet")
         file.writestr("content.xml", content)
@@ -157,8 +165,11 @@ def test_what_is_cut_off_or_locked_is_refused_in_words(tmp_path: Path) -> None:
     with pytest.raises(InputError, match="damaged or cut off"):
         propose(tmp_path / "cut.gz")
     book = workbook(tmp_path / "b.xlsx").read_bytes()
-    for name, data in (("cut.xlsx", book[: len(book) // 2]), ("no.zip", b"PK\x03\x04" + b"x" * 99),
-                       ("old.xls", b"\xd0\xcf\x11\xe0" + b"y" * 600)):  # fmt: skip
+    for name, data in (
+        ("cut.xlsx", book[: len(book) // 2]),
+        ("no.zip", b"PK\x03\x04" + b"x" * 99),
+        ("old.xls", b"\xd0\xcf\x11\xe0" + b"y" * 600),
+    ):
         (tmp_path / name).write_bytes(data)
         with pytest.raises(InputError):
             propose(tmp_path / name)
@@ -166,8 +177,10 @@ def test_what_is_cut_off_or_locked_is_refused_in_words(tmp_path: Path) -> None:
 
 def test_a_workbook_that_unpacks_to_far_more_is_not_opened(tmp_path: Path) -> None:
     path = workbook(tmp_path / "bomb.xlsx")
-    with (zipfile.ZipFile(path, "a", zipfile.ZIP_DEFLATED) as file,
-          file.open("xl/worksheets/more.xml", "w", force_zip64=True) as more):  # fmt: skip
+    with (
+        zipfile.ZipFile(path, "a", zipfile.ZIP_DEFLATED) as file,
+        file.open("xl/worksheets/more.xml", "w", force_zip64=True) as more,
+    ):
         for _ in range(96):
             more.write(b" " * (1 << 20))
     assert path.stat().st_size < 300_000

@@ -32,9 +32,14 @@ def rows(pattern: str, count: int = 30, minutes: int = 97) -> list[tuple[str, fl
 
 
 def written(
-    path: Path, pattern: str, separator: str = ",", decimal: str = ".", head: str = "",
-    encoding: str = "utf-8", newline: str = "\n",
-) -> Path:  # fmt: skip
+    path: Path,
+    pattern: str,
+    separator: str = ",",
+    decimal: str = ".",
+    head: str = "",
+    encoding: str = "utf-8",
+    newline: str = "\n",
+) -> Path:
     def sign(value: float) -> str:
         return f"{value:.4f}".replace(".", decimal)
 
@@ -74,22 +79,39 @@ EXPECTED = [round((BEGIN + timedelta(minutes=97 * i)).timestamp() * 1000) for i 
         ("%Y-%m-%d %H:%M:%S", ",", ".", "time,Temp (°C),RH (%)", "utf-8", "\n"),
         ("%Y-%m-%dT%H:%M:%S", ",", ".", "", "utf-8", "\r\n"),
         ("%d.%m.%Y %H:%M", ";", ",", "Zeit;Temperatur;Feuchte", "cp1252", "\r\n"),
-        ("%d.%m.%Y;%H:%M:%S", ";", ",", "Datum;Uhrzeit;Temperatur [°C];Feuchte [%]", "cp1252",
-         "\r\n"),
+        (
+            "%d.%m.%Y;%H:%M:%S",
+            ";",
+            ",",
+            "Datum;Uhrzeit;Temperatur [°C];Feuchte [%]",
+            "cp1252",
+            "\r\n",
+        ),
         ("%m/%d/%Y %I:%M %p", ",", ".", "Date Time,Temp,Humidity", "utf-8", "\n"),
-        ("%d/%m/%Y %H:%M", "\t", ".", "# made by a station\nTime\tT\tRH\nUTC\t°C\t%", "utf-16",
-         "\r\n"),
+        (
+            "%d/%m/%Y %H:%M",
+            "\t",
+            ".",
+            "# made by a station\nTime\tT\tRH\nUTC\t°C\t%",
+            "utf-16",
+            "\r\n",
+        ),
         ("%Y-%m-%d %H:%M", " ", ".", "", "utf-8", "\n"),
         ("%Y-%j %H:%M", ",", ".", "doy,a,b", "utf-8", "\n"),
         ("%s", ";", ".", "epoch;a;b", "utf-8", "\n"),
         ("%d-%b-%Y %H:%M:%S", ",", ".", "", "utf-8", "\n"),
         ("%y%m%d", ",", ".", "", "utf-8", "\n"),
     ],
-)  # fmt: skip
+)
 def test_texts_of_many_kinds_are_proposed_rightly(
-    tmp_path: Path, pattern: str, separator: str, decimal: str, head: str, encoding: str,
+    tmp_path: Path,
+    pattern: str,
+    separator: str,
+    decimal: str,
+    head: str,
+    encoding: str,
     newline: str,
-) -> None:  # fmt: skip
+) -> None:
     path = tmp_path / "text.txt"
     if pattern == "%s":
         lines = [f"{ms // 1000};{20 + i / 8};{50 - i / 4}" for i, ms in enumerate(EXPECTED)]
@@ -116,8 +138,9 @@ def test_quantities_are_told_by_words_and_units(tmp_path: Path) -> None:
     path = written(tmp_path / "t.csv", "%Y-%m-%d %H:%M", head="time,Water temp (°F),Level (cm)")
     columns = propose(path).columns
     assert [(c.column, c.quantity, c.unit) for c in columns] == [
-        (1, "water_temperature", "°F"), (2, "water_level", "cm"),
-    ]  # fmt: skip
+        (1, "water_temperature", "°F"),
+        (2, "water_level", "cm"),
+    ]
 
 
 def test_the_third_of_april_or_the_fourth_of_march_is_asked(tmp_path: Path) -> None:
@@ -197,8 +220,12 @@ def test_a_comma_between_thousands_or_decimals_is_asked(tmp_path: Path) -> None:
 
 def test_fixed_columns_with_empty_cells(tmp_path: Path) -> None:
     path = tmp_path / "t.txt"
-    lines = ["2026-11-20 22:00   20.00   50.0", "2026-11-20 23:00           49.5",
-             "2026-11-21 00:00   20.25       ", "2026-11-21 01:00   20.38   48.5"]  # fmt: skip
+    lines = [
+        "2026-11-20 22:00   20.00   50.0",
+        "2026-11-20 23:00           49.5",
+        "2026-11-21 00:00   20.25       ",
+        "2026-11-21 01:00   20.38   48.5",
+    ]
     path.write_text("\n".join(lines) + "\n")
     form = as_proposed(propose(path))
     wanted = tuple(i for i in range(form.columns) if i not in form.time.columns)
@@ -232,8 +259,12 @@ def test_every_line_left_out_is_named_with_its_reason(tmp_path: Path) -> None:
     [piece] = read_text(path, FORM, (1, 2))
     assert [(r.line, r.reason) for r in piece.spoilt] == cells
     assert [datetime.fromtimestamp(t / 1000, UTC).strftime("%H:%M") for t in times] == [
-        "10:00", "10:10", "10:40", "11:00", "11:10",
-    ]  # fmt: skip
+        "10:00",
+        "10:10",
+        "10:40",
+        "11:00",
+        "11:10",
+    ]
     assert np.isnan(a).tolist() == [False, True, True, False, True]
     assert b == [2] * 5
     # as texts were read that are kept since before: such a cell cost its line
@@ -247,8 +278,9 @@ def test_the_repeated_hour_and_the_skipped_one(tmp_path: Path) -> None:
     zone, path = ZoneInfo("Europe/Berlin"), tmp_path / "t.csv"
     for begin in (datetime(2026, 10, 24, 20, tzinfo=UTC), datetime(2026, 3, 28, 20, tzinfo=UTC)):
         moments = [begin + timedelta(minutes=30 * i) for i in range(30)]
-        path.write_text("t,a,b\n" + "".join(f"{m.astimezone(zone):%Y-%m-%d %H:%M},1,2\n"
-                                            for m in moments))  # fmt: skip
+        path.write_text(
+            "t,a,b\n" + "".join(f"{m.astimezone(zone):%Y-%m-%d %H:%M},1,2\n" for m in moments)
+        )
         form = TextForm("utf-8", ",", ".", 2, 3, TimeForm((0,), "%Y-%m-%d %H:%M", zone.key))
         times, _, rejected = everything(path, form, (1, 2))
         assert times == [round(m.timestamp() * 1000) for m in moments]
@@ -278,8 +310,9 @@ def test_offsets_in_the_text_need_no_zone(tmp_path: Path) -> None:
 def test_pieces_of_any_size_make_the_same_whole(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, size: int, encoding: str
 ) -> None:
-    path = written(tmp_path / "t.csv", "%Y-%m-%d %H:%M", head="time,T °C,µ", encoding=encoding,
-                   newline="\r\n")  # fmt: skip
+    path = written(
+        tmp_path / "t.csv", "%Y-%m-%d %H:%M", head="time,T °C,µ", encoding=encoding, newline="\r\n"
+    )
     form = as_proposed(propose(path))
     monkeypatch.setattr(lines, "PIECE_BYTES", size)
     times, (a, _), rejected = everything(path, form, (1, 2))
@@ -298,8 +331,11 @@ def test_a_zone_has_to_be_said_and_to_exist(tmp_path: Path) -> None:
 
 def test_what_is_no_text_is_said(tmp_path: Path) -> None:
     path = tmp_path / "t.bin"
-    for content, words in ((b"\x00\x01\x02\xff" * 100, "no text"), (b"", "is empty"),
-                           (b"nothing here\nbut words\n", "No columns")):  # fmt: skip
+    for content, words in (
+        (b"\x00\x01\x02\xff" * 100, "no text"),
+        (b"", "is empty"),
+        (b"nothing here\nbut words\n", "No columns"),
+    ):
         path.write_bytes(content)
         with pytest.raises(InputError, match=words):
             propose(path)
@@ -364,8 +400,15 @@ def test_both_ways_of_reading_agree_with_the_csv_of_python(
         assert set(good) <= set(times) or not good
 
 
-@pytest.mark.parametrize("written", ["5. März 2024 3:20 p.m.", "05 Mar 2024 03:20 PM",
-                                     "5 mars 2024 3:20 P.M.", "5 marzo 2024 3:20 pm"])  # fmt: skip
+@pytest.mark.parametrize(
+    "written",
+    [
+        "5. März 2024 3:20 p.m.",
+        "05 Mar 2024 03:20 PM",
+        "5 mars 2024 3:20 P.M.",
+        "5 marzo 2024 3:20 pm",
+    ],
+)
 @pytest.mark.parametrize("many", [3, 3_000])
 def test_words_of_times_mean_the_same_in_few_lines_and_in_many(written: str, many: int) -> None:
     others = pl.Series(["1. Januar 2024 1:00 a.m.", "2 Jan 2024 1:00 am"])

@@ -22,8 +22,9 @@ from gezeiten.exchange.text.form import ColumnTie, TextForm
 from gezeiten.exchange.text.proposing import Proposal, propose
 from gezeiten.exchange.text.reading import read_text
 
-TEXTS = sorted(path for path in (Path(__file__).parent / "texts").iterdir()
-               if path.suffix != ".toml")  # fmt: skip
+TEXTS = sorted(
+    path for path in (Path(__file__).parent / "texts").iterdir() if path.suffix != ".toml"
+)
 
 
 def form_after(proposal: Proposal, asks: dict[str, str]) -> TextForm:
@@ -76,8 +77,9 @@ def check_series(path: Path, form: TextForm, proposal: Proposal, truth: dict[str
         assert readings(path, form, tie) == pytest.approx(wanted_of(wanted[key]))
     columns = tuple(dict.fromkeys(tie.column for tie in proposal.columns))
     rows = tuple(dict.fromkeys(tie.where for tie in proposal.columns if tie.where))
-    left_out = [one.line for piece in read_text(path, form, columns, rows=rows)
-                for one in piece.rejected]  # fmt: skip
+    left_out = [
+        one.line for piece in read_text(path, form, columns, rows=rows) for one in piece.rejected
+    ]
     assert left_out == truth.get("left_out", [])
 
 
@@ -86,8 +88,9 @@ def readings(path: Path, form: TextForm, tie: ColumnTie) -> dict[float, float]:
     kept: dict[float, float] = {}
     for piece in read_text(path, replace(form), (tie.column,), rows=rows):
         its = piece.of(tie.where)
-        kept |= dict(zip(piece.times[its].tolist(), piece.values[tie.column][its].tolist(),
-                         strict=True))  # fmt: skip
+        kept |= dict(
+            zip(piece.times[its].tolist(), piece.values[tie.column][its].tolist(), strict=True)
+        )
     return {at: value for at, value in kept.items() if not np.isnan(value)}
 
 

@@ -23,10 +23,34 @@ from gezeiten.exchange.text.reading import read_text
 
 COMBINATIONS = 2_000 if os.environ.get("GEZEITEN_HUNT") else 300
 PARTS = 10
-GERMAN = ("Jan", "Feb", "März", "April", "Mai", "Juni", "Juli", "Aug.", "Sept.", "Okt.", "Nov.",
-          "Dez.")  # fmt: skip
-FRENCH = ("janv.", "févr.", "mars", "avril", "mai", "juin", "juil.", "août", "sept.", "oct.",
-          "nov.", "déc.")  # fmt: skip
+GERMAN = (
+    "Jan",
+    "Feb",
+    "März",
+    "April",
+    "Mai",
+    "Juni",
+    "Juli",
+    "Aug.",
+    "Sept.",
+    "Okt.",
+    "Nov.",
+    "Dez.",
+)
+FRENCH = (
+    "janv.",
+    "févr.",
+    "mars",
+    "avril",
+    "mai",
+    "juin",
+    "juil.",
+    "août",
+    "sept.",
+    "oct.",
+    "nov.",
+    "déc.",
+)
 DAYS = ("Mo", "Di", "Mi", "Do", "Fr", "Sa", "So")
 Layout = Callable[[datetime], list[str]]
 LAYOUTS: tuple[Layout, ...] = (
@@ -72,37 +96,76 @@ class Written:
 
 WRITTEN = st.builds(
     Written,
-    layout=st.sampled_from(LAYOUTS), delimiter=st.sampled_from([";", "\t", ",", "|"]),
-    decimal=st.sampled_from([".", ","]), has_head=st.booleans(), is_newest_first=st.booleans(),
+    layout=st.sampled_from(LAYOUTS),
+    delimiter=st.sampled_from([";", "\t", ",", "|"]),
+    decimal=st.sampled_from([".", ","]),
+    has_head=st.booleans(),
+    is_newest_first=st.booleans(),
     zone=st.sampled_from(["UTC", "Europe/Berlin", "America/St_Johns", "Australia/Lord_Howe"]),
     begin=st.datetimes(datetime(1998, 1, 1), datetime(2030, 1, 1)).map(
-        lambda t: t.replace(second=0, microsecond=0, tzinfo=UTC)),
-    minutes=st.sampled_from([10, 30, 60, 180]), ending=st.sampled_from(["\n", "\r\n", "\r"]),
+        lambda t: t.replace(second=0, microsecond=0, tzinfo=UTC)
+    ),
+    minutes=st.sampled_from([10, 30, 60, 180]),
+    ending=st.sampled_from(["\n", "\r\n", "\r"]),
     encoding=st.sampled_from(["utf-8", "utf-8-sig", "utf-16", "cp1252"]),
-    mark=st.sampled_from(MARKS), quoted=st.booleans(),
-    shape=st.sampled_from(["plain", "stations", "names", "blocks"]), packed=st.booleans(),
+    mark=st.sampled_from(MARKS),
+    quoted=st.booleans(),
+    shape=st.sampled_from(["plain", "stations", "names", "blocks"]),
+    packed=st.booleans(),
     with_notes=st.booleans(),
-)  # fmt: skip
+)
 NO_VALUE_AFTER_WEEKDAY = Written(
-    LAYOUTS[12], ",", ",", True, True, "Australia/Lord_Howe",
-    datetime(2024, 5, 5, 23, 45, tzinfo=UTC), 10, "\r", "cp1252", "-8888.8",
-    True, "plain", True, False,
-)  # fmt: skip
+    LAYOUTS[12],
+    ",",
+    ",",
+    True,
+    True,
+    "Australia/Lord_Howe",
+    datetime(2024, 5, 5, 23, 45, tzinfo=UTC),
+    10,
+    "\r",
+    "cp1252",
+    "-8888.8",
+    True,
+    "plain",
+    True,
+    False,
+)
 """Its first line has no digit where most have one."""
 IN_REPEATED_HOUR = Written(
-    LAYOUTS[11], ",", ",", False, False, "Europe/Berlin", datetime(2001, 10, 28, 1, tzinfo=UTC), 60,
-    "\n", "utf-8", "n/a", True, "plain", False, False,
-)  # fmt: skip
+    LAYOUTS[11],
+    ",",
+    ",",
+    False,
+    False,
+    "Europe/Berlin",
+    datetime(2001, 10, 28, 1, tzinfo=UTC),
+    60,
+    "\n",
+    "utf-8",
+    "n/a",
+    True,
+    "plain",
+    False,
+    False,
+)
 """Its oldest line shows 02:00 for the second time."""
 AT_REPEATED_HOUR = replace(
-    IN_REPEATED_HOUR, layout=LAYOUTS[1], begin=datetime(2017, 10, 26, 12, 59, tzinfo=UTC),
-    minutes=180, shape="stations",
-)  # fmt: skip
+    IN_REPEATED_HOUR,
+    layout=LAYOUTS[1],
+    begin=datetime(2017, 10, 26, 12, 59, tzinfo=UTC),
+    minutes=180,
+    shape="stations",
+)
 """Its newest line shows 02:59 for the first time."""
 MISSING = (7, 19)
 """Which readings have no value."""
-NAMES = {"stations": ("Siel", "Mole"), "names": ("Water level", "Air pressure"),
-         "blocks": ("Siel", "Mole"), "plain": ("",)}  # fmt: skip
+NAMES = {
+    "stations": ("Siel", "Mole"),
+    "names": ("Water level", "Air pressure"),
+    "blocks": ("Siel", "Mole"),
+    "plain": ("",),
+}
 
 
 def number_of(one: Written, i: int, which: int) -> str:
@@ -129,8 +192,10 @@ def text_of(one: Written, moments: list[datetime]) -> str:
     words = [*title, *(f"t{i}" for i in range(len(clocks))), "value"]
     head = [one.delimiter.join(words)] if one.has_head else []
     if one.shape == "blocks":
-        blocks = [[f"Station: {name}", *(line(i, at, which) for i, at in order), ""]
-                  for which, name in enumerate(NAMES["blocks"])]  # fmt: skip
+        blocks = [
+            [f"Station: {name}", *(line(i, at, which) for i, at in order), ""]
+            for which, name in enumerate(NAMES["blocks"])
+        ]
         return one.ending.join(["all gauges", *(text for block in blocks for text in block)])
     lines = [line(i, at, which) for i, at in order for which in range(len(NAMES[one.shape]))]
     if one.with_notes:
@@ -148,8 +213,9 @@ def choice_of(
     """Return what a person answers who knows what was written."""
     values = [value for value, _ in doubt.choices]
     if doubt.kind == "order":
-        right = [value for value in values
-                 if ends <= set(times_of(path, answered(form, doubt, value)))]  # fmt: skip
+        right = [
+            value for value in values if ends <= set(times_of(path, answered(form, doubt, value)))
+        ]
         return right[0]
     if doubt.kind == "decimal":
         return one.decimal
@@ -161,7 +227,12 @@ def choice_of(
 def form_after(one: Written, proposal: Proposal, path: Path, ends: set[int]) -> TextForm:
     form = replace(proposal.form, time=replace(proposal.form.time, zone=one.zone))
     assert {doubt.kind for doubt in proposal.doubts} <= {
-        "order", "zone", "decimal", "missing", "period"}  # fmt: skip
+        "order",
+        "zone",
+        "decimal",
+        "missing",
+        "period",
+    }
     for doubt in proposal.doubts:
         form = answered(form, doubt, choice_of(doubt, form, one, path, ends))
     return form

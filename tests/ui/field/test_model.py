@@ -21,8 +21,9 @@ FAULT = Check("blocking", "No channel is on.", field="plan")
 
 def card(serial: str, mission: int = 4, readings: int = 0) -> Any:
     state = SimpleNamespace(mission_number=mission)
-    return SimpleNamespace(serial=serial, point="Site · " + serial, readings_not_kept=readings,
-                           state=state)  # fmt: skip
+    return SimpleNamespace(
+        serial=serial, point="Site · " + serial, readings_not_kept=readings, state=state
+    )
 
 
 def desk(*serials: str) -> FieldModel:
@@ -82,9 +83,14 @@ def test_one_that_is_wanted_is_chosen_when_it_answers_and_no_other() -> None:
 
 @pytest.mark.parametrize(
     ("checks", "kind"),
-    [((), "launch"), ((WORD,), "accept"), ((PIN, WORD), "pin"), ((PIN, FAULT), "blocked"),
-     ((FAULT, WORD), "blocked")],
-)  # fmt: skip
+    [
+        ((), "launch"),
+        ((WORD,), "accept"),
+        ((PIN, WORD), "pin"),
+        ((PIN, FAULT), "blocked"),
+        ((FAULT, WORD), "blocked"),
+    ],
+)
 def test_checks_say_what_is_done_first(checks: tuple[Check, ...], kind: str) -> None:
     assert launch_kind(checks) == kind
     model = desk("D-1")

@@ -20,16 +20,16 @@ OLD_ENTRIES = "logbook"
 """In a dump, beside the tables: the entries from before there were chain files."""
 
 
-def begun_of(session: Session) -> ArchiveBegun | None:
+def latest_archive_begin(session: Session) -> ArchiveBegun | None:
     """Return how the archive began, the last time that it said so; None before."""
     query = select(LogbookRow.details).where(
         LogbookRow.act == ArchiveBegun.WORD, LogbookRow.chain != ""
     )
     last = session.scalars(query.order_by(LogbookRow.seq.desc()).limit(1)).first()
-    return None if last is None else begun_by(last)
+    return None if last is None else archive_begin_of_entry(last)
 
 
-def begun_by(details: dict[str, Any]) -> ArchiveBegun:
+def archive_begin_of_entry(details: dict[str, Any]) -> ArchiveBegun:
     """Return the act of an entry that says how an archive began.
 
     Raises:
@@ -76,7 +76,7 @@ def beginning(
     for i, entry in enumerate(entries):
         if not entry.chain or entry.act != ArchiveBegun.WORD:
             continue
-        begun = begun_by(entry.details)
+        begun = archive_begin_of_entry(entry.details)
         if not set(begun.tables) >= HELD_AT_BEGIN:
             continue
         try:

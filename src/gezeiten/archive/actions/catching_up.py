@@ -14,16 +14,16 @@ from sqlalchemy import Connection, func, insert, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.affected_points import affected_points
-from gezeiten.archive.actions.beginnings import begun_by, dump_of
-from gezeiten.archive.actions.conflicts import misfits_to_see, note_misfits
+from gezeiten.archive.actions.beginnings import archive_begin_of_entry, dump_of
+from gezeiten.archive.actions.conflicts import store_conflicts, unseen_conflicts
 from gezeiten.archive.actions.entry_writing import add_entry, ends, move_chain
-from gezeiten.archive.actions.joining import find_misfits, is_out_of_order, make_in_order
+from gezeiten.archive.actions.joining import find_conflicts, is_out_of_order, make_in_order
 from gezeiten.archive.actions.logbook import entry_at, entry_of_line, name_of, names_in
-from gezeiten.archive.actions.projected_tables import put_in
-from gezeiten.archive.actions.replay import CANNOT, apply_again
-from gezeiten.archive.local_cache.changes import is_beside, record_changed, start_over
+from gezeiten.archive.actions.projected_tables import insert_rows
+from gezeiten.archive.actions.replay import CANNOT, reapply
+from gezeiten.archive.local_cache.changes import matches_archive, record_changed, start_over
 from gezeiten.archive.local_cache.excursions import match_all_assessments
-from gezeiten.archive.store.action_codec import from_stored, is_act
+from gezeiten.archive.store.action_codec import from_stored, is_action
 from gezeiten.archive.store.chains import ChainFiles, ChainLine, read_line
 from gezeiten.archive.store.tables import LogbookRow, Person
 from gezeiten.domain.actions.archives import ArchiveBegun
@@ -56,10 +56,10 @@ def catch_up(
     connection = session.connection()
     applied = lengths_applied(connection)
     behind = {chain for chain, size in sizes.items() if size > applied.get(chain, 0)}
-    if not is_beside(connection):
+    if not matches_archive(connection):
         start_over(connection)
         with suppress(ArchiveDamagedError):  # verify names it
-            find_misfits(session, bytes_of)
+            find_conflicts(session, bytes_of)
     if not behind:
         return False
     fresh = [one for chain in behind for one in _read(chains, chain, applied.get(chain, 0), tell)]
@@ -70,27 +70,26 @@ def catch_up(
         with suppress(ArchiveDamagedError):  # verify names it; then they are applied as they come
             make_in_order(session, chains, bytes_of)
             match_all_assessments(session)
-            _tell_misfits(session, tell)
+            _report_conflicts(session, tell)
             return True
-    began = _begin_again(connection, fresh, bytes_of) if is_empty else None
+    began = _restore_beginning(connection, fresh, bytes_of) if is_empty else None
     since = began.order if began else None
     try:
         with session.begin_nested():
-            _take_all(session, fresh, names, since, carefully=False)
+            _enter_and_apply(session, fresh, names, since, carefully=False)
     except CANNOT:
-        _take_all(session, fresh, names, since, carefully=True)
+        _enter_and_apply(session, fresh, names, since, carefully=True)
     match_all_assessments(session)
-    _tell_misfits(session, tell)
+    _report_conflicts(session, tell)
     return bool(fresh)
 
 
-def _tell_misfits(session: Session, tell: Callable[[str], None]) -> None:
-    many = len(misfits_to_see(session))
+def _report_conflicts(session: Session, tell: Callable[[str], None]) -> None:
+    many = len(unseen_conflicts(session))
     if many == 1:
         tell("1 act found something otherwise than it should be; the Logbook shows which.")
     elif many:
-        tell(f"{many:,} acts found something otherwise than it should be; the Logbook shows "
-             "which.")  # fmt: skip
+        tell(f"{many:,} acts found something otherwise than it should be; the Logbook shows which.")
 
 
 def lengths_applied(connection: Connection) -> dict[str, int]:
@@ -104,8 +103,10 @@ def _read(chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None
     for raw in chains.raw_lines(chain, start):
         if not raw.endswith(b"\n"):
             whither = "was put aside" if chains.cut_torn(chain) else "stays where it is"
-            tell("The last entry of the logbook was not written whole, so it was not done; what "
-                 f"there is of it {whither}.")  # fmt: skip
+            tell(
+                "The last entry of the logbook was not written whole, so it was not done; what "
+                f"there is of it {whither}."
+            )
             break
         end += len(raw)
         try:
@@ -115,14 +116,14 @@ def _read(chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None
     return found
 
 
-def _begin_again(
+def _restore_beginning(
     connection: Connection, fresh: list[_Fresh], bytes_of: Callable[[str], bytes]
 ) -> ChainLine | None:
     """Put in what the archive began with, the last time it said so; returns that entry."""
     for one in reversed(fresh):
         if one.line.body is not None and one.line.envelope.kind == ArchiveBegun.KIND:
-            made, old = dump_of(begun_by(one.line.body.act), bytes_of)
-            put_in(connection, made)
+            made, old = dump_of(archive_begin_of_entry(one.line.body.act), bytes_of)
+            insert_rows(connection, made)
             if old:
                 connection.execute(insert(LogbookRow), old)
             return one.line
@@ -134,7 +135,7 @@ def people(connection: Connection) -> dict[str, str]:
     return {row.uid: row.name for row in connection.execute(select(Person.uid, Person.name))}
 
 
-def _take_all(
+def _enter_and_apply(
     session: Session,
     fresh: list[_Fresh],
     names: dict[str, str],
@@ -162,12 +163,12 @@ def _enter(session: Session, one: _Fresh, names: dict[str, str]) -> Entry | None
 
 
 def _apply(session: Session, entry: Entry, *, carefully: bool) -> None:
-    if not is_act(entry.details):
+    if not is_action(entry.details):
         return
     connection = session.connection()
-    misfits, failed = apply_again(connection, [entry], carefully=carefully)
+    misfits, failed = reapply(connection, [entry], carefully=carefully)
     if misfits:
-        note_misfits(session, misfits)
+        store_conflicts(session, misfits)
     if not failed:
         act = from_stored(entry.details)
         record_changed(connection, affected_points(connection, act.scope), act.scope.period)

@@ -71,7 +71,7 @@ def check_chains(session: Session, chains: ChainFiles) -> ChainContents:
     checked.differing += [one.sentence for one in checked.lost]
     its = {one.chain for one in checked.lost}
     checked.differing += [_torn(chain) for chain in sorted(seen.torn - its)]
-    checked.differing += _wrong_ends(session, chains, seen.ends, but=its)
+    checked.differing += _wrong_chain_ends(session, chains, seen.ends, but=its)
     return checked
 
 
@@ -143,11 +143,11 @@ def _hashes_that_were(chains: ChainFiles) -> set[str]:
         for raw in chains.raw_lines(chain):
             if any(word in raw for word in _TELLING_OF_LOST):
                 with suppress(ArchiveDamagedError):
-                    found.update(_lost_by(read_line(raw)))
+                    found.update(_line_faults(read_line(raw)))
     return found - {""}
 
 
-def _lost_by(line: ChainLine) -> Iterator[str]:
+def _line_faults(line: ChainLine) -> Iterator[str]:
     yield line.envelope.was
     if line.body is not None and line.envelope.kind in (EntriesRemoved.KIND, EntriesRestored.KIND):
         act = line.body.act.get("act", {})
@@ -169,12 +169,14 @@ class _Links:
     def broken(self, entry: Entry) -> list[str]:
         """Say where an entry does not follow the one before."""
         follows = self._heads.get(entry.chain)
-        is_right = self._is_known(entry.previous) if follows is None else entry.previous == follows
+        is_right = (
+            self._is_known_hash(entry.previous) if follows is None else entry.previous == follows
+        )
         self._heads[entry.chain] = entry.hash
         self._known.add(entry.hash)
         return [] if is_right else [f"Entry {entry.seq} does not follow the one before it."]
 
-    def _is_known(self, entry_hash: str) -> bool:
+    def _is_known_hash(self, entry_hash: str) -> bool:
         return entry_hash in self._known or entry_hash in self._were
 
 
@@ -202,7 +204,7 @@ class _Table:
         return [f"An entry is kept that the logbook does not have; {_REBUILD}"] * many
 
 
-def _wrong_ends(
+def _wrong_chain_ends(
     session: Session, chains: ChainFiles, ends: dict[str, ChainLine], but: set[str]
 ) -> list[str]:
     """Where it is noted otherwise how far a chain file was applied; but of some."""
@@ -211,15 +213,17 @@ def _wrong_ends(
     for chain in sorted((rows.keys() | ends.keys()) - but):
         row, end = rows.get(chain), ends.get(chain)
         noted = None if row is None else (row.number, row.head, row.stamp, row.bytes)
-        is_so = None if end is None else (
-            end.envelope.number, end.hash, end.envelope.stamp, sizes[chain]
-        )  # fmt: skip
+        is_so = (
+            None
+            if end is None
+            else (end.envelope.number, end.hash, end.envelope.stamp, sizes[chain])
+        )
         if noted != is_so:
             found.append(f"The chain {chain[:8]} ends otherwise than it did when it was read last.")
     return found
 
 
-def ends_hold(session: Session, chains: ChainFiles) -> bool:
+def chain_ends_match(session: Session, chains: ChainFiles) -> bool:
     """Whether each chain file ends where it did; asks nothing of a file but its length."""
     return lengths_applied(session.connection()) == chains.sizes()
 

@@ -18,20 +18,20 @@ from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.domain.actions.archives import MisfitSeen
 
 
-def note_misfits(session: Session, found: Mapping[str, Misfits]) -> None:
+def store_conflicts(session: Session, found: Mapping[str, Misfits]) -> None:
     """Keep what acts found otherwise than they say, by the hash of their entry."""
     session.execute(delete(MisfitRow).where(MisfitRow.entry.in_(list(found))))
     for entry, words in found.items():
         session.execute(insert(MisfitRow).values(entry=entry, words=words))
 
 
-def note_all_misfits(session: Session, found: Mapping[str, Misfits]) -> None:
+def replace_conflicts(session: Session, found: Mapping[str, Misfits]) -> None:
     """Keep these, and no others: all acts were applied anew."""
     session.execute(delete(MisfitRow))
-    note_misfits(session, found)
+    store_conflicts(session, found)
 
 
-def misfits_to_see(session: Session) -> dict[str, list[str]]:
+def unseen_conflicts(session: Session) -> dict[str, list[str]]:
     """Return what nobody has looked at yet, by the hash of the entry."""
     found = {row.entry: row.words for row in session.scalars(select(MisfitRow))}
     if found:

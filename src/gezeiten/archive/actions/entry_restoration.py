@@ -15,7 +15,7 @@ from gezeiten.archive.store.tables import ChainRow, LogbookRow
 _ENTRIES = LogbookRow.__table__
 
 
-def old_entries_hold(session: Session, old: list[dict[str, Any]]) -> bool:
+def old_entries_match(session: Session, old: list[dict[str, Any]]) -> bool:
     """Whether the table has the entries of before as the archive began with them."""
     return old_entries(session) == old
 
@@ -26,7 +26,7 @@ def old_entries(session: Session) -> list[dict[str, Any]]:
     return [dict(row) for row in session.execute(query).mappings()]
 
 
-def put_entries_right(session: Session, chains: ChainFiles, old: list[dict[str, Any]]) -> None:
+def restore_entries(session: Session, chains: ChainFiles, old: list[dict[str, Any]]) -> None:
     """Make the table of entries, and how far each chain was applied, anew; the chains hold."""
     session.flush()
     connection = session.connection()

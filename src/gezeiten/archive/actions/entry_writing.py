@@ -28,8 +28,23 @@ _MOVED = PreparedStatement(
 )
 _NEW_CHAIN = insertion(_CHAINS, _ENDS)
 _LAST = PreparedStatement(select(func.max(_ENTRIES.c.seq)))
-_NEW_ENTRY = insertion(_ENTRIES, ("seq", "at_ms", "person", "act", "subject", "sentence", "details",
-                                  "previous", "hash", "chain", "number", "stamp"))  # fmt: skip
+_NEW_ENTRY = insertion(
+    _ENTRIES,
+    (
+        "seq",
+        "at_ms",
+        "person",
+        "act",
+        "subject",
+        "sentence",
+        "details",
+        "previous",
+        "hash",
+        "chain",
+        "number",
+        "stamp",
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,11 +115,18 @@ def row_of(envelope: Envelope, body: Body | None, entry_hash: str, name: str) ->
     """Return what the table has of an entry, but its place in it."""
     told = body or WITHHELD
     return {
-        "at_ms": envelope.at_ms, "person": name, "act": told.word, "subject": told.subject,
-        "sentence": told.sentence, "details": told.act, "previous": envelope.previous,
-        "hash": entry_hash, "chain": envelope.chain, "number": envelope.number,
+        "at_ms": envelope.at_ms,
+        "person": name,
+        "act": told.word,
+        "subject": told.subject,
+        "sentence": told.sentence,
+        "details": told.act,
+        "previous": envelope.previous,
+        "hash": entry_hash,
+        "chain": envelope.chain,
+        "number": envelope.number,
         "stamp": envelope.stamp,
-    }  # fmt: skip
+    }
 
 
 def move_chain(
@@ -112,10 +134,17 @@ def move_chain(
 ) -> None:
     """Note how far a chain file has been applied."""
     number, stamp = envelope.number, envelope.stamp
-    if not _MOVED.run(connection, its_uid=chain, new_number=number, new_head=entry_hash,
-                      new_stamp=stamp, new_bytes=length):  # fmt: skip
-        _NEW_CHAIN.run(connection, uid=chain, number=number, head=entry_hash, stamp=stamp,
-                       bytes=length)  # fmt: skip
+    if not _MOVED.run(
+        connection,
+        its_uid=chain,
+        new_number=number,
+        new_head=entry_hash,
+        new_stamp=stamp,
+        new_bytes=length,
+    ):
+        _NEW_CHAIN.run(
+            connection, uid=chain, number=number, head=entry_hash, stamp=stamp, bytes=length
+        )
 
 
 def _highest_stamp(connection: Connection) -> int:

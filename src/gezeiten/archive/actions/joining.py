@@ -12,11 +12,11 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.beginnings import beginning
-from gezeiten.archive.actions.conflicts import note_all_misfits
-from gezeiten.archive.actions.entry_restoration import old_entries, put_entries_right
+from gezeiten.archive.actions.conflicts import replace_conflicts
+from gezeiten.archive.actions.entry_restoration import old_entries, restore_entries
 from gezeiten.archive.actions.entry_writing import ends
 from gezeiten.archive.actions.logbook import told
-from gezeiten.archive.actions.rebuild import put_right
+from gezeiten.archive.actions.rebuild import repair_tables
 from gezeiten.archive.actions.replay import replayed_tables
 from gezeiten.archive.store.chains import ChainFiles, ChainLine
 from gezeiten.archive.store.tables import LogbookRow
@@ -28,7 +28,7 @@ def is_out_of_order(session: Session, fresh: Iterable[ChainLine]) -> bool:
     return any(line.envelope.stamp <= highest for line in fresh)
 
 
-def find_misfits(session: Session, bytes_of: Callable[[str], bytes]) -> None:
+def find_conflicts(session: Session, bytes_of: Callable[[str], bytes]) -> None:
     """Find anew what acts found otherwise than they say; where only one computer has acted there is
     nothing: such an act is refused there.
 
@@ -37,7 +37,7 @@ def find_misfits(session: Session, bytes_of: Callable[[str], bytes]) -> None:
     """
     if len(ends(session.connection())) > 1:
         began, _, since = beginning(bytes_of, told(session))
-        note_all_misfits(session, replayed_tables(began, since).misfits)
+        replace_conflicts(session, replayed_tables(began, since).misfits)
 
 
 def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str], bytes]) -> None:
@@ -48,8 +48,8 @@ def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str]
             changed.
     """
     with session.begin_nested():
-        put_entries_right(session, chains, old_entries(session))
+        restore_entries(session, chains, old_entries(session))
         began, _, since = beginning(bytes_of, told(session))
         anew = replayed_tables(began, since)  # what cannot be applied, verify names
-        put_right(session, anew.rows)
-        note_all_misfits(session, anew.misfits)
+        repair_tables(session, anew.rows)
+        replace_conflicts(session, anew.misfits)

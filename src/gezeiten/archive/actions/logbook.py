@@ -33,9 +33,19 @@ class Break:
     sentence: str
 
 
-_COLUMNS = (LogbookRow.seq, LogbookRow.at_ms, LogbookRow.person, LogbookRow.act,
-            LogbookRow.subject, LogbookRow.sentence, LogbookRow.details, LogbookRow.previous,
-            LogbookRow.hash, LogbookRow.chain, LogbookRow.number)  # fmt: skip
+_COLUMNS = (
+    LogbookRow.seq,
+    LogbookRow.at_ms,
+    LogbookRow.person,
+    LogbookRow.act,
+    LogbookRow.subject,
+    LogbookRow.sentence,
+    LogbookRow.details,
+    LogbookRow.previous,
+    LogbookRow.hash,
+    LogbookRow.chain,
+    LogbookRow.number,
+)
 """As `Entry` has them."""
 _LATEST_FIRST = PreparedStatement(select(*_COLUMNS).order_by(LogbookRow.seq.desc()))
 _OLDEST_FIRST = PreparedStatement(select(*_COLUMNS).order_by(LogbookRow.seq))
@@ -104,7 +114,7 @@ def newest_ms(session: Session) -> int | None:
     return session.scalar(select(func.max(LogbookRow.at_ms)))
 
 
-def has_acts(session: Session) -> bool:
+def has_actions(session: Session) -> bool:
     """Whether anything was done but that the archive was begun."""
     query = select(LogbookRow.seq).where(LogbookRow.act != ArchiveBegun.WORD)
     return session.scalars(query.limit(1)).first() is not None
@@ -123,9 +133,18 @@ def entry_of_line(line: ChainLine, seq: int, names: Mapping[str, str]) -> Entry:
     envelope = line.envelope
     told = line.body or WITHHELD
     return Entry(
-        seq, envelope.at_ms, name_of(envelope.person, names), told.word, told.subject,
-        told.sentence, told.act, envelope.previous, line.hash, envelope.chain, envelope.number,
-    )  # fmt: skip
+        seq,
+        envelope.at_ms,
+        name_of(envelope.person, names),
+        told.word,
+        told.subject,
+        told.sentence,
+        told.act,
+        envelope.previous,
+        line.hash,
+        envelope.chain,
+        envelope.number,
+    )
 
 
 def name_of(person: str, names: Mapping[str, str]) -> str:

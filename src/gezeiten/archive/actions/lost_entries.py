@@ -65,19 +65,19 @@ def lost_entries(session: Session, chains: ChainFiles) -> list[LostEntries]:
     found = []
     for chain in sorted(files.keys() | known.keys()):
         try:
-            line = _last_line(chains, chain)
+            line = _last_chain_line(chains, chain)
         except ArchiveDamagedError:
             continue
         if line is None and chain not in known:
             continue  # never applied: what the table calls by its name was in no file
-        entries = _behind(session, chain, line)
+        entries = _entries_after(session, chain, line)
         if entries:
             head = line.hash if line is not None else entries[0].previous
             found.append(LostEntries(chain, head, tuple(entries)))
     return found
 
 
-def _last_line(chains: ChainFiles, chain: str) -> ChainLine | None:
+def _last_chain_line(chains: ChainFiles, chain: str) -> ChainLine | None:
     """Return the last whole line of a chain file, None without one."""
     whole = b""
     for raw in chains.raw_lines(chain):
@@ -85,7 +85,7 @@ def _last_line(chains: ChainFiles, chain: str) -> ChainLine | None:
     return read_line(whole) if whole else None
 
 
-def _behind(session: Session, chain: str, line: ChainLine | None) -> list[Entry]:
+def _entries_after(session: Session, chain: str, line: ChainLine | None) -> list[Entry]:
     """Return the entries of a chain that follow a line, each the one before; all of it without
     one."""
     head, number = (line.hash, line.envelope.number) if line is not None else ("", 0)
@@ -98,7 +98,7 @@ def _behind(session: Session, chain: str, line: ChainLine | None) -> list[Entry]
     return found
 
 
-def write_again(
+def rewrite_lost(
     session: Session, chains: ChainFiles, lost: LostEntries, computer: str
 ) -> tuple[str, ...]:
     """Have lost entries written into their chain file again when the session is committed, as the
@@ -109,17 +109,29 @@ def write_again(
     length, previous = chains.sizes().get(lost.chain, 0), lost.head
     for entry in lost.entries:
         envelope = Envelope(
-            lost.chain, entry.number, previous,
+            lost.chain,
+            entry.number,
+            previous,
             _STAMP.value(connection, its_chain=lost.chain, its_number=entry.number),
-            entry.at_ms, _PEOPLE.value(connection, its_name=entry.person) or "", computer,
-            RESTORED, str(entry.details.get("kind", "")), int(entry.details.get("version", 0)),
-            "", entry.hash,
-        )  # fmt: skip
+            entry.at_ms,
+            _PEOPLE.value(connection, its_name=entry.person) or "",
+            computer,
+            RESTORED,
+            str(entry.details.get("kind", "")),
+            int(entry.details.get("version", 0)),
+            "",
+            entry.hash,
+        )
         told = Body(entry.act, entry.subject, entry.sentence, entry.details)
         raw, fresh = line_of(envelope, told)
         length += len(raw)
-        _OTHER_HASH.run(connection, its_chain=lost.chain, its_number=entry.number,
-                        new_previous=previous, new_hash=fresh)  # fmt: skip
+        _OTHER_HASH.run(
+            connection,
+            its_chain=lost.chain,
+            its_number=entry.number,
+            new_previous=previous,
+            new_hash=fresh,
+        )
         move_chain(connection, lost.chain, envelope, fresh, length)
         session.info.setdefault("lines", {}).setdefault(lost.chain, []).append(raw)
         hashes.append(fresh)

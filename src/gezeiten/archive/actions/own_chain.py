@@ -9,10 +9,10 @@ from typing import TypeAlias
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.actions.conflicts import note_misfits
+from gezeiten.archive.actions.conflicts import store_conflicts
 from gezeiten.archive.actions.entry_writing import Author, ends, enter
 from gezeiten.archive.projection import Authorship
-from gezeiten.archive.projection.archives import chain_begun
+from gezeiten.archive.projection.archives import apply_chain_begun
 from gezeiten.archive.store.action_codec import as_stored
 from gezeiten.archive.store.chains import Body, ChainFiles
 from gezeiten.archive.store.head_hashes import Head, Heads
@@ -40,11 +40,11 @@ class OwnChain:
     def enter(self, session: Session, told: Body, who: Author) -> None:
         """Enter an act; a new chain says before why it begins."""
         is_first = "lines" not in session.info  # of this transaction
-        if not self._chain or (is_first and not self._goes_on(session, self._chain)):
-            self._choose(session, who.at_ms)
+        if not self._chain or (is_first and not self._continues(session, self._chain)):
+            self._select_chain(session, who.at_ms)
         self._enter(session, told, who)
 
-    def _goes_on(self, session: Session, chain: str) -> bool:
+    def _continues(self, session: Session, chain: str) -> bool:
         """Whether a chain file ends where it was applied to: behind lines that cannot be read, or
         after an end that was cut off, nothing is written."""
         end = ends(session.connection()).get(chain)
@@ -53,7 +53,7 @@ class OwnChain:
     def _enter(self, session: Session, told: Body, who: Author) -> None:
         enter(session, self._chain, told, who, computer=self.computer, way=self.way)
 
-    def _choose(self, session: Session, at_ms: int) -> None:
+    def _select_chain(self, session: Session, at_ms: int) -> None:
         known = ends(session.connection()).values()
         if not known:
             self._chain = fresh_id()  # a new archive, or one from before there were chains
@@ -63,7 +63,7 @@ class OwnChain:
         own = last.uid if not self._heads.is_kept else ""
         if remembered is not None and holds(session, remembered):
             own = remembered.chain
-        if own and self._goes_on(session, own):
+        if own and self._continues(session, own):
             self._chain = own
             return
         self._chain = fresh_id()
@@ -74,8 +74,8 @@ class OwnChain:
         self._enter(session, body, Author("", "", at_ms))
         if why == "other":
             entry = ends(session.connection())[self._chain].head
-            found = chain_begun(session.connection(), act, Authorship(at_ms, ""))
-            note_misfits(session, {entry: found})
+            found = apply_chain_begun(session.connection(), act, Authorship(at_ms, ""))
+            store_conflicts(session, {entry: found})
 
     def _archive(self, session: Session) -> str:
         """What an archive is remembered by: its id and its folder. A copy in another folder is

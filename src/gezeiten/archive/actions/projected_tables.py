@@ -19,17 +19,51 @@ from gezeiten.archive.store.tables import Base
 from gezeiten.domain.actions.offloads import SOURCES
 
 MADE = (
-    "person", "site", "point", "kept_plan", "kept_tie", "logger", "mission", "offload", "overview",
-    "logger_report", "launch_intent", "service", "visit_round", "round_task", "handover",
-    "assessment", "step", "excursion_found", "placing", "feeding",
-    "series_limit", "own_quantity", "derived", "derived_input", "correction", "remark",
-    "check_reading", "clock", "hanging",
-)  # fmt: skip
+    "person",
+    "site",
+    "point",
+    "kept_plan",
+    "kept_tie",
+    "logger",
+    "mission",
+    "offload",
+    "overview",
+    "logger_report",
+    "launch_intent",
+    "service",
+    "visit_round",
+    "round_task",
+    "handover",
+    "assessment",
+    "step",
+    "excursion_found",
+    "placing",
+    "feeding",
+    "series_limit",
+    "own_quantity",
+    "derived",
+    "derived_input",
+    "correction",
+    "remark",
+    "check_reading",
+    "clock",
+    "hanging",
+)
 """Tables whose rows acts make; none refers to a later one."""
 HELD_AT_BEGIN = frozenset(MADE) - {
-    "excursion_found", "placing", "feeding", "series_limit", "own_quantity", "derived",
-    "derived_input", "correction", "remark", "check_reading", "clock", "hanging",
-}  # fmt: skip
+    "excursion_found",
+    "placing",
+    "feeding",
+    "series_limit",
+    "own_quantity",
+    "derived",
+    "derived_input",
+    "correction",
+    "remark",
+    "check_reading",
+    "clock",
+    "hanging",
+}
 """Tables that could hold something before acts made them; the others began empty."""
 _BY_WHAT_IT_IS = {
     "logger": ("serial",),
@@ -71,13 +105,14 @@ def table_rows(
     Args:
         keys: those of the tables before it, to which its rows refer.
     """
-    referred = {its for _, its in _told_columns(name) if its}
-    identities = {its: {number: key for key, number in keys[its].items()}
-                  for its in referred if its in keys}  # fmt: skip
+    referred = {its for _, its in _compared_columns(name) if its}
+    identities = {
+        its: {number: key for key, number in keys[its].items()} for its in referred if its in keys
+    }
     own = identities.setdefault(name, {})
     made: dict[str, Row] = {}
     for row in connection.execute(_all_of(name)).mappings():
-        told = _told(name, row, identities)
+        told = _compared_row(name, row, identities)
         own[row["id"]] = key = _free(made, _identity(name, told, row))
         made[key] = told
     return made, {key: number for number, key in own.items()}
@@ -97,19 +132,19 @@ def _free(taken: dict[str, Any], key: str) -> str:
     return name
 
 
-def goes_by_id(name: str) -> bool:
+def is_identified_by_id(name: str) -> bool:
     """Whether what identifies a table's rows is an id that is in no other column."""
     return name not in _BY_WHAT_IT_IS
 
 
-def _not_told(name: str) -> tuple[str, ...]:
+def _implied_columns(name: str) -> tuple[str, ...]:
     """Columns of a table that are told by its identity."""
-    return ("uid",) if goes_by_id(name) else ()
+    return ("uid",) if is_identified_by_id(name) else ()
 
 
-def _told(name: str, row: Any, identities: dict[str, dict[int, str]]) -> Row:
+def _compared_row(name: str, row: Any, identities: dict[str, dict[int, str]]) -> Row:
     told: Row = {}
-    for column, refers_to in _told_columns(name):
+    for column, refers_to in _compared_columns(name):
         value = row[column]
         if refers_to:
             value = identities[refers_to].get(value, value)
@@ -118,12 +153,12 @@ def _told(name: str, row: Any, identities: dict[str, dict[int, str]]) -> Row:
 
 
 @cache
-def _told_columns(name: str) -> tuple[tuple[str, str], ...]:
+def _compared_columns(name: str) -> tuple[tuple[str, str], ...]:
     """The columns of a table that are told, each with the table that it refers to, "" for none."""
     return tuple(
         (column.name, next((one.column.table.name for one in column.foreign_keys), ""))
         for column in table_of(name).columns
-        if column.name not in ("id", *_not_told(name))
+        if column.name not in ("id", *_implied_columns(name))
     )
 
 
@@ -177,16 +212,16 @@ def _mission_uid(row: Row, loggers: dict[str, Row]) -> str:
     return mission_id(row["logger_id"], row["number"], row["launched_ms"])
 
 
-def put_in(connection: Connection, made: Rows) -> None:
+def insert_rows(connection: Connection, made: Rows) -> None:
     """Put rows into empty tables."""
     keys: Keys = {}
     for name in MADE:
         keys[name] = {}
         for identity, row in made[name].items():
-            put_one(connection, name, identity, row, keys)
+            insert_row(connection, name, identity, row, keys)
 
 
-def put_one(
+def insert_row(
     connection: Connection,
     name: str,
     identity: str,
@@ -195,15 +230,15 @@ def put_one(
 ) -> None:
     """Put one row into a table. keys: of what it refers to; its own is added."""
     table = table_of(name)
-    values = {column: held(table, column, value, keys) for column, value in row.items()}
-    if goes_by_id(name):
+    values = {column: column_value(table, column, value, keys) for column, value in row.items()}
+    if is_identified_by_id(name):
         values["uid"] = identity
     done = connection.execute(insert(table).values(values))
     assert done.inserted_primary_key is not None
     keys[name][identity] = int(done.inserted_primary_key[0])
 
 
-def held(table: Table, column: str, value: Any, keys: Keys) -> Any:
+def column_value(table: Table, column: str, value: Any, keys: Keys) -> Any:
     """Return what a column holds: of a thing referred to, this database's key."""
     referred = next(iter(table.c[column].foreign_keys), None)
     if referred is None or value is None:

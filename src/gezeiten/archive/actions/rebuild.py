@@ -10,17 +10,17 @@ from gezeiten.archive.actions.projected_tables import (
     Keys,
     Row,
     Rows,
-    goes_by_id,
-    held,
-    put_one,
+    column_value,
+    insert_row,
+    is_identified_by_id,
     table_of,
     table_rows,
 )
 from gezeiten.archive.local_cache.changes import all_changed
-from gezeiten.archive.local_cache.excursions import clear_of_nothing
+from gezeiten.archive.local_cache.excursions import delete_orphans
 
 
-def put_right(session: Session, wanted: Rows) -> None:
+def repair_tables(session: Session, wanted: Rows) -> None:
     """Make missing rows, set columns and take rows out as acts say, inside the caller's
     transaction."""
     session.flush()
@@ -30,14 +30,14 @@ def put_right(session: Session, wanted: Rows) -> None:
     keys: Keys = {}
     for name in MADE:  # what a row refers to is right by then, and so is how it is told
         kept, keys[name] = table_rows(connection, name, keys)
-        _put_table_right(connection, name, wanted[name], kept, keys)
+        _repair_table(connection, name, wanted[name], kept, keys)
         _, keys[name] = table_rows(connection, name, keys)
-    clear_of_nothing(session)
+    delete_orphans(session)
     all_changed(connection)  # which mission feeds which series may be another one now
     session.expire_all()
 
 
-def _put_table_right(
+def _repair_table(
     connection: Connection, name: str, wanted: dict[str, Row], kept: dict[str, Row], keys: Keys
 ) -> None:
     table = table_of(name)
@@ -48,15 +48,15 @@ def _put_table_right(
         keys[name][should] = keys[name].pop(was)
         extra.remove(was)
         missing.remove(should)
-        if goes_by_id(name):
+        if is_identified_by_id(name):
             _set(connection, name, keys[name][should], {"uid": should})
     for identity in extra:
         connection.execute(delete(table).where(table.c.id == keys[name].pop(identity)))
     for identity in missing:
-        put_one(connection, name, identity, wanted[identity], keys)
+        insert_row(connection, name, identity, wanted[identity], keys)
     for identity in wanted.keys() & kept.keys():
         changed = {
-            column: held(table, column, value, keys)
+            column: column_value(table, column, value, keys)
             for column, value in wanted[identity].items()
             if kept[identity][column] != value
         }
@@ -74,13 +74,13 @@ def _renamed(
     pairs: list[tuple[str, str]] = []
     for should in missing:
         for was in extra:
-            if was not in dict(pairs) and _is_one_thing(kept[was], wanted[should]):
+            if was not in dict(pairs) and _is_same_row(kept[was], wanted[should]):
                 pairs.append((was, should))
                 break
     return pairs
 
 
-def _is_one_thing(was: Row, should: Row) -> bool:
+def _is_same_row(was: Row, should: Row) -> bool:
     if "uid" in should and was["uid"] == should["uid"]:
         return True
     same = [column for column, value in should.items() if was[column] == value]

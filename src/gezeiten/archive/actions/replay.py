@@ -16,9 +16,9 @@ from sqlalchemy import Connection, MetaData, UniqueConstraint, create_engine
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.pool import StaticPool
 
-from gezeiten.archive.actions.projected_tables import Rows, put_in, rows
+from gezeiten.archive.actions.projected_tables import Rows, insert_rows, rows
 from gezeiten.archive.projection import Authorship, Misfits, apply
-from gezeiten.archive.store.action_codec import from_stored, is_act
+from gezeiten.archive.store.action_codec import from_stored, is_action
 from gezeiten.archive.store.prepared import make_all
 from gezeiten.archive.store.tables import Base
 from gezeiten.domain.entries import Entry
@@ -58,7 +58,7 @@ def _short(value: Any) -> str:
     return text if len(text) <= 40 else text[:38] + "…"
 
 
-def apply_again(
+def reapply(
     connection: Connection, entries: Iterable[Entry], *, carefully: bool = False
 ) -> tuple[dict[str, Misfits], list[str]]:
     """Put the acts of entries, oldest first, into the tables of a connection; entries that only
@@ -71,7 +71,7 @@ def apply_again(
     misfits: dict[str, Misfits] = {}
     failed = []
     for entry in entries:
-        if not is_act(entry.details):
+        if not is_action(entry.details):
             continue
         try:
             with connection.begin_nested() if carefully else nullcontext():
@@ -89,7 +89,7 @@ def apply_again(
 
 def differences(kept: Connection, wanted: Rows) -> list[Difference]:
     """Return where what is kept is not what acts made."""
-    return list(_between(rows(kept), wanted))
+    return list(_differences(rows(kept), wanted))
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,8 +113,8 @@ def replayed_tables(began: Rows, entries: Iterable[Entry]) -> ReplayedTables:
 
 def _replayed_tables(began: Rows, entries: Iterable[Entry], *, carefully: bool) -> ReplayedTables:
     with scratch() as anew:
-        put_in(anew, began)
-        misfits, failed = apply_again(anew, entries, carefully=carefully)
+        insert_rows(anew, began)
+        misfits, failed = reapply(anew, entries, carefully=carefully)
         return ReplayedTables(rows(anew), failed, misfits)
 
 
@@ -142,7 +142,7 @@ def _without_unique_names() -> MetaData:
     return made
 
 
-def _between(found: Rows, wanted: Rows) -> Iterable[Difference]:
+def _differences(found: Rows, wanted: Rows) -> Iterable[Difference]:
     for table in wanted:
         there, should = found[table], wanted[table]
         for key in there.keys() - should.keys():

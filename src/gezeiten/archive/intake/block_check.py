@@ -16,10 +16,10 @@ from gezeiten.archive.intake.looked import ByteVerification
 from gezeiten.archive.intake.of_bytes import (
     Decode,
     MissionMade,
-    mission_made,
+    decode_mission,
     offloads_of,
-    put_mission,
     raw_of,
+    replace_mission_readings,
 )
 from gezeiten.archive.local_cache.block_store import blocks_of, raw_key
 from gezeiten.archive.local_cache.blocks import (
@@ -29,7 +29,7 @@ from gezeiten.archive.local_cache.blocks import (
     unpacked_cells,
     unpacked_runs,
 )
-from gezeiten.archive.local_cache.excursions import clear_of_nothing, of_nothing
+from gezeiten.archive.local_cache.excursions import delete_orphans, orphaned_ids
 from gezeiten.archive.local_cache.tables import PARTS, Block, BlockBytes, BlockCells, HeldBytes
 from gezeiten.archive.store.packing import decode_readings, decode_times
 from gezeiten.archive.store.tables import Mission, Offload
@@ -58,71 +58,74 @@ def faulty_readings(
     each: hears how many offloads are done, of how many, mission by mission; may end it by an error.
     """
     faults: list[str] = []
-    done, many = 0, len(offloads_kept(session))
+    done, many = 0, len(all_offloads(session))
     for mission, offloads in missions_offloaded(session):
         each(done, many)
         done += len(offloads)
         raws = [one.sha256 for one in offloads]
-        if looked.leaves_out(vault, *raws):
+        if looked.covers_all(vault, *raws):
             continue
         before = len(faults)
-        made = mission_made(session, mission, offloads, decode)
-        faults += [f"Raw offload {one.sha256[:12]} cannot be checked: {why}"
-                   for one, why in made.unread]  # fmt: skip
-        faults += [_lost(one) for one in offloads if is_lost(raw_of(one))]
+        made = decode_mission(session, mission, offloads, decode)
+        faults += [
+            f"Raw offload {one.sha256[:12]} cannot be checked: {why}" for one, why in made.unread
+        ]
+        faults += [_missing_bytes_message(one) for one in offloads if is_lost(raw_of(one))]
         faults += _differing(session, mission, offloads, made)
         if len(faults) == before:
             looked.note(vault, *raws)
     return many, faults + _strays(session)
 
 
-def _lost(offload: Offload) -> str:
+def _missing_bytes_message(offload: Offload) -> str:
     return (
         f"Raw offload {offload.sha256[:12]} is lost; the readings that were made of it are kept "
         "instead. Take in a copy of the vault that has it."
     )
 
 
-def make_readings_anew(session: Session, decode: Decode) -> None:
+def rebuild_readings(session: Session, decode: Decode) -> None:
     """Put readings made anew in place where others are kept, inside the caller's transaction. Those
     of bytes that are gone or damaged stay as they are: nothing else has them."""
     session.execute(delete(Block).where(Block.id.in_(_STRAY_BLOCKS)))
     for part, strays in _STRAY_PARTS:
         session.execute(delete(part).where(part.id.in_(strays)))
     session.execute(delete(HeldBytes).where(HeldBytes.id.in_(_STRAY_HELD)))
-    clear_of_nothing(session)
+    delete_orphans(session)
     session.expire_all()
     for mission, offloads in missions_offloaded(session):
-        _put_right(session, mission, offloads, mission_made(session, mission, offloads, decode))
+        _store_if_different(
+            session, mission, offloads, decode_mission(session, mission, offloads, decode)
+        )
     session.expire_all()
 
 
-def put_mission_right(session: Session, mission_id: int, decode: Decode) -> bool:
+def rebuild_mission(session: Session, mission_id: int, decode: Decode) -> bool:
     """Put the readings of a mission, made of its bytes, in place of those that are kept where these
     differ; returns whether they did. Nothing is done where bytes are gone or damaged: what is
     damaged goes on being said."""
     mission, offloads = session.get_one(Mission, mission_id), offloads_of(session, mission_id)
-    made = mission_made(session, mission, offloads, decode)
-    return not made.unread and _put_right(session, mission, offloads, made)
+    made = decode_mission(session, mission, offloads, decode)
+    return not made.unread and _store_if_different(session, mission, offloads, made)
 
 
-def _put_right(
+def _store_if_different(
     session: Session, mission: Mission, offloads: list[Offload], made: MissionMade
 ) -> bool:
     differs = next(_differing(session, mission, offloads, made), None) is not None
     if differs:
-        put_mission(session, made)
+        replace_mission_readings(session, made)
     return differs
 
 
-def offloads_kept(session: Session) -> list[Offload]:
+def all_offloads(session: Session) -> list[Offload]:
     """Return all offloads in the order in which they came."""
     return list(session.scalars(select(Offload).order_by(Offload.id)))
 
 
-def raws_kept(session: Session) -> list[RawKept]:
+def all_raw_bytes(session: Session) -> list[RawKept]:
     """Return the bytes of all offloads."""
-    return [raw_of(one) for one in offloads_kept(session)]
+    return [raw_of(one) for one in all_offloads(session)]
 
 
 def missions_offloaded(session: Session) -> Iterator[tuple[Mission, list[Offload]]]:
@@ -151,7 +154,7 @@ def _differing(
             ),
             key=lambda block: (block.channel, block.unit),
         )
-    }  # fmt: skip
+    }
     wanted = blocks_of(made.whose, made.columns.values())
     for (channel, unit), its in zip(made.columns, wanted, strict=True):
         blocks = kept.pop((channel, unit), {})
@@ -162,14 +165,16 @@ def _differing(
         yield from (_sentence(mission, offloads, channel, block) for block in blocks.values())
     for (channel, _), blocks in kept.items():
         yield from (_sentence(mission, offloads, channel, block) for block in blocks.values())
-    yield from _differing_held(session, made)
+    yield from _differing_block_notes(session, made)
 
 
 def _same(block: Any, wanted: PackedBlock, made: MissionMade) -> bool:
     its = made.whose
     if (block.is_text, block.usual_ms, block.shorter_ms) != (
-        its.is_text, its.usual_ms, its.shorter_ms
-    ):  # fmt: skip
+        its.is_text,
+        its.usual_ms,
+        its.shorter_ms,
+    ):
         return False
     if any(getattr(block, name) != getattr(wanted, name) for name in _FACTS):
         return False
@@ -188,7 +193,7 @@ def _same_bytes(block: Any, wanted: PackedBlock) -> bool:
         if not np.array_equal(ours, theirs, equal_nan=True):
             return False
     pairs = (block.numbers, wanted.numbers), (block.times, wanted.times)
-    same = all(_same_whole(one, other, wanted.count) for one, other in pairs)
+    same = all(_are_same_bytes(one, other, wanted.count) for one, other in pairs)
     return same and _same_cells(block.cells, wanted.cells)
 
 
@@ -206,7 +211,7 @@ def _runs(data: bytes | None) -> NDArray[np.int64]:
     return unpacked_runs(data) if data is not None else np.empty((0, 3), np.int64)
 
 
-def _same_whole(one: bytes | None, other: bytes | None, count: int) -> bool:
+def _are_same_bytes(one: bytes | None, other: bytes | None, count: int) -> bool:
     if one == other:
         return True
     if one is None or other is None:
@@ -229,10 +234,12 @@ def _sentence(mission: Mission, offloads: list[Offload], channel: str, block: An
     )
 
 
-def _differing_held(session: Session, made: MissionMade) -> Iterator[str]:
+def _differing_block_notes(session: Session, made: MissionMade) -> Iterator[str]:
     unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
-    kept = {row.raw: row.spans for row in session.scalars(
-        select(HeldBytes).filter_by(mission=made.whose.mission))}  # fmt: skip
+    kept = {
+        row.raw: row.spans
+        for row in session.scalars(select(HeldBytes).filter_by(mission=made.whose.mission))
+    }
     for raw in (kept.keys() | made.held.keys()) - unread:
         wanted = made.held.get(raw)
         if wanted is None or kept.get(raw) != [list(span) for span in wanted]:
@@ -245,16 +252,21 @@ def _strays(session: Session) -> list[str]:
     of no point or mission."""
     return [
         f"{what} {key} belongs to nothing; {_REBUILD}"
-        for what, query in (("Block", _STRAY_BLOCKS),
-                            *(("Block", strays) for _, strays in _STRAY_PARTS),
-                            ("Note of bytes", _STRAY_HELD),
-                            ("Excursion", of_nothing()))
+        for what, query in (
+            ("Block", _STRAY_BLOCKS),
+            *(("Block", strays) for _, strays in _STRAY_PARTS),
+            ("Note of bytes", _STRAY_HELD),
+            ("Excursion", orphaned_ids()),
+        )
         for key in session.scalars(query)
-    ]  # fmt: skip
+    ]
 
 
 _OFFLOADED = select(Mission.uid).join(Offload, Offload.mission_id == Mission.id)
 _STRAY_BLOCKS = select(Block.id).where(Block.mission.not_in(_OFFLOADED))
-_STRAY_PARTS = [(part, select(part.id).where(part.id.not_in(select(Block.id))))
-                for part in PARTS if part is not Block]  # fmt: skip
+_STRAY_PARTS = [
+    (part, select(part.id).where(part.id.not_in(select(Block.id))))
+    for part in PARTS
+    if part is not Block
+]
 _STRAY_HELD = select(HeldBytes.id).where(HeldBytes.mission.not_in(_OFFLOADED))

@@ -21,7 +21,7 @@ _OLD = text(
 )
 
 
-def tell_found_before(archive: Archive, at_ms: int) -> None:
+def record_earlier_findings(archive: Archive, at_ms: int) -> None:
     """Tell by acts when excursions were found, then let go of that version's table."""
     with archive.reading() as session:
         if not inspect(session.connection()).has_table("old_excursion"):
@@ -30,10 +30,15 @@ def tell_found_before(archive: Archive, at_ms: int) -> None:
         rows = session.execute(_OLD).all()
         for point, listed in groupby(rows, key=lambda row: row.point):
             found = [
-                FoundOne(MissionName(row.serial, row.number, row.launched_ms),
-                         stored_value(row.rule), row.start_ms, row.end_ms, row.found_ms)
+                FoundOne(
+                    MissionName(row.serial, row.number, row.launched_ms),
+                    stored_value(row.rule),
+                    row.start_ms,
+                    row.end_ms,
+                    row.found_ms,
+                )
                 for row in listed
-            ]  # fmt: skip
+            ]
             act = ExcursionsFound(point, tuple(found))
             if archive.is_looked_at:  # a copy for looking: no act is done
                 apply(session.connection(), act, Authorship(at_ms, ""))

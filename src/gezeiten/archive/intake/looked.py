@@ -46,7 +46,7 @@ class ByteVerification:
                 session.execute(delete(VerificationRow))
                 session.execute(insert(VerificationRow).values(began_ms=now_ms, ended_ms=None))
 
-    def leaves_out(self, vault: Vault, *fingerprints: str) -> bool:
+    def covers_all(self, vault: Vault, *fingerprints: str) -> bool:
         """Whether all of these need not be read again."""
         is_known = all(
             sha256 in self._known and self._known[sha256] == vault.stamp(sha256)
@@ -60,8 +60,12 @@ class ByteVerification:
         for sha256 in fingerprints:
             stamp = vault.stamp(sha256)
             if stamp is not None:
-                self._noted[sha256] = {"file": sha256, "size": stamp[0], "changed_ns": stamp[1],
-                                       "at_ms": self._now_ms}  # fmt: skip
+                self._noted[sha256] = {
+                    "file": sha256,
+                    "size": stamp[0],
+                    "changed_ns": stamp[1],
+                    "at_ms": self._now_ms,
+                }
         if len(self._noted) >= _NOTED_TOGETHER:
             self.keep()
 

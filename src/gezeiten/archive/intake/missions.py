@@ -18,15 +18,15 @@ from gezeiten.archive.database import Archive
 from gezeiten.archive.local_cache.block_owner import BlockOwner
 from gezeiten.archive.local_cache.block_store import (
     ChannelColumn,
-    hold_all,
     leave_to_all_bytes,
-    note_held,
+    note_stored,
+    store_channels,
 )
 from gezeiten.archive.local_cache.cutting import Column
 from gezeiten.archive.local_cache.readings import in_ranges
 from gezeiten.archive.projection import Authorship
-from gezeiten.archive.projection.missions import kept_numbers
-from gezeiten.archive.sites import UNPLACED_SITE, find_point
+from gezeiten.archive.projection.missions import stored_numbers
+from gezeiten.archive.sites import UNPLACED_SITE, find_or_add_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
@@ -129,7 +129,7 @@ class Intake:
         return size(self.added)
 
 
-def take_in(
+def import_mission_file(
     archive: Archive,
     raw: bytes,
     file: RawMission,
@@ -149,11 +149,11 @@ def take_in(
     """
     sha256 = sha256 or fingerprint(raw)
     with archive.writing() as session:
-        mission = _known(session, file)
+        mission = _find_mission(session, file)
         point = _point(session, file, how, mission)
-        kept = kept_ranges(session, mission.id) if mission else []
+        kept = stored_ranges(session, mission.id) if mission else []
         added = merged(part for got in file.received for part in missing(got, kept))
-        if not added and (not even_if_known or _is_kept(session, mission, sha256)):
+        if not added and (not even_if_known or _is_stored(session, mission, sha256)):
             _note_damage(session, mission, file, damaged, how)
             return Intake(None, mission.id if mission else 0, point.id, [], "")
         columns = mission_columns(file)
@@ -163,12 +163,12 @@ def take_in(
         bytes_kept = RawBytes(sha256, len(raw), how.route, how.carried)
         read = ReaderVersion(READER, printed.result())
         do(session, _offloaded(file, how, point.uid, bytes_kept, damaged, read), how.said)
-        mission = mission or _known(session, file)
+        mission = mission or _find_mission(session, file)
         assert mission is not None
         offload, added = _offload_of(session, mission, sha256)
-        its = whose(mission, file)
-        came = hold_all(session, its, columns)
-        note_held(session, its.mission, sha256, spans_of(file))
+        its = block_owner(mission, file)
+        came = store_channels(session, its, columns)
+        note_stored(session, its.mission, sha256, spans_of(file))
         if any(one.differs for one in came) and not is_latest(session, offload):
             leave_to_all_bytes(session, mission.uid)
         return Intake(offload, mission.id, mission.point_id or 0, added, sha256)
@@ -184,7 +184,7 @@ def _offloaded(
 ) -> MissionOffloaded:
     return MissionOffloaded(
         file.serial,
-        mission_said(file, point),
+        stated_mission(file, point),
         raw,
         received=tuple(file.received),
         damaged=tuple(file.damaged),
@@ -198,12 +198,18 @@ def _offloaded(
     )
 
 
-def mission_said(file: RawMission, point: str) -> MissionSaid:
+def stated_mission(file: RawMission, point: str) -> MissionSaid:
     """Return what a file says of its mission. point: id of where it belongs."""
     return MissionSaid(
-        file.model, file.firmware, file.number, file.launched_ms, file.first_ms, file.interval_ms,
-        point, file.plan,
-    )  # fmt: skip
+        file.model,
+        file.firmware,
+        file.number,
+        file.launched_ms,
+        file.first_ms,
+        file.interval_ms,
+        point,
+        file.plan,
+    )
 
 
 def _note_damage(
@@ -221,7 +227,7 @@ def _note_damage(
         do(session, noted, how.said)
 
 
-def _is_kept(session: Session, mission: Mission | None, sha256: str) -> bool:
+def _is_stored(session: Session, mission: Mission | None, sha256: str) -> bool:
     query = select(Offload.id).filter_by(sha256=sha256)
     return mission is not None and (
         session.scalars(query.filter_by(mission_id=mission.id)).first() is not None
@@ -243,9 +249,9 @@ def _offload_of(session: Session, mission: Mission, sha256: str) -> tuple[int, l
     return row[0], [(first, end) for first, end in row[1]]
 
 
-def kept_ranges(session: Session, mission_id: int) -> list[Range]:
+def stored_ranges(session: Session, mission_id: int) -> list[Range]:
     """Return the reading numbers of a mission that the archive holds."""
-    return kept_numbers(session.connection(), mission_id)
+    return stored_numbers(session.connection(), mission_id)
 
 
 def find_logger(session: Session, serial: str) -> Logger | None:
@@ -253,17 +259,17 @@ def find_logger(session: Session, serial: str) -> Logger | None:
     return session.scalars(select(Logger).filter_by(serial=serial)).first()
 
 
-def _known(session: Session, file: RawMission) -> Mission | None:
+def _find_mission(session: Session, file: RawMission) -> Mission | None:
     logger = find_logger(session, file.serial)
     if logger is None:
         return None
-    return known_mission(session, logger.id, file.number, file.launched_ms)
+    return find_mission(session, logger.id, file.number, file.launched_ms)
 
 
 def point_of(session: Session, file: RawMission, how: Circumstances) -> Point:
     """Return where a file's mission belongs: the point it is entered for, else the one its plan
     names, made where it is new."""
-    return _point(session, file, how, _known(session, file))
+    return _point(session, file, how, _find_mission(session, file))
 
 
 def _point(
@@ -272,19 +278,17 @@ def _point(
     if mission is not None:
         return session.get_one(Point, mission.point_id)
     name = plan_from_dict(file.plan).point_name
-    return find_point(session, name or full_name(UNPLACED_SITE, file.serial), how.said)
+    return find_or_add_point(session, name or full_name(UNPLACED_SITE, file.serial), how.said)
 
 
-def known_mission(
-    session: Session, logger_id: int, number: int, launched_ms: int
-) -> Mission | None:
+def find_mission(session: Session, logger_id: int, number: int, launched_ms: int) -> Mission | None:
     """Return a logger's mission of that number and launch where it is entered."""
     return session.scalars(
         select(Mission).filter_by(logger_id=logger_id, number=number, launched_ms=launched_ms)
     ).first()
 
 
-def whose(mission: Mission, file: RawMission) -> BlockOwner:
+def block_owner(mission: Mission, file: RawMission) -> BlockOwner:
     """Return whose the readings of a file are."""
     return BlockOwner(mission.uid, False, file.interval_ms, file.step_ms)
 
@@ -311,10 +315,11 @@ def mission_columns(file: RawMission) -> list[ChannelColumn]:
     came = in_ranges(file.numbers, file.received)
     which = slice(None) if came.all() else came
     return [
-        ChannelColumn(channel.key, channel.unit,
-                      Column(file.numbers, file.times, values).part(which))
+        ChannelColumn(
+            channel.key, channel.unit, Column(file.numbers, file.times, values).part(which)
+        )
         for channel, values in zip(file.channels, file.values, strict=True)
-    ]  # fmt: skip
+    ]
 
 
 def print_of(columns: Sequence[ChannelColumn]) -> str:

@@ -23,11 +23,11 @@ from gezeiten.archive.local_cache.block_owner import BlockOwner
 from gezeiten.archive.local_cache.block_store import (
     ChannelColumn,
     blocks_of,
-    hold_all,
-    let_go,
-    note_held,
-    put_blocks,
+    delete_blocks,
+    insert_blocks,
+    note_stored,
     raw_key,
+    store_channels,
 )
 from gezeiten.archive.local_cache.blocks import unpack
 from gezeiten.archive.local_cache.cutting import Column, text_column, united
@@ -88,8 +88,9 @@ class MissionMade:
 
 def raw_of(offload: Offload) -> RawKept:
     """Return the bytes of an offload, and how they are read."""
-    return RawKept(offload.sha256, offload.reading, offload.reader, offload.read_as,
-                   offload.rescued)  # fmt: skip
+    return RawKept(
+        offload.sha256, offload.reading, offload.reader, offload.read_as, offload.rescued
+    )
 
 
 def readings_of(offload: Offload, decode: Decode) -> OffloadReadings | GezeitenError:
@@ -120,21 +121,27 @@ def _text_columns(read: TextRead, made: ReadingsPrint) -> list[ChannelColumn]:
     for piece in pieces:
         made.take(piece.times, piece.values)
     return [
-        ChannelColumn(key, unit, united(
-            [text_column(piece.times, piece.values[i]) for piece in pieces], is_text=True))
+        ChannelColumn(
+            key,
+            unit,
+            united([text_column(piece.times, piece.values[i]) for piece in pieces], is_text=True),
+        )
         for i, (key, unit) in enumerate(read.source.channels)
-    ]  # fmt: skip
+    ]
 
 
 def _ends(columns: list[ChannelColumn]) -> list[Span]:
-    instants = [(int(one.column.times.min()), int(one.column.times.max()))
-                for one in columns if len(one.column)]  # fmt: skip
+    instants = [
+        (int(one.column.times.min()), int(one.column.times.max()))
+        for one in columns
+        if len(one.column)
+    ]
     if not instants:
         return []
     return [(min(first for first, _ in instants), max(last for _, last in instants))]
 
 
-def mission_made(
+def decode_mission(
     session: Session, mission: Mission, offloads: list[Offload], decode: Decode
 ) -> MissionMade:
     """Return the readings of a mission, made of the bytes of its offloads (oldest first). Where
@@ -149,8 +156,8 @@ def mission_made(
         if isinstance(of, GezeitenError):
             unread.append((offload, of))
             continue
-        if _is_otherwise(offload, of) and of.raw in known:
-            unread.append((offload, _otherwise(offload)))
+        if _differs_from(offload, of) and of.raw in known:
+            unread.append((offload, _differs_error(offload)))
             continue
         held.setdefault(of.raw, of.spans)
         usual_ms, shorter_ms = of.usual_ms or usual_ms, of.shorter_ms or shorter_ms
@@ -159,25 +166,27 @@ def mission_made(
     is_text = any(offload.reading is not None for offload in offloads)
     if unread:
         usual_ms = usual_ms or (0 if is_text else mission.interval_ms)
-        for key, column in _kept(session, mission, is_text=is_text).items():
+        for key, column in _stored_columns(session, mission, is_text=is_text).items():
             parts.setdefault(key, []).append(column)
     its = BlockOwner(mission.uid, is_text, usual_ms, shorter_ms)
     columns = {key: united(listed, is_text=is_text) for key, listed in parts.items()}
     return MissionMade(its, columns, held, unread)
 
 
-def _is_otherwise(offload: Offload, of: OffloadReadings) -> bool:
+def _differs_from(offload: Offload, of: OffloadReadings) -> bool:
     return bool(offload.read_as and of.read_as and offload.read_as != of.read_as)
 
 
-def _otherwise(offload: Offload) -> ArchiveDamagedError:
+def _differs_error(offload: Offload) -> ArchiveDamagedError:
     return ArchiveDamagedError(
         "its bytes are read otherwise now than when they came, and the readings of then are kept; "
         f"gezeiten verify --read-anew {offload.sha256[:12]} takes the new ones."
     )
 
 
-def _kept(session: Session, mission: Mission, *, is_text: bool) -> dict[tuple[str, str], Column]:
+def _stored_columns(
+    session: Session, mission: Mission, *, is_text: bool
+) -> dict[tuple[str, str], Column]:
     rows = session.execute(
         select(Block.channel, Block.unit, *READING)
         .join(BlockBytes, BlockBytes.id == Block.id)
@@ -194,18 +203,20 @@ def _kept(session: Session, mission: Mission, *, is_text: bool) -> dict[tuple[st
     return {key: united(listed, is_text=is_text) for key, listed in kept.items()}
 
 
-def put_mission(session: Session, made: MissionMade) -> None:
+def replace_mission_readings(session: Session, made: MissionMade) -> None:
     """Put the readings of a mission in place of those that are kept."""
-    before = {row.raw: row.spans for row in session.scalars(
-        select(HeldBytes).filter_by(mission=made.whose.mission))}  # fmt: skip
-    let_go(session, made.whose.mission)
+    before = {
+        row.raw: row.spans
+        for row in session.scalars(select(HeldBytes).filter_by(mission=made.whose.mission))
+    }
+    delete_blocks(session, made.whose.mission)
     blocks = blocks_of(made.whose, made.columns.values())
     for (channel, unit), its in zip(made.columns, blocks, strict=True):
-        put_blocks(session, made.whose, channel, unit, its)
+        insert_blocks(session, made.whose, channel, unit, its)
     unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
     stays = {raw: [(a, b) for a, b in spans] for raw, spans in before.items() if raw in unread}
     for raw, spans in {**made.held, **stays}.items():
-        note_held(session, made.whose.mission, raw, spans)
+        note_stored(session, made.whose.mission, raw, spans)
     session.flush()
 
 
@@ -223,12 +234,12 @@ def make_missing_readings(
     tell: hears now and then how many are made, of how many.
     """
     with archive.reading() as session:
-        strays = list(session.scalars(_held_of_nothing()))
+        strays = list(session.scalars(_blocks_without_offload()))
         missing = list(session.scalars(_missions_missing_some()))
     if strays:
         with archive.writing() as session:
             for mission in strays:
-                let_go(session, mission)
+                delete_blocks(session, mission)
         with archive.reading() as session:
             missing = list(session.scalars(_missions_missing_some()))
     made = 0
@@ -248,23 +259,25 @@ def _make_mission(archive: Archive, key: int, decode: Decode) -> bool:
         held = set(session.scalars(select(HeldBytes.raw).filter_by(mission=mission.uid)))
         missing = [one for one in offloads if raw_key(one.sha256, one.reading) not in held]
         if len(missing) == 1 and missing[0] is offloads[-1]:
-            return hold_offload(session, mission, missing[0], decode)
-        made = mission_made(session, mission, offloads, decode)
+            return store_offload_readings(session, mission, missing[0], decode)
+        made = decode_mission(session, mission, offloads, decode)
         if all(raw in held for raw in made.held):
             return False  # what is missing cannot be read
-        put_mission(session, made)
+        replace_mission_readings(session, made)
         return True
 
 
-def hold_offload(session: Session, mission: Mission, offload: Offload, decode: Decode) -> bool:
+def store_offload_readings(
+    session: Session, mission: Mission, offload: Offload, decode: Decode
+) -> bool:
     """Put the readings of one offload into the blocks of its mission; returns whether they could be
     read."""
     of = readings_of(offload, decode)
     if isinstance(of, GezeitenError):
         return False
     its = BlockOwner(mission.uid, offload.reading is not None, of.usual_ms, of.shorter_ms)
-    hold_all(session, its, of.columns)
-    note_held(session, mission.uid, of.raw, of.spans)
+    store_channels(session, its, of.columns)
+    note_stored(session, mission.uid, of.raw, of.spans)
     return True
 
 
@@ -273,7 +286,7 @@ def offloads_of(session: Session, mission_id: int) -> list[Offload]:
     return list(session.scalars(in_order(mission_id)))
 
 
-def read_anew(session: Session, sha256: str, newest: int, decode: Decode, said: Authorship) -> None:
+def reread(session: Session, sha256: str, newest: int, decode: Decode, said: Authorship) -> None:
     """Read bytes by another version of their reader from here on, inside the caller's transaction.
 
     Args:
@@ -297,39 +310,44 @@ def read_anew(session: Session, sha256: str, newest: int, decode: Decode, said: 
         raise InputError("These bytes are read as they were when they came; nothing is to do.")
     point = session.get_one(Point, mission.point_id).uid
     do(session, ReadAnew(mission.logger.serial, point, sha256, before, after), said)
-    put_mission(session, mission_made(session, mission, offloads_of(session, mission.id), decode))
+    replace_mission_readings(
+        session, decode_mission(session, mission, offloads_of(session, mission.id), decode)
+    )
 
 
-def offloads_not_held(session: Session) -> list[Offload]:
+def offloads_without_blocks(session: Session) -> list[Offload]:
     """Return the offloads whose readings are in no block."""
     query = select(Offload).join(Mission, Mission.id == Offload.mission_id)
-    query = query.where(~_is_held(), Offload.taken_out_ms.is_(None))
+    query = query.where(~_is_in_blocks(), Offload.taken_out_ms.is_(None))
     return list(session.scalars(query.order_by(Offload.id)))
 
 
-def _is_held() -> Exists:
+def _is_in_blocks() -> Exists:
     return exists().where(
         HeldBytes.mission == Mission.uid,
-        or_(HeldBytes.raw == Offload.sha256,
-            and_(Offload.reading.is_not(None), HeldBytes.raw.startswith(Offload.sha256))),
-    )  # fmt: skip
+        or_(
+            HeldBytes.raw == Offload.sha256,
+            and_(Offload.reading.is_not(None), HeldBytes.raw.startswith(Offload.sha256)),
+        ),
+    )
 
 
 def _missions_missing_some() -> Select[int]:
     return (
         select(Mission.id)
         .join(Offload, Offload.mission_id == Mission.id)
-        .where(~_is_held(), Offload.taken_out_ms.is_(None))
+        .where(~_is_in_blocks(), Offload.taken_out_ms.is_(None))
         .group_by(Mission.id)
         .order_by(func.min(Offload.id))
     )
 
 
-def _held_of_nothing() -> Select[str]:
+def _blocks_without_offload() -> Select[str]:
     """Missions with bytes in their blocks that no offload of theirs names that is in the record."""
     named = exists().where(
-        Mission.uid == HeldBytes.mission, Offload.mission_id == Mission.id,
+        Mission.uid == HeldBytes.mission,
+        Offload.mission_id == Mission.id,
         Offload.taken_out_ms.is_(None),
         Offload.sha256 == func.substr(HeldBytes.raw, 1, 64, type_=String),
-    )  # fmt: skip
+    )
     return select(HeldBytes.mission).where(~named).distinct()

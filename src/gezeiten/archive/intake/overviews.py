@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.intake.missions import Circumstances, RawMission, mission_said, point_of
+from gezeiten.archive.intake.missions import Circumstances, RawMission, point_of, stated_mission
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.tables import Mission, OverviewRow
@@ -19,7 +19,7 @@ from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.series.thinning import Thinning
 
 
-def keep_overview(
+def store_overview(
     archive: Archive,
     raw: bytes,
     mission: RawMission,
@@ -39,9 +39,14 @@ def keep_overview(
         with translated(archive.folder):
             sha256 = archive.overviews.put(raw)
         act = OverviewTaken(
-            mission.serial, mission_said(mission, point.uid), RawBytes(sha256, len(raw), how.route),
-            thinning.kind.value, thinning.every, tuple(came), how.cut_short,
-        )  # fmt: skip
+            mission.serial,
+            stated_mission(mission, point.uid),
+            RawBytes(sha256, len(raw), how.route),
+            thinning.kind.value,
+            thinning.every,
+            tuple(came),
+            how.cut_short,
+        )
         do(session, act, how.said)
         return point.id
 

@@ -15,7 +15,11 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.intake.of_bytes import RescuedReadings, hold_offload, offloads_not_held
+from gezeiten.archive.intake.of_bytes import (
+    RescuedReadings,
+    offloads_without_blocks,
+    store_offload_readings,
+)
 from gezeiten.archive.local_cache.block_store import ChannelColumn
 from gezeiten.archive.local_cache.cutting import Column, text_column, united
 from gezeiten.archive.projection import Authorship
@@ -40,7 +44,9 @@ def rescue_old_readings(archive: Archive, said: Authorship) -> int:
         if not inspect(session.connection()).has_table("old_block"):
             return 0
     with archive.writing() as session:
-        rescued = sum(_rescue(archive, session, one, said) for one in offloads_not_held(session))
+        rescued = sum(
+            _rescue(archive, session, one, said) for one in offloads_without_blocks(session)
+        )
         session.execute(text("DROP TABLE old_block"))
         session.execute(text("DROP TABLE old_series"))
     return rescued
@@ -59,7 +65,7 @@ def _rescue(archive: Archive, session: Session, offload: Offload, said: Authorsh
         serial = session.get_one(Logger, mission.logger_id).serial
         do(session, ReadingsRescued(serial, offload.sha256, kept), said)
         session.refresh(offload)
-    return hold_offload(session, mission, offload, lambda _: left)
+    return store_offload_readings(session, mission, offload, lambda _: left)
 
 
 def _left(blocks: list[Row[Any]] | Any, mission: Mission, *, is_text: bool) -> RescuedReadings:
@@ -77,9 +83,11 @@ def _left(blocks: list[Row[Any]] | Any, mission: Mission, *, is_text: bool) -> R
     return RescuedReadings(
         0 if is_text else mission.interval_ms,
         0 if is_text else shorter_ms,
-        [ChannelColumn(channel, unit, united(parts, is_text=is_text))
-         for (channel, unit), parts in columns.items()],
-    )  # fmt: skip
+        [
+            ChannelColumn(channel, unit, united(parts, is_text=is_text))
+            for (channel, unit), parts in columns.items()
+        ],
+    )
 
 
 def _column(block: Any, *, is_text: bool) -> Column:
@@ -94,17 +102,24 @@ def _column(block: Any, *, is_text: bool) -> Column:
 
 
 def _as_bytes(offload: Offload, left: RescuedReadings) -> bytes:
-    return msgspec.json.encode({
-        "form": "readings rescued 1",
-        "lost": offload.sha256,
-        "usual_ms": left.usual_ms,
-        "shorter_ms": left.shorter_ms,
-        "channels": [
-            {"channel": one.channel, "unit": one.unit, "numbers": one.column.numbers.tolist(),
-             "times_utc_ms": one.column.times.tolist(), "values": one.column.values.tolist()}
-            for one in left.columns
-        ],
-    })  # fmt: skip
+    return msgspec.json.encode(
+        {
+            "form": "readings rescued 1",
+            "lost": offload.sha256,
+            "usual_ms": left.usual_ms,
+            "shorter_ms": left.shorter_ms,
+            "channels": [
+                {
+                    "channel": one.channel,
+                    "unit": one.unit,
+                    "numbers": one.column.numbers.tolist(),
+                    "times_utc_ms": one.column.times.tolist(),
+                    "values": one.column.values.tolist(),
+                }
+                for one in left.columns
+            ],
+        }
+    )
 
 
 def rescued_readings(data: bytes) -> RescuedReadings:
@@ -116,11 +131,17 @@ def rescued_readings(data: bytes) -> RescuedReadings:
     try:
         content = msgspec.json.decode(data)
         columns = [
-            ChannelColumn(one["channel"], one["unit"], Column(
-                np.array(one["numbers"], np.int64), np.array(one["times_utc_ms"], np.int64),
-                np.array(one["values"], np.float64)))
+            ChannelColumn(
+                one["channel"],
+                one["unit"],
+                Column(
+                    np.array(one["numbers"], np.int64),
+                    np.array(one["times_utc_ms"], np.int64),
+                    np.array(one["values"], np.float64),
+                ),
+            )
             for one in content["channels"]
-        ]  # fmt: skip
+        ]
         return RescuedReadings(whole(content["usual_ms"]), whole(content["shorter_ms"]), columns)
     except (msgspec.DecodeError, KeyError, TypeError, ValueError) as exc:
         raise ArchiveDamagedError(

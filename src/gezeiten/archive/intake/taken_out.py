@@ -9,8 +9,13 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.execution import do
 from gezeiten.archive.corrections import corrections_at
-from gezeiten.archive.intake.of_bytes import Decode, mission_made, offloads_of, put_mission
-from gezeiten.archive.local_cache.block_store import let_go
+from gezeiten.archive.intake.of_bytes import (
+    Decode,
+    decode_mission,
+    offloads_of,
+    replace_mission_readings,
+)
+from gezeiten.archive.local_cache.block_store import delete_blocks
 from gezeiten.archive.projection import Authorship
 from gezeiten.archive.store.tables import Mission, Offload, Point
 from gezeiten.domain.actions.corrections import CorrectionTakenBack
@@ -34,7 +39,7 @@ class TextHeld:
     taken_out_ms: int | None
 
 
-def texts_held(session: Session) -> list[TextHeld]:
+def imported_texts(session: Session) -> list[TextHeld]:
     """Return what texts brought, the newest first."""
     rows = session.scalars(
         select(Offload).where(Offload.reading.is_not(None)).order_by(Offload.id.desc())
@@ -44,14 +49,22 @@ def texts_held(session: Session) -> list[TextHeld]:
         mission = session.get_one(Mission, row.mission_id)
         point = session.get_one(Point, mission.point_id)
         many = sum(end - first for first, end in row.received)
-        found.append(TextHeld(
-            row.sha256, mission.logger.serial, full_name(point.site.name, point.name),
-            str((row.reading or {}).get("file", "")), row.at_ms, row.person, many, row.taken_out_ms,
-        ))  # fmt: skip
+        found.append(
+            TextHeld(
+                row.sha256,
+                mission.logger.serial,
+                full_name(point.site.name, point.name),
+                str((row.reading or {}).get("file", "")),
+                row.at_ms,
+                row.person,
+                many,
+                row.taken_out_ms,
+            )
+        )
     return found
 
 
-def take_out(session: Session, sha256: str, why: str, decode: Decode, said: Authorship) -> None:
+def remove_text(session: Session, sha256: str, why: str, decode: Decode, said: Authorship) -> None:
     """Take a text out of the record, of all its sources, inside the caller's transaction.
 
     Raises:
@@ -69,10 +82,15 @@ def take_out(session: Session, sha256: str, why: str, decode: Decode, said: Auth
         session.expire_all()
         for step in corrections_at(session, point.id):
             if step.parameters.get("of") == sha256:
-                do(session, CorrectionTakenBack(step.point, step.uid, step.series, step.start_ms,
-                                                step.end_ms), said)  # fmt: skip
+                do(
+                    session,
+                    CorrectionTakenBack(
+                        step.point, step.uid, step.series, step.start_ms, step.end_ms
+                    ),
+                    said,
+                )
         left = offloads_of(session, mission_id)
         if left:
-            put_mission(session, mission_made(session, mission, left, decode))
+            replace_mission_readings(session, decode_mission(session, mission, left, decode))
         else:
-            let_go(session, mission.uid)
+            delete_blocks(session, mission.uid)

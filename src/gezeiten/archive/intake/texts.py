@@ -20,14 +20,14 @@ from gezeiten.archive.intake.missions import Circumstances, is_latest
 from gezeiten.archive.local_cache.block_owner import BlockOwner
 from gezeiten.archive.local_cache.block_store import (
     ChannelColumn,
-    hold,
     leave_to_all_bytes,
-    note_held,
+    note_stored,
     raw_key,
+    store_channel,
 )
 from gezeiten.archive.local_cache.cutting import text_column
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.sites import find_point
+from gezeiten.archive.sites import find_or_add_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id, source_id
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
@@ -91,7 +91,7 @@ class TextPart:
     suspect: list[list[list[int]]] = field(default_factory=list)
 
 
-def take_in_text(
+def import_text(
     archive: Archive, fresh: Begun, file_name: str, parts: Sequence[TextPart], how: Circumstances
 ) -> list[TextIntake]:
     """Keep a text and its readings, for each of its sources; as a whole or not at all.
@@ -103,7 +103,7 @@ def take_in_text(
         InputError: there is not one reading in it.
     """
     with archive.writing() as session:
-        taken = [_held(session, part, how) for part in parts]
+        taken = [_point_readings(session, part, how) for part in parts]
         if not any(text.came for _, text in taken):
             raise InputError(f"{file_name} holds no reading that can be used; nothing was kept.")
         if any(text.fresh for _, text in taken):
@@ -111,33 +111,52 @@ def take_in_text(
                 archive.vault.keep(fresh)
         raw = RawBytes(fresh.sha256, fresh.size, how.route)
         return [
-            _said(session, part, raw, file_name, how, point, text)
+            _record_part(session, part, raw, file_name, how, point, text)
             for part, (point, text) in zip(parts, taken, strict=True)
         ]
 
 
-def _held(session: Session, part: TextPart, how: Circumstances) -> tuple[Point, TextReadings]:
+def _point_readings(
+    session: Session, part: TextPart, how: Circumstances
+) -> tuple[Point, TextReadings]:
     check_name(session, part.source.name, part.source.model)
-    point = find_point(session, part.source.point, how.said)
+    point = find_or_add_point(session, part.source.point, how.said)
     text = TextReadings(session, part.source, point.uid)
     for piece in part.pieces:
         text.take(piece)
     return point, text
 
 
-def _said(
-    session: Session, part: TextPart, raw: RawBytes, file_name: str, how: Circumstances,
-    point: Point, text: TextReadings,
-) -> TextIntake:  # fmt: skip
+def _record_part(
+    session: Session,
+    part: TextPart,
+    raw: RawBytes,
+    file_name: str,
+    how: Circumstances,
+    point: Point,
+    text: TextReadings,
+) -> TextIntake:
     """Say what a part of a text brought, where any of it is new."""
     taken = TextIntake(point.id, readings=text.fresh, repeated=text.came - text.fresh)
     if not text.fresh:
         return taken
     [(taken.first_ms, taken.last_ms)] = text.spans
     taken.sha256 = raw.sha256
-    said = _mission_said(session, part.source, point, how, text)
-    do(session, TextTaken(part.source.name, said, raw, file_name, {**part.reading}, text.came,
-                          text.spans[0][0], text.read), how.said)  # fmt: skip
+    said = _stated_mission(session, part.source, point, how, text)
+    do(
+        session,
+        TextTaken(
+            part.source.name,
+            said,
+            raw,
+            file_name,
+            {**part.reading},
+            text.came,
+            text.spans[0][0],
+            text.read,
+        ),
+        how.said,
+    )
     text.note(raw_key(taken.sha256, part.reading))
     _mark_suspect(session, part, taken.sha256, file_name, how, text.whose.mission)
     query = select(Offload).join(Mission).where(Mission.uid == text.whose.mission)
@@ -161,9 +180,21 @@ def _mark_suspect(
             its = listed[at : at + MOST_STRETCHES]
             said = {"mark": SUSPECT, "cause": "flags", "stretches": its, "of": sha256}
             assert feed is not None  # else there is nothing to go through
-            do(session, CorrectionSet(feed.point, fresh_id(), feed.series, MARK.key, MARK.version,
-                                      its[0][0], its[-1][1], MARK.checked(said),
-                                      f"flags in {file_name}"), how.said)  # fmt: skip
+            do(
+                session,
+                CorrectionSet(
+                    feed.point,
+                    fresh_id(),
+                    feed.series,
+                    MARK.key,
+                    MARK.version,
+                    its[0][0],
+                    its[-1][1],
+                    MARK.checked(said),
+                    f"flags in {file_name}",
+                ),
+                how.said,
+            )
 
 
 class TextReadings:
@@ -204,7 +235,7 @@ class TextReadings:
         is_new = np.zeros(len(times), np.bool_)
         for (key, unit), values in zip(self._source.channels, piece.values, strict=True):
             column = text_column(times, values)
-            came = hold(self._session, self.whose, ChannelColumn(key, unit, column))
+            came = store_channel(self._session, self.whose, ChannelColumn(key, unit, column))
             is_new |= came.is_new
             self.differs |= came.differs
         self._print.take(times, piece.values)
@@ -216,25 +247,42 @@ class TextReadings:
 
     def note(self, raw: str) -> None:
         """Note that all of it is held. raw: its name, `raw_key`."""
-        note_held(self._session, self.whose.mission, raw, self.spans)
+        note_stored(self._session, self.whose.mission, raw, self.spans)
 
 
-def _mission_said(
+def _stated_mission(
     session: Session, source: Source, point: Point, how: Circumstances, text: TextReadings
 ) -> MissionSaid:
     """Return the mission that stands for a source, as its first text makes it."""
     known = session.scalars(select(Mission).filter_by(uid=text.whose.mission)).first()
     if known is not None:
-        return MissionSaid(source.model, "", known.number, known.launched_ms, known.first_ms,
-                           known.interval_ms, point.uid, known.plan)  # fmt: skip
+        return MissionSaid(
+            source.model,
+            "",
+            known.number,
+            known.launched_ms,
+            known.first_ms,
+            known.interval_ms,
+            point.uid,
+            known.plan,
+        )
     interval_ms = text.interval_ms
-    plan = Plan(tuple(key for key, _ in source.channels), max(round(interval_ms / 1000), 1),
-                mission_name=source.name, point_name=full_name(point.site.name, point.name),
-                ).as_dict()  # fmt: skip
+    plan = Plan(
+        tuple(key for key, _ in source.channels),
+        max(round(interval_ms / 1000), 1),
+        mission_name=source.name,
+        point_name=full_name(point.site.name, point.name),
+    ).as_dict()
     return MissionSaid(
-        source.model, "", _next_number(session, source.name), how.said.at_ms, text.spans[0][0],
-        interval_ms, point.uid, plan,
-    )  # fmt: skip
+        source.model,
+        "",
+        _next_number(session, source.name),
+        how.said.at_ms,
+        text.spans[0][0],
+        interval_ms,
+        point.uid,
+        plan,
+    )
 
 
 def check_name(session: Session, name: str, model: str) -> None:

@@ -35,7 +35,7 @@ class BlockOwner:
         return intervals_of_mission(column.numbers, column.times, self.usual_ms, self.shorter_ms)
 
 
-def blocks_around(counts: Sequence[int], i: int) -> Range:
+def neighbouring_blocks(counts: Sequence[int], i: int) -> Range:
     """Return block i and those beside it that hold the readings on which its intervals depend.
 
     counts: readings of each block of a channel, in order.

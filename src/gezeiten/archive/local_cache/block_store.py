@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from sqlalchemy import bindparam, delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.local_cache.block_owner import BlockOwner, blocks_around
+from gezeiten.archive.local_cache.block_owner import BlockOwner, neighbouring_blocks
 from gezeiten.archive.local_cache.blocks import (
     BlockCutter,
     BlockPiece,
@@ -33,10 +33,10 @@ from gezeiten.archive.local_cache.changes import mission_changed
 from gezeiten.archive.local_cache.cutting import (
     BlockRange,
     Column,
+    concatenate_columns,
     cut_by_number,
     cut_by_time,
     halves,
-    in_one,
     inside,
     joined,
     roots,
@@ -59,11 +59,13 @@ _BLOCKS = PreparedStatement(
     select(Block.id, Block.first, *READING)
     .join(BlockBytes, BlockBytes.id == Block.id)
     .where(
-        Block.mission == bindparam("its_mission"), Block.channel == bindparam("its_channel"),
-        Block.first >= bindparam("lowest"), Block.first <= bindparam("highest"),
+        Block.mission == bindparam("its_mission"),
+        Block.channel == bindparam("its_channel"),
+        Block.first >= bindparam("lowest"),
+        Block.first <= bindparam("highest"),
     )
     .order_by(Block.first)
-)  # fmt: skip
+)
 _DELETE = [PreparedStatement(delete(part).where(part.id == bindparam("its_id"))) for part in PARTS]
 _LAST_KEY = PreparedStatement(select(func.max(Block.id)))
 _PLACES = PreparedStatement(
@@ -116,23 +118,23 @@ class MergeResult:
     differs: bool
 
 
-def hold(session: Session, whose: BlockOwner, one: ChannelColumn) -> MergeResult:
+def store_channel(session: Session, whose: BlockOwner, one: ChannelColumn) -> MergeResult:
     """Join readings of a channel with those in its blocks."""
     with ThreadPoolExecutor(1) as pool:
-        return _put(session, whose, _joined(session, whose, one, pool, BlockCutter()))
+        return _merge_channel(session, whose, _joined(session, whose, one, pool, BlockCutter()))
 
 
-def hold_all(
+def store_channels(
     session: Session, whose: BlockOwner, channels: Sequence[ChannelColumn]
 ) -> list[MergeResult]:
     """Join readings of channels with those in their blocks; those of a channel are compressed while
     those of the next one are looked at, and put into the database meanwhile."""
     if len({one.channel for one in channels}) < len(channels):  # a file may say one twice
-        return [hold(session, whose, one) for one in channels]
+        return [store_channel(session, whose, one) for one in channels]
     pieces = BlockCutter()
     with ThreadPoolExecutor(1) as pool:
         begun = [_joined(session, whose, one, pool, pieces) for one in channels]
-        return [_put(session, whose, one) for one in begun]
+        return [_merge_channel(session, whose, one) for one in begun]
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,8 +158,8 @@ def _joined(
 ) -> _MergedChannel:
     is_new = np.zeros(len(one.column), np.bool_)
     done, differs = 0, False
-    where_to = list(_where_to(session, whose, one))
-    there = _there(session, whose, one.channel, [cut.first for cut, _ in where_to])
+    where_to = list(_target_blocks(session, whose, one))
+    there = _stored_blocks(session, whose, one.channel, [cut.first for cut, _ in where_to])
     gone: list[int] = []
     parts: list[tuple[BlockRange, Column]] = []
     for cut, came in where_to:
@@ -176,16 +178,16 @@ def _joined(
     )
 
 
-def _put(session: Session, whose: BlockOwner, its: _MergedChannel) -> MergeResult:
+def _merge_channel(session: Session, whose: BlockOwner, its: _MergedChannel) -> MergeResult:
     one, connection = its.of, session.connection()
     for key in its.gone:
         for part in _DELETE:
             part.run(connection, its_id=key)
-    put_blocks(session, whose, one.channel, one.unit, its.packed)
+    insert_blocks(session, whose, one.channel, one.unit, its.packed)
     if its.firsts:
         span = _span_of(one.column.times, its.came.is_new)
         if whose.needs_neighbours:
-            span = _put_runs_right(session, whose, one.channel, its.firsts)
+            span = _update_runs(session, whose, one.channel, its.firsts)
         mission_changed(connection, whose.mission, span)
     return its.came
 
@@ -196,7 +198,7 @@ def _span_of(times: Times, which: NDArray[np.bool_]) -> Span:
     return (int(times[first]), int(times[last]) + 1)
 
 
-def _put_runs_right(session: Session, whose: BlockOwner, channel: str, changed: list[int]) -> Span:
+def _update_runs(session: Session, whose: BlockOwner, channel: str, changed: list[int]) -> Span:
     """Find the runs and cells of blocks that changed, and of those beside them, from the readings
     of all three: what interval is in force depends on the next readings. Returns the stretch in
     which it may be another one now."""
@@ -204,12 +206,14 @@ def _put_runs_right(session: Session, whose: BlockOwner, channel: str, changed: 
     names = {"its_mission": whose.mission, "its_channel": channel}
     places, counts = zip(*_PLACES.all(connection, **names), strict=True)
     spans: list[Span] = []
-    touched = {j for first in changed for j in range(*blocks_around(counts, places.index(first)))}
+    touched = {
+        j for first in changed for j in range(*neighbouring_blocks(counts, places.index(first)))
+    }
     for i in sorted(touched):
-        first, end = blocks_around(counts, i)
+        first, end = neighbouring_blocks(counts, i)
         rows = _rows(session, whose, channel, list(places[first:end]))
         columns = [unpack(row, is_text=whose.is_text) for row in rows]
-        intervals = whose.intervals(in_one(columns))
+        intervals = whose.intervals(concatenate_columns(columns))
         at = i - first
         start = sum(len(column) for column in columns[:at])
         mine = intervals[start : start + len(columns[at])]
@@ -222,7 +226,7 @@ def _put_runs_right(session: Session, whose: BlockOwner, channel: str, changed: 
     return (min(a for a, _ in spans), max(b for _, b in spans))
 
 
-def note_held(session: Session, mission: str, raw: str, spans: Iterable[tuple[int, int]]) -> None:
+def note_stored(session: Session, mission: str, raw: str, spans: Iterable[tuple[int, int]]) -> None:
     """Note that the readings of bytes are in the blocks of a mission; once."""
     connection = session.connection()
     if _HELD.first(connection, its_mission=mission, its_raw=raw) is None:
@@ -233,11 +237,11 @@ def note_held(session: Session, mission: str, raw: str, spans: Iterable[tuple[in
 def leave_to_all_bytes(session: Session, mission: str) -> None:
     """Have the readings of a mission made of all its bytes when this transaction is done: what came
     now was taken before others and differs from them."""
-    let_go(session, mission)
+    delete_blocks(session, mission)
     session.info["readings missing"] = True
 
 
-def let_go(session: Session, mission: str) -> None:
+def delete_blocks(session: Session, mission: str) -> None:
     """Take out all blocks of a mission, and what is in them."""
     its = select(Block.id).where(Block.mission == mission)
     for part in reversed(PARTS):  # the head, which says whose they are, last
@@ -262,14 +266,18 @@ def _cut(whose: BlockOwner, column: Column, pieces: BlockCutter) -> list[BlockPi
     return made
 
 
-def put_blocks(
+def insert_blocks(
     session: Session, whose: BlockOwner, channel: str, unit: str, made: Iterable[PackedBlock]
 ) -> None:
     """Add blocks of a channel."""
     facts = {
-        "mission": whose.mission, "channel": channel, "unit": unit, "is_text": whose.is_text,
-        "usual_ms": whose.usual_ms, "shorter_ms": whose.shorter_ms,
-    }  # fmt: skip
+        "mission": whose.mission,
+        "channel": channel,
+        "unit": unit,
+        "is_text": whose.is_text,
+        "usual_ms": whose.usual_ms,
+        "shorter_ms": whose.shorter_ms,
+    }
     keyed = list(enumerate(made, 1 + (_LAST_KEY.value(session.connection()) or 0)))
     if keyed:
         session.execute(insert(Block), [{"id": key, **facts, **one.head()} for key, one in keyed])
@@ -277,7 +285,7 @@ def put_blocks(
         session.execute(insert(BlockCells), [{"id": key, **one.summaries()} for key, one in keyed])
 
 
-def _where_to(
+def _target_blocks(
     session: Session, whose: BlockOwner, one: ChannelColumn
 ) -> Iterator[tuple[BlockRange, Column]]:
     """Yield the blocks that readings go into, those there are and new ones, with what goes in."""
@@ -285,11 +293,17 @@ def _where_to(
         yield from cut_by_number(one.column)
         return
     for root in roots(one.column.times):
-        there = [BlockRange(*row) for row in session.execute(
-            select(Block.first, Block.width).where(
-                Block.mission == whose.mission, Block.channel == one.channel,
-                Block.first >= root.first, Block.first < root.first + root.width)
-        )]  # fmt: skip
+        there = [
+            BlockRange(*row)
+            for row in session.execute(
+                select(Block.first, Block.width).where(
+                    Block.mission == whose.mission,
+                    Block.channel == one.channel,
+                    Block.first >= root.first,
+                    Block.first < root.first + root.width,
+                )
+            )
+        ]
         yield from _cells(root, there, inside(one.column, root))
 
 
@@ -307,7 +321,9 @@ def _cells(
         yield from _cells(half, within, inside(came, half))
 
 
-def _there(session: Session, whose: BlockOwner, channel: str, firsts: list[int]) -> dict[int, Any]:
+def _stored_blocks(
+    session: Session, whose: BlockOwner, channel: str, firsts: list[int]
+) -> dict[int, Any]:
     """Return the blocks that begin at these places, or between them, by where they begin."""
     if not firsts:
         return {}
@@ -315,6 +331,11 @@ def _there(session: Session, whose: BlockOwner, channel: str, firsts: list[int])
 
 
 def _rows(session: Session, whose: BlockOwner, channel: str, firsts: list[int]) -> list[Any]:
-    rows = _BLOCKS.all(session.connection(), its_mission=whose.mission, its_channel=channel,
-                       lowest=min(firsts), highest=max(firsts))  # fmt: skip
+    rows = _BLOCKS.all(
+        session.connection(),
+        its_mission=whose.mission,
+        its_channel=channel,
+        lowest=min(firsts),
+        highest=max(firsts),
+    )
     return [SimpleNamespace(**dict(zip(_COLUMNS, row, strict=True))) for row in rows]

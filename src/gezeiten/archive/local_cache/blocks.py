@@ -114,8 +114,12 @@ class Instants:
         firsts = self.cell_firsts
         ends = ends_of_cells(len(self.times), firsts)
         begins, lasts = self.times[firsts], ends - 1
-        whole = (np.diff(begins, prepend=0), self.times[lasts] - begins, self.intervals[lasts],
-                 ends - firsts)  # fmt: skip
+        whole = (
+            np.diff(begins, prepend=0),
+            self.times[lasts] - begins,
+            self.intervals[lasts],
+            ends - firsts,
+        )
         return encode_times(np.concatenate(whole))
 
 
@@ -233,11 +237,24 @@ def _packed(drafts: list[_Draft], compressing: Callable[[], list[bytes]]) -> Ite
         data, step_ms, times = one.readings.head + readings, instants.step_ms, instants.packed_times
         facts, cells = one.facts, _cells(one.held, one.extremes.head + extremes)
         yield PackedBlock(
-            cut.first, cut.width, len(column), int(number), start_ms, step_ms or 0, end_ms,
-            facts.valid, facts.low, facts.high, facts.total, *one.held.runs,
-            crc32(data, crc32(times or f"{start_ms} {step_ms}".encode())), cells, data,
-            instants.packed_numbers, times,
-        )  # fmt: skip
+            cut.first,
+            cut.width,
+            len(column),
+            int(number),
+            start_ms,
+            step_ms or 0,
+            end_ms,
+            facts.valid,
+            facts.low,
+            facts.high,
+            facts.total,
+            *one.held.runs,
+            crc32(data, crc32(times or f"{start_ms} {step_ms}".encode())),
+            cells,
+            data,
+            instants.packed_numbers,
+            times,
+        )
 
 
 Coverage: TypeAlias = tuple[int | None, int | None, int | None, bytes | None, bytes]

@@ -91,8 +91,15 @@ def record_changed(
     for point, its in affected.items():
         if not _count(connection, point, span and its):
             since_ms, until_ms = its
-            _FIRST.run(connection, point=point, changes=1, found_in=0, found_by="",
-                       changed_ms=since_ms, changed_until_ms=until_ms)  # fmt: skip
+            _FIRST.run(
+                connection,
+                point=point,
+                changes=1,
+                found_in=0,
+                found_by="",
+                changed_ms=since_ms,
+                changed_until_ms=until_ms,
+            )
     return list(affected)
 
 
@@ -106,11 +113,11 @@ def mission_changed(connection: Connection, mission: str, span: Span = EVERYTHIN
     """Count that the readings of a mission changed in a stretch by its logger's clock, at whatever
     points they are."""
     standing = _PUT_RIGHT.all(connection, its_uid=mission)
-    its = _in_true_time(span, *standing[0]) if standing else span
+    its = _corrected_span(span, *standing[0]) if standing else span
     record_changed(connection, points_of(connection, mission), its)
 
 
-def _in_true_time(span: Span, pairs: list[list[int]], rate_beyond: float | None) -> Span:
+def _corrected_span(span: Span, pairs: list[list[int]], rate_beyond: float | None) -> Span:
     """Return a stretch in which all of one by a clock lies, which pairs put right."""
     try:
         return clock_map(pairs, rate_beyond).true_span(span)
@@ -129,9 +136,10 @@ def all_changed(connection: Connection) -> None:
     """Count that the record of every point may have changed."""
     since_ms, until_ms = EVERYTHING
     connection.execute(
-        update(RecordRow).values(changes=RecordRow.changes + 1, changed_ms=since_ms,
-                                 changed_until_ms=until_ms)
-    )  # fmt: skip
+        update(RecordRow).values(
+            changes=RecordRow.changes + 1, changed_ms=since_ms, changed_until_ms=until_ms
+        )
+    )
     unknown = select(Point.uid).where(Point.uid.not_in(select(RecordRow.point)))
     record_changed(connection, connection.execute(unknown).scalars().all())
 
@@ -148,7 +156,7 @@ def stale_points(session: Session) -> list[int]:
     return list(session.scalars(query.where(RecordRow.found_in != RecordRow.changes)))
 
 
-def note_found(session: Session, point: str, version: int, state: str) -> None:
+def note_detection(session: Session, point: str, version: int, state: str) -> None:
     """Note in which state of a point's record its excursions were found, and by what."""
     connection = session.connection()
     _FOUND.run(connection, its_uid=point, new_version=version, new_state=state)
@@ -162,7 +170,7 @@ def note_entry(connection: Connection, entry_hash: str) -> None:
         _FIRST_ENTRY.run(connection, hash=entry_hash)
 
 
-def is_beside(connection: Connection) -> bool:
+def matches_archive(connection: Connection) -> bool:
     """Whether the counts know of the newest entry: else one of the two files was put back, made
     anew, or cut off from the other by a power cut."""
     return bool(_KNOWN.value(connection) == newest_entry(connection))

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.local_cache.blocks import unpacked_runs
 from gezeiten.archive.local_cache.layout import Layout, layout
-from gezeiten.archive.local_cache.readings import estimates_among, fed_readings, unused_readings
+from gezeiten.archive.local_cache.readings import active_fills, assignment_readings, unused_readings
 from gezeiten.archive.local_cache.tables import Block
 from gezeiten.archive.store.tables import Step
 from gezeiten.domain.series.clock_map import ClockMap
@@ -63,11 +63,14 @@ class Coverage:
             return found
         own = self.layout.of_series(point_id, key)
         elsewhere = [
-            feed for feed in self.layout.at_point(point_id)
-            if feed.series != key and any(feed.deployment == one.deployment
-                                          and feed.channel == one.channel for one in own)
-        ]  # fmt: skip
-        return [gap for gap in found if not any(is_lent(gap, feed) for feed in elsewhere)]
+            feed
+            for feed in self.layout.at_point(point_id)
+            if feed.series != key
+            and any(
+                feed.deployment == one.deployment and feed.channel == one.channel for one in own
+            )
+        ]
+        return [gap for gap in found if not any(is_covered_by(gap, feed) for feed in elsewhere)]
 
     def measured(self, point_id: int, key: str) -> Runs:
         """Return the runs of what was measured of a series, whatever was filled.
@@ -76,22 +79,24 @@ class Coverage:
             ArchiveDamagedError: a block is damaged.
         """
         steps = self.steps.get(point_id, [])
-        return _as_one([self._fed(feed, steps) for feed in self.layout.of_series(point_id, key)])
+        return _joined_runs(
+            [self._assigned_runs(feed, steps) for feed in self.layout.of_series(point_id, key)]
+        )
 
     def _joined(self, point_id: int, key: str) -> Runs:
         steps = self.steps.get(point_id, [])
-        parts = [self._fed(feed, steps) for feed in self.layout.of_series(point_id, key)]
-        parts += [runs_of_series(one).as_table() for one in estimates_among(steps, key)]
-        return _as_one(parts)
+        parts = [self._assigned_runs(feed, steps) for feed in self.layout.of_series(point_id, key)]
+        parts += [runs_of_series(one).as_table() for one in active_fills(steps, key)]
+        return _joined_runs(parts)
 
-    def _fed(self, feed: SeriesAssignment, steps: list[Step]) -> _Table:
+    def _assigned_runs(self, feed: SeriesAssignment, steps: list[Step]) -> _Table:
         unused = unused_readings(self.session, steps) if steps else []
         mission = self.layout.missions[feed.mission]
-        table = _true(self.held.get((feed.mission, feed.channel), _NONE), feed.clock)
+        table = _corrected_table(self.held.get((feed.mission, feed.channel), _NONE), feed.clock)
         is_cut = len(table) and (table[0, 0] < feed.start_ms or table[-1, 1] >= feed.end_ms)
         cuts_run = is_cut and cut_runs(table, feed.start_ms, feed.end_ms) is None
         if cuts_run or any(one.mission_id == mission for one in unused):
-            times, values, intervals = fed_readings(self.session, feed, unused, mission)
+            times, values, intervals = assignment_readings(self.session, feed, unused, mission)
             known = np.isfinite(values)
             return runs_of(times[known], intervals[known]).as_table()
         whole = cut_runs(table, feed.start_ms, feed.end_ms) if is_cut else table
@@ -102,8 +107,14 @@ def coverage(session: Session, point_id: int | None = None) -> Coverage:
     """Return what is held of the series of a point, or of all."""
     made = layout(session)
     steps = select(Step).where(Step.kind.in_(_CHANGING))
-    heads = select(Block.mission, Block.channel, Block.runs, Block.held_ms, Block.held_until_ms,
-                   Block.until_interval_ms).where(Block.held_ms.is_not(None))  # fmt: skip
+    heads = select(
+        Block.mission,
+        Block.channel,
+        Block.runs,
+        Block.held_ms,
+        Block.held_until_ms,
+        Block.until_interval_ms,
+    ).where(Block.held_ms.is_not(None))
     if point_id is not None:
         steps = steps.where(Step.point_id == point_id)
         heads = heads.where(Block.mission.in_({one.mission for one in made.at_point(point_id)}))
@@ -118,22 +129,23 @@ def coverage(session: Session, point_id: int | None = None) -> Coverage:
     return Coverage(session, made, held, by_point)
 
 
-def _true(table: _Table, clock: ClockMap) -> _Table:
+def _corrected_table(table: _Table, clock: ClockMap) -> _Table:
     """Return runs with their instants put right."""
     if not clock or not len(table):
         return table
     return np.column_stack((clock.true(table[:, 0]), clock.true(table[:, 1]), table[:, 2]))
 
 
-def is_lent(gap: Gap, feed: SeriesAssignment) -> bool:
+def is_covered_by(gap: Gap, feed: SeriesAssignment) -> bool:
     """Whether all of a gap, but for a reading at either end, is what a feed takes."""
     near_ms = gap.interval_ms
     reaches = feed.start_ms < gap.end_ms and feed.end_ms > gap.start_ms
-    return (reaches and feed.start_ms <= gap.start_ms + near_ms
-            and feed.end_ms >= gap.end_ms - near_ms)  # fmt: skip
+    return (
+        reaches and feed.start_ms <= gap.start_ms + near_ms and feed.end_ms >= gap.end_ms - near_ms
+    )
 
 
-def _as_one(parts: list[_Table]) -> Runs:
+def _joined_runs(parts: list[_Table]) -> Runs:
     """Return the runs that those of several pieces make together."""
     parts = [part for part in parts if len(part)]
     if len(parts) == 1:

@@ -82,7 +82,7 @@ def joined(kept: Column, came: Column, *, is_text: bool) -> MergedReadings:
     )
     if its[0] > mine[-1]:
         return MergedReadings(both, np.ones(len(its), np.bool_))
-    chosen = _one_of_each(both, is_text=is_text)
+    chosen = _distinct_rows(both, is_text=is_text)
     is_new = np.zeros(len(its), np.bool_)
     is_new[chosen[chosen >= len(mine)] - len(mine)] = True
     stays = both.part(chosen)
@@ -95,14 +95,14 @@ def joined(kept: Column, came: Column, *, is_text: bool) -> MergedReadings:
 def united(columns: list[Column], *, is_text: bool) -> Column:
     """Return the readings of all; of those that are the same reading the first column's stays, but
     for one without a value."""
-    both = in_one(columns)
+    both = concatenate_columns(columns)
     key = both.times if is_text else both.numbers
     if bool((key[1:] > key[:-1]).all()):
         return both
-    return both.part(_one_of_each(both, is_text=is_text))
+    return both.part(_distinct_rows(both, is_text=is_text))
 
 
-def in_one(columns: list[Column]) -> Column:
+def concatenate_columns(columns: list[Column]) -> Column:
     """Return columns, one after the other, as one."""
     if len(columns) == 1:
         return columns[0]
@@ -113,7 +113,7 @@ def in_one(columns: list[Column]) -> Column:
     )
 
 
-def _one_of_each(column: Column, *, is_text: bool) -> NDArray[np.intp]:
+def _distinct_rows(column: Column, *, is_text: bool) -> NDArray[np.intp]:
     """Return which readings stay, in order: of those that are the same the first with a value."""
     key = column.times if is_text else column.numbers
     order = np.lexsort((np.arange(len(key)), np.isnan(column.values), key))

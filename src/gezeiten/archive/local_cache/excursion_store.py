@@ -10,13 +10,13 @@ from typing import Any, NamedTuple, TypeAlias
 from sqlalchemy import delete, insert, select, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.local_cache.changes import note_found
+from gezeiten.archive.local_cache.changes import note_detection
 from gezeiten.archive.local_cache.excursions import (
+    assessed_excursion,
     match_assessments,
+    mismatched_assessments,
     mission_names,
     rule_of,
-    seen_of,
-    wrong_assessments,
 )
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.tables import ExcursionRow, RecordRow
@@ -45,10 +45,14 @@ class SearchScope:
     begins: Span
 
 
-def book_found(
-    session: Session, at: FoundIn, found: FoundNow, now_ms: int, state: str,
+def store_excursions(
+    session: Session,
+    at: FoundIn,
+    found: FoundNow,
+    now_ms: int,
+    state: str,
     scopes: list[SearchScope] | None = None,
-) -> list[FoundOne]:  # fmt: skip
+) -> list[FoundOne]:
     """Keep the excursions of a point as they are found now, by mission key, rule and begin; those
     that are not found any more go. Returns those that were not found before, by nobody.
 
@@ -57,12 +61,12 @@ def book_found(
         scopes: where they were looked for; None: everywhere, for all that there are.
     """
     missions = _mission_ids(session, at.point_id) if found or scopes else {}
-    now = as_found(found, missions)
-    known = _known_rows(session, at, now, _hull(scopes))
+    now = excursion_rows(found, missions)
+    known = _stored_rows(session, at, now, _hull(scopes))
     if scopes is not None:
         known = _within(known, scopes, missions)
     is_known = now.keys() <= known.keys()
-    before = [] if is_known else _found_before(session, at.point_id, now, known.values())
+    before = [] if is_known else _earlier_findings(session, at.point_id, now, known.values())
     gone = [row.id for key, row in known.items() if key not in now]
     for first in range(0, len(gone), _AT_ONCE):
         its = ExcursionRow.id.in_(gone[first : first + _AT_ONCE])
@@ -73,10 +77,16 @@ def book_found(
     for key, (rule, seen) in now.items():
         values = {"point": at.uid, "rule": rule.as_dict(), **_columns(seen)}
         if key not in known:
-            first_ms = _first_ms(before, key, seen)
+            first_ms = _first_found_ms(before, key, seen)
             fresh += [(key[0], rule, seen)] if first_ms is None else []
-            added.append({**values, "mission": key[0], "rule_key": key[1],
-                          "found_ms": now_ms if first_ms is None else first_ms})  # fmt: skip
+            added.append(
+                {
+                    **values,
+                    "mission": key[0],
+                    "rule_key": key[1],
+                    "found_ms": now_ms if first_ms is None else first_ms,
+                }
+            )
         elif any(getattr(known[key], name) != value for name, value in values.items()):
             changed.append({"id": known[key].id, **values})
     changed += _wrongly_dated(session, [row for key, row in known.items() if key in now])
@@ -87,10 +97,12 @@ def book_found(
     session.expire_all()
     if now or known:
         match_assessments(session, [at.point_id])
-    note_found(session, at.uid, at.version, state)
+    note_detection(session, at.uid, at.version, state)
     names = mission_names(session) if fresh else {}
-    return [FoundOne(names[mission], rule.as_dict(), seen.start_ms, seen.end_ms, now_ms)
-            for mission, rule, seen in fresh]  # fmt: skip
+    return [
+        FoundOne(names[mission], rule.as_dict(), seen.start_ms, seen.end_ms, now_ms)
+        for mission, rule, seen in fresh
+    ]
 
 
 _AT_ONCE = 500
@@ -112,8 +124,9 @@ def _wrongly_dated(session: Session, rows: Iterable[Any]) -> list[dict[str, Any]
     wrong = []
     for row in its:
         known = told.get((row.mission, row.rule_key), [])
-        its_own = [at_ms for start, end, at_ms in known
-                   if start <= row.end_ms and end >= row.start_ms]  # fmt: skip
+        its_own = [
+            at_ms for start, end, at_ms in known if start <= row.end_ms and end >= row.start_ms
+        ]
         if its_own and row.found_ms not in {at_ms for _, _, at_ms in known}:
             wrong.append({"id": row.id, "found_ms": min(its_own)})
     return wrong
@@ -131,7 +144,9 @@ def _hull(scopes: list[SearchScope] | None) -> Span:
     return (min((a for a, _ in begins), default=0), max((b for _, b in begins), default=0))
 
 
-def _known_rows(session: Session, at: FoundIn, now: FoundRows, begins: Span) -> dict[FoundKey, Any]:
+def _stored_rows(
+    session: Session, at: FoundIn, now: FoundRows, begins: Span
+) -> dict[FoundKey, Any]:
     """Return the excursions that are kept of a point, and of those kept of another one which are
     found at this one now: their readings were moved here. Of these all that begin in a stretch."""
     missions = {mission for mission, _, _ in now}
@@ -177,7 +192,7 @@ class _Before(NamedTuple):
     at_ms: int
 
 
-def _found_before(
+def _earlier_findings(
     session: Session, point_id: int, now: FoundRows, known: Iterable[Any]
 ) -> list[_Before]:
     """Return what was found at a point before, as acts tell it and as it is known here."""
@@ -196,18 +211,22 @@ def _found_before(
     return [_Before(*row) for row in session.execute(told)] + here
 
 
-def _first_ms(before: list[_Before], key: FoundKey, seen: AssessedExcursion) -> int | None:
+def _first_found_ms(before: list[_Before], key: FoundKey, seen: AssessedExcursion) -> int | None:
     """When an excursion, or one of its mission and rule that overlaps it, was found first."""
     mission, rule, _ = key
     return min(
-        (one.at_ms for one in before
-         if (one.mission, one.rule_key) == (mission, rule)
-         and one.start_ms <= seen.end_ms and one.end_ms >= seen.start_ms),
+        (
+            one.at_ms
+            for one in before
+            if (one.mission, one.rule_key) == (mission, rule)
+            and one.start_ms <= seen.end_ms
+            and one.end_ms >= seen.start_ms
+        ),
         default=None,
-    )  # fmt: skip
+    )
 
 
-def as_found(found: FoundNow, missions: dict[int, str]) -> FoundRows:
+def excursion_rows(found: FoundNow, missions: dict[int, str]) -> FoundRows:
     """Return excursions as they are kept: their rule, and how they are seen. missions: ids of
     missions by their keys."""
     return {
@@ -231,10 +250,13 @@ def as_found(found: FoundNow, missions: dict[int, str]) -> FoundRows:
 def differs(session: Session, at: FoundIn, found: FoundNow) -> bool:
     """Whether other excursions are kept of a point than are found now."""
     rows = list(session.scalars(select(ExcursionRow).filter_by(point=at.uid)))
-    kept = {(row.mission, row.rule_key, row.start_ms): (rule_of(row), seen_of(row)) for row in rows}
-    if as_found(found, _mission_ids(session, at.point_id)) != kept:
+    kept = {
+        (row.mission, row.rule_key, row.start_ms): (rule_of(row), assessed_excursion(row))
+        for row in rows
+    }
+    if excursion_rows(found, _mission_ids(session, at.point_id)) != kept:
         return True
-    return bool(wrong_assessments(session, at.point_id)) or bool(_wrongly_dated(session, rows))
+    return bool(mismatched_assessments(session, at.point_id)) or bool(_wrongly_dated(session, rows))
 
 
 # -- in which state of the record they were found ---------------------------------------------
@@ -254,7 +276,7 @@ class FoundIn:
     changed: Span
 
 
-def points_found(session: Session, point_id: int | None = None) -> list[FoundIn]:
+def detection_states(session: Session, point_id: int | None = None) -> list[FoundIn]:
     """Return all points, or one, and whether their excursions were found in the present record."""
     query = (
         select(Point, Site, RecordRow)
@@ -265,11 +287,18 @@ def points_found(session: Session, point_id: int | None = None) -> list[FoundIn]
     if point_id is not None:
         query = query.where(Point.id == point_id)
     return [
-        FoundIn(point.id, point.uid, full_name(site.name, point.name), site.zone,
-                here.changes if here else 0, here is None or here.changes == here.found_in,
-                here.found_by if here else "", _changed(here))
+        FoundIn(
+            point.id,
+            point.uid,
+            full_name(site.name, point.name),
+            site.zone,
+            here.changes if here else 0,
+            here is None or here.changes == here.found_in,
+            here.found_by if here else "",
+            _changed(here),
+        )
         for point, site, here in session.execute(query)
-    ]  # fmt: skip
+    ]
 
 
 def _changed(here: RecordRow | None) -> Span:

@@ -52,12 +52,12 @@ class StoredExcursion:
     was_part_of: Assessment | None = None
 
     @property
-    def is_gone(self) -> bool:
+    def is_only_assessment(self) -> bool:
         """Whether only the assessment is left of it."""
         return self.id < 0
 
 
-def kept_excursions(session: Session, point_id: int | None = None) -> list[StoredExcursion]:
+def stored_excursions(session: Session, point_id: int | None = None) -> list[StoredExcursion]:
     """Return the excursions of one point or all, latest first."""
     names = mission_names(session)
     rows = select(*_FACTS, Point.id).join(Point, Point.uid == ExcursionRow.point)
@@ -81,7 +81,7 @@ def kept_excursions(session: Session, point_id: int | None = None) -> list[Store
         )
     held = set(session.scalars(select(ExcursionRow.assessment)))  # at another point, it may be
     found += [
-        _gone(*one)
+        _orphaned_assessment(*one)
         for uid, one in assessments.items()
         if uid not in held and point_id in (None, one[0].point_id)
     ]
@@ -108,10 +108,13 @@ def _overlapping(rows: Iterable[AssessmentRow], now: AssessedExcursion) -> Asses
 
 
 _FACTS = (
-    ExcursionRow.id, ExcursionRow.mission, type_coerce(ExcursionRow.rule, String),
-    ExcursionRow.found_ms, ExcursionRow.assessment,
+    ExcursionRow.id,
+    ExcursionRow.mission,
+    type_coerce(ExcursionRow.rule, String),
+    ExcursionRow.found_ms,
+    ExcursionRow.assessment,
     *(getattr(ExcursionRow, name) for name in AssessedExcursion.__slots__),
-)  # fmt: skip
+)
 
 
 @dataclass(slots=True)
@@ -131,8 +134,9 @@ def series_of(made: Layout, found: StoredExcursion) -> str:
     """Return the series that an excursion is in: what its mission's channel fed when it began."""
     fed = made.of_mission(found.mission_id, found.rule.channel)
     begin = found.now.start_ms
-    return next((one.series for one in fed if one.start_ms <= begin < one.end_ms),
-                found.rule.channel)  # fmt: skip
+    return next(
+        (one.series for one in fed if one.start_ms <= begin < one.end_ms), found.rule.channel
+    )
 
 
 def mission_names(session: Session) -> dict[str, MissionName]:
@@ -144,7 +148,9 @@ def mission_names(session: Session) -> dict[str, MissionName]:
     return {row[0]: MissionName(*row[1:]) for row in rows}
 
 
-def _gone(row: AssessmentRow, mission_id: str, mission: MissionName) -> StoredExcursion:
+def _orphaned_assessment(
+    row: AssessmentRow, mission_id: str, mission: MissionName
+) -> StoredExcursion:
     said = _assessment(row)
     return StoredExcursion(
         -row.id, row.point_id, mission_id, mission, rule_of(row), said.seen, row.at_ms, said
@@ -180,7 +186,7 @@ def _assessment(row: AssessmentRow) -> Assessment:
     )
 
 
-def seen_of(row: ExcursionRow) -> AssessedExcursion:
+def assessed_excursion(row: ExcursionRow) -> AssessedExcursion:
     """Return an excursion as it is seen now."""
     return AssessedExcursion(
         row.start_ms,
@@ -212,7 +218,7 @@ def count_to_assess(
     return int(session.scalar(query) or 0)
 
 
-def of_nothing() -> Select[int]:
+def orphaned_ids() -> Select[int]:
     """Excursions of no point or mission."""
     return select(ExcursionRow.id).where(
         ExcursionRow.point.not_in(select(Point.uid))
@@ -220,9 +226,9 @@ def of_nothing() -> Select[int]:
     )
 
 
-def clear_of_nothing(session: Session) -> None:
+def delete_orphans(session: Session) -> None:
     """Take out excursions of no point or mission."""
-    session.execute(delete(ExcursionRow).where(ExcursionRow.id.in_(of_nothing())))
+    session.execute(delete(ExcursionRow).where(ExcursionRow.id.in_(orphaned_ids())))
 
 
 def match_all_assessments(session: Session) -> None:
@@ -236,23 +242,29 @@ def match_all_assessments(session: Session) -> None:
 def match_assessments(session: Session, point_ids: Iterable[int]) -> None:
     """Find which assessment holds for each excursion of some points."""
     for point_id in set(point_ids):
-        changed = wrong_assessments(session, point_id)
+        changed = mismatched_assessments(session, point_id)
         if changed:
             session.execute(update(ExcursionRow), changed)
             session.expire_all()
 
 
-def _where_now(row: AssessmentRow, clock: ClockHistory | None) -> Span:
+def _current_span(row: AssessmentRow, clock: ClockHistory | None) -> Span:
     """Return where what was assessed lies now, should its logger's clock have been put right."""
     span = AssessedExcursion(**row.seen).span
     return span if clock is None else clock.moved(span, row.at_ms)
 
 
-def wrong_assessments(session: Session, point_id: int) -> list[dict[str, Any]]:
+def mismatched_assessments(session: Session, point_id: int) -> list[dict[str, Any]]:
     """Return the excursions of a point of which another assessment holds than is kept, as rows with
     the right one."""
-    columns = (ExcursionRow.id, ExcursionRow.mission, ExcursionRow.rule_key, ExcursionRow.start_ms,
-               ExcursionRow.end_ms, ExcursionRow.assessment)  # fmt: skip
+    columns = (
+        ExcursionRow.id,
+        ExcursionRow.mission,
+        ExcursionRow.rule_key,
+        ExcursionRow.start_ms,
+        ExcursionRow.end_ms,
+        ExcursionRow.assessment,
+    )
     here = Point.id == point_id
     query = select(*columns).join(Point, Point.uid == ExcursionRow.point).where(here)
     its = select(ExcursionRow.mission).join(Point, Point.uid == ExcursionRow.point).where(here)
@@ -272,8 +284,10 @@ def wrong_assessments(session: Session, point_id: int) -> list[dict[str, Any]]:
     changed = []
     for key, excursions in by_rule.items():
         its_own = assessments.get(key, [])
-        holds = matched([(one.start_ms, one.end_ms) for one in excursions],
-                        [_where_now(row, clocks.get(key[0])) for row in its_own])  # fmt: skip
+        holds = matched(
+            [(one.start_ms, one.end_ms) for one in excursions],
+            [_current_span(row, clocks.get(key[0])) for row in its_own],
+        )
         for one, number in zip(excursions, holds, strict=True):
             holding = None if number is None else its_own[number].uid
             if holding != one.assessment:

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import String, func, select, type_coerce
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.clocks import clocks_in_force, wrong_clocks
+from gezeiten.archive.clocks import clocks_in_force, wrong_clock_offsets_ms
 from gezeiten.archive.derived import stated_calculations
 from gezeiten.archive.hanging import hangings
 from gezeiten.archive.local_cache.tables import Block, RecordRow
@@ -98,10 +98,13 @@ class Layout:
     def resting_on(self, point_id: int) -> list[int]:
         """Return the keys of the other points where something is calculated from one's series."""
         uid = self.points[point_id]
-        return list(dict.fromkeys(
-            self.keys[one.point] for one in self.derived.values()
-            if one.point != uid and any(at == uid for at, _ in rests_on(one, self.derived))
-        ))  # fmt: skip
+        return list(
+            dict.fromkeys(
+                self.keys[one.point]
+                for one in self.derived.values()
+                if one.point != uid and any(at == uid for at, _ in rests_on(one, self.derived))
+            )
+        )
 
     def of_mission(self, mission: str, channel: str) -> list[SeriesAssignment]:
         """Return what a channel of a mission (its id) feeds."""
@@ -109,8 +112,12 @@ class Layout:
 
     def points_of(self, mission_id: int) -> list[int]:
         """Return the keys of the points where readings of a mission (its key) are."""
-        its = {one.point for uid, fed in self.by_mission.items() for one in fed
-               if self.missions[uid] == mission_id}  # fmt: skip
+        its = {
+            one.point
+            for uid, fed in self.by_mission.items()
+            for one in fed
+            if self.missions[uid] == mission_id
+        }
         return sorted(self.keys[uid] for uid in its)
 
     def clock_of(self, mission_id: int) -> ClockMap:
@@ -134,17 +141,30 @@ class _RecordedChannel(NamedTuple):
 
 
 _RECORDED = PreparedStatement(
-    select(Block.mission, Block.channel, Block.unit, func.min(Block.start_ms),
-           func.max(Block.end_ms), func.min(Block.id))
-    .group_by(Block.mission, Block.channel, Block.unit)
-)  # fmt: skip
+    select(
+        Block.mission,
+        Block.channel,
+        Block.unit,
+        func.min(Block.start_ms),
+        func.max(Block.end_ms),
+        func.min(Block.id),
+    ).group_by(Block.mission, Block.channel, Block.unit)
+)
 _POINTS = PreparedStatement(select(Point.id, Point.uid))
 _MISSIONS = PreparedStatement(
-    select(Mission.id, Mission.uid, Logger.serial, Logger.model, Mission.point_id,
-           Mission.launched_ms, Mission.first_ms, type_coerce(Mission.plan, String))
+    select(
+        Mission.id,
+        Mission.uid,
+        Logger.serial,
+        Logger.model,
+        Mission.point_id,
+        Mission.launched_ms,
+        Mission.first_ms,
+        type_coerce(Mission.plan, String),
+    )
     .join(Logger, Logger.id == Mission.logger_id)
     .order_by(Mission.id)
-)  # fmt: skip
+)
 
 
 def layout(session: Session) -> Layout:
@@ -154,7 +174,7 @@ def layout(session: Session) -> Layout:
     if archive is not None and archive.layout and archive.layout[0] == version:
         known: Layout = archive.layout[1]
         return known
-    made = _made(session)
+    made = _build(session)
     if archive is not None:
         archive.layout = (version, made)
     return made
@@ -176,10 +196,10 @@ def _version(session: Session) -> Any:
     return _VERSION.first(session.connection())
 
 
-def _made(session: Session) -> Layout:
+def _build(session: Session) -> Layout:
     recorded = _recorded(session)
     clocks = {uid: one.map for uid, one in clocks_in_force(session).items()}
-    wrong = wrong_clocks(session)
+    wrong = wrong_clock_offsets_ms(session)
     bare = _overviews(session)
     points = {row[0]: row[1] for row in _POINTS.each(session.connection())}
     stays, missions, plans = [], {}, {}
@@ -202,11 +222,11 @@ def _made(session: Session) -> Layout:
                 uid in wrong,
             )
         )
-    stood = tuple(deployments(stays, _placed(session)))
+    stood = tuple(deployments(stays, _deployments(session)))
     by_series: dict[tuple[str, str], list[SeriesAssignment]] = {}
     by_point: dict[str, list[SeriesAssignment]] = {}
     by_mission: dict[str, list[SeriesAssignment]] = {}
-    for one in feeds(stood, _fed(session)):
+    for one in feeds(stood, _assignments(session)):
         by_series.setdefault((one.point, one.series), []).append(one)
         by_point.setdefault(one.point, []).append(one)
         by_mission.setdefault(one.deployment.stay.mission, []).append(one)
@@ -218,8 +238,19 @@ def _made(session: Session) -> Layout:
     )
     shown = _with_derived(_shown(fed, recorded, bare), derived)
     keys = {uid: key for key, uid in points.items()}
-    return Layout(missions, plans, points, tuple(stays), stood, fed, by_point, by_mission, shown,
-                  derived, keys)  # fmt: skip
+    return Layout(
+        missions,
+        plans,
+        points,
+        tuple(stays),
+        stood,
+        fed,
+        by_point,
+        by_mission,
+        shown,
+        derived,
+        keys,
+    )
 
 
 def _recorded(session: Session) -> dict[str, list[_RecordedChannel]]:
@@ -250,7 +281,7 @@ def _channels(recorded: list[_RecordedChannel] | None, plan: str) -> tuple[str, 
         return ()
 
 
-def _placed(session: Session) -> list[StatedDeployment]:
+def _deployments(session: Session) -> list[StatedDeployment]:
     rows = session.execute(
         select(Logger.serial, Point.uid, DeploymentRow.start_ms, DeploymentRow.end_ms)
         .join(Logger, Logger.id == DeploymentRow.logger_id)
@@ -264,7 +295,7 @@ def _placed(session: Session) -> list[StatedDeployment]:
     ]
 
 
-def _fed(session: Session) -> list[StatedAssignment]:
+def _assignments(session: Session) -> list[StatedAssignment]:
     rows = session.execute(
         select(
             Point.uid,
@@ -311,10 +342,14 @@ def _shown(
         came[point, channel] = min(order, came.get((point, channel), order))
         found.setdefault(point, []).append((channel, shown))
     return {
-        point: tuple(shown for channel, shown in sorted(
-            listed, key=lambda one: (came[point, one[0]], one[0], one[1].key)))
+        point: tuple(
+            shown
+            for channel, shown in sorted(
+                listed, key=lambda one: (came[point, one[0]], one[0], one[1].key)
+            )
+        )
         for point, listed in found.items()
-    }  # fmt: skip
+    }
 
 
 def _with_derived(

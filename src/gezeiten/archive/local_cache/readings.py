@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.local_cache.block_owner import BlockOwner
 from gezeiten.archive.local_cache.blocks import unpack
-from gezeiten.archive.local_cache.cutting import READINGS_PER_BLOCK, Column, in_one
+from gezeiten.archive.local_cache.cutting import READINGS_PER_BLOCK, Column, concatenate_columns
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, HeldBytes
 from gezeiten.archive.store.estimates import estimated_series
@@ -48,7 +48,7 @@ def load_recorded(session: Session, point_id: int, feed: SeriesAssignment) -> Re
     """Return everything that a feed's mission recorded in its stretch, NaN where it had no sensor.
     Fetches that were undone do not count."""
     unused = unused_readings(session, steps_of_point(session, point_id))
-    return fed_readings(session, feed, unused, layout(session).missions[feed.mission])
+    return assignment_readings(session, feed, unused, layout(session).missions[feed.mission])
 
 
 def recorded_at(
@@ -61,9 +61,13 @@ def recorded_at(
     rows = session.execute(
         select(Block.is_text, *READING)
         .join(BlockBytes, BlockBytes.id == Block.id)
-        .where(Block.mission == feed.mission, Block.channel == feed.channel,
-               Block.start_ms <= last_ms, Block.end_ms >= first_ms)
-    )  # fmt: skip
+        .where(
+            Block.mission == feed.mission,
+            Block.channel == feed.channel,
+            Block.start_ms <= last_ms,
+            Block.end_ms >= first_ms,
+        )
+    )
     for row in rows:
         column = unpack(row, is_text=row.is_text)
         [found] = [np.flatnonzero(feed.clock.true(column.times) == at_ms)]
@@ -73,7 +77,7 @@ def recorded_at(
     return None
 
 
-def estimates_among(steps: list[Step], key: str) -> list[Series]:
+def active_fills(steps: list[Step], key: str) -> list[Series]:
     """Return the active fills of a series among the steps of its point."""
     return [
         estimated_series(step)
@@ -87,20 +91,24 @@ def steps_of_point(session: Session, point_id: int) -> list[Step]:
     return list(session.scalars(select(Step).filter_by(point_id=point_id)))
 
 
-def lacks_values(session: Session, feed: SeriesAssignment) -> bool:
+def has_missing_values(session: Session, feed: SeriesAssignment) -> bool:
     """Whether any reading of the blocks that a feed reaches into is without a value."""
     start_ms, end_ms = feed.clock.shown_span((feed.start_ms, feed.end_ms))
     found = session.scalar(
         select(Block.id)
-        .where(Block.mission == feed.mission, Block.channel == feed.channel,
-               Block.start_ms < end_ms, Block.end_ms >= start_ms,
-               Block.valid < Block.count)
+        .where(
+            Block.mission == feed.mission,
+            Block.channel == feed.channel,
+            Block.start_ms < end_ms,
+            Block.end_ms >= start_ms,
+            Block.valid < Block.count,
+        )
         .limit(1)
-    )  # fmt: skip
+    )
     return found is not None
 
 
-def fed_readings(
+def assignment_readings(
     session: Session, feed: SeriesAssignment, unused: list[ExcludedReadings], mission_id: int
 ) -> Recorded:
     """Return what a feed gives: instants, values and intervals."""
@@ -109,11 +117,17 @@ def fed_readings(
     blocks = session.execute(
         select(Block.mission, Block.is_text, Block.usual_ms, Block.shorter_ms, *READING)
         .join(BlockBytes, BlockBytes.id == Block.id)
-        .where(Block.mission == feed.mission, Block.channel == feed.channel,
-               or_(and_(Block.start_ms < end_ms, Block.end_ms >= start_ms),
-                   Block.is_text, Block.shorter_ms > 0))
+        .where(
+            Block.mission == feed.mission,
+            Block.channel == feed.channel,
+            or_(
+                and_(Block.start_ms < end_ms, Block.end_ms >= start_ms),
+                Block.is_text,
+                Block.shorter_ms > 0,
+            ),
+        )
         .order_by(Block.first)
-    ).all()  # fmt: skip
+    ).all()
     if not blocks:
         return np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64)
     times, values, intervals = _recorded(list(blocks), mission_id, unused, feed.clock)
@@ -126,7 +140,7 @@ def _recorded(
 ) -> Recorded:
     first = blocks[0]
     whose = BlockOwner(first.mission, first.is_text, first.usual_ms, first.shorter_ms)
-    column = in_one([unpack(block, is_text=whose.is_text) for block in blocks])
+    column = concatenate_columns([unpack(block, is_text=whose.is_text) for block in blocks])
     column = drop_excluded(column, unused, mission_id, clock)
     return clock.true(column.times), column.values, whose.intervals(column)
 
@@ -138,11 +152,11 @@ def drop_excluded(
     do not count."""
     for one in unused:
         if one.mission_id == mission_id:
-            column = column.part(~_among(column, one, clock))
+            column = column.part(~_used_mask(column, one, clock))
     return column
 
 
-def _among(column: Column, unused: ExcludedReadings, clock: ClockMap) -> NDArray[np.bool_]:
+def _used_mask(column: Column, unused: ExcludedReadings, clock: ClockMap) -> NDArray[np.bool_]:
     times = clock.true(column.times)
     inside = (times >= unused.span[0]) & (times < unused.span[1])
     return inside & in_ranges(column.numbers, unused.numbers)
@@ -193,7 +207,7 @@ def offload_spans(
     return spans
 
 
-def offloads_between(session: Session, point_id: int, span: Span) -> set[str]:
+def offloads_within(session: Session, point_id: int, span: Span) -> set[str]:
     """Return the fingerprints of the raw bytes that hold readings of a point in a stretch."""
     made = layout(session)
     reach: dict[int, list[Span]] = {}
@@ -221,10 +235,13 @@ def readings_added(session: Session, offload: KnownOffload) -> Iterator[tuple[st
         rows = session.execute(
             select(Block.channel, *READING)
             .join(BlockBytes, BlockBytes.id == Block.id)
-            .where(Block.mission == offload.mission, Block.first < end,
-                   Block.first > first - READINGS_PER_BLOCK)
+            .where(
+                Block.mission == offload.mission,
+                Block.first < end,
+                Block.first > first - READINGS_PER_BLOCK,
+            )
             .order_by(Block.id)
-        )  # fmt: skip
+        )
         for row in rows:
             column = unpack(row, is_text=False)
             added = column.part(in_ranges(column.numbers, [(first, end)]))
@@ -232,7 +249,7 @@ def readings_added(session: Session, offload: KnownOffload) -> Iterator[tuple[st
                 yield row.channel, added
 
 
-def kept_of_text(session: Session, mission: str) -> int:
+def text_reading_count(session: Session, mission: str) -> int:
     """Return how many instants of a text's source are kept: of the channel that has most."""
     counted: dict[str, int] = {}
     for channel, count in session.execute(

@@ -15,14 +15,14 @@ from typing import Any, NamedTuple
 from sqlalchemy import Integer, bindparam, select, type_coerce
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.local_cache.block_owner import BlockOwner, blocks_around
+from gezeiten.archive.local_cache.block_owner import BlockOwner, neighbouring_blocks
 from gezeiten.archive.local_cache.blocks import unpack, unpacked_cells
-from gezeiten.archive.local_cache.cutting import in_one
+from gezeiten.archive.local_cache.cutting import concatenate_columns
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.readings import (
     ExcludedReadings,
+    active_fills,
     drop_excluded,
-    estimates_among,
     steps_of_point,
     unused_readings,
 )
@@ -41,14 +41,26 @@ _COLUMNS = tuple(column.key for column in READING)
 _NAMES = tuple(f"mission_{i}" for i in range(64))
 """Of so many missions blocks are asked for at once: a prepared statement takes no list."""
 _HEADS = PreparedStatement(
-    select(Block.mission, Block.id, Block.count, Block.start_ms, Block.end_ms,
-           type_coerce(Block.is_text, Integer),
-           Block.usual_ms, Block.shorter_ms, Block.valid, Block.held_ms, Block.held_until_ms,
-           Block.low, Block.high, Block.stamp)
+    select(
+        Block.mission,
+        Block.id,
+        Block.count,
+        Block.start_ms,
+        Block.end_ms,
+        type_coerce(Block.is_text, Integer),
+        Block.usual_ms,
+        Block.shorter_ms,
+        Block.valid,
+        Block.held_ms,
+        Block.held_until_ms,
+        Block.low,
+        Block.high,
+        Block.stamp,
+    )
     .where(Block.mission.in_([bindparam(name) for name in _NAMES]))
     .where(Block.channel == bindparam("its_channel"))
     .order_by(Block.mission, Block.first)
-)  # fmt: skip
+)
 _BLOCK = PreparedStatement(
     select(*READING)
     .join(BlockBytes, BlockBytes.id == Block.id)
@@ -105,7 +117,7 @@ class Segments:
             )
             for row in _rows(session, segment.beside)
         ]
-        whole = in_one(columns)
+        whole = concatenate_columns(columns)
         intervals = segment.whose.intervals(whole)
         place = segment.beside.index(segment.block)
         first = sum(len(one) for one in columns[:place])
@@ -125,11 +137,13 @@ class Segments:
             its = BlockCells.id.in_(keys[first : first + _AT_ONCE])
             for key, data in session.execute(select(BlockCells.id, BlockCells.cells).where(its)):
                 with suppress(ArchiveDamagedError):  # its readings make them as well
-                    found[places[key]] = _put_right(unpacked_cells(data), self.listed[places[key]])
+                    found[places[key]] = _correct_clock(
+                        unpacked_cells(data), self.listed[places[key]]
+                    )
         return found
 
 
-def _put_right(cells: Cells, segment: Segment) -> Cells:
+def _correct_clock(cells: Cells, segment: Segment) -> Cells:
     if not segment.clock:
         return cells
     first_ms, last_ms = map(segment.clock.true, (cells.first_ms, cells.last_ms))
@@ -163,21 +177,23 @@ def load_segments(session: Session, point_id: int, key: str) -> Segments:
     unused = unused_readings(session, steps)
     fed = made.of_series(point_id, key)
     listed: list[Segment] = []
-    heads = _heads(session, channel_of(key), dict.fromkeys(feed.mission for feed in fed))
+    heads = _block_heads(session, channel_of(key), dict.fromkeys(feed.mission for feed in fed))
     unused_of = defaultdict[int, list[ExcludedReadings]](list)
     for one in unused:
         unused_of[one.mission_id].append(one)
     for feed in fed:
         mission = made.missions[feed.mission]
-        listed += _of_feed(heads.get(feed.mission, []), feed, mission, unused_of.get(mission, []))
-    return Segments(tuple(listed), tuple(estimates_among(steps, key)), tuple(unused))
+        listed += _assignment_segments(
+            heads.get(feed.mission, []), feed, mission, unused_of.get(mission, [])
+        )
+    return Segments(tuple(listed), tuple(active_fills(steps, key)), tuple(unused))
 
 
-def _of_feed(
+def _assignment_segments(
     heads: list[_Head], feed: SeriesAssignment, mission: int, unused: list[ExcludedReadings]
 ) -> Iterable[Segment]:
     counts, clock = [head.many for head in heads], feed.clock
-    heads = [_true(head, clock) for head in heads] if clock else heads
+    heads = [_corrected_head(head, clock) for head in heads] if clock else heads
     its_mission, is_clock_wrong = feed.mission, feed.is_clock_wrong
     known: dict[tuple[bool, int, int], BlockOwner] = {}
     for i, head in enumerate(heads):
@@ -196,29 +212,42 @@ def _of_feed(
         keys: tuple[int, ...] = (head.key,)
         stamps: tuple[int, ...] = (head.stamp,)
         if whose.needs_neighbours:
-            around = heads[slice(*blocks_around(counts, i))]
+            around = heads[slice(*neighbouring_blocks(counts, i))]
             keys, stamps = tuple(one.key for one in around), tuple(one.stamp for one in around)
         yield Segment(
-            mission, head.key, keys, span, whose, is_whole,
-            (head.held_ms, head.held_until_ms) if is_whole else None, head.valid, head.low,
-            head.high, (whose, span, stamps, clock, is_clock_wrong) if is_whole else None,
-            clock, is_clock_wrong,
-        )  # fmt: skip
+            mission,
+            head.key,
+            keys,
+            span,
+            whose,
+            is_whole,
+            (head.held_ms, head.held_until_ms) if is_whole else None,
+            head.valid,
+            head.low,
+            head.high,
+            (whose, span, stamps, clock, is_clock_wrong) if is_whole else None,
+            clock,
+            is_clock_wrong,
+        )
 
 
-def _true(head: _Head, clock: ClockMap) -> _Head:
+def _corrected_head(head: _Head, clock: ClockMap) -> _Head:
     """Return what is known of a block with its instants put right."""
     held = (None if at is None else clock.true_at(at) for at in (head.held_ms, head.held_until_ms))
     held_ms, held_until_ms = held
-    return head._replace(start_ms=clock.true_at(head.start_ms), end_ms=clock.true_at(head.end_ms),
-                         held_ms=held_ms, held_until_ms=held_until_ms)  # fmt: skip
+    return head._replace(
+        start_ms=clock.true_at(head.start_ms),
+        end_ms=clock.true_at(head.end_ms),
+        held_ms=held_ms,
+        held_until_ms=held_until_ms,
+    )
 
 
 def _reach_into(unused: list[ExcludedReadings], head: _Head) -> bool:
     return any(one.span[0] <= head.end_ms and one.span[1] > head.start_ms for one in unused)
 
 
-def _heads(session: Session, channel: str, missions: Iterable[str]) -> dict[str, list[_Head]]:
+def _block_heads(session: Session, channel: str, missions: Iterable[str]) -> dict[str, list[_Head]]:
     """Return the blocks of a channel of missions (ids), by mission and in order."""
     keys, found = list(missions), defaultdict[str, list[_Head]](list)
     for first in range(0, len(keys), len(_NAMES)):

@@ -121,8 +121,9 @@ PARTS = (Block, BlockBytes, BlockCells)
 
 _HEAD, _BYTES = ("count", "number", "start_ms", "step_ms"), ("data", "numbers", "times")
 READING: tuple[Any, ...] = (
-    *(getattr(Block, name) for name in _HEAD), *(getattr(BlockBytes, name) for name in _BYTES)
-)  # fmt: skip
+    *(getattr(Block, name) for name in _HEAD),
+    *(getattr(BlockBytes, name) for name in _BYTES),
+)
 """What a block's readings are unpacked from (`archive/local_cache/blocks.py`)."""
 
 
@@ -202,7 +203,7 @@ class VerificationRow(LocalCacheBase):
     ended_ms: Mapped[int | None]
 
 
-def throw_away_other_form(path: Path) -> None:
+def delete_if_outdated(path: Path) -> None:
     """Delete the file of these tables where it is of another form, or none at all."""
     if not path.exists():
         return
@@ -212,10 +213,10 @@ def throw_away_other_form(path: Path) -> None:
     except sqlite3.DatabaseError:
         form = -1
     if form not in (0, _FORM):  # 0: just being made
-        throw_away(path)
+        delete_file(path)
 
 
-def throw_away(path: Path) -> None:
+def delete_file(path: Path) -> None:
     """Delete the file of these tables."""
     for name in (path.name, f"{path.name}-wal", f"{path.name}-shm"):
         path.with_name(name).unlink(missing_ok=True)
@@ -227,13 +228,13 @@ def make_tables(engine: Engine) -> None:
         if engine.dialect.name != "sqlite":
             connection.execute(text(f"CREATE SCHEMA IF NOT EXISTS {SCHEMA}"))
             LocalCacheBase.metadata.create_all(connection)
-        elif not _are_there(connection):
+        elif not _exist(connection):
             connection.exec_driver_sql("BEGIN IMMEDIATE")
-            if not _are_there(connection):  # another program may have been quicker
+            if not _exist(connection):  # another program may have been quicker
                 make_all(connection, LocalCacheBase.metadata)
                 connection.execute(text(f"PRAGMA {SCHEMA}.user_version = {_FORM}"))
 
 
-def _are_there(connection: Connection) -> bool:
+def _exist(connection: Connection) -> bool:
     form: int | None = connection.execute(text(f"PRAGMA {SCHEMA}.user_version")).scalar()
     return form == _FORM

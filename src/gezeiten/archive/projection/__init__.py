@@ -32,11 +32,30 @@ from gezeiten.archive.projection import (
 from gezeiten.archive.projection.rows import Applying, Authorship, Misfits, Refusing
 from gezeiten.domain.actions import Action
 
-_FAMILIES = (sites.FAMILY, plans.FAMILY, loggers.FAMILY, visits.FAMILY, documents.FAMILY,
-             gaps.FAMILY, assessments.FAMILY, contacts.FAMILY, launches.FAMILY, offloads.FAMILY,
-             carriers.FAMILY, people.FAMILY, sources.FAMILY, limits.FAMILY,
-             quantities.FAMILY, derived.FAMILY, corrections.FAMILY, remarks.FAMILY,
-             checks.FAMILY, clocks.FAMILY, hanging.FAMILY, archives.FAMILY)  # fmt: skip
+_FAMILIES = (
+    sites.FAMILY,
+    plans.FAMILY,
+    loggers.FAMILY,
+    visits.FAMILY,
+    documents.FAMILY,
+    gaps.FAMILY,
+    assessments.FAMILY,
+    contacts.FAMILY,
+    launches.FAMILY,
+    offloads.FAMILY,
+    carriers.FAMILY,
+    people.FAMILY,
+    sources.FAMILY,
+    limits.FAMILY,
+    quantities.FAMILY,
+    derived.FAMILY,
+    corrections.FAMILY,
+    remarks.FAMILY,
+    checks.FAMILY,
+    clocks.FAMILY,
+    hanging.FAMILY,
+    archives.FAMILY,
+)
 APPLYING: dict[type[Action], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()
 }

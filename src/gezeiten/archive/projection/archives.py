@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, tells
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, apply_nothing
 from gezeiten.domain.actions.archives import (
     ArchiveBegun,
     ChainBegun,
@@ -15,15 +15,23 @@ from gezeiten.domain.actions.archives import (
 )
 
 
-def chain_begun(_connection: Connection, act: ChainBegun, _said: Authorship) -> Misfits:
+def apply_chain_begun(_connection: Connection, act: ChainBegun, _said: Authorship) -> Misfits:
     """Return what a computer found when it began a chain of its own."""
     if act.why == "first":
         return []
-    return ["the archive was not as this computer had left it; an older copy was put back, or the "
-            "end of its logbook was cut off"]  # fmt: skip
+    return [
+        "the archive was not as this computer had left it; an older copy was put back, or the "
+        "end of its logbook was cut off"
+    ]
 
 
 FAMILY = Family(
-    {ArchiveBegun: tells, ChainBegun: chain_begun, MisfitSeen: tells, EntriesRestored: tells,
-     EntriesRemoved: tells}, {},
-)  # fmt: skip
+    {
+        ArchiveBegun: apply_nothing,
+        ChainBegun: apply_chain_begun,
+        MisfitSeen: apply_nothing,
+        EntriesRestored: apply_nothing,
+        EntriesRemoved: apply_nothing,
+    },
+    {},
+)

@@ -8,7 +8,15 @@ from dataclasses import asdict
 
 from sqlalchemy import Connection, delete, select
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, only, put
+from gezeiten.archive.projection.rows import (
+    Authorship,
+    Family,
+    Misfits,
+    add,
+    key_of,
+    only,
+    update_by_uid,
+)
 from gezeiten.archive.store.tables import AssessmentRow, FoundRow, Logger, Mission, Point
 from gezeiten.domain.actions.assessments import (
     AssessmentTakenBack,
@@ -22,16 +30,27 @@ _TABLE = AssessmentRow.__table__
 
 
 def _assessed(connection: Connection, act: ExcursionAssessed, said: Authorship) -> Misfits:
-    words = {"cause": act.said.cause, "words": act.said.words, "at_ms": said.at_ms,
-             "person": said.person, "seen": asdict(act.seen)}  # fmt: skip
+    words = {
+        "cause": act.said.cause,
+        "words": act.said.words,
+        "at_ms": said.at_ms,
+        "person": said.person,
+        "seen": asdict(act.seen),
+    }
     if act.before is None:
-        add(connection, _TABLE, uid=act.assessment,
+        add(
+            connection,
+            _TABLE,
+            uid=act.assessment,
             point_id=key_of(connection, Point.__table__, act.point),
-            mission_id=_mission(connection, act.mission), rule=act.rule,
-            rule_key=limit_rule(act.rule).key, **words)  # fmt: skip
+            mission_id=_mission(connection, act.mission),
+            rule=act.rule,
+            rule_key=limit_rule(act.rule).key,
+            **words,
+        )
         return []
     found = only(connection, select(_TABLE).where(AssessmentRow.uid == act.assessment))
-    put(connection, _TABLE, act.assessment, **words)
+    update_by_uid(connection, _TABLE, act.assessment, **words)
     is_as_said = (found.cause, found.words) == (act.before.cause, act.before.words)
     return [] if is_as_said else [f"the assessment was {found.cause!r}, not {act.before.cause!r}"]
 
@@ -40,13 +59,18 @@ def _mission(connection: Connection, name: MissionName) -> int:
     query = (
         select(Mission.id)
         .join(Logger, Logger.id == Mission.logger_id)
-        .where(Logger.serial == name.serial, Mission.number == name.number,
-               Mission.launched_ms == name.launched_ms)
-    )  # fmt: skip
+        .where(
+            Logger.serial == name.serial,
+            Mission.number == name.number,
+            Mission.launched_ms == name.launched_ms,
+        )
+    )
     return int(only(connection, query)[0])
 
 
-def _taken_back(connection: Connection, act: AssessmentTakenBack, _said: Authorship) -> Misfits:
+def _apply_withdrawn(
+    connection: Connection, act: AssessmentTakenBack, _said: Authorship
+) -> Misfits:
     key = connection.execute(
         select(AssessmentRow.id).where(AssessmentRow.uid == act.assessment)
     ).scalar()
@@ -56,17 +80,26 @@ def _taken_back(connection: Connection, act: AssessmentTakenBack, _said: Authors
     return []
 
 
-def _found(connection: Connection, act: ExcursionsFound, _said: Authorship) -> None:
+def _apply_found(connection: Connection, act: ExcursionsFound, _said: Authorship) -> None:
     point = key_of(connection, Point.__table__, act.point)
     for one in act.found:
-        add(connection, FoundRow.__table__, point_id=point,
-            mission_id=_mission(connection, one.mission), rule_key=limit_rule(one.rule).key,
-            start_ms=one.start_ms, end_ms=one.end_ms, at_ms=one.at_ms)  # fmt: skip
+        add(
+            connection,
+            FoundRow.__table__,
+            point_id=point,
+            mission_id=_mission(connection, one.mission),
+            rule_key=limit_rule(one.rule).key,
+            start_ms=one.start_ms,
+            end_ms=one.end_ms,
+            at_ms=one.at_ms,
+        )
 
 
 FAMILY = Family(
     {
-        ExcursionsFound: _found, ExcursionAssessed: _assessed, AssessmentTakenBack: _taken_back,
+        ExcursionsFound: _apply_found,
+        ExcursionAssessed: _assessed,
+        AssessmentTakenBack: _apply_withdrawn,
     },
     {},
-)  # fmt: skip
+)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.archive.projection.rows import Family, tells
+from gezeiten.archive.projection.rows import Family, apply_nothing
 from gezeiten.domain.actions.carriers import (
     CopyTakenIn,
     CourierClockSet,
@@ -17,8 +17,18 @@ from gezeiten.domain.actions.carriers import (
 
 FAMILY = Family(
     dict.fromkeys(
-        (CourierMadeReady, CourierClockSet, CourierTold, DriveCleared, DriveReleased,
-         ReportNotKept, VaultGiven, CopyTakenIn, PutAside), tells,
+        (
+            CourierMadeReady,
+            CourierClockSet,
+            CourierTold,
+            DriveCleared,
+            DriveReleased,
+            ReportNotKept,
+            VaultGiven,
+            CopyTakenIn,
+            PutAside,
+        ),
+        apply_nothing,
     ),
     {},
-)  # fmt: skip
+)

@@ -13,8 +13,8 @@ from gezeiten.archive.projection.rows import (
     add,
     key_of,
     only,
-    put,
-    take_back,
+    update_by_uid,
+    withdraw,
 )
 from gezeiten.archive.store.tables import ClockRow, Mission
 from gezeiten.domain.actions.clocks import (
@@ -29,34 +29,61 @@ _TABLE: Any = ClockRow.__table__
 
 
 def _corrected(connection: Connection, act: ClockCorrected, said: Authorship) -> None:
-    add(connection, _TABLE, uid=act.clock, way=act.way, pairs=[list(one) for one in act.pairs],
-        mission_id=key_of(connection, Mission.__table__, act.mission), u_ms=act.u_ms,
-        us_ms=list(act.us_ms) or None, rate_beyond=act.rate_beyond, drift_ppm=act.drift_ppm,
-        words=act.words, said_ms=said.at_ms, said_by=said.person, is_off=False)  # fmt: skip
+    add(
+        connection,
+        _TABLE,
+        uid=act.clock,
+        way=act.way,
+        pairs=[list(one) for one in act.pairs],
+        mission_id=key_of(connection, Mission.__table__, act.mission),
+        u_ms=act.u_ms,
+        us_ms=list(act.us_ms) or None,
+        rate_beyond=act.rate_beyond,
+        drift_ppm=act.drift_ppm,
+        words=act.words,
+        said_ms=said.at_ms,
+        said_by=said.person,
+        is_off=False,
+    )
 
 
-def _switched_off(connection: Connection, act: ClockSwitchedOff, said: Authorship) -> Misfits:
-    misfits = take_back(connection, _TABLE, act.clock, said)
+def _apply_disabled(connection: Connection, act: ClockSwitchedOff, said: Authorship) -> Misfits:
+    misfits = withdraw(connection, _TABLE, act.clock, said)
     if not misfits:
-        put(connection, _TABLE, act.clock, is_off=True)
+        update_by_uid(connection, _TABLE, act.clock, is_off=True)
     return misfits
 
 
 def _switched_on(connection: Connection, act: ClockSwitchedOn, said: Authorship) -> None:
     """It is said anew: so each row tells from when to when it stood."""
-    columns = (_TABLE.c.mission_id, _TABLE.c.way, _TABLE.c.pairs, _TABLE.c.u_ms, _TABLE.c.words,
-               _TABLE.c.us_ms, _TABLE.c.rate_beyond, _TABLE.c.drift_ppm)  # fmt: skip
+    columns = (
+        _TABLE.c.mission_id,
+        _TABLE.c.way,
+        _TABLE.c.pairs,
+        _TABLE.c.u_ms,
+        _TABLE.c.words,
+        _TABLE.c.us_ms,
+        _TABLE.c.rate_beyond,
+        _TABLE.c.drift_ppm,
+    )
     [*its] = only(connection, select(*columns).where(_TABLE.c.uid == act.clock))
-    put(connection, _TABLE, act.clock, is_off=False)
+    update_by_uid(connection, _TABLE, act.clock, is_off=False)
     names = (column.name for column in columns)
-    add(connection, _TABLE, uid=act.anew, said_ms=said.at_ms, said_by=said.person, is_off=False,
-        **dict(zip(names, its, strict=True)))  # fmt: skip
+    add(
+        connection,
+        _TABLE,
+        uid=act.anew,
+        said_ms=said.at_ms,
+        said_by=said.person,
+        is_off=False,
+        **dict(zip(names, its, strict=True)),
+    )
 
 
-def _taken_back(connection: Connection, act: ClockTakenBack, said: Authorship) -> Misfits:
+def _apply_withdrawn(connection: Connection, act: ClockTakenBack, said: Authorship) -> Misfits:
     off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == act.clock)).scalar()
-    put(connection, _TABLE, act.clock, is_off=False)
-    return [] if off else take_back(connection, _TABLE, act.clock, said)
+    update_by_uid(connection, _TABLE, act.clock, is_off=False)
+    return [] if off else withdraw(connection, _TABLE, act.clock, said)
 
 
 def _refuse_on(connection: Connection, act: ClockSwitchedOn) -> None:
@@ -67,8 +94,10 @@ def _refuse_on(connection: Connection, act: ClockSwitchedOn) -> None:
 
 FAMILY = Family(
     {
-        ClockCorrected: _corrected, ClockSwitchedOff: _switched_off, ClockSwitchedOn: _switched_on,
-        ClockTakenBack: _taken_back,
+        ClockCorrected: _corrected,
+        ClockSwitchedOff: _apply_disabled,
+        ClockSwitchedOn: _switched_on,
+        ClockTakenBack: _apply_withdrawn,
     },
     {ClockSwitchedOn: _refuse_on},
-)  # fmt: skip
+)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, bindparam, or_, select, update
 
-from gezeiten.archive.projection.missions import logger_key, set_logger, set_mission
-from gezeiten.archive.projection.rows import Authorship, Family, tells
+from gezeiten.archive.projection.missions import find_or_add_logger, set_logger, set_mission
+from gezeiten.archive.projection.rows import Authorship, Family, apply_nothing
 from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import Mission
 from gezeiten.domain.actions.contacts import (
@@ -36,17 +36,28 @@ _LAST = PreparedStatement(
 
 def _contacted(connection: Connection, act: LoggerContacted, said: Authorship) -> None:
     state = act.state
-    logger = logger_key(connection, act.logger, act.model, act.firmware)
-    set_logger(connection, logger, practice=bool(state["practice"]), seen_ms=said.at_ms,
-               state=state, clock_difference_ms=act.clock_difference_ms,
-               clock_uncertainty_ms=act.clock_uncertainty_ms)  # fmt: skip
+    logger = find_or_add_logger(connection, act.logger, act.model, act.firmware)
+    set_logger(
+        connection,
+        logger,
+        practice=bool(state["practice"]),
+        seen_ms=said.at_ms,
+        state=state,
+        clock_difference_ms=act.clock_difference_ms,
+        clock_uncertainty_ms=act.clock_uncertainty_ms,
+    )
     number = state["mission_number"]
     _RELAUNCHED.run(connection, its_logger=logger, now=number)
     mission = _LAST.first(connection, its_logger=logger, now=number)
     if mission is None:
         return
-    set_mission(connection, mission[0], readings=state["readings"],
-                first_held=state["first_held"], state=act.doing)  # fmt: skip
+    set_mission(
+        connection,
+        mission[0],
+        readings=state["readings"],
+        first_held=state["first_held"],
+        state=act.doing,
+    )
     if not mission[1] and state["first_due_ms"]:  # its button has been pressed
         set_mission(connection, mission[0], first_ms=state["first_due_ms"])
 
@@ -55,9 +66,16 @@ FAMILY = Family(
     {
         LoggerContacted: _contacted,
         **dict.fromkeys(
-            (MissionStopped, MemoryErased, LoggerBlinked, SensorsChecked, FollowedBack,
-             AttemptFailed), tells,
+            (
+                MissionStopped,
+                MemoryErased,
+                LoggerBlinked,
+                SensorsChecked,
+                FollowedBack,
+                AttemptFailed,
+            ),
+            apply_nothing,
         ),
     },
     {},
-)  # fmt: skip
+)

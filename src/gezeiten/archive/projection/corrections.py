@@ -11,8 +11,8 @@ from gezeiten.archive.projection.rows import (
     add,
     key_of,
     only,
-    put,
-    take_back,
+    update_by_uid,
+    withdraw,
 )
 from gezeiten.archive.store.tables import CorrectionRow, Point
 from gezeiten.domain.actions.corrections import (
@@ -26,22 +26,34 @@ _TABLE = CorrectionRow.__table__
 
 
 def _set(connection: Connection, act: CorrectionSet, said: Authorship) -> None:
-    add(connection, _TABLE, uid=act.correction, series=act.series, kind=act.step,
-        version=act.version, parameters=act.parameters, is_on=True,
-        point_id=key_of(connection, Point.__table__, act.point), start_ms=act.start_ms,
-        end_ms=act.end_ms, words=act.words, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
+    add(
+        connection,
+        _TABLE,
+        uid=act.correction,
+        series=act.series,
+        kind=act.step,
+        version=act.version,
+        parameters=act.parameters,
+        is_on=True,
+        point_id=key_of(connection, Point.__table__, act.point),
+        start_ms=act.start_ms,
+        end_ms=act.end_ms,
+        words=act.words,
+        said_ms=said.at_ms,
+        said_by=said.person,
+    )
 
 
 def _switched(connection: Connection, act: CorrectionSwitched, _said: Authorship) -> Misfits:
     [was_on] = only(connection, select(_TABLE.c.is_on).where(_TABLE.c.uid == act.correction))
-    put(connection, _TABLE, act.correction, is_on=act.is_on)
+    update_by_uid(connection, _TABLE, act.correction, is_on=act.is_on)
     if bool(was_on) != act.is_on:
         return []
     return ["it was on already" if act.is_on else "it was off already"]
 
 
-def _taken_back(connection: Connection, act: CorrectionTakenBack, said: Authorship) -> Misfits:
-    return take_back(connection, _TABLE, act.correction, said)
+def _apply_withdrawn(connection: Connection, act: CorrectionTakenBack, said: Authorship) -> Misfits:
+    return withdraw(connection, _TABLE, act.correction, said)
 
 
 def _refuse_set(_connection: Connection, act: CorrectionSet) -> None:
@@ -59,6 +71,6 @@ def _refuse_switched(connection: Connection, act: CorrectionSwitched) -> None:
 
 
 FAMILY = Family(
-    {CorrectionSet: _set, CorrectionSwitched: _switched, CorrectionTakenBack: _taken_back},
+    {CorrectionSet: _set, CorrectionSwitched: _switched, CorrectionTakenBack: _apply_withdrawn},
     {CorrectionSet: _refuse_set, CorrectionSwitched: _refuse_switched},
 )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Connection
 
 from gezeiten.archive.derived import stated_calculations
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, take_back
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, withdraw
 from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
 from gezeiten.domain.actions.derived import DerivedTakenBack, SeriesDerived
 from gezeiten.domain.quantities.quantities import quantity
@@ -18,34 +18,43 @@ _TABLE, _INPUTS = DerivedRow.__table__, DerivedInput.__table__
 def _derived(connection: Connection, act: SeriesDerived, said: Authorship) -> Misfits:
     before = in_force(stated_calculations(connection))
     point_id = key_of(connection, Point.__table__, act.point)
-    add(connection, _TABLE, uid=act.derived, point_id=point_id, series=act.series,
-        formula=act.formula, version=act.version, parameters=act.parameters, words=act.words,
-        said_ms=said.at_ms, said_by=said.person)  # fmt: skip
+    add(
+        connection,
+        _TABLE,
+        uid=act.derived,
+        point_id=point_id,
+        series=act.series,
+        formula=act.formula,
+        version=act.version,
+        parameters=act.parameters,
+        words=act.words,
+        said_ms=said.at_ms,
+        said_by=said.person,
+    )
     key = key_of(connection, _TABLE, act.derived)
     for position, one in enumerate(act.inputs):
         its = key_of(connection, Point.__table__, one.point)
-        add(connection, _INPUTS, derived_id=key, position=position, point_id=its,
-            series=one.series)  # fmt: skip
-    made = _as_said(act)
+        add(connection, _INPUTS, derived_id=key, position=position, point_id=its, series=one.series)
+    made = _calculated_series(act)
     if made.key in before:
         return ["a series of this name was calculated there already"]
     return ["it would be calculated from itself"] if closes_a_circle(made, before) else []
 
 
-def _as_said(act: SeriesDerived) -> CalculatedSeries:
+def _calculated_series(act: SeriesDerived) -> CalculatedSeries:
     inputs = tuple((one.point, one.series) for one in act.inputs)
     return CalculatedSeries(
         act.derived, act.point, act.series, act.formula, act.version, act.parameters, inputs
     )
 
 
-def _taken_back(connection: Connection, act: DerivedTakenBack, said: Authorship) -> Misfits:
-    return take_back(connection, _TABLE, act.derived, said)
+def _apply_withdrawn(connection: Connection, act: DerivedTakenBack, said: Authorship) -> Misfits:
+    return withdraw(connection, _TABLE, act.derived, said)
 
 
 # -- refusing --------------------------------------------------------------------------------------
 def _refuse_derived(connection: Connection, act: SeriesDerived) -> None:
-    made, standing = _as_said(act), in_force(stated_calculations(connection))
+    made, standing = _calculated_series(act), in_force(stated_calculations(connection))
     if made.key in standing:
         raise InputError(
             f"“{quantity(act.series).name}” is calculated at this point already; give this one "
@@ -57,7 +66,7 @@ def _refuse_derived(connection: Connection, act: SeriesDerived) -> None:
         )
 
 
-def _refuse_taken_back(connection: Connection, act: DerivedTakenBack) -> None:
+def _refuse_withdrawal(connection: Connection, act: DerivedTakenBack) -> None:
     standing = in_force(stated_calculations(connection))
     its = next((one.key for one in standing.values() if one.uid == act.derived), None)
     for one in standing.values():
@@ -69,6 +78,6 @@ def _refuse_taken_back(connection: Connection, act: DerivedTakenBack) -> None:
 
 
 FAMILY = Family(
-    {SeriesDerived: _derived, DerivedTakenBack: _taken_back},
-    {SeriesDerived: _refuse_derived, DerivedTakenBack: _refuse_taken_back},
+    {SeriesDerived: _derived, DerivedTakenBack: _apply_withdrawn},
+    {SeriesDerived: _refuse_derived, DerivedTakenBack: _refuse_withdrawal},
 )

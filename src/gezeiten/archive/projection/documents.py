@@ -28,9 +28,9 @@ def _handed_over(connection: Connection, act: DocumentHandedOver, said: Authorsh
     )
 
 
-def _put_out(connection: Connection, act: DocumentPutOut, _said: Authorship) -> Misfits:
+def _apply_issued(connection: Connection, act: DocumentPutOut, _said: Authorship) -> Misfits:
     copy = Change("file_name", act.before, act.file_name)
     return change(connection, IssuedDocumentRow.__table__, act.document, [copy])
 
 
-FAMILY = Family({DocumentHandedOver: _handed_over, DocumentPutOut: _put_out}, {})
+FAMILY = Family({DocumentHandedOver: _handed_over, DocumentPutOut: _apply_issued}, {})

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import Connection, select, update
 
 from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, only
-from gezeiten.archive.projection.sources import feed
+from gezeiten.archive.projection.sources import assign_series
 from gezeiten.archive.store.estimates import encode_estimates
 from gezeiten.archive.store.tables import Offload, Point, SeriesAssignmentRow, Step
 from gezeiten.domain.actions.gaps import (
@@ -32,51 +32,106 @@ def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Authorsh
         ends = (line.from_ms, line.from_value), (line.to_ms, line.to_value)
         fill = line_between(act.gap, *ends)
         facts: dict[str, Any] = {
-            "readings": len(fill), "rmse": line.rmse, "low": line.low, "high": line.high,
+            "readings": len(fill),
+            "rmse": line.rmse,
+            "low": line.low,
+            "high": line.high,
             "stretches": line.stretches,
-        }  # fmt: skip
+        }
         if line.lows:
             facts |= {"lows": list(line.lows), "highs": list(line.highs)}
         if line.caution:
             facts["caution"] = line.caution
-        _step(connection, act.point, line.step, act.gap, said, kind=LINE, channel=line.channel,
-              data=encode_estimates(fill), facts=facts)  # fmt: skip
+        _step(
+            connection,
+            act.point,
+            line.step,
+            act.gap,
+            said,
+            kind=LINE,
+            channel=line.channel,
+            data=encode_estimates(fill),
+            facts=facts,
+        )
 
 
 def _estimated(connection: Connection, act: GapEstimated, said: Authorship) -> None:
     for one in act.estimates:
         fill = estimates_in(act.gap, one.values)
-        _step(connection, act.point, one.step, act.gap, said, kind=ESTIMATE, channel=one.channel,
-              data=encode_estimates(fill), facts={"readings": len(fill), **one.facts})  # fmt: skip
+        _step(
+            connection,
+            act.point,
+            one.step,
+            act.gap,
+            said,
+            kind=ESTIMATE,
+            channel=one.channel,
+            data=encode_estimates(fill),
+            facts={"readings": len(fill), **one.facts},
+        )
 
 
 def _fetched(connection: Connection, act: GapFetched, said: Authorship) -> None:
     of_these = select(Offload.id).where(Offload.sha256 == act.sha256).order_by(Offload.id)
     offload = only(connection, of_these.limit(1))[0]
     carried = {"by": act.by} if act.by else {}
-    _step(connection, act.point, act.step, act.gap, said, kind=REFETCH, offload_id=offload,
-          facts=carried)  # fmt: skip
+    _step(
+        connection,
+        act.point,
+        act.step,
+        act.gap,
+        said,
+        kind=REFETCH,
+        offload_id=offload,
+        facts=carried,
+    )
 
 
-def _fed(connection: Connection, act: GapFedByOther, said: Authorship) -> None:
+def _assign_source(connection: Connection, act: GapFedByOther, said: Authorship) -> None:
     """Say who feeds the series in the stretch, under the same id as the step: both are taken back
     together."""
     for part in act.parts:
-        feed(connection, SeriesFed(act.point, part.step, part.channel, part.label, act.source,
-                                   part.start_ms, part.end_ms), said)  # fmt: skip
+        assign_series(
+            connection,
+            SeriesFed(
+                act.point,
+                part.step,
+                part.channel,
+                part.label,
+                act.source,
+                part.start_ms,
+                part.end_ms,
+            ),
+            said,
+        )
         gap = Gap(part.start_ms, part.end_ms, act.gap.interval_ms)
         series = series_key(part.channel, part.label)
-        _step(connection, act.point, part.step, gap, said, kind=FED, channel=series,
-              facts={"source": act.source})  # fmt: skip
+        _step(
+            connection,
+            act.point,
+            part.step,
+            gap,
+            said,
+            kind=FED,
+            channel=series,
+            facts={"source": act.source},
+        )
 
 
 def _left_open(connection: Connection, act: GapLeftOpen, said: Authorship) -> None:
     of_some = {"series": list(act.series)} if act.series else {}
-    _step(connection, act.point, act.step, act.gap, said, kind=LEFT_OPEN,
-          facts={"reason": act.reason, **of_some})  # fmt: skip
+    _step(
+        connection,
+        act.point,
+        act.step,
+        act.gap,
+        said,
+        kind=LEFT_OPEN,
+        facts={"reason": act.reason, **of_some},
+    )
 
 
-def _taken_back(connection: Connection, act: GapTakenBack, said: Authorship) -> Misfits:
+def _apply_withdrawn(connection: Connection, act: GapTakenBack, said: Authorship) -> Misfits:
     standing = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_(None))
     undone = {"undone_ms": said.at_ms, "undone_by": said.person}
     done = connection.execute(standing.values(undone))
@@ -88,7 +143,7 @@ def _taken_back(connection: Connection, act: GapTakenBack, said: Authorship) -> 
     return [f"{missed} of the steps had been taken back already"] if missed else []
 
 
-def _filled_again(connection: Connection, act: GapFilledAgain, _said: Authorship) -> Misfits:
+def _apply_refilled(connection: Connection, act: GapFilledAgain, _said: Authorship) -> Misfits:
     """They stand as they were made, by whom and when."""
     undone = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_not(None))
     done = connection.execute(undone.values(undone_ms=None, undone_by=None))
@@ -100,9 +155,18 @@ def _step(
     connection: Connection, point: str, step: str, gap: Gap, said: Authorship, **values: Any
 ) -> None:
     usual = {"channel": "", "facts": {}}
-    add(connection, Step.__table__, uid=step, point_id=key_of(connection, Point.__table__, point),
-        start_ms=gap.start_ms, end_ms=gap.end_ms, interval_ms=gap.interval_ms,
-        made_ms=said.at_ms, made_by=said.person, **{**usual, **values})  # fmt: skip
+    add(
+        connection,
+        Step.__table__,
+        uid=step,
+        point_id=key_of(connection, Point.__table__, point),
+        start_ms=gap.start_ms,
+        end_ms=gap.end_ms,
+        interval_ms=gap.interval_ms,
+        made_ms=said.at_ms,
+        made_by=said.person,
+        **{**usual, **values},
+    )
 
 
 def _refuse_left_open(_connection: Connection, act: GapLeftOpen) -> None:
@@ -119,13 +183,13 @@ def _refuse_filled(connection: Connection, act: GapFilledByLine | GapEstimated) 
     _refuse_over(connection, act.point, act.gap, [one.channel for one in parts])
 
 
-def _refuse_fed(connection: Connection, act: GapFedByOther) -> None:
+def _refuse_if_assigned(connection: Connection, act: GapFedByOther) -> None:
     """The same of readings of another source."""
     series = [series_key(one.channel, one.label) for one in act.parts]
     _refuse_over(connection, act.point, act.gap, series)
 
 
-def _refuse_again(connection: Connection, act: GapFilledAgain) -> None:
+def _refuse_refill(connection: Connection, act: GapFilledAgain) -> None:
     """Only what was estimated and taken back, and where nothing else fills the gap by now."""
     columns = Step.channel, Step.kind, Step.undone_ms
     known = connection.execute(select(*columns).where(Step.uid.in_(act.steps))).all()
@@ -140,23 +204,35 @@ def _refuse_over(connection: Connection, at: str, gap: Gap, series: list[str]) -
     point = key_of(connection, Point.__table__, at)
     standing = (
         select(Step.id)
-        .where(Step.point_id == point, Step.undone_ms.is_(None), Step.kind.in_(_OF_A_SERIES),
-               Step.channel.in_(series), Step.start_ms < gap.end_ms, Step.end_ms > gap.start_ms)
+        .where(
+            Step.point_id == point,
+            Step.undone_ms.is_(None),
+            Step.kind.in_(_OF_A_SERIES),
+            Step.channel.in_(series),
+            Step.start_ms < gap.end_ms,
+            Step.end_ms > gap.start_ms,
+        )
         .limit(1)
-    )  # fmt: skip
+    )
     if connection.execute(standing).first() is not None:
         raise InputError("Somebody filled this gap meanwhile; look at it as it is now.")
 
 
 FAMILY = Family(
     {
-        GapFilledByLine: _filled_by_line, GapEstimated: _estimated, GapFetched: _fetched,
-        GapFedByOther: _fed, GapLeftOpen: _left_open, GapTakenBack: _taken_back,
-        GapFilledAgain: _filled_again,
+        GapFilledByLine: _filled_by_line,
+        GapEstimated: _estimated,
+        GapFetched: _fetched,
+        GapFedByOther: _assign_source,
+        GapLeftOpen: _left_open,
+        GapTakenBack: _apply_withdrawn,
+        GapFilledAgain: _apply_refilled,
     },
     {
-        GapLeftOpen: _refuse_left_open, GapFilledByLine: _refuse_filled,
-        GapEstimated: _refuse_filled, GapFedByOther: _refuse_fed,
-        GapFilledAgain: _refuse_again,
+        GapLeftOpen: _refuse_left_open,
+        GapFilledByLine: _refuse_filled,
+        GapEstimated: _refuse_filled,
+        GapFedByOther: _refuse_if_assigned,
+        GapFilledAgain: _refuse_refill,
     },
-)  # fmt: skip
+)

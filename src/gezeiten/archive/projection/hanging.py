@@ -4,21 +4,30 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, take_back
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, withdraw
 from gezeiten.archive.store.tables import HangingRow, Point
 from gezeiten.domain.actions.hanging import HangingTakenBack, SensorHung
 
 _TABLE = HangingRow.__table__
 
 
-def _hung(connection: Connection, act: SensorHung, said: Authorship) -> None:
-    add(connection, _TABLE, uid=act.hanging, since_ms=act.since_ms, rim_m=act.rim_m,
-        point_id=key_of(connection, Point.__table__, act.point), length_m=act.length_m,
-        words=act.words, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
+def _apply_depth_set(connection: Connection, act: SensorHung, said: Authorship) -> None:
+    add(
+        connection,
+        _TABLE,
+        uid=act.hanging,
+        since_ms=act.since_ms,
+        rim_m=act.rim_m,
+        point_id=key_of(connection, Point.__table__, act.point),
+        length_m=act.length_m,
+        words=act.words,
+        said_ms=said.at_ms,
+        said_by=said.person,
+    )
 
 
-def _taken_back(connection: Connection, act: HangingTakenBack, said: Authorship) -> Misfits:
-    return take_back(connection, _TABLE, act.hanging, said)
+def _apply_withdrawn(connection: Connection, act: HangingTakenBack, said: Authorship) -> Misfits:
+    return withdraw(connection, _TABLE, act.hanging, said)
 
 
-FAMILY = Family({SensorHung: _hung, HangingTakenBack: _taken_back}, {})
+FAMILY = Family({SensorHung: _apply_depth_set, HangingTakenBack: _apply_withdrawn}, {})

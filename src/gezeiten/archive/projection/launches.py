@@ -7,7 +7,7 @@ from sqlalchemy import Connection, delete, insert, update
 from gezeiten.archive.projection.missions import (
     add_mission,
     find_mission,
-    known_logger,
+    logger_key,
     set_logger,
     set_mission,
 )
@@ -16,19 +16,25 @@ from gezeiten.archive.store.tables import LaunchIntent, Logger, Point
 from gezeiten.domain.actions.launches import LaunchBegun, LaunchEnded
 
 
-def _begun(connection: Connection, act: LaunchBegun, said: Authorship) -> None:
-    logger = known_logger(connection, act.logger)
+def _apply_begun(connection: Connection, act: LaunchBegun, said: Authorship) -> None:
+    logger = logger_key(connection, act.logger)
     connection.execute(delete(LaunchIntent).where(LaunchIntent.logger_id == logger))
     connection.execute(
         insert(LaunchIntent).values(
-            logger_id=logger, at_ms=said.at_ms, person=said.person, plan=act.plan,
-            old_mission=act.old_mission, accepted=act.accepted, owner=act.launch, state="begun",
+            logger_id=logger,
+            at_ms=said.at_ms,
+            person=said.person,
+            plan=act.plan,
+            old_mission=act.old_mission,
+            accepted=act.accepted,
+            owner=act.launch,
+            state="begun",
         )
-    )  # fmt: skip
+    )
 
 
 def _ended(connection: Connection, act: LaunchEnded, _said: Authorship) -> Misfits:
-    logger = known_logger(connection, act.logger)
+    logger = logger_key(connection, act.logger)
     its = (LaunchIntent.logger_id == logger, LaunchIntent.owner == act.launch)
     gone = connection.execute(delete(LaunchIntent).where(*its)).rowcount
     if act.mission is not None:
@@ -48,10 +54,16 @@ def _enter(connection: Connection, logger: int, act: LaunchEnded) -> None:
     facts = {"point_id": point, "plan": begun.plan, "interval_ms": begun.interval_ms}
     there = find_mission(connection, logger, begun.number, begun.launched_ms)
     if there is None:
-        add_mission(connection, logger_id=logger, number=begun.number,
-                    launched_ms=begun.launched_ms, first_ms=begun.first_ms, **facts)  # fmt: skip
+        add_mission(
+            connection,
+            logger_id=logger,
+            number=begun.number,
+            launched_ms=begun.launched_ms,
+            first_ms=begun.first_ms,
+            **facts,
+        )
     else:
         set_mission(connection, there.id, **facts)
 
 
-FAMILY = Family({LaunchBegun: _begun, LaunchEnded: _ended}, {})
+FAMILY = Family({LaunchBegun: _apply_begun, LaunchEnded: _ended}, {})

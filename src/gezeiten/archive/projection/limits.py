@@ -11,8 +11,8 @@ from gezeiten.archive.projection.rows import (
     add,
     key_of,
     only,
-    put,
-    take_back,
+    update_by_uid,
+    withdraw,
 )
 from gezeiten.archive.store.tables import Point, SeriesLimit
 from gezeiten.domain.actions.limits import LimitEnded, LimitSet, LimitTakenBack
@@ -24,19 +24,29 @@ _TABLE = SeriesLimit.__table__
 
 
 def _set(connection: Connection, act: LimitSet, said: Authorship) -> None:
-    add(connection, _TABLE, uid=act.limit, series=act.series, rule=act.rule,
-        point_id=key_of(connection, Point.__table__, act.point), start_ms=act.start_ms,
-        end_ms=act.end_ms, words=act.words, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
+    add(
+        connection,
+        _TABLE,
+        uid=act.limit,
+        series=act.series,
+        rule=act.rule,
+        point_id=key_of(connection, Point.__table__, act.point),
+        start_ms=act.start_ms,
+        end_ms=act.end_ms,
+        words=act.words,
+        said_ms=said.at_ms,
+        said_by=said.person,
+    )
 
 
 def _ended(connection: Connection, act: LimitEnded, _said: Authorship) -> Misfits:
     [found] = only(connection, select(_TABLE.c.end_ms).where(_TABLE.c.uid == act.limit))
-    put(connection, _TABLE, act.limit, end_ms=act.end_ms)
+    update_by_uid(connection, _TABLE, act.limit, end_ms=act.end_ms)
     return [] if found == act.before_ms else ["it ended at another instant before"]
 
 
-def _taken_back(connection: Connection, act: LimitTakenBack, said: Authorship) -> Misfits:
-    return take_back(connection, _TABLE, act.limit, said)
+def _apply_withdrawn(connection: Connection, act: LimitTakenBack, said: Authorship) -> Misfits:
+    return withdraw(connection, _TABLE, act.limit, said)
 
 
 # -- refusing --------------------------------------------------------------------------------------
@@ -48,9 +58,8 @@ def _refuse_set(connection: Connection, act: LimitSet) -> None:
     standing = connection.execute(
         select(_TABLE.c.rule, _TABLE.c.start_ms, _TABLE.c.end_ms)
         .join(Point, Point.id == _TABLE.c.point_id)
-        .where(Point.uid == act.point, _TABLE.c.series == act.series,
-               _TABLE.c.undone_ms.is_(None))
-    )  # fmt: skip
+        .where(Point.uid == act.point, _TABLE.c.series == act.series, _TABLE.c.undone_ms.is_(None))
+    )
     for other, start_ms, until_ms in standing:
         its = limit_rule(other)
         overlaps = start_ms < end_ms and act.start_ms < (EVER_MS if until_ms is None else until_ms)
@@ -86,6 +95,6 @@ def _refuse_ended(connection: Connection, act: LimitEnded) -> None:
 
 
 FAMILY = Family(
-    {LimitSet: _set, LimitEnded: _ended, LimitTakenBack: _taken_back},
+    {LimitSet: _set, LimitEnded: _ended, LimitTakenBack: _apply_withdrawn},
     {LimitSet: _refuse_set, LimitEnded: _refuse_ended},
 )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, select, update
 
-from gezeiten.archive.projection.missions import known_logger
+from gezeiten.archive.projection.missions import logger_key
 from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, only
 from gezeiten.archive.store.tables import Logger, LoggerReport, Service
 from gezeiten.domain.actions.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
@@ -12,11 +12,20 @@ from gezeiten.errors import InputError
 
 
 def _service_noted(connection: Connection, act: ServiceNoted, said: Authorship) -> None:
-    logger = known_logger(connection, act.logger)
-    add(connection, Service.__table__, uid=act.service, logger_id=logger,
-        at_ms=act.at_ms, person=said.person, kind=act.service_kind, words=act.words,
-        due_ms=act.due_ms, certificate_name=act.certificate_name,
-        certificate_sha256=act.certificate_sha256)  # fmt: skip
+    logger = logger_key(connection, act.logger)
+    add(
+        connection,
+        Service.__table__,
+        uid=act.service,
+        logger_id=logger,
+        at_ms=act.at_ms,
+        person=said.person,
+        kind=act.service_kind,
+        words=act.words,
+        due_ms=act.due_ms,
+        certificate_name=act.certificate_name,
+        certificate_sha256=act.certificate_sha256,
+    )
 
 
 def _logger_retired(connection: Connection, act: LoggerRetired, said: Authorship) -> None:
@@ -35,10 +44,18 @@ def _pin_group_set(connection: Connection, act: PinGroupSet, _said: Authorship) 
     return [] if (found or "") == act.before else [f"the group was {found!r}, not {act.before!r}"]
 
 
-def _report_kept(connection: Connection, act: ReportKept, said: Authorship) -> None:
-    add(connection, LoggerReport.__table__, logger_id=known_logger(connection, act.logger),
-        mission_number=act.mission, name=act.name, sha256=act.sha256, size=act.size,
-        at_ms=said.at_ms, person=said.person)  # fmt: skip
+def _apply_report(connection: Connection, act: ReportKept, said: Authorship) -> None:
+    add(
+        connection,
+        LoggerReport.__table__,
+        logger_id=logger_key(connection, act.logger),
+        mission_number=act.mission,
+        name=act.name,
+        sha256=act.sha256,
+        size=act.size,
+        at_ms=said.at_ms,
+        person=said.person,
+    )
 
 
 def _refuse_unknown(connection: Connection, act: ServiceNoted | LoggerRetired) -> None:
@@ -49,8 +66,10 @@ def _refuse_unknown(connection: Connection, act: ServiceNoted | LoggerRetired) -
 
 FAMILY = Family(
     {
-        ServiceNoted: _service_noted, LoggerRetired: _logger_retired, PinGroupSet: _pin_group_set,
-        ReportKept: _report_kept,
+        ServiceNoted: _service_noted,
+        LoggerRetired: _logger_retired,
+        PinGroupSet: _pin_group_set,
+        ReportKept: _apply_report,
     },
     {ServiceNoted: _refuse_unknown, LoggerRetired: _refuse_unknown, PinGroupSet: _refuse_unknown},
-)  # fmt: skip
+)

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Connection, bindparam, insert, select
 
-from gezeiten.archive.projection.rows import key_of, only, put_by_key, there
+from gezeiten.archive.projection.rows import key_of, only, require_row, update_by_key
 from gezeiten.archive.store.ids import mission_id, source_id
 from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
@@ -30,7 +30,7 @@ _ADDED = PreparedStatement(
 )
 
 
-def logger_key(connection: Connection, serial: str, model: str, firmware: str) -> int:
+def find_or_add_logger(connection: Connection, serial: str, model: str, firmware: str) -> int:
     """Return this database's key of a logger, made where it is new; its firmware as it says now."""
     row = _LOGGER.first(connection, its_serial=serial)
     if row is None:
@@ -41,18 +41,18 @@ def logger_key(connection: Connection, serial: str, model: str, firmware: str) -
     return int(row[0])
 
 
-def known_logger(connection: Connection, serial: str) -> int:
+def logger_key(connection: Connection, serial: str) -> int:
     """Return this database's key of a logger.
 
     Raises:
         ArchiveDamagedError: the archive does not hold it.
     """
-    return int(there(_LOGGER.first(connection, its_serial=serial))[0])
+    return int(require_row(_LOGGER.first(connection, its_serial=serial))[0])
 
 
 def set_logger(connection: Connection, logger: int, **values: Any) -> None:
     """Set columns of a logger."""
-    put_by_key(connection, _LOGGERS, logger, **values)
+    update_by_key(connection, _LOGGERS, logger, **values)
 
 
 class MissionThere(NamedTuple):
@@ -76,10 +76,16 @@ def mission_key(connection: Connection, logger: int, said: MissionSaid, **more: 
     row = find_mission(connection, logger, said.number, said.launched_ms)
     if row is None:
         return add_mission(
-            connection, logger_id=logger, point_id=key_of(connection, Point.__table__, said.point),
-            number=said.number, launched_ms=said.launched_ms, first_ms=said.first_ms,
-            interval_ms=said.interval_ms, plan=said.plan, **more,
-        )  # fmt: skip
+            connection,
+            logger_id=logger,
+            point_id=key_of(connection, Point.__table__, said.point),
+            number=said.number,
+            launched_ms=said.launched_ms,
+            first_ms=said.first_ms,
+            interval_ms=said.interval_ms,
+            plan=said.plan,
+            **more,
+        )
     if not row.first_ms and said.first_ms:
         set_mission(connection, row.id, first_ms=said.first_ms)
     return int(row.id)
@@ -93,11 +99,17 @@ def source_key(connection: Connection, logger: int, act: TextTaken) -> int:
     if row is not None:
         return int(row[0])
     return add_mission(
-        connection, uid=uid, logger_id=logger,
-        point_id=key_of(connection, Point.__table__, said.point), number=said.number,
-        launched_ms=said.launched_ms, first_ms=said.first_ms, interval_ms=said.interval_ms,
-        plan=said.plan, state="ended",
-    )  # fmt: skip
+        connection,
+        uid=uid,
+        logger_id=logger,
+        point_id=key_of(connection, Point.__table__, said.point),
+        number=said.number,
+        launched_ms=said.launched_ms,
+        first_ms=said.first_ms,
+        interval_ms=said.interval_ms,
+        plan=said.plan,
+        state="ended",
+    )
 
 
 def add_mission(connection: Connection, **values: Any) -> int:
@@ -113,10 +125,10 @@ def add_mission(connection: Connection, **values: Any) -> int:
 
 def set_mission(connection: Connection, mission: int, **values: Any) -> None:
     """Set columns of a mission."""
-    put_by_key(connection, _MISSIONS, mission, **values)
+    update_by_key(connection, _MISSIONS, mission, **values)
 
 
-def kept_numbers(connection: Connection, mission: int) -> list[Range]:
+def stored_numbers(connection: Connection, mission: int) -> list[Range]:
     """Return the reading numbers of a mission that offloads before brought."""
     rows = _ADDED.all(connection, its_id=mission)
     return merged((first, end) for (added,) in rows for first, end in added)
@@ -124,7 +136,7 @@ def kept_numbers(connection: Connection, mission: int) -> list[Range]:
 
 def new_numbers(connection: Connection, mission: int, received: Iterable[Range]) -> list[Range]:
     """Return what of the numbers that came no offload before brought."""
-    kept = kept_numbers(connection, mission)
+    kept = stored_numbers(connection, mission)
     return merged(part for got in received for part in missing(got, kept))
 
 

@@ -9,7 +9,7 @@ from sqlalchemy import Connection, insert, select, update
 
 from gezeiten.archive.projection.missions import (
     find_mission,
-    known_logger,
+    find_or_add_logger,
     logger_key,
     mission_key,
     new_numbers,
@@ -35,66 +35,94 @@ _OFFLOADS = Offload.__table__
 
 
 def _offloaded(connection: Connection, act: MissionOffloaded, said: Authorship) -> None:
-    logger = logger_key(connection, act.logger, act.mission.model, act.mission.firmware)
+    logger = find_or_add_logger(connection, act.logger, act.mission.model, act.mission.firmware)
     mission = mission_key(connection, logger, act.mission)
     added = new_numbers(connection, mission, act.received)
     taken = act.taken or said
-    add(connection, _OFFLOADS,
-        mission_id=mission, at_ms=taken.at_ms, person=taken.person, route=act.raw.route,
-        sha256=act.raw.sha256, size=act.raw.size, received=_listed(act.received),
-        added=_listed(added), damaged=_listed(act.damaged),
+    add(
+        connection,
+        _OFFLOADS,
+        mission_id=mission,
+        at_ms=taken.at_ms,
+        person=taken.person,
+        route=act.raw.route,
+        sha256=act.raw.sha256,
+        size=act.raw.size,
+        received=_listed(act.received),
+        added=_listed(added),
+        damaged=_listed(act.damaged),
         clock_difference_ms=act.clock_difference_ms,
         clock_uncertainty_ms=act.clock_uncertainty_ms,
-        events=[list(event) for event in act.events], carried=act.raw.carried,
-        reader=act.read.reader, read_as=act.read.readings)  # fmt: skip
+        events=[list(event) for event in act.events],
+        carried=act.raw.carried,
+        reader=act.read.reader,
+        read_as=act.read.readings,
+    )
     if act.missed is not None:  # the logger itself was asked: it was seen then
-        _seen_by_offload(connection, logger, mission, act, said)
+        _update_last_seen(connection, logger, mission, act, said)
 
 
-def _seen_by_offload(
+def _update_last_seen(
     connection: Connection, logger: int, mission: int, act: MissionOffloaded, said: Authorship
 ) -> None:
     if act.clock_difference_ms is not None:
-        set_logger(connection, logger, seen_ms=said.at_ms,
-                   clock_difference_ms=act.clock_difference_ms,
-                   clock_uncertainty_ms=act.clock_uncertainty_ms)  # fmt: skip
+        set_logger(
+            connection,
+            logger,
+            seen_ms=said.at_ms,
+            clock_difference_ms=act.clock_difference_ms,
+            clock_uncertainty_ms=act.clock_uncertainty_ms,
+        )
     [known] = only(connection, select(Mission.readings).where(Mission.id == mission))
     held = max([known, *(end for _, end in act.received)])
     set_mission(connection, mission, damaged=_listed(act.missed or ()), readings=held)
 
 
 def _damage_noted(connection: Connection, act: DamageNoted, _said: Authorship) -> None:
-    logger = known_logger(connection, act.logger)
+    logger = logger_key(connection, act.logger)
     mission = find_mission(connection, logger, act.number, act.launched_ms)
     if mission is not None:
         set_mission(connection, mission.id, damaged=_listed(act.missed))
 
 
-def _text_taken(connection: Connection, act: TextTaken, said: Authorship) -> None:
-    logger = logger_key(connection, act.logger, act.mission.model, act.mission.firmware)
+def _apply_text_imported(connection: Connection, act: TextTaken, said: Authorship) -> None:
+    logger = find_or_add_logger(connection, act.logger, act.mission.model, act.mission.firmware)
     mission = source_key(connection, logger, act)
     told = select(Mission.first_ms, Mission.readings).where(Mission.id == mission)
     first_ms, before = only(connection, told)
     first_ms = min(first_ms, act.earliest_ms) or act.earliest_ms
     numbers = [[before, before + act.readings]]
     set_mission(connection, mission, first_ms=first_ms, readings=before + act.readings)
-    add(connection, _OFFLOADS,
-        mission_id=mission, at_ms=said.at_ms, person=said.person, route=act.raw.route,
-        sha256=act.raw.sha256, size=act.raw.size, received=numbers, added=numbers, damaged=[],
-        events=[], reading=act.reading, reader=act.read.reader,
-        read_as=act.read.readings)  # fmt: skip
+    add(
+        connection,
+        _OFFLOADS,
+        mission_id=mission,
+        at_ms=said.at_ms,
+        person=said.person,
+        route=act.raw.route,
+        sha256=act.raw.sha256,
+        size=act.raw.size,
+        received=numbers,
+        added=numbers,
+        damaged=[],
+        events=[],
+        reading=act.reading,
+        reader=act.read.reader,
+        read_as=act.read.readings,
+    )
 
 
-def _text_taken_out(connection: Connection, act: TextTakenOut, said: Authorship) -> Misfits:
+def _apply_text_removed(connection: Connection, act: TextTakenOut, said: Authorship) -> Misfits:
     uid = source_id(act.logger, act.point)
     row = connection.execute(select(Mission.id).where(Mission.uid == uid)).first()
     if row is None:
         return ["nothing of it was taken"]
     its = (Offload.mission_id == row[0]) & Offload.taken_out_ms.is_(None)
     gone = connection.execute(
-        update(Offload).where(its, Offload.sha256 == act.sha256)
+        update(Offload)
+        .where(its, Offload.sha256 == act.sha256)
         .values(taken_out_ms=said.at_ms, taken_out_by=said.person)
-    )  # fmt: skip
+    )
     if connection.execute(select(Offload.id).where(its).limit(1)).first() is None:
         # as before its first reading: its source stands nowhere
         set_mission(connection, int(row[0]), first_ms=0)
@@ -106,7 +134,7 @@ def _rescued(connection: Connection, act: ReadingsRescued, _said: Authorship) ->
     connection.execute(its.values(rescued=act.kept.sha256))
 
 
-def _read_anew(connection: Connection, act: ReadAnew, _said: Authorship) -> Misfits:
+def _apply_reread(connection: Connection, act: ReadAnew, _said: Authorship) -> Misfits:
     its = Offload.sha256 == act.sha256
     found = only(connection, select(Offload.reader, Offload.read_as).where(its).limit(1))
     connection.execute(
@@ -116,16 +144,22 @@ def _read_anew(connection: Connection, act: ReadAnew, _said: Authorship) -> Misf
     return [] if is_as_said else ["its bytes were read anew meanwhile"]
 
 
-def _overview_taken(connection: Connection, act: OverviewTaken, said: Authorship) -> None:
-    logger = logger_key(connection, act.logger, act.mission.model, act.mission.firmware)
+def _apply_overview(connection: Connection, act: OverviewTaken, said: Authorship) -> None:
+    logger = find_or_add_logger(connection, act.logger, act.mission.model, act.mission.firmware)
     mission = mission_key(connection, logger, act.mission)
     connection.execute(
         insert(OverviewRow).values(
-            mission_id=mission, at_ms=said.at_ms, person=said.person, route=act.raw.route,
-            sha256=act.raw.sha256, size=act.raw.size, kind=act.thinned, every=act.every,
+            mission_id=mission,
+            at_ms=said.at_ms,
+            person=said.person,
+            route=act.raw.route,
+            sha256=act.raw.sha256,
+            size=act.raw.size,
+            kind=act.thinned,
+            every=act.every,
             came=_listed(act.came),
         )
-    )  # fmt: skip
+    )
 
 
 def _listed(ranges: Iterable[Range]) -> list[list[int]]:
@@ -134,9 +168,13 @@ def _listed(ranges: Iterable[Range]) -> list[list[int]]:
 
 FAMILY = Family(
     {
-        MissionOffloaded: _offloaded, DamageNoted: _damage_noted, TextTaken: _text_taken,
-        OverviewTaken: _overview_taken, ReadingsRescued: _rescued, ReadAnew: _read_anew,
-        TextTakenOut: _text_taken_out,
+        MissionOffloaded: _offloaded,
+        DamageNoted: _damage_noted,
+        TextTaken: _apply_text_imported,
+        OverviewTaken: _apply_overview,
+        ReadingsRescued: _rescued,
+        ReadAnew: _apply_reread,
+        TextTakenOut: _apply_text_removed,
     },
     {},
-)  # fmt: skip
+)

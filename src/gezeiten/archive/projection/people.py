@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, select, update
 
-from gezeiten.archive.projection.rows import Authorship, Family, add, put
+from gezeiten.archive.projection.rows import Authorship, Family, add, update_by_uid
 from gezeiten.archive.store.tables import Base, Person
 from gezeiten.domain.actions.people import ERASED, PersonErased, PersonNamed
 
@@ -24,7 +24,7 @@ def _erased(connection: Connection, act: PersonErased, _said: Authorship) -> Non
     if known is None:
         add(connection, _PEOPLE, uid=act.person, name=ERASED)
         return
-    put(connection, _PEOPLE, act.person, name=ERASED)
+    update_by_uid(connection, _PEOPLE, act.person, name=ERASED)
     for table in Base.metadata.tables.values():
         for column in table.columns:
             if column.name in _COLUMNS:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, delete, select
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, change, put
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, change, update_by_uid
 from gezeiten.archive.store.tables import KeptPlan, KeptTie
 from gezeiten.domain.actions.base import Change
 from gezeiten.domain.actions.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
@@ -13,12 +13,12 @@ from gezeiten.errors import InputError
 _PLANS, _TIES = KeptPlan.__table__, KeptTie.__table__
 
 
-def _plan_kept(connection: Connection, act: PlanKept, said: Authorship) -> None:
+def _apply_plan_saved(connection: Connection, act: PlanKept, said: Authorship) -> None:
     by = {"changed_ms": said.at_ms, "changed_by": said.person}
     if act.before is None:
         add(connection, _PLANS, uid=act.plan, name=act.name, model=act.model, plan=act.kept, **by)
     else:
-        put(connection, _PLANS, act.plan, model=act.model, plan=act.kept, **by)
+        update_by_uid(connection, _PLANS, act.plan, model=act.model, plan=act.kept, **by)
 
 
 def _plan_renamed(connection: Connection, act: PlanRenamed, _said: Authorship) -> Misfits:
@@ -29,15 +29,15 @@ def _plan_dropped(connection: Connection, act: PlanDropped, _said: Authorship) -
     connection.execute(delete(KeptPlan).where(KeptPlan.uid == act.plan))
 
 
-def _tie_kept(connection: Connection, act: TieKept, said: Authorship) -> None:
+def _apply_template_saved(connection: Connection, act: TieKept, said: Authorship) -> None:
     by = {"changed_ms": said.at_ms, "changed_by": said.person}
     if act.before is None:
         add(connection, _TIES, uid=act.tie, name=act.name, tie=act.kept, **by)
     else:
-        put(connection, _TIES, act.tie, tie=act.kept, **by)
+        update_by_uid(connection, _TIES, act.tie, tie=act.kept, **by)
 
 
-def _tie_forgotten(connection: Connection, act: TieForgotten, _said: Authorship) -> None:
+def _apply_template_deleted(connection: Connection, act: TieForgotten, _said: Authorship) -> None:
     connection.execute(delete(KeptTie).where(KeptTie.uid == act.tie))
 
 
@@ -47,7 +47,7 @@ def _refuse_plan_renamed(connection: Connection, act: PlanRenamed) -> None:
         raise InputError(f"“{act.after}” cannot name this plan; choose another name.")
 
 
-def _refuse_plan_kept(connection: Connection, act: PlanKept) -> None:
+def _refuse_plan(connection: Connection, act: PlanKept) -> None:
     query = select(KeptPlan.id).where(KeptPlan.name == act.name, KeptPlan.uid != act.plan)
     if connection.execute(query).first():
         raise InputError(f"A plan “{act.name}” is kept already; replace it or choose a name.")
@@ -55,8 +55,11 @@ def _refuse_plan_kept(connection: Connection, act: PlanKept) -> None:
 
 FAMILY = Family(
     {
-        PlanKept: _plan_kept, PlanRenamed: _plan_renamed, PlanDropped: _plan_dropped,
-        TieKept: _tie_kept, TieForgotten: _tie_forgotten,
+        PlanKept: _apply_plan_saved,
+        PlanRenamed: _plan_renamed,
+        PlanDropped: _plan_dropped,
+        TieKept: _apply_template_saved,
+        TieForgotten: _apply_template_deleted,
     },
-    {PlanKept: _refuse_plan_kept, PlanRenamed: _refuse_plan_renamed},
-)  # fmt: skip
+    {PlanKept: _refuse_plan, PlanRenamed: _refuse_plan_renamed},
+)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, delete, select
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, only, put
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, only, update_by_uid
 from gezeiten.archive.store.tables import OwnQuantity
 from gezeiten.domain.actions.quantities import QuantityDropped, QuantityKept
 from gezeiten.domain.quantities.quantities import SHIPPED, own_quantity
@@ -13,13 +13,13 @@ from gezeiten.errors import InputError
 _TABLE = OwnQuantity.__table__
 
 
-def _kept(connection: Connection, act: QuantityKept, said: Authorship) -> Misfits:
+def _apply_saved(connection: Connection, act: QuantityKept, said: Authorship) -> Misfits:
     by = {"changed_ms": said.at_ms, "changed_by": said.person}
     if act.before is None:
         add(connection, _TABLE, uid=act.quantity, key=act.key, facts=act.facts, **by)
         return []
     [found] = only(connection, select(_TABLE.c.facts).where(_TABLE.c.uid == act.quantity))
-    put(connection, _TABLE, act.quantity, facts=act.facts, **by)
+    update_by_uid(connection, _TABLE, act.quantity, facts=act.facts, **by)
     return [] if found == act.before else ["the quantity was another one before"]
 
 
@@ -28,12 +28,15 @@ def _dropped(connection: Connection, act: QuantityDropped, _said: Authorship) ->
     return [] if done.rowcount else ["the quantity had been taken out already"]
 
 
-def _refuse_kept(connection: Connection, act: QuantityKept) -> None:
+def _refuse_quantity(connection: Connection, act: QuantityKept) -> None:
     own_quantity(act.key, act.facts)
-    query = select(OwnQuantity.id).where(OwnQuantity.key == act.key,
-                                         OwnQuantity.uid != act.quantity)  # fmt: skip
+    query = select(OwnQuantity.id).where(
+        OwnQuantity.key == act.key, OwnQuantity.uid != act.quantity
+    )
     if act.key in SHIPPED or connection.execute(query).first():
         raise InputError(f"There is a quantity “{act.key}” already; choose another name.")
 
 
-FAMILY = Family({QuantityKept: _kept, QuantityDropped: _dropped}, {QuantityKept: _refuse_kept})
+FAMILY = Family(
+    {QuantityKept: _apply_saved, QuantityDropped: _dropped}, {QuantityKept: _refuse_quantity}
+)

@@ -42,13 +42,13 @@ class Family:
     refusing: dict[type[Action], Refusing]
 
 
-def tells(_connection: Connection, _act: Action, _said: Authorship) -> None:
+def apply_nothing(_connection: Connection, _act: Action, _said: Authorship) -> None:
     """Applying of an act that changes no table: the logbook tells it."""
 
 
 def key_of(connection: Connection, table: FromClause, uid: str) -> int:
     """Return this database's key of a thing."""
-    return int(there(_reading(table, ("id",)).first(connection, its_uid=uid))[0])
+    return int(require_row(_reading(table, ("id",)).first(connection, its_uid=uid))[0])
 
 
 def add(connection: Connection, table: FromClause, **values: Any) -> None:
@@ -56,13 +56,13 @@ def add(connection: Connection, table: FromClause, **values: Any) -> None:
     _inserting(table, tuple(values)).run(connection, **values)
 
 
-def put(connection: Connection, table: FromClause, uid: str, **values: Any) -> None:
+def update_by_uid(connection: Connection, table: FromClause, uid: str, **values: Any) -> None:
     """Set columns of a thing."""
     marked = {f"new_{name}": value for name, value in values.items()}
     _setting(table, tuple(values)).run(connection, its_uid=uid, **marked)
 
 
-def put_by_key(connection: Connection, table: FromClause, key: int, **values: Any) -> None:
+def update_by_key(connection: Connection, table: FromClause, key: int, **values: Any) -> None:
     """Set columns of a row of which this database's key is known."""
     marked = {f"new_{name}": value for name, value in values.items()}
     _setting(table, tuple(values), "id").run(connection, its_id=key, **marked)
@@ -76,8 +76,8 @@ def change(
     if not listed:
         return []
     fields = tuple(one.field for one in listed)
-    row = there(_reading(table, fields).first(connection, its_uid=uid))
-    put(connection, table, uid, **{one.field: one.after for one in listed})
+    row = require_row(_reading(table, fields).first(connection, its_uid=uid))
+    update_by_uid(connection, table, uid, **{one.field: one.after for one in listed})
     return [
         _other(one, found)
         for one, found in zip(listed, row, strict=True)
@@ -85,7 +85,7 @@ def change(
     ]
 
 
-def take_back(connection: Connection, table: Any, uid: str, said: Authorship) -> Misfits:
+def withdraw(connection: Connection, table: Any, uid: str, said: Authorship) -> Misfits:
     """Note that something has no effect any more, by whom and when."""
     standing = update(table).where(table.c.uid == uid, table.c.undone_ms.is_(None))
     done = connection.execute(standing.values(undone_ms=said.at_ms, undone_by=said.person))
@@ -111,10 +111,10 @@ def only(connection: Connection, query: Select[*tuple[Any, ...]]) -> Row[*tuple[
     Raises:
         ArchiveDamagedError: what an act is about is not there.
     """
-    return there(connection.execute(query).first())
+    return require_row(connection.execute(query).first())
 
 
-def there(row: _Found | None) -> _Found:
+def require_row(row: _Found | None) -> _Found:
     """Return a row that was found.
 
     Raises:

@@ -14,7 +14,7 @@ from gezeiten.archive.projection.rows import (
     change,
     key_of,
     only,
-    put,
+    update_by_uid,
 )
 from gezeiten.archive.store.tables import Logger, Mission, Point, Site
 from gezeiten.domain.actions.base import Change
@@ -34,11 +34,21 @@ _SITES, _POINTS, _LOGGERS = Site.__table__, Point.__table__, Logger.__table__
 
 
 # -- applying ------------------------------------------------------------------------------------
-def _site_made(connection: Connection, act: SiteMade, _said: Authorship) -> None:
+def _apply_site_added(connection: Connection, act: SiteMade, _said: Authorship) -> None:
     facts = act.facts
-    add(connection, _SITES, uid=act.site, name=facts.name, kind=facts.kind, zone=facts.zone,
-        latitude=facts.latitude, longitude=facts.longitude, height_m=facts.height_m,
-        next_visit_ms=facts.next_visit_ms, visit_every_days=facts.visit_every_days)  # fmt: skip
+    add(
+        connection,
+        _SITES,
+        uid=act.site,
+        name=facts.name,
+        kind=facts.kind,
+        zone=facts.zone,
+        latitude=facts.latitude,
+        longitude=facts.longitude,
+        height_m=facts.height_m,
+        next_visit_ms=facts.next_visit_ms,
+        visit_every_days=facts.visit_every_days,
+    )
 
 
 def _site_changed(connection: Connection, act: SiteChanged, _said: Authorship) -> Misfits:
@@ -46,7 +56,7 @@ def _site_changed(connection: Connection, act: SiteChanged, _said: Authorship) -
 
 
 def _site_retired(connection: Connection, act: SiteRetired, said: Authorship) -> None:
-    put(connection, _SITES, act.site, retired_ms=said.at_ms if act.retired else None)
+    update_by_uid(connection, _SITES, act.site, retired_ms=said.at_ms if act.retired else None)
 
 
 def _next_visit_set(connection: Connection, act: NextVisitSet, _said: Authorship) -> Misfits:
@@ -54,13 +64,22 @@ def _next_visit_set(connection: Connection, act: NextVisitSet, _said: Authorship
     return change(connection, _SITES, act.site, [changed])
 
 
-def _point_made(connection: Connection, act: PointMade, _said: Authorship) -> None:
+def _apply_point_added(connection: Connection, act: PointMade, _said: Authorship) -> None:
     facts = act.facts
-    add(connection, _POINTS, uid=act.point, site_id=key_of(connection, _SITES, act.site),
-        name=facts.name, fill_limit_s=facts.fill_limit_s, height_m=facts.height_m,
+    add(
+        connection,
+        _POINTS,
+        uid=act.point,
+        site_id=key_of(connection, _SITES, act.site),
+        name=facts.name,
+        fill_limit_s=facts.fill_limit_s,
+        height_m=facts.height_m,
         measuring_point_height_m=facts.measuring_point_height_m,
-        duty_channels=list(facts.duty_channels), duty_interval_s=facts.duty_interval_s,
-        checks_a_day=facts.checks_a_day, checks_working_days=facts.checks_working_days)  # fmt: skip
+        duty_channels=list(facts.duty_channels),
+        duty_interval_s=facts.duty_interval_s,
+        checks_a_day=facts.checks_a_day,
+        checks_working_days=facts.checks_working_days,
+    )
 
 
 def _point_changed(connection: Connection, act: PointChanged, _said: Authorship) -> Misfits:
@@ -72,33 +91,33 @@ def _point_changed(connection: Connection, act: PointChanged, _said: Authorship)
 
 
 def _point_retired(connection: Connection, act: PointRetired, said: Authorship) -> None:
-    put(connection, _POINTS, act.point, retired_ms=said.at_ms if act.retired else None)
+    update_by_uid(connection, _POINTS, act.point, retired_ms=said.at_ms if act.retired else None)
     if act.retired:
         point = key_of(connection, _POINTS, act.point)
         connection.execute(update(Logger).where(Logger.point_id == point).values(point_id=None))
 
 
 # -- refusing ------------------------------------------------------------------------------------
-def _name_of_site_taken(connection: Connection, name: str, uid: str) -> None:
+def _refuse_taken_site_name(connection: Connection, name: str, uid: str) -> None:
     query = select(Site.id).where(Site.name == name, Site.uid != uid)
     if connection.execute(query).first():
         raise InputError(f"A site “{name}” exists already; choose another name.")
 
 
-def _name_of_point_taken(connection: Connection, site: int, name: str, uid: str) -> None:
+def _refuse_taken_point_name(connection: Connection, site: int, name: str, uid: str) -> None:
     query = select(Point.id).where(Point.site_id == site, Point.name == name, Point.uid != uid)
     if connection.execute(query).first():
         raise InputError(f"A point “{name}” exists already there; choose another name.")
 
 
-def _refuse_site_made(connection: Connection, act: SiteMade) -> None:
-    _name_of_site_taken(connection, act.facts.name, act.site)
+def _refuse_site(connection: Connection, act: SiteMade) -> None:
+    _refuse_taken_site_name(connection, act.facts.name, act.site)
 
 
 def _refuse_site_changed(connection: Connection, act: SiteChanged) -> None:
     for one in act.changes:
         if one.field == "name":
-            _name_of_site_taken(connection, one.after, act.site)
+            _refuse_taken_site_name(connection, one.after, act.site)
 
 
 def _refuse_site_retired(connection: Connection, act: SiteRetired) -> None:
@@ -113,9 +132,9 @@ def _refuse_site_retired(connection: Connection, act: SiteRetired) -> None:
         raise InputError(f"{active[0]} is still in use at {active[1]}; retire it first.")
 
 
-def _refuse_point_made(connection: Connection, act: PointMade) -> None:
+def _refuse_point(connection: Connection, act: PointMade) -> None:
     site = key_of(connection, _SITES, act.site)
-    _name_of_point_taken(connection, site, act.facts.name, act.point)
+    _refuse_taken_point_name(connection, site, act.facts.name, act.point)
 
 
 def _refuse_point_changed(connection: Connection, act: PointChanged) -> None:
@@ -124,7 +143,7 @@ def _refuse_point_changed(connection: Connection, act: PointChanged) -> None:
     kept = only(connection, select(_POINTS).where(Point.uid == act.point))
     site = key_of(connection, _SITES, act.moved[1].site) if act.moved else kept.site_id
     name = next((one.after for one in act.changes if one.field == "name"), kept.name)
-    _name_of_point_taken(connection, site, name, act.point)
+    _refuse_taken_point_name(connection, site, name, act.point)
 
 
 def _refuse_point_retired(connection: Connection, act: PointRetired) -> None:
@@ -149,13 +168,20 @@ def _refuse_point_retired(connection: Connection, act: PointRetired) -> None:
 
 FAMILY = Family(
     {
-        SiteMade: _site_made, SiteChanged: _site_changed, SiteRetired: _site_retired,
-        NextVisitSet: _next_visit_set, PointMade: _point_made, PointChanged: _point_changed,
+        SiteMade: _apply_site_added,
+        SiteChanged: _site_changed,
+        SiteRetired: _site_retired,
+        NextVisitSet: _next_visit_set,
+        PointMade: _apply_point_added,
+        PointChanged: _point_changed,
         PointRetired: _point_retired,
     },
     {
-        SiteMade: _refuse_site_made, SiteChanged: _refuse_site_changed,
-        SiteRetired: _refuse_site_retired, PointMade: _refuse_point_made,
-        PointChanged: _refuse_point_changed, PointRetired: _refuse_point_retired,
+        SiteMade: _refuse_site,
+        SiteChanged: _refuse_site_changed,
+        SiteRetired: _refuse_site_retired,
+        PointMade: _refuse_point,
+        PointChanged: _refuse_point_changed,
+        PointRetired: _refuse_point_retired,
     },
-)  # fmt: skip
+)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, Select, select, update
 
-from gezeiten.archive.projection.missions import known_logger, set_logger
+from gezeiten.archive.projection.missions import logger_key, set_logger
 from gezeiten.archive.projection.rows import (
     Authorship,
     Family,
@@ -12,7 +12,7 @@ from gezeiten.archive.projection.rows import (
     add,
     key_of,
     only,
-    take_back,
+    withdraw,
 )
 from gezeiten.archive.store.tables import (
     DeploymentRow,
@@ -32,32 +32,52 @@ from gezeiten.domain.actions.sources import (
 from gezeiten.errors import InputError
 
 
-def _placed(connection: Connection, act: SourcePlaced, said: Authorship) -> None:
+def _apply_deployed(connection: Connection, act: SourcePlaced, said: Authorship) -> None:
     point = key_of(connection, Point.__table__, act.point) if act.point else None
-    logger = known_logger(connection, act.logger)
+    logger = logger_key(connection, act.logger)
     model = only(connection, select(Logger.model).where(Logger.id == logger))[0]
     if act.end_ms is None and model not in SOURCES:  # there it is now
         set_logger(connection, logger, point_id=point)
-    add(connection, DeploymentRow.__table__, uid=act.placing, logger_id=logger, point_id=point,
-        start_ms=act.start_ms, end_ms=act.end_ms, words=act.words, said_ms=said.at_ms,
-        said_by=said.person)  # fmt: skip
+    add(
+        connection,
+        DeploymentRow.__table__,
+        uid=act.placing,
+        logger_id=logger,
+        point_id=point,
+        start_ms=act.start_ms,
+        end_ms=act.end_ms,
+        words=act.words,
+        said_ms=said.at_ms,
+        said_by=said.person,
+    )
 
 
-def feed(connection: Connection, act: SeriesFed, said: Authorship) -> None:
+def assign_series(connection: Connection, act: SeriesFed, said: Authorship) -> None:
     """Apply that somebody said which source feeds a series."""
-    add(connection, SeriesAssignmentRow.__table__, uid=act.feeding,
-        point_id=key_of(connection, Point.__table__, act.point), channel=act.channel,
-        label=act.label, logger_id=known_logger(connection, act.source), start_ms=act.start_ms,
-        end_ms=act.end_ms, said_ms=said.at_ms, said_by=said.person)  # fmt: skip
+    add(
+        connection,
+        SeriesAssignmentRow.__table__,
+        uid=act.feeding,
+        point_id=key_of(connection, Point.__table__, act.point),
+        channel=act.channel,
+        label=act.label,
+        logger_id=logger_key(connection, act.source),
+        start_ms=act.start_ms,
+        end_ms=act.end_ms,
+        said_ms=said.at_ms,
+        said_by=said.person,
+    )
 
 
-def _placing_taken_back(connection: Connection, act: PlacingTakenBack, said: Authorship) -> Misfits:
-    misfits = take_back(connection, DeploymentRow.__table__, act.placing, said)
-    _put_back(connection, known_logger(connection, act.logger), act.placing)
+def _apply_deployment_withdrawn(
+    connection: Connection, act: PlacingTakenBack, said: Authorship
+) -> Misfits:
+    misfits = withdraw(connection, DeploymentRow.__table__, act.placing, said)
+    _restore_location(connection, logger_key(connection, act.logger), act.placing)
     return misfits
 
 
-def _put_back(connection: Connection, logger: int, placing: str) -> None:
+def _restore_location(connection: Connection, logger: int, placing: str) -> None:
     """Where a logger is now that it is not where it was placed last: where it was placed before, or
     launched for last."""
     table = DeploymentRow.__table__
@@ -83,8 +103,10 @@ def _put_back(connection: Connection, logger: int, placing: str) -> None:
     set_logger(connection, logger, point_id=row[0] if row else None)
 
 
-def _feeding_taken_back(connection: Connection, act: FeedingTakenBack, said: Authorship) -> Misfits:
-    misfits = take_back(connection, SeriesAssignmentRow.__table__, act.feeding, said)
+def _apply_assignment_withdrawn(
+    connection: Connection, act: FeedingTakenBack, said: Authorship
+) -> Misfits:
+    misfits = withdraw(connection, SeriesAssignmentRow.__table__, act.feeding, said)
     # where it filled a gap, that is open again
     its = update(Step).where(Step.uid == act.feeding, Step.undone_ms.is_(None))
     connection.execute(its.values(undone_ms=said.at_ms, undone_by=said.person))
@@ -92,13 +114,13 @@ def _feeding_taken_back(connection: Connection, act: FeedingTakenBack, said: Aut
 
 
 # -- refusing --------------------------------------------------------------------------------------
-def _refuse_placed(connection: Connection, act: SourcePlaced) -> None:
-    _refuse_stretch(act.start_ms, act.end_ms)
+def _refuse_deployment(connection: Connection, act: SourcePlaced) -> None:
+    _refuse_period(act.start_ms, act.end_ms)
     _refuse_unknown(connection, act.logger)
 
 
-def _refuse_fed(connection: Connection, act: SeriesFed) -> None:
-    _refuse_stretch(act.start_ms, act.end_ms)
+def _refuse_assignment(connection: Connection, act: SeriesFed) -> None:
+    _refuse_period(act.start_ms, act.end_ms)
     _refuse_unknown(connection, act.source)
     if act.label != act.source and connection.execute(_named(act.label)).first():
         raise InputError(
@@ -106,7 +128,7 @@ def _refuse_fed(connection: Connection, act: SeriesFed) -> None:
         )
 
 
-def _refuse_stretch(start_ms: int, end_ms: int | None) -> None:
+def _refuse_period(start_ms: int, end_ms: int | None) -> None:
     if end_ms is not None and end_ms <= start_ms:
         raise InputError("The end has to lie after the beginning; correct one of them.")
 
@@ -122,8 +144,10 @@ def _named(serial: str) -> Select[int]:
 
 FAMILY = Family(
     {
-        SourcePlaced: _placed, PlacingTakenBack: _placing_taken_back, SeriesFed: feed,
-        FeedingTakenBack: _feeding_taken_back,
+        SourcePlaced: _apply_deployed,
+        PlacingTakenBack: _apply_deployment_withdrawn,
+        SeriesFed: assign_series,
+        FeedingTakenBack: _apply_assignment_withdrawn,
     },
-    {SourcePlaced: _refuse_placed, SeriesFed: _refuse_fed},
-)  # fmt: skip
+    {SourcePlaced: _refuse_deployment, SeriesFed: _refuse_assignment},
+)

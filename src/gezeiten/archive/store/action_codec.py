@@ -17,7 +17,7 @@ def as_stored(act: Action) -> dict[str, Any]:
     return {"kind": act.KIND, "version": act.VERSION, "act": content}
 
 
-def is_act(details: dict[str, Any]) -> bool:
+def is_action(details: dict[str, Any]) -> bool:
     """Whether the details of an entry are an act; entries of earlier versions only tell."""
     return details.keys() == {"kind", "version", "act"}
 

@@ -25,10 +25,18 @@ from gezeiten.errors import (
 _LOCKED = {sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED, sqlite3.SQLITE_PROTOCOL}
 _FULL = {sqlite3.SQLITE_FULL}
 _DAMAGED = {sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB}
-_RIGHTS = {sqlite3.SQLITE_CANTOPEN, sqlite3.SQLITE_READONLY, sqlite3.SQLITE_PERM,
-           sqlite3.SQLITE_AUTH}  # fmt: skip
-_WRITE_FAILED = {sqlite3.SQLITE_IOERR_WRITE, sqlite3.SQLITE_IOERR_TRUNCATE,
-                 sqlite3.SQLITE_IOERR_SHMSIZE, sqlite3.SQLITE_IOERR_SHMMAP}  # fmt: skip
+_RIGHTS = {
+    sqlite3.SQLITE_CANTOPEN,
+    sqlite3.SQLITE_READONLY,
+    sqlite3.SQLITE_PERM,
+    sqlite3.SQLITE_AUTH,
+}
+_WRITE_FAILED = {
+    sqlite3.SQLITE_IOERR_WRITE,
+    sqlite3.SQLITE_IOERR_TRUNCATE,
+    sqlite3.SQLITE_IOERR_SHMSIZE,
+    sqlite3.SQLITE_IOERR_SHMMAP,
+}
 _STATE_LOCKED = ("55P03", "40001", "40P01")
 _STATE_FULL = ("53100",)
 _STATE_AWAY = ("08", "57")

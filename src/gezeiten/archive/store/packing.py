@@ -63,10 +63,10 @@ def decode_values(data: bytes, count: int) -> Values:
 
 def _decoded(data: bytes, count: int) -> NDArray[np.uint8]:
     """Return `count` words of eight bytes, in the order of memory."""
-    return _decoded_words(data, count, 8)
+    return _unpacked_words(data, count, 8)
 
 
-def _decoded_words(data: bytes, count: int, size: int) -> NDArray[np.uint8]:
+def _unpacked_words(data: bytes, count: int, size: int) -> NDArray[np.uint8]:
     try:
         columns = np.frombuffer(decompressed(data, count * size), np.uint8).reshape(size, count)
     except ValueError as exc:
@@ -185,7 +185,7 @@ def decode_readings(data: bytes, count: int) -> Values:
         return decode_values(data[1:], count)
     if data[:1] != bytes([_COUNTS]) or len(data) < 2 or data[1] >= len(_DIVISORS):
         return decode_values(b"", count)
-    columns = _decoded_words(data[2:], count, 4)
+    columns = _unpacked_words(data[2:], count, 4)
     differences = columns.view("<i4").reshape(count)
     counts = np.cumsum(differences, dtype=np.int32)  # wraps around as the differences did
     values = counts / _DIVISORS[data[1]]

@@ -21,7 +21,7 @@ def make_folder(folder: Path) -> bool:
     return True
 
 
-def give_rights(folder: Path, files: Iterable[Path]) -> None:
+def set_rights(folder: Path, files: Iterable[Path]) -> None:
     """Give a new archive's folder, its folders and some files their rights. A disk that knows none
     keeps its own."""
     above = folder.parent.stat().st_mode

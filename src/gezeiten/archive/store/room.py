@@ -11,7 +11,7 @@ _FOR_TABLES = 1 << 20
 """What the tables of an entry take at most beside its line, until they are merged."""
 
 
-def make_sure_of_room(folder: Path, size: int) -> None:
+def require_free_space(folder: Path, size: int) -> None:
     """See that a folder's disk takes so many bytes of a chain file, and the tables made from them.
 
     Where there is little room it is really taken, and given back at once.

@@ -15,10 +15,10 @@ _BEGUN_S = 3_600
 
 
 @contextmanager
-def fresh_beside(folder: Path) -> Iterator[Path]:
+def temporary_file(folder: Path) -> Iterator[Path]:
     """A file to write in a folder; what has not got a name of its own in the end goes, as does what
     programs that were killed left there."""
-    clear_begun(folder, time.time())  # the clock by which files are dated
+    delete_stale(folder, time.time())  # the clock by which files are dated
     with NamedTemporaryFile(dir=folder, prefix=_BEGUN, suffix=_NEW, delete=False) as made:
         fresh = Path(made.name)
     try:
@@ -27,7 +27,7 @@ def fresh_beside(folder: Path) -> Iterator[Path]:
         fresh.unlink(missing_ok=True)
 
 
-def clear_begun(folder: Path, now_s: float, pattern: str = f"{_BEGUN}*{_NEW}") -> int:
+def delete_stale(folder: Path, now_s: float, pattern: str = f"{_BEGUN}*{_NEW}") -> int:
     """Remove files that were begun in a folder over an hour ago; return how many. Nobody writes
     into one file for so long without a pause. pattern: of their names; default: documents."""
     cleared = 0

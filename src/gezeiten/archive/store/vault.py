@@ -14,7 +14,7 @@ from typing import BinaryIO
 
 from gezeiten.archive.store.atomic_files import sync_folder
 from gezeiten.archive.store.rights import read_only_mode, rights_as_above
-from gezeiten.archive.store.unfinished_files import clear_begun
+from gezeiten.archive.store.unfinished_files import delete_stale
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -61,14 +61,14 @@ class Vault:
         when this returns. Raises OSError when the disk is full.
         """
         sha256 = sha256 or fingerprint(data)
-        return sha256 if self.is_whole(sha256) else self._keep(io.BytesIO(data), sha256)
+        return sha256 if self.is_whole(sha256) else self._link_into_place(io.BytesIO(data), sha256)
 
-    def put_file(self, source: Path) -> str:
+    def store_file(self, source: Path) -> str:
         """Keep a file of any size and return its fingerprint; it stays where it is. As `put`."""
         with self.begun(source) as fresh:
             return self.keep(fresh)
 
-    def _keep(self, source: BinaryIO, sha256: str) -> str:
+    def _link_into_place(self, source: BinaryIO, sha256: str) -> str:
         with self._copied(source, sha256) as fresh:
             return self.keep(fresh)
 
@@ -131,7 +131,7 @@ class Vault:
                 while piece := file.read(_PIECE_BYTES):
                     digest.update(piece)
         except OSError as exc:
-            raise self._gone(sha256) from exc
+            raise self._missing_error(sha256) from exc
         if digest.hexdigest() != sha256:
             raise self._changed(sha256)
 
@@ -151,7 +151,7 @@ class Vault:
             return False
         return True
 
-    def _gone(self, sha256: str) -> ArchiveDamagedError:
+    def _missing_error(self, sha256: str) -> ArchiveDamagedError:
         return ArchiveDamagedError(
             f"The {self._what} {sha256[:12]} cannot be read; {self._remedy}."
         )
@@ -170,14 +170,14 @@ class Vault:
         try:
             data = self.path(sha256).read_bytes()
         except OSError as exc:
-            raise self._gone(sha256) from exc
+            raise self._missing_error(sha256) from exc
         if fingerprint(data) != sha256:
             raise self._changed(sha256)
         return data
 
-    def clear_begun(self, now_s: float) -> int:
+    def delete_stale(self, now_s: float) -> int:
         """Remove what intakes began that are gone since an hour and more; returns how many."""
-        return clear_begun(self._folder, now_s, "*.new")
+        return delete_stale(self._folder, now_s, "*.new")
 
     def fingerprints(self) -> Iterator[str]:
         """Yield the fingerprints of everything kept."""

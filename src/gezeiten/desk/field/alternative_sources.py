@@ -10,10 +10,10 @@ from typing import TypeAlias
 import numpy as np
 
 from gezeiten.archive.corrections import chain_of
-from gezeiten.archive.intake.missions import kept_ranges
+from gezeiten.archive.intake.missions import stored_ranges
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.missions import mission_due_at
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import BookedGap
@@ -117,8 +117,12 @@ def _by_other(desk: Desk, booked: BookedGap, source: str, keys: dict[str, str]) 
     gap, fills, parts, apart = booked.gap, [], [], []
     for key, theirs in keys.items():
         try:
-            wide = around(desk, booked.point.id, theirs,
-                          (gap.start_ms - _COMPARED_MS, gap.end_ms + _COMPARED_MS))  # fmt: skip
+            wide = around(
+                desk,
+                booked.point.id,
+                theirs,
+                (gap.start_ms - _COMPARED_MS, gap.end_ms + _COMPARED_MS),
+            )
         except ArchiveDamagedError:
             continue  # it is told elsewhere
         wide = wide.part(wide.quality == Quality.GOOD)
@@ -128,16 +132,18 @@ def _by_other(desk: Desk, booked: BookedGap, source: str, keys: dict[str, str]) 
         until = int(inside.times_utc_ms[-1] + inside.interval_ms[-1])
         fills.append((key, inside))
         begin = int(inside.times_utc_ms[0])
-        parts.append(FedPart(fresh_id(), channel_of(key), own_label(key), begin,
-                             min(until, gap.end_ms)))  # fmt: skip
+        parts.append(
+            FedPart(fresh_id(), channel_of(key), own_label(key), begin, min(until, gap.end_ms))
+        )
         compared = _compared(desk, booked, key, wide)
         if compared is not None:
             apart.append((key, compared))
     if not fills:
         return None
     why = _why_not(desk, booked, keys)
-    return ByOther(source, min(len(one) for _, one in fills), why, tuple(parts), tuple(fills),
-                   tuple(apart))  # fmt: skip
+    return ByOther(
+        source, min(len(one) for _, one in fills), why, tuple(parts), tuple(fills), tuple(apart)
+    )
 
 
 def _compared(desk: Desk, booked: BookedGap, key: str, theirs: Series) -> SeriesComparison | None:
@@ -175,7 +181,9 @@ def fill_by_other(desk: Desk, booked: BookedGap, offer: ByOther) -> None:
     if offer.refusal:
         raise InputError(f"{offer.name} cannot fill this gap ({offer.refusal}).")
     with desk.archive.writing() as session:
-        desk.do_within(session, other_act(booked, offer, kept_point(session, booked.point.id).uid))
+        desk.do_within(
+            session, other_act(booked, offer, stored_point(session, booked.point.id).uid)
+        )
 
 
 def other_act(booked: BookedGap, offer: ByOther, point: str) -> GapFedByOther:
@@ -205,13 +213,15 @@ def carried(desk: Desk, booked: BookedGap, cards: Iterable[CarrierCard]) -> list
         if mission is None:
             return []
         wanted = numbers_in(mission, booked.gap, layout(session).clock_of(mission.id))
-        lacking = missing(wanted, kept_ranges(session, mission.id))
+        lacking = missing(wanted, stored_ranges(session, mission.id))
     found = []
     for card in cards:
         for one in card.new:
             if (one.serial, one.mission, one.launched_ms) == (
-                mission.logger.serial, mission.number, mission.launched_ms,
-            ):  # fmt: skip
+                mission.logger.serial,
+                mission.number,
+                mission.launched_ms,
+            ):
                 holds = _common(one, lacking)
                 if holds:
                     found.append(CarriedReadings(carrier_name(card), holds, "", card, one.key))

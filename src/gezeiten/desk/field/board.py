@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import partial
 
-from gezeiten.archive.clocks import wrong_clocks
+from gezeiten.archive.clocks import wrong_clock_offsets_ms
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.local_cache.coverage import Coverage, coverage
-from gezeiten.archive.missions import latest_missions, missions_beside
+from gezeiten.archive.missions import latest_missions, missions_of_labelled_series
 from gezeiten.archive.offloads import all_offload_instants
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
@@ -84,13 +84,18 @@ class _PointHistory:
     offloads_ms: dict[int, list[int]]
     steps: dict[int, list[RecordStep]]
     held: Coverage
-    wrong_clocks: dict[str, float]
+    wrong_clock_offsets_ms: dict[str, float]
 
     @staticmethod
     def of(session: ArchiveSession) -> _PointHistory:
-        return _PointHistory(latest_missions(session), missions_beside(session),
-                     all_offload_instants(session),
-                     active_steps(session), coverage(session), wrong_clocks(session))  # fmt: skip
+        return _PointHistory(
+            latest_missions(session),
+            missions_of_labelled_series(session),
+            all_offload_instants(session),
+            active_steps(session),
+            coverage(session),
+            wrong_clock_offsets_ms(session),
+        )
 
 
 def _facts(
@@ -133,16 +138,21 @@ def _wrong_clocks(past: _PointHistory, point: PointPlace) -> tuple[WrongClock, .
     """Return the missions at a point whose readings are dated by a wrong clock."""
     found: dict[str, WrongClock] = {}
     for feed in past.held.layout.at_point(point.id):
-        if feed.mission in past.wrong_clocks:
-            serial, ahead_ms = feed.deployment.stay.source, past.wrong_clocks[feed.mission]
+        if feed.mission in past.wrong_clock_offsets_ms:
+            serial, ahead_ms = (
+                feed.deployment.stay.source,
+                past.wrong_clock_offsets_ms[feed.mission],
+            )
             found.setdefault(feed.mission, WrongClock(serial, feed.series, ahead_ms))
     return tuple(found.values())
 
 
 def _held_beside(past: _PointHistory, point: PointPlace, mission: KnownMission) -> tuple[Span, ...]:
     layout = past.held.layout
-    fed = next((feed for feed in layout.at_point(point.id)
-                if layout.missions[feed.mission] == mission.id), None)  # fmt: skip
+    fed = next(
+        (feed for feed in layout.at_point(point.id) if layout.missions[feed.mission] == mission.id),
+        None,
+    )
     return tuple(past.held.runs(point.id, fed.series).spans) if fed else ()
 
 

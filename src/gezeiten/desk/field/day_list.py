@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from gezeiten.archive.loggers import PlacedLogger, placed_loggers
-from gezeiten.archive.missions import launched_since
-from gezeiten.archive.offloads import offloaded_since
+from gezeiten.archive.loggers import PlacedLogger, loggers_by_serial
+from gezeiten.archive.missions import newest_launch_since
+from gezeiten.archive.offloads import offload_counts_since
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.rounds import open_round
@@ -66,18 +66,19 @@ def day_list(desk: Desk, at_hand: Mapping[str, int]) -> list[DayLine]:
     wanted = {task.serial for task in under_way.left} if under_way else set()
     with desk.archive.reading() as session:
         lines = []
-        for logger in placed_loggers(session):
+        for logger in loggers_by_serial(session):
             if logger.retired_ms is None:
                 since_ms = _today_ms(desk, logger.zone)
-                came = offloaded_since(session, logger.id, since_ms)
+                came = offload_counts_since(session, logger.id, since_ms)
                 is_logger = logger.model not in SOURCES  # nobody launches an instrument
-                launched = launched_since(session, logger.id, since_ms) if is_logger else None
+                launched = newest_launch_since(session, logger.id, since_ms) if is_logger else None
                 lines.append(_line(logger, came, launched, at_hand.get(logger.serial), wanted))
     here = {line.site for line in lines if line.is_touched and line.site != NO_SITE}
     kept = [
-        line for line in lines
+        line
+        for line in lines
         if line.is_touched or line.at_hand is not None or line.on_round or line.site in here
-    ]  # fmt: skip
+    ]
     return sorted(kept, key=lambda line: (line.site, line.point, line.serial))
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.companions import companions
@@ -91,8 +91,9 @@ def estimates(
             continue
         found[key] = []
         cautions.append(_unrest_words(key, learnt.unrest))
-        for one in candidates(learnt.series, booked.gap, quantity(key), looked_at, _seed(key),
-                              learnt.unrest):  # fmt: skip
+        for one in candidates(
+            learnt.series, booked.gap, quantity(key), looked_at, _seed(key), learnt.unrest
+        ):
             if cancelled():
                 return []
             found[key].append(one)
@@ -113,8 +114,13 @@ def _relaunched(desk: Desk, booked: BookedGap) -> str:
     with desk.archive.reading() as session:
         fed = layout(session).at_point(booked.point.id)
     gap = booked.gap
-    its = {one.mission for one in fed if one.series in booked.channels
-           and one.start_ms < gap.end_ms + 1 and one.end_ms > gap.start_ms - 1}  # fmt: skip
+    its = {
+        one.mission
+        for one in fed
+        if one.series in booked.channels
+        and one.start_ms < gap.end_ms + 1
+        and one.end_ms > gap.start_ms - 1
+    }
     return "a mission ended at it" if len(its) > 1 else ""
 
 
@@ -152,15 +158,19 @@ def _ways(
     serving_ways = [
         replace(
             way,
-            beats_line=all(key not in line or ranks[id(one)] < ranks.get(id(line[key]), len(ranks))
-                           for key, one in way.of.items()),
+            beats_line=all(
+                key not in line or ranks[id(one)] < ranks.get(id(line[key]), len(ranks))
+                for key, one in way.of.items()
+            ),
             caution=_caution(way, cautions),
             left=dict(left),
-            is_sure=all(key in line and surely_better(one, line[key])
-                        for key, one in way.of.items()),
+            is_sure=all(
+                key in line and surely_better(one, line[key]) for key, one in way.of.items()
+            ),
         )
-        for way in made if not way.refusal
-    ]  # fmt: skip
+        for way in made
+        if not way.refusal
+    ]
     first = next(iter(found))
     serving_ways.sort(key=lambda way: ranks[id(way.of[first])])
     return serving_ways + [one for one in made if one.refusal]
@@ -173,9 +183,10 @@ def _caution(way: FillMethod, cautions: list[str]) -> str:
 
 
 _BAND_WORDS = {
-    "": "", "measured": "its band was measured on stretches that begin alike",
+    "": "",
+    "measured": "its band was measured on stretches that begin alike",
     "not measured": "its band was widened for unrest, not measured",
-}  # fmt: skip
+}
 
 
 def _way(name: str, of: dict[str, Candidate]) -> FillMethod:
@@ -200,14 +211,23 @@ def line_error(desk: Desk, booked: BookedGap, key: str) -> tuple[ExpectedError |
         return None, line.refusal
     lows, highs = _band(line)
     words = (_unrest_words(key, learnt.unrest), _BAND_WORDS[line.unrest])
-    return ExpectedError(line.rmse, min(lows), max(highs), line.stretches, tuple(lows),
-                         tuple(highs), "; ".join(filter(None, words))), ""  # fmt: skip
+    return ExpectedError(
+        line.rmse,
+        min(lows),
+        max(highs),
+        line.stretches,
+        tuple(lows),
+        tuple(highs),
+        "; ".join(filter(None, words)),
+    ), ""
 
 
 def _band(one: Candidate) -> tuple[list[float], list[float]]:
     """Return how far the band reaches below and above each reading that is filled in."""
-    return ((one.low - one.fill.values).round(_BAND_DECIMALS).tolist(),
-            (one.high - one.fill.values).round(_BAND_DECIMALS).tolist())  # fmt: skip
+    return (
+        (one.low - one.fill.values).round(_BAND_DECIMALS).tolist(),
+        (one.high - one.fill.values).round(_BAND_DECIMALS).tolist(),
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -259,7 +279,7 @@ def fill_by_way(desk: Desk, booked: BookedGap, way: FillMethod) -> None:
     """
     act = way_act(booked, way)
     with desk.archive.writing() as session:
-        desk.do_within(session, act(kept_point(session, booked.point.id).uid))
+        desk.do_within(session, act(stored_point(session, booked.point.id).uid))
 
 
 def way_act(booked: BookedGap, way: FillMethod) -> Callable[[str], Action]:
@@ -280,10 +300,17 @@ def _estimate(gap: Gap, key: str, one: Candidate, caution: str) -> Estimate:
     values = _at_places(places, fill.values.tolist())
     facts: dict[str, Any] = {name: value for name, value in one.facts.items() if name != "which"}
     lows, highs = _band(one)
-    facts |= {"way": one.kind, "rmse": one.rmse, "low": min(lows), "high": max(highs),
-              "lows": _at_places(places, lows), "highs": _at_places(places, highs),
-              "stretches": one.stretches, "at_least": one.is_worded,
-              "beyond": one.is_beyond}  # fmt: skip
+    facts |= {
+        "way": one.kind,
+        "rmse": one.rmse,
+        "low": min(lows),
+        "high": max(highs),
+        "lows": _at_places(places, lows),
+        "highs": _at_places(places, highs),
+        "stretches": one.stretches,
+        "at_least": one.is_worded,
+        "beyond": one.is_beyond,
+    }
     if one.of_sum:
         facts["of_sum"] = True
     if caution:

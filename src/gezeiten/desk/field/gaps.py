@@ -60,8 +60,10 @@ def gaps_of_calculated(desk: Desk, point_id: int | None = None) -> list[BookedGa
 
 
 def _of_calculated(desk: Desk, point: PointPlace) -> list[BookedGap]:
-    return [BookedGap(point, (one.series,), one.gap, NOT_CALCULATED, reason=one.reason)
-            for one in missing_time(desk, point)]  # fmt: skip
+    return [
+        BookedGap(point, (one.series,), one.gap, NOT_CALCULATED, reason=one.reason)
+        for one in missing_time(desk, point)
+    ]
 
 
 def open_gaps(desk: Desk) -> int:

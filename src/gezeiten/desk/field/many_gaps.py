@@ -8,7 +8,7 @@ from functools import partial
 from typing import Literal
 
 from gezeiten.archive.actions.execution import do
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.steps import active_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
@@ -47,10 +47,12 @@ class PlannedFill:
 
 
 def listed(
-    desk: Desk, rule: GapRule, chosen: Sequence[BookedGap],
+    desk: Desk,
+    rule: GapRule,
+    chosen: Sequence[BookedGap],
     tell: Callable[[PlannedFill], None] = lambda _: None,
     cancelled: Callable[[], bool] = lambda: False,
-) -> list[PlannedFill]:  # fmt: skip
+) -> list[PlannedFill]:
     """Return what a rule would do about some gaps, one after the other; nothing is done yet.
 
     Args:
@@ -102,8 +104,9 @@ def _by_best(desk: Desk, booked: BookedGap, cancelled: Callable[[], bool]) -> Pl
     estimate; the line where that does better, as far as the point's rule allows it."""
     for other in by_others(desk, booked):
         if not other.refusal and len(other.parts) == len(booked.channels):
-            return PlannedFill(booked, f"measured by {other.name}", {}, "",
-                          partial(other_act, booked, other))  # fmt: skip
+            return PlannedFill(
+                booked, f"measured by {other.name}", {}, "", partial(other_act, booked, other)
+            )
     ways = estimates(desk, booked, cancelled=cancelled)
     serving = [way for way in ways if not way.refusal]
     if not serving or not serving[0].beats_line:
@@ -128,7 +131,7 @@ def do_all(desk: Desk, chosen: Iterable[PlannedFill]) -> int:
     said = desk.said  # one instant and one person: so they are known to belong together
     with desk.archive.writing() as session:
         for booked, act in wanted:
-            do(session, act(kept_point(session, booked.point.id).uid), said)
+            do(session, act(stored_point(session, booked.point.id).uid), said)
     return len(wanted)
 
 
@@ -147,5 +150,5 @@ def undo_all(desk: Desk, chosen: Sequence[BookedGap]) -> None:
     said = desk.said
     with desk.archive.writing() as session:
         for one in chosen:
-            uid = kept_point(session, one.point.id).uid
+            uid = stored_point(session, one.point.id).uid
             do(session, GapTakenBack(uid, one.gap, one.steps, one.state), said)

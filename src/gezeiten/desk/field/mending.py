@@ -9,11 +9,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.intake.missions import kept_ranges
+from gezeiten.archive.intake.missions import stored_ranges
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.missions import mission_due_at, newest_number
-from gezeiten.archive.offloads import fingerprint_of, switched_off
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.offloads import fingerprint_of, undone_fetch
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.steps import all_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
@@ -86,13 +86,13 @@ def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) 
         serial = mission.logger.serial
         clock = layout(session).clock_of(mission.id)
         wanted = numbers_in(mission, booked.gap, clock)
-        hidden = switched_off(session, mission, wanted)
+        hidden = undone_fetch(session, mission, wanted)
         if hidden is not None:
             offload, got = hidden
             return LoggerOffer(
                 serial, mission.number, (got,), offload, "fetched before, switched off"
             )
-        kept = kept_ranges(session, mission.id)
+        kept = stored_ranges(session, mission.id)
         held = _held(session, mission, card)
     ranges = tuple(missing(wanted, kept))
     ranges = tuple((max(a, held[0]), min(b, held[1])) for a, b in ranges)
@@ -252,7 +252,7 @@ def undo(desk: Desk, booked: BookedGap) -> None:
 def _do(desk: Desk, booked: BookedGap, act: Callable[[str], Action]) -> None:
     """Do an act on a gap; it is told the id of the gap's point."""
     with desk.archive.writing() as session:
-        desk.do_within(session, act(kept_point(session, booked.point.id).uid))
+        desk.do_within(session, act(stored_point(session, booked.point.id).uid))
 
 
 def steps_of(desk: Desk, point_id: int) -> list[RecordStep]:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.intake.missions import kept_ranges
-from gezeiten.archive.loggers import known_logger
-from gezeiten.archive.missions import last_mission_at, plan_of
-from gezeiten.archive.offloads import something_offloaded_since
-from gezeiten.archive.rounds import KeptRound, KeptTask, kept_task, round_under_way
-from gezeiten.archive.sites import KeptPoint, KeptSite, kept_point, kept_site
+from gezeiten.archive.intake.missions import stored_ranges
+from gezeiten.archive.loggers import last_seen_logger
+from gezeiten.archive.missions import latest_mission_at_point, plan_of
+from gezeiten.archive.offloads import has_offloads_since
+from gezeiten.archive.rounds import KeptRound, KeptTask, find_open_round, stored_task
+from gezeiten.archive.sites import KeptPoint, KeptSite, stored_point, stored_site
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.board import board
@@ -113,7 +113,7 @@ def make_round(desk: Desk, site_ids: list[int], day_ms: int) -> Round:
 
 def _planned(session: ArchiveSession, row: BoardRow, day_ms: int) -> PlannedTask:
     plan = _plan_to_launch(session, row, day_ms)
-    point = kept_point(session, row.point.id)
+    point = stored_point(session, row.point.id)
     return PlannedTask(fresh_id(), point.uid, plan.as_dict() if plan else None)
 
 
@@ -130,7 +130,7 @@ def _order(session: ArchiveSession, site_ids: list[int], first: int) -> list[int
 def _positions(session: ArchiveSession, site_ids: list[int]) -> list[Position | None]:
     found: list[Position | None] = []
     for site_id in site_ids:
-        at = kept_site(session, site_id).facts
+        at = stored_site(session, site_id).facts
         known = at.latitude is not None and at.longitude is not None
         found.append((at.latitude or 0.0, at.longitude or 0.0) if known else None)
     return found
@@ -139,10 +139,10 @@ def _positions(session: ArchiveSession, site_ids: list[int]) -> list[Position | 
 def _plan_to_launch(session: ArchiveSession, row: BoardRow, day_ms: int) -> Plan | None:
     """The last plan where the logger must be launched again: it has ended, ends before the visit
     after this one, or its clock is off."""
-    last = last_mission_at(session, row.point.id)
+    last = latest_mission_at_point(session, row.point.id)
     if last is None:
         return None
-    site = kept_site(session, row.point.site_id).facts
+    site = stored_site(session, row.point.site_id).facts
     following = day_ms + (site.visit_every_days or USUAL_VISIT_DAYS) * DAY_MS
     ends_early = row.ends_ms is not None and row.ends_ms < following
     clock_off = any(need.kind == "clock" for need in row.needs)
@@ -154,13 +154,13 @@ def _plan_to_launch(session: ArchiveSession, row: BoardRow, day_ms: int) -> Plan
 def open_round(desk: Desk) -> Round | None:
     """Return the round under way, None where there is none."""
     with desk.archive.reading() as session:
-        row = round_under_way(session)
+        row = find_open_round(session)
         if row is None:
             return None
         shown = {r.point.id: r for _, rows in board(desk).sites for r in rows}
         tasks = [_task(session, task, row, shown.get(task.point_id)) for task in row.tasks]
         site_ids = list(dict.fromkeys(t.point_id for t in row.tasks))
-        sites = dict.fromkeys(kept_point(session, i).site_id for i in site_ids)
+        sites = dict.fromkeys(stored_point(session, i).site_id for i in site_ids)
         places = [p for p in _positions(session, list(sites)) if p is not None]
         bring = _to_bring(desk, session, tasks)
         return Round(
@@ -171,9 +171,9 @@ def open_round(desk: Desk) -> Round | None:
 def _task(
     session: ArchiveSession, task: KeptTask, row: KeptRound, shown: BoardRow | None
 ) -> VisitTask:
-    point = kept_point(session, task.point_id)
-    site = kept_site(session, point.site_id).facts
-    last = last_mission_at(session, point.id)
+    point = stored_point(session, task.point_id)
+    site = stored_site(session, point.site_id).facts
+    last = latest_mission_at_point(session, point.id)
     logger = last.logger if last else None
     offloaded = _all_kept_since(session, point.id, last, row.made_ms)
     return VisitTask(
@@ -203,12 +203,12 @@ def _all_kept_since(
     session: ArchiveSession, point_id: int, last: KnownMission | None, since_ms: int
 ) -> bool:
     """Whether something was offloaded there since, or all was found to be kept."""
-    taken = something_offloaded_since(session, point_id, since_ms)
+    taken = has_offloads_since(session, point_id, since_ms)
     if taken or last is None:
         return taken
     seen = last.logger.seen_ms or 0
     held = last.readings - last.first_held
-    return seen >= since_ms and size(kept_ranges(session, last.id)) >= held
+    return seen >= since_ms and size(stored_ranges(session, last.id)) >= held
 
 
 def _to_bring(desk: Desk, session: ArchiveSession, tasks: list[VisitTask]) -> list[str]:
@@ -216,7 +216,7 @@ def _to_bring(desk: Desk, session: ArchiveSession, tasks: list[VisitTask]) -> li
     cells: dict[str, list[str]] = {}
     said = []
     for task in tasks:
-        logger = known_logger(session, task.serial)
+        logger = last_seen_logger(session, task.serial)
         if logger is not None and known_model(logger.model) is None:
             continue  # a text or a live line: nothing is carried there
         if logger is None:
@@ -241,8 +241,8 @@ def set_task_plan(desk: Desk, task: VisitTask, plan: Plan | None) -> None:
     here = full_name(task.site, task.point)
     after = replace(plan, point_name=here).as_dict() if plan else None
     with desk.archive.writing() as session:
-        row = kept_task(session, task.id)
-        point = kept_point(session, task.point_id)
+        row = stored_task(session, task.id)
+        point = stored_point(session, task.point_id)
         act = TaskPlanned(row.round, row.uid, point.uid, row.plan, after)
         desk.do_within(session, act)
 
@@ -257,8 +257,8 @@ def leave_out(desk: Desk, task: VisitTask, reason: str) -> None:
     if len(cleaned) > 200:
         raise InputError("A reason has up to 200 letters; shorten it.")
     with desk.archive.writing() as session:
-        row = kept_task(session, task.id)
-        point = kept_point(session, task.point_id)
+        row = stored_task(session, task.id)
+        point = stored_point(session, task.point_id)
         act = TaskLeftOut(row.round, row.uid, point.uid, row.left_out, cleaned)
         desk.do_within(session, act)
 
@@ -272,7 +272,7 @@ def close_round(desk: Desk) -> None:
     done = len(under_way.tasks) - len(under_way.left)
     with desk.archive.writing() as session:
         visited = {point.site_id for point in _points_of(session, under_way, left)}
-        visits = [_due_visit(desk, kept_site(session, site_id)) for site_id in sorted(visited)]
+        visits = [_due_visit(desk, stored_site(session, site_id)) for site_id in sorted(visited)]
         due = tuple(visit for visit in visits if visit is not None)
         names = ", ".join(under_way.sites)
         desk.do_within(session, RoundClosed(under_way.uid, names, done, len(under_way.tasks), due))
@@ -281,7 +281,7 @@ def close_round(desk: Desk) -> None:
 def _points_of(session: ArchiveSession, under_way: Round, but_at: set[str]) -> list[KeptPoint]:
     """The points of a round but those at some sites."""
     tasks = [task for task in under_way.tasks if task.site not in but_at]
-    return [kept_point(session, task.point_id) for task in tasks]
+    return [stored_point(session, task.point_id) for task in tasks]
 
 
 def _due_visit(desk: Desk, site: KeptSite) -> DueVisit | None:

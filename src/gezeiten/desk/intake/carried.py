@@ -11,8 +11,8 @@ from typing import Any
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake.missions import Circumstances, Intake
-from gezeiten.archive.missions import kept_of
-from gezeiten.archive.offloads import are_kept
+from gezeiten.archive.missions import mission_ranges
+from gezeiten.archive.offloads import is_offloaded
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.offloading import Offloaded, take_in_file
@@ -74,7 +74,7 @@ def new_readings(
     session: ArchiveSession, serial: str, mission: int, launched_ms: int, held: list[Range]
 ) -> int:
     """Return how many of the readings `held` of a mission the archive lacks."""
-    kept = kept_of(session, serial, mission, launched_ms)
+    kept = mission_ranges(session, serial, mission, launched_ms)
     return sum(size(missing(part, kept)) for part in held)
 
 
@@ -90,7 +90,7 @@ def seen_record(
     except InputError as exc:
         return unusable(key, size_bytes, str(exc), **{**facts, "readings": readings})
     fresh = new_readings(session, header.serial, header.mission, header.launched_ms, held)
-    kept = fresh == 0 or are_kept(session, sha256)
+    kept = fresh == 0 or is_offloaded(session, sha256)
     if not readings:
         return unusable(key, size_bytes, "It holds no readings yet.", **facts)
     words = ""

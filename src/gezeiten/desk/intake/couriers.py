@@ -14,7 +14,7 @@ from pathlib import Path
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake.missions import Circumstances, Intake
-from gezeiten.archive.offloads import are_kept
+from gezeiten.archive.offloads import is_offloaded
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.carried import (
@@ -119,7 +119,7 @@ def _fresh(db: ArchiveSession, record: CourierRecord) -> tuple[int, bool]:
         record.launched_ms,
         held,
     )
-    return fresh, are_kept(db, record.sha256)
+    return fresh, is_offloaded(db, record.sha256)
 
 
 def _carried(record: CourierRecord, fresh: int, is_kept: bool, ahead_ms: float) -> CarriedRecord:

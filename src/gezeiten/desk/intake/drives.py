@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gezeiten.archive.intake.missions import Circumstances, Intake
-from gezeiten.archive.loggers import has_report, placed_logger, reports_known
-from gezeiten.archive.offloads import are_kept
+from gezeiten.archive.loggers import find_logger, has_report, known_report_sizes
+from gezeiten.archive.offloads import is_offloaded
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.carried import (
@@ -184,7 +184,7 @@ def _take(
 def _new_reports(desk: Desk, drive: DriveSeen) -> list[Path]:
     """Return the reports on a drive that are not kept yet; only loggers write reports."""
     with desk.archive.reading() as session:
-        kept = reports_known(session)
+        kept = known_report_sizes(session)
     return [
         path for path in report_paths(drive.root) if (path.name, path.stat().st_size) not in kept
     ]
@@ -206,8 +206,8 @@ def _keep_report(desk: Desk, drive: DriveSeen, name: str, raw: bytes) -> bool:
     """Keep one report beside the logger that its name or its drive tells; False for nobody's."""
     told = re.match(r"([A-Za-z0-9_-]+)-(\d+)(?!\d)", name)
     with desk.archive.writing() as session:
-        logger = placed_logger(session, told[1]) if told else None
-        logger = logger or placed_logger(session, drive.serial)
+        logger = find_logger(session, told[1]) if told else None
+        logger = logger or find_logger(session, drive.serial)
         if logger is None:
             return False
         number = int(told[2]) if told and told[1] == logger.serial else None
@@ -236,7 +236,7 @@ def _not_safe(desk: Desk, record: CarriedRecord) -> str:
     if record.state == UNUSABLE:
         return "it cannot be read."
     with desk.archive.reading() as session:
-        if not are_kept(session, record.sha256):
+        if not is_offloaded(session, record.sha256):
             return "these bytes are not in the vault; take it first."
     try:
         desk.archive.vault.get(record.sha256)

@@ -174,8 +174,12 @@ class Follower:
             self._failed(one, exc)
         except Exception as exc:  # noqa: BLE001 - the others are followed on
             kind = type(exc).__name__
-            self._failed(one, GezeitenError(f"Gezeiten made a mistake at {one.who} ({kind}: {exc})"
-                                            "; please report it."))  # fmt: skip
+            self._failed(
+                one,
+                GezeitenError(
+                    f"Gezeiten made a mistake at {one.who} ({kind}: {exc}); please report it."
+                ),
+            )
         else:
             return True
         return False

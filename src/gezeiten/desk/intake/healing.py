@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.archive.intake.block_check import put_mission_right
+from gezeiten.archive.intake.block_check import rebuild_mission
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.raw_bytes import decoding
@@ -20,7 +20,7 @@ def heal(desk: Desk, point_id: int) -> bool:
     healed = False
     for mission in missions:  # one at a time: others write in between
         with desk.archive.writing() as session:
-            healed |= put_mission_right(session, mission, decoding(desk))
+            healed |= rebuild_mission(session, mission, decoding(desk))
     if healed:
         desk.archive.on_wait(
             "Readings kept on this computer were damaged; they were made anew from their bytes."

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from gezeiten.archive import plans as kept_in
-from gezeiten.archive.offloads import ways_of_reading
+from gezeiten.archive.offloads import text_reading_settings
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.domain.actions.plans import TieForgotten, TieKept
@@ -79,9 +79,13 @@ def _as_instruments_say(desk: Desk, proposal: Proposal) -> Proposal:
     for profile, _ in known_profiles(desk.archive.folder / "profiles"):
         if profile.kind == LINES and not proposal.form.units:
             columns = columns_of_profile(profile, proposal.form, lines)
-            proposal = replace(proposal, columns=tuple(
-                columns.get(one.column, one) if not one.where else one for one in proposal.columns
-            ))  # fmt: skip
+            proposal = replace(
+                proposal,
+                columns=tuple(
+                    columns.get(one.column, one) if not one.where else one
+                    for one in proposal.columns
+                ),
+            )
     return proposal
 
 
@@ -95,8 +99,7 @@ def columns_of_profile(
     for line, cells in rows:
         match = re.search(profile.pattern.removeprefix("^"), line)
         for name, text in (match.groupdict() if match else {}).items():
-            at = [i for i, cell in enumerate(cells)
-                  if cell == text or cell.endswith(f"={text}")]  # fmt: skip
+            at = [i for i, cell in enumerate(cells) if cell == text or cell.endswith(f"={text}")]
             found.setdefault(name, Counter()).update(at)
     columns = {}
     for value in profile.values:
@@ -137,17 +140,23 @@ def _untied(one: ColumnTie) -> ColumnTie:
 def _in_this_file(tie: ImportTemplate, proposal: Proposal) -> ImportTemplate:
     """Return a kept tie with what is a file's own: where its head ends, how it is packed."""
     form = proposal.form
-    return replace(tie, form=replace(
-        tie.form, first_line=form.first_line, encoding=form.encoding, opening=form.opening
-    ))  # fmt: skip
+    return replace(
+        tie,
+        form=replace(
+            tie.form, first_line=form.first_line, encoding=form.encoding, opening=form.opening
+        ),
+    )
 
 
 def _looks_like(tie: ImportTemplate, proposal: Proposal) -> bool:
     """Whether a text has the signs, columns and words above them of a kind."""
     its, form = tie.form, proposal.form
     return (its.delimiter, its.columns, its.header, its.widths) == (
-        form.delimiter, form.columns, form.header, form.widths
-    )  # fmt: skip
+        form.delimiter,
+        form.columns,
+        form.header,
+        form.widths,
+    )
 
 
 def _likely(ties: list[ImportTemplate], proposal: Proposal) -> ImportTemplate | None:
@@ -155,8 +164,13 @@ def _likely(ties: list[ImportTemplate], proposal: Proposal) -> ImportTemplate | 
     form = proposal.form
     if form.header:
         return None
-    alike = [tie for tie in ties if not tie.form.header and _looks_like(tie, proposal)
-             and tie.form.time.columns == form.time.columns]  # fmt: skip
+    alike = [
+        tie
+        for tie in ties
+        if not tie.form.header
+        and _looks_like(tie, proposal)
+        and tie.form.time.columns == form.time.columns
+    ]
     return _in_this_file(alike[0], proposal) if len(alike) == 1 else None
 
 
@@ -166,8 +180,10 @@ def zones_before(desk: Desk) -> dict[str, str]:
     Read in another zone, the same file would come again at other instants.
     """
     with desk.archive.reading() as session:
-        ties = [(str(reading.get("kind") or reading["name"]), tie_from_dict(reading))
-                for reading in ways_of_reading(session)]  # fmt: skip
+        ties = [
+            (str(reading.get("kind") or reading["name"]), tie_from_dict(reading))
+            for reading in text_reading_settings(session)
+        ]
     return {kind: tie.form.time.zone for kind, tie in ties if tie.form.time.needs_zone}
 
 
@@ -193,7 +209,7 @@ def _is_known(tie: ColumnTie) -> bool:
 def kept_ties(desk: Desk) -> list[ImportTemplate]:
     """Return the kept ties, those used last first."""
     with desk.archive.reading() as session:
-        return [tie_from_dict(tie) for tie in kept_in.kept_ties(session)]
+        return [tie_from_dict(tie) for tie in kept_in.stored_import_templates(session)]
 
 
 def keep_tie(desk: Desk, tie: ImportTemplate) -> None:
@@ -203,7 +219,7 @@ def keep_tie(desk: Desk, tie: ImportTemplate) -> None:
     """
     tie = _without_its_own(tie)
     with desk.archive.writing() as session:
-        there = kept_in.tie_named(session, tie.name)
+        there = kept_in.find_import_template(session, tie.name)
         if there is None:
             desk.do_within(session, TieKept(fresh_id(), tie.name, tie.as_dict()))
         elif tie_from_dict(there[1]) != tie:
@@ -235,7 +251,7 @@ def change_kind(desk: Desk, name: str, wanted: ImportTemplate) -> None:
 def forget_tie(desk: Desk, name: str) -> None:
     """Forget a kept tie; what was taken by it stays."""
     with desk.archive.writing() as session:
-        there = kept_in.tie_named(session, name)
+        there = kept_in.find_import_template(session, name)
         if there is not None:
             desk.do_within(session, TieForgotten(there[0], name, there[1]))
 

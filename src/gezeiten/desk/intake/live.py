@@ -130,9 +130,13 @@ class Journal:
 
 
 def listen(
-    port: str, profile: Profile, now_ms: Callable[[], float], seconds: float,
-    tell: Callable[[str], None], cancelled: Callable[[], bool],
-) -> None:  # fmt: skip
+    port: str,
+    profile: Profile,
+    now_ms: Callable[[], float],
+    seconds: float,
+    tell: Callable[[str], None],
+    cancelled: Callable[[], bool],
+) -> None:
     """Tell what an instrument says for some seconds, line by line, without recording.
 
     Raises:

@@ -48,8 +48,11 @@ def texts_in(folder: Path) -> list[Path]:
         InputError: it cannot be read, or holds too many.
     """
     try:
-        found = [Path(one.path) for one in os.scandir(folder)
-                 if one.is_file() and not one.name.startswith(".")]  # fmt: skip
+        found = [
+            Path(one.path)
+            for one in os.scandir(folder)
+            if one.is_file() and not one.name.startswith(".")
+        ]
     except OSError as exc:
         raise InputError(f"{folder} cannot be read; check its name and rights.") from exc
     if len(found) > MOST_FILES:

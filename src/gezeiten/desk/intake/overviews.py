@@ -11,8 +11,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.archive.intake.missions import Circumstances, kept_ranges
-from gezeiten.archive.intake.overviews import keep_overview, overviews_at
+from gezeiten.archive.intake.missions import Circumstances, stored_ranges
+from gezeiten.archive.intake.overviews import overviews_at, store_overview
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import session_with
@@ -111,7 +111,7 @@ def _keep(desk: Desk, path: Path, route: str, cut_short: str = "") -> OverviewCa
     how = Circumstances(desk.now_ms(), desk.person, route, cut_short=cut_short)
     bare = MissionFile(overview.mission_header, events=overview.file.events)
     mission = raw_mission(bare, [])
-    point_id = keep_overview(desk.archive, raw, mission, overview.thinning, overview.came, how)
+    point_id = store_overview(desk.archive, raw, mission, overview.thinning, overview.came, how)
     with translated(desk.archive.folder):
         path.unlink()
     return _came(overview, point_id, cut_short)
@@ -133,9 +133,16 @@ def _came(overview: Overview, point_id: int, error: str) -> OverviewCame:
             extremes.append((key, float(np.nanmin(low)), float(np.nanmax(high))))
     span = (int(times[0]), int(times[-1])) if len(times) else None
     return OverviewCame(
-        overview.file.header.serial, point_id, overview.thinning, len(times),
-        size(overview.came), span, tuple(extremes), int(outside.sum()), error,
-    )  # fmt: skip
+        overview.file.header.serial,
+        point_id,
+        overview.thinning,
+        len(times),
+        size(overview.came),
+        span,
+        tuple(extremes),
+        int(outside.sum()),
+        error,
+    )
 
 
 def _line(overview: Overview, channel: str) -> OverviewLine:
@@ -145,9 +152,13 @@ def _line(overview: Overview, channel: str) -> OverviewLine:
     keys = [ch.key for ch in overview.file.header.channels]
     named = dict(zip(keys, columns, strict=True))
     return OverviewLine(
-        thinning.kind, thinning.every, times, named[channel],
-        named.get(channel + LOWEST), named.get(channel + HIGHEST),
-    )  # fmt: skip
+        thinning.kind,
+        thinning.every,
+        times,
+        named[channel],
+        named.get(channel + LOWEST),
+        named.get(channel + HIGHEST),
+    )
 
 
 def recover_overviews(desk: Desk) -> int:
@@ -165,7 +176,7 @@ def overview_lines(desk: Desk, point_id: int, channel: str) -> list[OverviewLine
     """
     with desk.archive.reading() as session:
         kept = overviews_at(session, point_id)
-        covered = {mission: kept_ranges(session, mission) for mission, _ in kept}
+        covered = {mission: stored_ranges(session, mission) for mission, _ in kept}
     lines = []
     for mission, sha256 in kept:
         overview = _decoded(desk, sha256)
@@ -202,8 +213,9 @@ def _shown(overview: Overview, channel: str, covered: list[Range]) -> OverviewLi
         return None if values is None else np.where(hidden, np.nan, values)
 
     values = np.where(hidden, np.nan, line.values)
-    return OverviewLine(line.kind, line.every, line.times_utc_ms, values, bare(line.lows),
-                        bare(line.highs))  # fmt: skip
+    return OverviewLine(
+        line.kind, line.every, line.times_utc_ms, values, bare(line.lows), bare(line.highs)
+    )
 
 
 def _all_in(

@@ -7,8 +7,8 @@ from functools import partial
 from typing import TypeAlias
 
 from gezeiten.archive.intake import missions, of_bytes, texts
-from gezeiten.archive.intake.block_check import raws_kept
-from gezeiten.archive.intake.found_before import tell_found_before
+from gezeiten.archive.intake.block_check import all_raw_bytes
+from gezeiten.archive.intake.found_before import record_earlier_findings
 from gezeiten.archive.intake.missions import RawMission
 from gezeiten.archive.intake.of_bytes import Decode, RescuedReadings, TextRead
 from gezeiten.archive.intake.rescue import rescue_old_readings, rescued_readings
@@ -94,7 +94,7 @@ def read_anew(desk: Desk, digits: str) -> str:
         ArchiveDamagedError: they are gone or damaged.
     """
     with desk.archive.writing() as session:
-        raw = _the_one(raws_kept(session), digits)
+        raw = _the_one(all_raw_bytes(session), digits)
         readers: dict[int, Reader] = _readers(raw)
         newest = max(readers)
 
@@ -102,7 +102,7 @@ def read_anew(desk: Desk, digits: str) -> str:
             is_this = one.sha256 == raw.sha256
             return readers[newest](desk.archive.vault, one) if is_this else _decoded(desk, one)
 
-        of_bytes.read_anew(session, raw.sha256, newest, decode, desk.said)
+        of_bytes.reread(session, raw.sha256, newest, decode, desk.said)
     refresh_stale(desk)
     return f"The bytes {raw.sha256[:12]} are read anew from here on."
 
@@ -123,7 +123,7 @@ def make_missing_readings(desk: Desk) -> int:
     offloads readings were made."""
     made = of_bytes.make_missing_readings(desk.archive, decoding(desk), partial(_say, desk))
     made += rescue_old_readings(desk.archive, desk.said)
-    tell_found_before(desk.archive, desk.now_ms())
+    record_earlier_findings(desk.archive, desk.now_ms())
     refresh_stale(desk)
     return made
 

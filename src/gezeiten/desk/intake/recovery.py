@@ -8,7 +8,7 @@ from functools import partial
 
 from gezeiten.archive.people import finish_erasing
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.unfinished_files import clear_begun
+from gezeiten.archive.store.unfinished_files import delete_stale
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.healing import heal
 from gezeiten.desk.intake.overviews import recover_overviews
@@ -37,10 +37,14 @@ def recover(desk: Desk) -> RecoveryResult:
     if desk.archive.is_looked_at:
         return RecoveryResult(0, made)
     with translated(desk.archive.folder):
-        for vault in (desk.archive.vault, desk.archive.overviews, desk.archive.certificates,
-                      desk.archive.reports):  # fmt: skip
-            vault.clear_begun(time.time())  # the clock by which files are dated
-    clear_begun(desk.archive.handovers, time.time())
+        for vault in (
+            desk.archive.vault,
+            desk.archive.overviews,
+            desk.archive.certificates,
+            desk.archive.reports,
+        ):
+            vault.delete_stale(time.time())  # the clock by which files are dated
+    delete_stale(desk.archive.handovers, time.time())
     finish_erasing(desk.archive, desk.now_ms())
     if not any(desk.archive.incoming.iterdir()):
         return RecoveryResult(0, made)

@@ -33,9 +33,11 @@ class Spool:
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, fault: BaseException | None,
+        self,
+        kind: type[BaseException] | None,
+        fault: BaseException | None,
         trace: TracebackType | None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.close()
 
     def close(self) -> None:

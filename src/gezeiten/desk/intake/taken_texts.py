@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.archive.intake.taken_out import TextHeld, take_out, texts_held
+from gezeiten.archive.intake.taken_out import TextHeld, imported_texts, remove_text
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.raw_bytes import decoding
 
@@ -12,7 +12,7 @@ __all__ = ["TextHeld", "take_text_out", "taken_texts"]
 def taken_texts(desk: Desk) -> list[TextHeld]:
     """Return what texts and live lines brought, the newest first."""
     with desk.archive.reading() as session:
-        return texts_held(session)
+        return imported_texts(session)
 
 
 def take_text_out(desk: Desk, sha256: str, why: str) -> None:
@@ -23,4 +23,4 @@ def take_text_out(desk: Desk, sha256: str, why: str) -> None:
         InputError: it is not in the record.
     """
     with desk.archive.writing() as session:
-        take_out(session, sha256, why.strip(), decoding(desk), desk.said)
+        remove_text(session, sha256, why.strip(), decoding(desk), desk.said)

@@ -125,8 +125,9 @@ class _Session:
         tie = self._columns(tie, open_)
         found: Survey | None = None
         for _ in range(_MOST_ROUNDS):
-            found = survey(self._path, _trial(tie), self._desk.now_ms(),
-                           seen_words=recognised.proposal.words)  # fmt: skip
+            found = survey(
+                self._path, _trial(tie), self._desk.now_ms(), seen_words=recognised.proposal.words
+            )
             more: list[TextQuestion] = []
             after = self._settled(tie, found.doubts, more)
             if self._known.station >= 0 and not any(one.where for one in after.columns):
@@ -184,8 +185,10 @@ class _Session:
             unit = self._answer(f"unit:{name}")
             recorded = quantity(column.quantity).unit
             if unit is not None and text_unit(quantity(column.quantity), unit).name != unit:
-                raise InputError(f"{quantity(column.quantity).name} cannot be in “{unit}”; "
-                                 f"answer unit:{name} with another unit.")  # fmt: skip
+                raise InputError(
+                    f"{quantity(column.quantity).name} cannot be in “{unit}”; "
+                    f"answer unit:{name} with another unit."
+                )
             column = replace(column, unit=unit if unit is not None else column.unit)
             if column.quantity and recorded and not column.unit:
                 units = tuple((one.name, one.name) for one in text_units(quantity(column.quantity)))
@@ -200,8 +203,9 @@ class _Session:
         point = self._answer("point")
         tie = replace(tie, point=point or tie.point)
         if not tie.point and (not used or any(not one.point for one in used)):
-            names = tuple((one.full_name, one.full_name) for one in points(self._desk)
-                          if not one.retired)  # fmt: skip
+            names = tuple(
+                (one.full_name, one.full_name) for one in points(self._desk) if not one.retired
+            )
             asked = "Where was it measured? “Site · Point”; a new one is made."
             open_.append(TextQuestion("point", asked, names, is_typed=True))
         return tie
@@ -214,8 +218,11 @@ def _left_out(tie: ImportTemplate) -> list[str]:
     used |= {one.column for one in tie.columns if one.quantity or one.where}
     used |= {column for one in tie.columns for column, _ in one.where}
     words = dict(enumerate(form.header))
-    return [words.get(column, "") or f"{column + 1}" for column in range(form.columns)
-            if column not in used]  # fmt: skip
+    return [
+        words.get(column, "") or f"{column + 1}"
+        for column in range(form.columns)
+        if column not in used
+    ]
 
 
 def _trial(tie: ImportTemplate) -> ImportTemplate:

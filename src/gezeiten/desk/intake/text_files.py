@@ -18,7 +18,7 @@ from gezeiten.archive.intake.texts import (
     Source,
     TextIntake,
     TextPart,
-    take_in_text,
+    import_text,
 )
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
@@ -94,8 +94,13 @@ def preview(path: Path, tie: ImportTemplate) -> Preview:
             np.where(piece.of(one.where), piece.values[one.column], np.nan)[:PREVIEW_READINGS]
             for one in tie.columns
         ]
-        return Preview(piece.times[:PREVIEW_READINGS], values, piece.rejected[:MOST_LISTED],
-                       piece.spoilt[:MOST_LISTED], piece.lines[:PREVIEW_READINGS])  # fmt: skip
+        return Preview(
+            piece.times[:PREVIEW_READINGS],
+            values,
+            piece.rejected[:MOST_LISTED],
+            piece.spoilt[:MOST_LISTED],
+            piece.lines[:PREVIEW_READINGS],
+        )
     return Preview(np.empty(0, np.int64), [np.empty(0) for _ in tie.columns], [])
 
 
@@ -176,7 +181,7 @@ def take_tied(
         reader = _PartReader(desk, fresh.path, path.name, fresh.size, watch)
         its = parts(tie)
         made = [reader.read(stack, one, model, tie.name, len(its)) for one in its]
-        intakes = take_in_text(desk.archive, fresh, path.name, made, how)
+        intakes = import_text(desk.archive, fresh, path.name, made, how)
     taken = TextImport(intakes, 0, reader.listed[:MOST_LISTED], reader.rejected, reader.spoilt)
     taken.excursions_new = to_assess(desk, taken.points, found_since_ms=how.at_ms)
     return taken
@@ -213,8 +218,13 @@ class _PartReader:
             self._meter.heard(max(piece.done_bytes - heard, 0))
             heard = max(piece.done_bytes, heard)
             spool.put(readings)
-        reading = {**tie.as_dict(), "kind": kind, "file": self._name, "rejected": rejected,
-                   "spoilt": spoilt}  # fmt: skip
+        reading = {
+            **tie.as_dict(),
+            "kind": kind,
+            "file": self._name,
+            "rejected": rejected,
+            "spoilt": spoilt,
+        }
         pieces = spool.pieces(self._watch.cancelled)
         return TextPart(source_of(tie, model), pieces, reading, suspect)
 

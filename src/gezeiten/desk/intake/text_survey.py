@@ -79,9 +79,12 @@ class Survey:
 
 
 def survey(
-    path: Path, tie: ImportTemplate, now_ms: int, cancelled: Callable[[], bool] = lambda: False,
+    path: Path,
+    tie: ImportTemplate,
+    now_ms: int,
+    cancelled: Callable[[], bool] = lambda: False,
     seen_words: dict[int, set[str]] | None = None,
-) -> Survey:  # fmt: skip
+) -> Survey:
     """Return what a text would bring by a tie; stops where that is wished.
 
     now_ms: UTC ms; readings more than a day after it are asked about. seen_words: by column, what
@@ -125,9 +128,11 @@ def survey(
     names = {one.where for one in tie.columns}
     found.doubts = doubts_about(tie.form, series, words, names, seen_words or {})
     found.doubts += doubt_about_future(tie.form, found.last_ms, now_ms)
-    found.words = tuple(AcceptedAnswer("words", column, tuple(sorted(said)))
-                        for column, said in words.words.items() if len(said) <= _FEW_WORDS
-                        and all(flags.column != column for flags in tie.form.flags))  # fmt: skip
+    found.words = tuple(
+        AcceptedAnswer("words", column, tuple(sorted(said)))
+        for column, said in words.words.items()
+        if len(said) <= _FEW_WORDS and all(flags.column != column for flags in tie.form.flags)
+    )
     return found
 
 

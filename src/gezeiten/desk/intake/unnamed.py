@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.intake.block_check import raws_kept
+from gezeiten.archive.intake.block_check import all_raw_bytes
 from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
@@ -51,7 +51,7 @@ class UnnamedBytes:
 
 def unnamed_bytes(desk: Desk, session: ArchiveSession) -> list[UnnamedBytes]:
     """Return the bytes in the vault that no entry names; damaged ones are left out."""
-    known = {raw.sha256 for raw in raws_kept(session)}
+    known = {raw.sha256 for raw in all_raw_bytes(session)}
     found = []
     for sha256 in desk.archive.vault.fingerprints():
         if sha256 not in known:

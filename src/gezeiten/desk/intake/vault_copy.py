@@ -20,7 +20,7 @@ from pathlib import Path
 from typing import IO
 
 from gezeiten.archive.intake.missions import Circumstances
-from gezeiten.archive.offloads import are_kept, raws_named
+from gezeiten.archive.offloads import is_offloaded, raws_named
 from gezeiten.archive.store.atomic_files import sync_folder, write_atomic
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
@@ -211,10 +211,15 @@ def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> CopyImport
             meter.heard(raw.size)
     desk.do(
         CopyTakenIn(
-            path.name, brought.offloads, brought.readings, brought.kept_already, brought.mended,
-            tuple(brought.refused[:100]), len(brought.refused),
+            path.name,
+            brought.offloads,
+            brought.readings,
+            brought.kept_already,
+            brought.mended,
+            tuple(brought.refused[:100]),
+            len(brought.refused),
         )
-    )  # fmt: skip
+    )
     return brought
 
 
@@ -397,11 +402,11 @@ def clear_copies(desk: Desk) -> int:
 def _mend(desk: Desk, raw: NamedRaw, path: Path) -> bool:
     """Put whole bytes where those of a kept raw offload are damaged or gone; whether they were."""
     with desk.archive.reading() as session:
-        is_kept = are_kept(session, raw.sha256)
+        is_kept = is_offloaded(session, raw.sha256)
     if not is_kept or desk.archive.vault.is_whole(raw.sha256):
         return False
     with translated(desk.archive.folder):
-        desk.archive.vault.put_file(path)
+        desk.archive.vault.store_file(path)
     return True
 
 
@@ -411,7 +416,12 @@ def _take_file(desk: Desk, raw: NamedRaw, path: Path) -> int:
         tie = tie_from_dict({**raw.reading, "point": full_name(raw.site, raw.point)})
         return take_tied(desk, path, tie, model, raw.route).readings
     how = Circumstances(
-        raw.at_ms, raw.person, raw.route, raw.clock_difference_ms, raw.clock_uncertainty_ms,
-        carried=raw.carried, taken_in=desk.said,
-    )  # fmt: skip
+        raw.at_ms,
+        raw.person,
+        raw.route,
+        raw.clock_difference_ms,
+        raw.clock_uncertainty_ms,
+        carried=raw.carried,
+        taken_in=desk.said,
+    )
     return take_in_file(desk, path, how).readings

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from gezeiten.archive.missions import recording_at
-from gezeiten.archive.sites import next_visit_of, point_called
+from gezeiten.archive.sites import find_point_by_names, next_visit_of
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.computer_clock import clock_doubts
 from gezeiten.desk.logger.contact import LoggerCard
@@ -98,10 +98,14 @@ def checks_before_launch(
     checks = [*_interrupted_checks(card), *_kept_checks(card), *_begun_checks(card)]
     checks.append(label_check(card.serial, label))
     checks += [
-        Check("blocking" if fault.blocking else "look", fault.sentence, f"plan {fault.field}",
-              field=fault.field)
+        Check(
+            "blocking" if fault.blocking else "look",
+            fault.sentence,
+            f"plan {fault.field}",
+            field=fault.field,
+        )
         for fault in check_plan(plan, card.identity.model, desk.now_ms())
-    ]  # fmt: skip
+    ]
     checks += _point_checks(desk, card, plan)
     checks += _computer_checks(desk)
     checks += [_clock_check(card), _battery_check(card), *_sensor_checks(card, plan)]
@@ -200,7 +204,7 @@ def _point_checks(desk: Desk, card: LoggerCard, plan: Plan) -> list[Check]:
         return [Check("blocking", words, "point", field="point_name")]
     site_name, _, point_name = (part.strip() for part in name.partition(POINT_SEPARATOR))
     with desk.archive.reading() as session:
-        point = point_called(session, site_name, point_name or site_name)
+        point = find_point_by_names(session, site_name, point_name or site_name)
     if point is None:
         words = f"“{name}” is a new point; it is made with the launch."
         return [Check("look", words, "new point", field="point_name")]

@@ -8,8 +8,8 @@ from dataclasses import asdict, dataclass
 from functools import partial
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.loggers import calibration_noted, known_logger, place_of
-from gezeiten.archive.missions import kept_and_damaged
+from gezeiten.archive.loggers import calibration_noted, last_seen_logger, place_of
+from gezeiten.archive.missions import stored_and_damaged_ranges
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.cables import Tell, look_at_port, ports_here
 from gezeiten.desk.logger.intents import settle_launch
@@ -228,7 +228,7 @@ def _tell(
     after_ms: int,
 ) -> KnownLogger:
     """Enter a contact where it says more than the last one that was entered."""
-    known = known_logger(db, identity.serial)
+    known = last_seen_logger(db, identity.serial)
     told = None
     if known is not None and known.state is not None and known.seen_ms is not None:
         told = LoggerSighting(known.seen_ms, known.state, known.clock_difference_ms)
@@ -237,12 +237,16 @@ def _tell(
         desk.do_within(
             db,
             LoggerContacted(
-                identity.serial, identity.model.name, identity.firmware,
-                State(state.state).name.lower(), asdict(state), clock.difference_ms,
+                identity.serial,
+                identity.model.name,
+                identity.firmware,
+                State(state.state).name.lower(),
+                asdict(state),
+                clock.difference_ms,
                 clock.uncertainty_ms,
             ),
-        )  # fmt: skip
-        known = known_logger(db, identity.serial)
+        )
+        known = last_seen_logger(db, identity.serial)
     assert known is not None
     return known
 
@@ -251,7 +255,7 @@ def _not_kept(
     db: ArchiveSession, logger: KnownLogger, entry: DirectoryEntry
 ) -> tuple[NotKept, int]:
     """Return what of a mission is not kept, and how much of that arrived damaged."""
-    kept, damaged = kept_and_damaged(db, logger.id, entry.mission, entry.launched_ms)
+    kept, damaged = stored_and_damaged_ranges(db, logger.id, entry.mission, entry.launched_ms)
     open_ranges = merged(missing(entry.held, kept))
     intact = [part for whole in open_ranges for part in missing(whole, damaged)]
     return NotKept(entry, tuple(open_ranges)), size(open_ranges) - size(intact)

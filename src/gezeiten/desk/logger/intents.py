@@ -16,7 +16,7 @@ from pathlib import Path
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.launches import LaunchNote, launch_note, others_at
-from gezeiten.archive.sites import find_point
+from gezeiten.archive.sites import find_or_add_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.machine import computer_name, machine_id
 from gezeiten.desk.context import Desk
@@ -144,9 +144,16 @@ def settle_launch(
             mission, replaced = new_mission(desk, db, serial, directory[-1], plan)
             outcome = "happened"
     ended = LaunchEnded(
-        serial, note.owner, outcome, state.mission_number, dict(note.accepted),
-        mission, replaced, cut_off=True, doing=State(state.state).name.lower(),
-    )  # fmt: skip
+        serial,
+        note.owner,
+        outcome,
+        state.mission_number,
+        dict(note.accepted),
+        mission,
+        replaced,
+        cut_off=True,
+        doing=State(state.state).name.lower(),
+    )
     desk.do_within(db, ended)
     return ended.told(Subject(serial))
 
@@ -165,9 +172,15 @@ def launch_happened(
         desk.do_within(
             db,
             LaunchEnded(
-                serial, str(owner), "happened", entry.mission, dict(accepted), mission, replaced,
+                serial,
+                str(owner),
+                "happened",
+                entry.mission,
+                dict(accepted),
+                mission,
+                replaced,
             ),
-        )  # fmt: skip
+        )
 
 
 def new_mission(
@@ -175,10 +188,14 @@ def new_mission(
 ) -> tuple[NewMission, tuple[str, ...]]:
     """Return a mission that a launch has begun, and the loggers whose place its logger takes: one
     logger a point. The point is made where it is new."""
-    point = find_point(db, plan.point_name, desk.said)
+    point = find_or_add_point(db, plan.point_name, desk.said)
     before = others_at(db, point.id, serial)
     mission = NewMission(
-        entry.mission, entry.launched_ms, entry.first_ms, entry.interval_ms, point.uid,
+        entry.mission,
+        entry.launched_ms,
+        entry.first_ms,
+        entry.interval_ms,
+        point.uid,
         plan.as_dict(),
-    )  # fmt: skip
+    )
     return mission, tuple(before)

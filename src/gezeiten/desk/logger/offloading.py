@@ -11,7 +11,7 @@ from gezeiten.archive.intake.missions import (
     Intake,
     RawChannel,
     RawMission,
-    take_in,
+    import_mission_file,
 )
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.vault import fingerprint
@@ -134,16 +134,21 @@ def take_in_file(
     *,
     even_if_known: bool = False,
 ) -> Intake:
-    """Keep a mission file and find the excursions in it; see `take_in`."""
+    """Keep a mission file and find the excursions in it; see `import_mission_file`."""
     with translated(desk.archive.folder):
         raw = path.read_bytes()
     with ThreadPoolExecutor(1) as beside:
         printed = beside.submit(fingerprint, raw)
         mission = raw_mission(decode_mission_file(raw), damaged or [])
-    return take_in(
-        desk.archive, raw, mission, how,
-        damaged=damaged, even_if_known=even_if_known, sha256=printed.result(),
-    )  # fmt: skip
+    return import_mission_file(
+        desk.archive,
+        raw,
+        mission,
+        how,
+        damaged=damaged,
+        even_if_known=even_if_known,
+        sha256=printed.result(),
+    )
 
 
 def raw_mission(file: MissionFile, damaged: list[Range]) -> RawMission:

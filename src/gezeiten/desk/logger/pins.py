@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.archive.loggers import placed_logger
+from gezeiten.archive.loggers import find_logger
 from gezeiten.desk.context import Desk
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.actions.loggers import PinGroupSet
@@ -39,7 +39,7 @@ def use_pin_once(desk: Desk, serial: str, text: str) -> None:
 def pin_group(desk: Desk, serial: str) -> str:
     """Return the group whose PIN a logger shares: its own choice, else its site."""
     with desk.archive.reading() as session:
-        logger = placed_logger(session, serial)
+        logger = find_logger(session, serial)
     if logger is None:
         return USUAL_GROUP
     return logger.pin_group or logger.site or USUAL_GROUP
@@ -48,7 +48,7 @@ def pin_group(desk: Desk, serial: str) -> str:
 def set_pin_group(desk: Desk, serial: str, group: str) -> None:
     """Put a logger into a group of loggers that share a PIN; "" is its site's."""
     with desk.archive.reading() as session:
-        logger = placed_logger(session, serial)
+        logger = find_logger(session, serial)
     before = logger.pin_group if logger else ""
     desk.do(PinGroupSet(serial, before, group.strip()))
 

@@ -43,13 +43,13 @@ def again(plan: Plan) -> Plan:
 def last_plan(desk: Desk, card: LoggerCard) -> Plan | None:
     """Return the plan of the last mission at the logger's point, else the logger's own last."""
     with desk.archive.reading() as session:
-        return missions.last_plan_of(session, card.serial) or card.plan
+        return missions.latest_plan_of_logger(session, card.serial) or card.plan
 
 
 def last_plan_at(desk: Desk, point_name: str) -> Plan | None:
     """Return the plan of the last mission at a point, None where there was none."""
     with desk.archive.reading() as session:
-        return missions.last_plan_at(session, *split_name(point_name))
+        return missions.latest_plan_at_point(session, *split_name(point_name))
 
 
 def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") -> str:
@@ -76,7 +76,7 @@ def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") 
 def kept_plans(desk: Desk, search: str = "") -> list[StoredPlan]:
     """Return the kept plans whose name, model, point or remark hold all words of a search."""
     with desk.archive.reading() as session:
-        found = kept_in.kept_plans(session)
+        found = kept_in.stored_plans(session)
     words = search.casefold().split()
     return [kept for kept in found if all(word in _searched(kept) for word in words)]
 

@@ -7,9 +7,9 @@ from typing import Literal
 
 from gezeiten.archive.clocks import clocks_in_force
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.intake.missions import kept_ranges
+from gezeiten.archive.intake.missions import stored_ranges
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.loggers import calibrations_before
+from gezeiten.archive.loggers import point_calibrations
 from gezeiten.archive.missions import missions_at
 from gezeiten.archive.offloads import offloads_in
 from gezeiten.archive.steps import active_steps
@@ -163,15 +163,22 @@ def dated_later(desk: Desk, point: PointPlace) -> int:
 def _clocks(desk: Desk, point: PointPlace, span: Span) -> list[ClockKept]:
     """Return the clocks that were put right of missions that recorded in a stretch."""
     with desk.archive.reading() as session:
-        its = {one.mission for one in layout(session).at_point(point.id)
-               if one.start_ms < span[1] and one.end_ms > span[0]}  # fmt: skip
+        its = {
+            one.mission
+            for one in layout(session).at_point(point.id)
+            if one.start_ms < span[1] and one.end_ms > span[0]
+        }
         return [one for uid, one in clocks_in_force(session).items() if uid in its]
 
 
 def _checks(desk: Desk, point: PointPlace, span: Span) -> list[CheckComparison]:
     """Return what was read by hand in a stretch, of all series, in order of time."""
-    found = [one for place in point.channels for one in held_against(desk, point.id, place.channel)
-             if span[0] <= one.check.at_ms < span[1]]  # fmt: skip
+    found = [
+        one
+        for place in point.channels
+        for one in held_against(desk, point.id, place.channel)
+        if span[0] <= one.check.at_ms < span[1]
+    ]
     return sorted(found, key=lambda one: one.check.at_ms)
 
 
@@ -246,7 +253,7 @@ def _recorded(
     session: ArchiveSession, mission: KnownMission
 ) -> Literal["recorded", "waiting", "never"]:
     """Whether a mission has readings: on the logger as last seen, or in the archive."""
-    if mission.readings or kept_ranges(session, mission.id):
+    if mission.readings or stored_ranges(session, mission.id):
         return "recorded"
     return "waiting" if mission.state in ("", "waiting", "logging") else "never"
 
@@ -355,22 +362,33 @@ def _absent_at_the_end(desk: Desk, point: PointPlace, span: Span) -> list[Report
 def _corrections(desk: Desk, point: PointPlace, span: Span) -> list[ReportCorrection]:
     """Return the steps of all chains of a point that are on and reach into a stretch."""
     return [
-        ReportCorrection(step.series, step.does.name, step_words(step), max(step.start_ms, span[0]),
-                         min(step.until_ms, span[1]), step.said_by, step.said_ms, step.words)
-        for step in standing_at(desk, point) if step.touches(*span)
-    ]  # fmt: skip
+        ReportCorrection(
+            step.series,
+            step.does.name,
+            step_words(step),
+            max(step.start_ms, span[0]),
+            min(step.until_ms, span[1]),
+            step.said_by,
+            step.said_ms,
+            step.words,
+        )
+        for step in standing_at(desk, point)
+        if step.touches(*span)
+    ]
 
 
 def _corrected_words(one: ReportCorrection, zone: str) -> str:
     since, until = (f"{from_ms(at, zone):%Y-%m-%d %H:%M}" for at in (one.start_ms, one.end_ms))
-    return (f"corrected from {since} to {until} ({one.step}, {one.does}: {one.words}; set by "
-            f"{one.person})")  # fmt: skip
+    return (
+        f"corrected from {since} to {until} ({one.step}, {one.does}: {one.words}; set by "
+        f"{one.person})"
+    )
 
 
 def _calibrations(desk: Desk, point: PointPlace, span: Span) -> list[ReportCalibration]:
     """Return the last calibration before the end of a stretch, of each logger that was there."""
     with desk.archive.reading() as session:
-        latest = dict(calibrations_before(session, point.id, span[1]))
+        latest = dict(point_calibrations(session, point.id, span[1]))
     return [
         ReportCalibration(serial, one.at_ms, one.due_ms, one.certificate_name)
         for serial, one in latest.items()

@@ -46,14 +46,22 @@ def things(desk: Desk) -> list[Thing]:
         for point in site.points:
             zones[point.id] = (point.full_name, point.zone)
             found.append(Thing("point", point.full_name, point.serial, point.id))
-    found += [Thing("logger", serial, f"{model} {place}".strip(), serial)
-              for serial, model, place in loggers(desk)]  # fmt: skip
+    found += [
+        Thing("logger", serial, f"{model} {place}".strip(), serial)
+        for serial, model, place in loggers(desk)
+    ]
     for document in past_handovers(desk):
         name, zone = zones.get(document.point_id, ("", "UTC"))
         more = f"{name} {from_ms(document.at_ms, zone):%Y-%m-%d}".strip()
         found.append(
-            Thing("document", Path(document.file_name).name, more, document.sha256,
-                  document.point_id, document.span)
-        )  # fmt: skip
+            Thing(
+                "document",
+                Path(document.file_name).name,
+                more,
+                document.sha256,
+                document.point_id,
+                document.span,
+            )
+        )
     found += [Thing("plan", kept.name, kept.model, kept.name) for kept in kept_plans(desk)]
     return found

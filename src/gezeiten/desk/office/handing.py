@@ -12,12 +12,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
 from gezeiten.archive.documents import KeptDocument, count_documents, documents
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.atomic_files import sync_folder
 from gezeiten.archive.store.chains import FOLDER as LOGBOOK_FOLDER
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.archive.store.unfinished_files import fresh_beside, synced
+from gezeiten.archive.store.unfinished_files import synced, temporary_file
 from gezeiten.archive.store.vault import fingerprint
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.documents import csv_table, inside_record, point_report
@@ -93,7 +93,7 @@ def _describe(desk: Desk, table: CsvTable, done: HandedOver) -> None:
     """Write beside a CSV what its columns are and where it comes from."""
     origin = Origin(desk.now_ms(), desk.person, done.sha256, done.readings, head_words(desk))
     folder = done.path.parent
-    with translated(folder), fresh_beside(folder) as fresh:
+    with translated(folder), temporary_file(folder) as fresh:
         fresh.write_text(description(done.path.name, table, origin), encoding="utf-8")
         synced(fresh)
         _named(fresh, described(done.path))
@@ -130,7 +130,7 @@ def _written(
     """Write beside the target, sync, and only then give it its name: no half document is ever
     found. Among our own documents a name is never given twice; later ones are numbered."""
     folder = path.parent if path else desk.archive.handovers
-    with fresh_beside(folder) as fresh:
+    with temporary_file(folder) as fresh:
         result = write(fresh)
         synced(fresh)
         name = file_name(point, span, kind).removesuffix(f".{kind}")
@@ -189,14 +189,21 @@ def _book(
     with translated(desk.archive.folder):
         sha256 = desk.archive.documents.put(data)
     with desk.archive.writing() as session:
-        at = kept_point(session, point.id).uid
+        at = stored_point(session, point.id).uid
         desk.do_within(
             session,
             DocumentHandedOver(
-                at, fresh_id(), kind, span[0], span[1], _stored_path(desk, path), sha256, len(data),
+                at,
+                fresh_id(),
+                kind,
+                span[0],
+                span[1],
+                _stored_path(desk, path),
+                sha256,
+                len(data),
                 readings,
             ),
-        )  # fmt: skip
+        )
     return HandedOver(path, kind, sha256, readings, pages)
 
 
@@ -244,9 +251,19 @@ def _past(desk: Desk, one: KeptDocument) -> PastHandover:
     is_kept = vault.path(one.sha256).exists()
     shown = copy if state == "as it was" else vault.path(one.sha256) if is_kept else None
     return PastHandover(
-        one.uid, one.at_ms, one.person, one.form, one.point_id, one.span, str(copy), one.sha256,
-        one.readings, state, is_kept, shown,
-    )  # fmt: skip
+        one.uid,
+        one.at_ms,
+        one.person,
+        one.form,
+        one.point_id,
+        one.span,
+        str(copy),
+        one.sha256,
+        one.readings,
+        state,
+        is_kept,
+        shown,
+    )
 
 
 def reissue(desk: Desk, past: PastHandover, path: Path | None = None) -> Path:
@@ -258,14 +275,14 @@ def reissue(desk: Desk, past: PastHandover, path: Path | None = None) -> Path:
     """
     data = desk.archive.documents.get(past.sha256)
     folder = path.parent if path else desk.archive.handovers
-    with translated(folder), fresh_beside(folder) as fresh:
+    with translated(folder), temporary_file(folder) as fresh:
         fresh.write_bytes(data)
         synced(fresh)
         name = Path(past.file_name)
         target = _named(fresh, path) if path else _free(fresh, folder, name.stem, name.suffix)
         sync_folder(folder)
     with desk.archive.writing() as session:
-        point = kept_point(session, past.point_id).uid
+        point = stored_point(session, past.point_id).uid
         before = next(one.file_name for one in documents(session) if one.uid == past.uid)
         act = DocumentPutOut(point, past.uid, before, _stored_path(desk, target))
         desk.do_within(session, act)

@@ -10,9 +10,9 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 
 from gezeiten.archive.actions import logbook
-from gezeiten.archive.actions.chain_check import ends_hold
-from gezeiten.archive.actions.conflicts import misfits_to_see
-from gezeiten.archive.local_cache.readings import offloads_between
+from gezeiten.archive.actions.chain_check import chain_ends_match
+from gezeiten.archive.actions.conflicts import unseen_conflicts
+from gezeiten.archive.local_cache.readings import offloads_within
 from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
@@ -74,13 +74,15 @@ class Page:
 def logbook_is_intact(desk: Desk) -> bool:
     """Whether the logbook ends as it did; nothing is asked of it but its end."""
     with desk.archive.reading() as session:
-        return ends_hold(session, desk.archive.chains) and not desk.archive.chain.doubt(session)
+        return chain_ends_match(session, desk.archive.chains) and not desk.archive.chain.doubt(
+            session
+        )
 
 
 def has_acts(desk: Desk) -> bool:
     """Whether the logbook tells anything but that the archive was begun."""
     with desk.archive.reading() as session:
-        return logbook.has_acts(session)
+        return logbook.has_actions(session)
 
 
 def logbook_entries(desk: Desk, words: str = "", act: str = "") -> list[Entry]:
@@ -101,7 +103,7 @@ def logbook_page(desk: Desk, wanted: EntryFilter) -> Page:
     found = entries_wanted(desk, wanted)
     with desk.archive.reading() as session:
         total, people, acts = logbook.known(session)
-        misfits = misfits_to_see(session)
+        misfits = unseen_conflicts(session)
     return Page(tuple(found[:MOST_SHOWN]), len(found), total, people, acts, misfits)
 
 
@@ -165,7 +167,7 @@ def about_point(desk: Desk, point_id: int, span: Span | None = None, rule: str =
     if span is not None:
         with desk.archive.reading() as session:
             brought: frozenset[Thing] = frozenset(
-                ("bytes", sha256) for sha256 in offloads_between(session, point_id, span)
+                ("bytes", sha256) for sha256 in offloads_within(session, point_id, span)
             )
         words = _stretch_words(point.full_name, point.zone, span)
         return About(words, things, rule_key=rule, span=span, brought=brought)
@@ -191,7 +193,7 @@ def about_document(uid: str, sha256: str, name: str) -> About:
 def about_misfits(desk: Desk) -> About:
     """Return the acts that found something otherwise than they say, and nobody has looked at."""
     with desk.archive.reading() as session:
-        return About("found otherwise", frozenset(), hashes=frozenset(misfits_to_see(session)))
+        return About("found otherwise", frozenset(), hashes=frozenset(unseen_conflicts(session)))
 
 
 def look_at_misfit(desk: Desk, entry: Entry) -> None:
@@ -201,7 +203,7 @@ def look_at_misfit(desk: Desk, entry: Entry) -> None:
         InputError: there is nothing to look at, or somebody did already.
     """
     with desk.archive.reading() as session:
-        found = misfits_to_see(session).get(entry.hash)
+        found = unseen_conflicts(session).get(entry.hash)
     if found is None:
         raise InputError("There is nothing left to look at here; choose another entry.")
     desk.do(MisfitSeen(entry.hash, entry.sentence, tuple(found), entry.subject))
@@ -285,10 +287,17 @@ def write_pdf(desk: Desk, entries: Iterable[Entry], title: str, zone: str, path:
 
     listed = sorted(entries, key=lambda entry: entry.seq)
     lines = tuple(
-        EntryLine(f"{entry.seq:,}", f"{from_ms(entry.at_ms, zone):%Y-%m-%d %H:%M}", entry.person,
-                  entry.act, entry.subject, entry.sentence, entry.hash[:16])
+        EntryLine(
+            f"{entry.seq:,}",
+            f"{from_ms(entry.at_ms, zone):%Y-%m-%d %H:%M}",
+            entry.person,
+            entry.act,
+            entry.subject,
+            entry.sentence,
+            entry.hash[:16],
+        )
         for entry in listed
-    )  # fmt: skip
+    )
     sheet = LogbookSheet(title, zone, desk.person, head_words(desk), lines)
     with translated(path.parent):
         return write_logbook(sheet, path)

@@ -60,15 +60,29 @@ def _on_stretch(desk: Desk, entry: Entry, point: PointPlace) -> list[EntryLink]:
     """The excursions, or the stretch, that an act was about."""
     named = stretches(entry)
     events = excursions(desk, point.id) if any(rule for rule, _ in named) else []
-    ways = [EntryLink("stretch", point.full_name, point.id, point.id, span)
-            for rule, span in named if not rule]  # fmt: skip
-    return ways + [
-        EntryLink("excursion", event.rule.key, event.id, point.id, (event.start_ms, event.end_ms),
-            point.zone)
-        for event in events
-        if any(event.rule.key == rule and event.start_ms < end_ms and event.end_ms > start_ms
-               for rule, (start_ms, end_ms) in named)
-    ][:_MOST_EXCURSIONS]  # fmt: skip
+    ways = [
+        EntryLink("stretch", point.full_name, point.id, point.id, span)
+        for rule, span in named
+        if not rule
+    ]
+    return (
+        ways
+        + [
+            EntryLink(
+                "excursion",
+                event.rule.key,
+                event.id,
+                point.id,
+                (event.start_ms, event.end_ms),
+                point.zone,
+            )
+            for event in events
+            if any(
+                event.rule.key == rule and event.start_ms < end_ms and event.end_ms > start_ms
+                for rule, (start_ms, end_ms) in named
+            )
+        ][:_MOST_EXCURSIONS]
+    )
 
 
 def _documents(desk: Desk, entry: Entry) -> list[EntryLink]:

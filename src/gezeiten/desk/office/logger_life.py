@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gezeiten.archive.loggers import (
-    placed_logger,
-    placed_loggers,
+    find_logger,
+    loggers_by_serial,
     point_names,
     reports_of,
     services_of,
@@ -62,7 +62,7 @@ class LoggerLife:
 def loggers(desk: Desk) -> list[tuple[str, str, str]]:
     """Return serial, model and place (or "") of every logger, by serial."""
     with desk.archive.reading() as session:
-        return [(one.serial, one.model, one.place) for one in placed_loggers(session)]
+        return [(one.serial, one.model, one.place) for one in loggers_by_serial(session)]
 
 
 def life(desk: Desk, serial: str) -> LoggerLife:
@@ -72,7 +72,7 @@ def life(desk: Desk, serial: str) -> LoggerLife:
         InputError: the archive does not know it.
     """
     with desk.archive.reading() as session:
-        logger = placed_logger(session, serial)
+        logger = find_logger(session, serial)
         if logger is None:
             raise InputError(f"The archive knows no logger {serial}; contact it once.")
         places = point_names(session)
@@ -80,17 +80,33 @@ def life(desk: Desk, serial: str) -> LoggerLife:
         services = tuple(services_of(session, logger.id))
         reports = tuple(reports_of(session, logger.id))
     return LoggerLife(
-        logger.serial, logger.model, logger.firmware, logger.practice, logger.place,
-        logger.seen_ms, logger.pin_group, logger.retired_ms, missions, services, reports,
-    )  # fmt: skip
+        logger.serial,
+        logger.model,
+        logger.firmware,
+        logger.practice,
+        logger.place,
+        logger.seen_ms,
+        logger.pin_group,
+        logger.retired_ms,
+        missions,
+        services,
+        reports,
+    )
 
 
 def _past(one: KnownMission, kept: int, places: dict[int, tuple[str, str]]) -> PastMission:
     name = plan_from_dict(one.plan).mission_name
     return PastMission(
-        one.number, name, *places.get(one.point_id or 0, ("", "UTC")), one.launched_ms,
-        one.first_ms, one.interval_ms, one.state, one.readings, kept,
-    )  # fmt: skip
+        one.number,
+        name,
+        *places.get(one.point_id or 0, ("", "UTC")),
+        one.launched_ms,
+        one.first_ms,
+        one.interval_ms,
+        one.state,
+        one.readings,
+        kept,
+    )
 
 
 def note_service(
@@ -120,10 +136,16 @@ def note_service(
     name, sha256 = _keep_certificate(desk, certificate)
     desk.do(
         ServiceNoted(
-            serial, fresh_id(), kind, at, words.strip(),
-            due_ms if kind == "calibration" else None, name, sha256,
+            serial,
+            fresh_id(),
+            kind,
+            at,
+            words.strip(),
+            due_ms if kind == "calibration" else None,
+            name,
+            sha256,
         )
-    )  # fmt: skip
+    )
 
 
 def _keep_certificate(desk: Desk, path: Path | None) -> tuple[str | None, str | None]:

@@ -70,13 +70,22 @@ def _events(value: Any) -> None:
 
 _CHECKS: dict[str, Check] = {
     "point.duty_channels": _texts,
-    "mission.plan": plan_from_dict, "mission.damaged": _ranges,
-    "clock.pairs": clock_map, "clock.us_ms": _numbers,
-    "offload.received": _ranges, "offload.added": _ranges, "offload.damaged": _ranges,
-    "offload.events": _events, "offload.reading": tie_from_dict,
-    "overview.came": _ranges, "excursion.rule": limit_rule,
-    "assessment.rule": limit_rule, "assessment.seen": lambda seen: AssessedExcursion(**seen),
-    "launch_intent.plan": plan_from_dict, "kept_plan.plan": plan_from_dict,
-    "kept_tie.tie": tie_from_dict, "round_task.plan": plan_from_dict,
-}  # fmt: skip
+    "mission.plan": plan_from_dict,
+    "mission.damaged": _ranges,
+    "clock.pairs": clock_map,
+    "clock.us_ms": _numbers,
+    "offload.received": _ranges,
+    "offload.added": _ranges,
+    "offload.damaged": _ranges,
+    "offload.events": _events,
+    "offload.reading": tie_from_dict,
+    "overview.came": _ranges,
+    "excursion.rule": limit_rule,
+    "assessment.rule": limit_rule,
+    "assessment.seen": lambda seen: AssessedExcursion(**seen),
+    "launch_intent.plan": plan_from_dict,
+    "kept_plan.plan": plan_from_dict,
+    "kept_tie.tie": tie_from_dict,
+    "round_task.plan": plan_from_dict,
+}
 """What a column must hold; all others hold a set of named values."""

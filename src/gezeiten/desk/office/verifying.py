@@ -10,14 +10,14 @@ from typing import Literal
 from gezeiten.archive.actions import replay
 from gezeiten.archive.actions.beginnings import beginning
 from gezeiten.archive.actions.chain_check import check_chains
-from gezeiten.archive.actions.conflicts import misfits_to_see, note_all_misfits
-from gezeiten.archive.actions.entry_restoration import old_entries_hold, put_entries_right
+from gezeiten.archive.actions.conflicts import replace_conflicts, unseen_conflicts
+from gezeiten.archive.actions.entry_restoration import old_entries_match, restore_entries
 from gezeiten.archive.actions.logbook import EntryStream, entries, told
-from gezeiten.archive.actions.lost_entries import LostEntries, lost_entries, write_again
-from gezeiten.archive.actions.rebuild import put_right
+from gezeiten.archive.actions.lost_entries import LostEntries, lost_entries, rewrite_lost
+from gezeiten.archive.actions.rebuild import repair_tables
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake import looked as looked_at
-from gezeiten.archive.intake.block_check import faulty_readings, make_readings_anew
+from gezeiten.archive.intake.block_check import faulty_readings, rebuild_readings
 from gezeiten.archive.intake.looked import ByteVerification
 from gezeiten.archive.intake.overviews import overviews_named
 from gezeiten.archive.local_cache.readings import count_values
@@ -110,9 +110,13 @@ def _verdict(
     with desk.archive.reading() as session:
         verdict.faults.extend(faulty_values(session))
         verdict.offloads, faults = faulty_readings(
-            session, desk.archive.vault, decoding(desk), partial(is_lost, desk),
-            partial(tell, "raw offloads"), looked,
-        )  # fmt: skip
+            session,
+            desk.archive.vault,
+            decoding(desk),
+            partial(is_lost, desk),
+            partial(tell, "raw offloads"),
+            looked,
+        )
         verdict.faults.extend(faults)
         verdict.values = count_values(session)
         tell("logbook", 0, 1)
@@ -168,10 +172,10 @@ def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
             broken = made.failed
         if broken:
             raise _broken(broken)
-        put_entries_right(session, desk.archive.chains, old)
-        put_right(session, made.rows)
-        note_all_misfits(session, made.misfits)
-        make_readings_anew(session, decoding(desk))
+        restore_entries(session, desk.archive.chains, old)
+        repair_tables(session, made.rows)
+        replace_conflicts(session, made.misfits)
+        rebuild_readings(session, decoding(desk))
     detect_all_excursions(desk)
 
 
@@ -206,18 +210,18 @@ def _restore_or_remove(desk: Desk, with_lost: WithLost) -> int:
     if not checked.lost:
         return 0
     with desk.archive.writing() as session:
-        before = misfits_to_see(session)
+        before = unseen_conflicts(session)
         for lost in lost_entries(session, chains):
             first, last = lost.entries[0].number, lost.entries[-1].number
             hashes = tuple(entry.hash for entry in lost.entries)
             if with_lost == "restore":
-                fresh = write_again(session, chains, lost, desk.archive.chain.computer)
+                fresh = rewrite_lost(session, chains, lost, desk.archive.chain.computer)
                 desk.do_within(session, EntriesRestored(lost.chain, first, last, hashes, fresh))
             else:
                 chains.cut_torn(lost.chain)
                 said = tuple(entry.sentence for entry in lost.entries)
                 desk.do_within(session, EntriesRemoved(lost.chain, first, last, hashes, said))
-        found = misfits_to_see(session)
+        found = unseen_conflicts(session)
         for entry in list(entries(session, ChainBegun.WORD)):
             if entry.hash in found.keys() - before.keys():
                 words = tuple(found[entry.hash])
@@ -244,7 +248,7 @@ def _lost_words(lost: list[LostEntries]) -> str:
 
 def _not_as_left(session: ArchiveSession) -> list[str]:
     """Where a computer found the archive not as it had left it, and nobody has looked since."""
-    to_see = misfits_to_see(session)
+    to_see = unseen_conflicts(session)
     return [
         f"Entry {entry.seq}: {'; '.join(to_see[entry.hash])}. Once that is understood, say in the "
         "Logbook that it was looked at."
@@ -259,17 +263,21 @@ def _against_acts(desk: Desk, session: ArchiveSession, acts: EntryStream) -> lis
     def compared() -> tuple[list[replay.Difference], list[str], bool]:
         began, old, since = beginning(desk.archive.foundings.get, acts)
         made = replay.replayed_tables(began, since)
-        same_old = old_entries_hold(session, old)
+        same_old = old_entries_match(session, old)
         return replay.differences(session.connection(), made.rows), made.failed, same_old
 
     found = or_fault(compared)
     if isinstance(found, Fault):
         return [f"What acts made cannot be checked: {found.sentence}"]
     differences, failed, same_old = found
-    more = [] if same_old else [
-        "The entries of before are not those that the archive began with; gezeiten verify "
-        "--rebuild puts them back."
-    ]  # fmt: skip
+    more = (
+        []
+        if same_old
+        else [
+            "The entries of before are not those that the archive began with; gezeiten verify "
+            "--rebuild puts them back."
+        ]
+    )
     return [*more, *failed, *(one.sentence for one in differences)]
 
 
@@ -288,7 +296,7 @@ _KEPT_SINCE = 2
 
 
 def _check_one(vault: Vault, sha256: str, verdict: Verdict, looked: ByteVerification) -> None:
-    if looked.leaves_out(vault, sha256):
+    if looked.covers_all(vault, sha256):
         return
     try:
         vault.check(sha256)

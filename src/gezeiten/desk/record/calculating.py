@@ -6,10 +6,10 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from gezeiten.archive.derived import CalculationNote, said_by
+from gezeiten.archive.derived import CalculationNote, calculation_notes
 from gezeiten.archive.hanging import hangings
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.sites import kept_point, kept_sites
+from gezeiten.archive.sites import stored_point, stored_sites
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import ChannelPlace, PointPlace, points
@@ -79,7 +79,7 @@ def calculations(desk: Desk, point_id: int) -> list[SeenCalculation]:
     names = {point.uid: point.full_name for point in points(desk)}
     with desk.archive.reading() as session:
         made = layout(session)
-        said = said_by(session)
+        said = calculation_notes(session)
     its = [one for one in made.derived.values() if one.point == made.points[point_id]]
     return [
         SeenCalculation(one, tuple((names[uid], key) for uid, key in one.inputs), said[one.uid])
@@ -94,21 +94,29 @@ def how_words(desk: Desk, point: PointPlace) -> dict[str, str]:
 
 def _how_words(one: SeenCalculation, point: PointPlace) -> str:
     formula, said = one.how.how, one.said
-    names = [quantity(key).name + ("" if name == point.full_name else f" of {name}")
-             for name, key in one.inputs]  # fmt: skip
-    numbers = [_number_words(each, one.how.parameters[each.key], point.zone)
-               for each in formula.parameters]  # fmt: skip
+    names = [
+        quantity(key).name + ("" if name == point.full_name else f" of {name}")
+        for name, key in one.inputs
+    ]
+    numbers = [
+        _number_words(each, one.how.parameters[each.key], point.zone) for each in formula.parameters
+    ]
     if formula.is_of_any:
         numbers[0] = f"{numbers[0]} {quantity(channel_of(one.how.series)).unit}".rstrip()
-    numbers += [f"rim {hung.rim_m:g} m and sensor {hung.length_m:g} m below it from "
-                f"{from_ms(hung.since_ms, point.zone):%Y-%m-%d %H:%M}"
-                for hung in one.how.hung if formula.is_hung]  # fmt: skip
+    numbers += [
+        f"rim {hung.rim_m:g} m and sensor {hung.length_m:g} m below it from "
+        f"{from_ms(hung.since_ms, point.zone):%Y-%m-%d %H:%M}"
+        for hung in one.how.hung
+        if formula.is_hung
+    ]
     why = f": {said.words}" if said.words else ""
     since = f"{from_ms(said.at_ms, point.zone):%Y-%m-%d %H:%M}"
     given = "".join(f", {words}" for words in numbers)
     old = f"; to be recalculated: {formula.superseded}" if formula.superseded else ""
-    return (f"calculated from {' and '.join(names)} ({formula.name}, {formula.source}{given}), set "
-            f"by {said.person} {since}{why}{old}")  # fmt: skip
+    return (
+        f"calculated from {' and '.join(names)} ({formula.name}, {formula.source}{given}), set "
+        f"by {said.person} {since}{why}{old}"
+    )
 
 
 def _number_words(parameter: Parameter, value: float, zone: str) -> str:
@@ -133,8 +141,10 @@ def by_nearness(desk: Desk, point: PointPlace) -> list[NearPlace]:
     """Return all points in the order in which they are proposed for a point: itself, those of its
     site, the others by distance, those of which no position is known last."""
     with desk.archive.reading() as session:
-        positions = {key: (site.facts.latitude, site.facts.longitude)
-                     for key, site in kept_sites(session).items()}  # fmt: skip
+        positions = {
+            key: (site.facts.latitude, site.facts.longitude)
+            for key, site in stored_sites(session).items()
+        }
 
     def away_km(one: PointPlace) -> float:
         here, there = positions[point.site_id], positions[one.site_id]
@@ -168,8 +178,9 @@ def checked(wanted: Calculation) -> dict[str, float]:
         InputError: it makes none; the sentence says why.
     """
     as_label(wanted.label)
-    since, until = (wanted.parameters.get(key, usual) for key, usual in
-                    ((FROM_MS, 0.0), (UNTIL_MS, EVER_MS)))  # fmt: skip
+    since, until = (
+        wanted.parameters.get(key, usual) for key, usual in ((FROM_MS, 0.0), (UNTIL_MS, EVER_MS))
+    )
     if wanted.formula.is_of_any and not since < until:
         raise InputError("The period of a typed value ends before it begins; correct one of them.")
     quantities = tuple(quantity(channel_of(key)) for _, key in wanted.inputs)
@@ -184,8 +195,9 @@ def checked(wanted: Calculation) -> dict[str, float]:
 
 def _refuse_unhung(desk: Desk, wanted: Calculation) -> None:
     if wanted.formula.is_hung and not _hung(desk, wanted.point):
-        raise InputError("Nobody said how the sensor hangs there; say it first (Sites and points, "
-                         "How it hangs).")  # fmt: skip
+        raise InputError(
+            "Nobody said how the sensor hangs there; say it first (Sites and points, How it hangs)."
+        )
 
 
 def preview(desk: Desk, wanted: Calculation) -> Series:
@@ -228,11 +240,19 @@ def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:
     _refuse_unhung(desk, wanted)
     with desk.archive.reading() as session:
         inputs = tuple(
-            Input(kept_point(session, point.id).uid, key) for point, key in wanted.inputs
+            Input(stored_point(session, point.id).uid, key) for point, key in wanted.inputs
         )
     key = derived_key(wanted.channel, as_label(wanted.label))
-    act = SeriesDerived(inputs[0].point, fresh_id(), key, formula.key, formula.version, parameters,
-                        inputs, words.strip())  # fmt: skip
+    act = SeriesDerived(
+        inputs[0].point,
+        fresh_id(),
+        key,
+        formula.key,
+        formula.version,
+        parameters,
+        inputs,
+        words.strip(),
+    )
     desk.do(act)
     return key
 
@@ -250,8 +270,16 @@ def recalculate(desk: Desk, one: CalculatedSeries, words: str = "") -> None:
     result = newest.result(channel_of(one.inputs[0][1])) or channel_of(one.series)
     key = derived_key(result, own_label(one.series).removeprefix("="))
     inputs = tuple(Input(*its) for its in one.inputs)
-    act = SeriesDerived(one.point, fresh_id(), key, newest.key, newest.version, parameters, inputs,
-                        words.strip() or "by the newest version of the formula")  # fmt: skip
+    act = SeriesDerived(
+        one.point,
+        fresh_id(),
+        key,
+        newest.key,
+        newest.version,
+        parameters,
+        inputs,
+        words.strip() or "by the newest version of the formula",
+    )
     with desk.archive.writing() as session:
         desk.do_within(session, DerivedTakenBack(one.point, one.uid, one.series))
         desk.do_within(session, act)

@@ -13,7 +13,7 @@ from gezeiten.archive.checks import checks_at
 from gezeiten.archive.corrections import chain_of
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.hanging import hangings
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
@@ -101,7 +101,7 @@ class _Bases:
     hung, and by what their levels were tied to."""
 
     def __init__(self, session: ArchiveSession, point_id: int) -> None:
-        point = kept_point(session, point_id)
+        point = stored_point(session, point_id)
         self._hung = [one.hung for one in hangings(session).get(point.uid, [])]
         self._rim_m = point.facts.measuring_point_height_m or 0.0
         self._session, self._point_id = session, point_id
@@ -122,8 +122,9 @@ class _Bases:
         tie = next((one for one in self._ties[series] if one.touches(at_ms, at_ms + 1)), None)
         there = hung_at(self._hung, at_ms)
         is_height = tie is not None and tie.parameters.get("to") != "level"
-        return base_of_dip(channel_of(series), rim_m, there.length_m if there else None,
-                           is_height=is_height)  # fmt: skip
+        return base_of_dip(
+            channel_of(series), rim_m, there.length_m if there else None, is_height=is_height
+        )
 
     def held_against(self, one: CheckReading) -> CheckReading:
         """Return a check with the value that its series should say then."""
@@ -179,12 +180,11 @@ def _spans(checks: Iterable[CheckReading]) -> list[Span]:
 def duty(desk: Desk, point_id: int, span: Span, zone: str) -> list[DutyDay]:
     """Return the days of a stretch on which checks were due at a point; none without a duty."""
     with desk.archive.reading() as session:
-        facts = kept_point(session, point_id).facts
+        facts = stored_point(session, point_id).facts
         looks = [one.at_ms for one in checks_at(session, point_id)]
     if facts.checks_a_day is None:
         return []
-    return duty_days(looks, span, zone, facts.checks_a_day,
-                     working_days=facts.checks_working_days)  # fmt: skip
+    return duty_days(looks, span, zone, facts.checks_a_day, working_days=facts.checks_working_days)
 
 
 # -- entering --------------------------------------------------------------------------------------
@@ -200,8 +200,11 @@ def questions(desk: Desk, typed: Sequence[TypedCheck]) -> list[CheckQuestion]:
     for one, its in expected:
         if its is None:
             continue
-        others = [(other.point.full_name, theirs) for other, theirs in expected
-                  if other is not one and theirs is not None and _is_like(one, other)]  # fmt: skip
+        others = [
+            (other.point.full_name, theirs)
+            for other, theirs in expected
+            if other is not one and theirs is not None and _is_like(one, other)
+        ]
         doubted = doubt(one.value, its, quantity(channel_of(one.series)).unit, others)
         if doubted is not None:
             found.append(CheckQuestion(one, *doubted, its.value))
@@ -236,7 +239,7 @@ def _is_bound(desk: Desk, one: TypedCheck) -> bool:
     how the sensor hangs."""
     with desk.archive.reading() as session:
         chain = chain_of(session, one.point.id, one.series)
-        point = kept_point(session, one.point.id)
+        point = stored_point(session, one.point.id)
         hung = hung_at([its.hung for its in hangings(session).get(point.uid, [])], one.at_ms)
     return hung is not None or any(step.is_on and step.kind == TIE.key for step in chain)
 
@@ -256,9 +259,23 @@ def enter(desk: Desk, typed: Sequence[TypedCheck]) -> int:
     with desk.archive.writing() as session:
         for one in said:
             value = None if math.isnan(one.value) else one.value
-            desk.do_within(session, CheckRead(
-                one.point, one.uid, one.series, one.at_ms, value, one.u, one.low, one.high,
-                one.dip_m, one.rim_m, one.by.strip(), one.words.strip()))  # fmt: skip
+            desk.do_within(
+                session,
+                CheckRead(
+                    one.point,
+                    one.uid,
+                    one.series,
+                    one.at_ms,
+                    value,
+                    one.u,
+                    one.low,
+                    one.high,
+                    one.dip_m,
+                    one.rim_m,
+                    one.by.strip(),
+                    one.words.strip(),
+                ),
+            )
     return len(said)
 
 
@@ -276,7 +293,7 @@ def _as_check(desk: Desk, one: TypedCheck, uid: str) -> tuple[CheckReading, floa
     """Return a check as it is held against its series, and what that says where the water stands at
     the measuring point, NaN where nobody knows."""
     with desk.archive.reading() as session:
-        point, bases = kept_point(session, one.point.id), _Bases(session, one.point.id)
+        point, bases = stored_point(session, one.point.id), _Bases(session, one.point.id)
         rim = bases.rim_m(one.at_ms)
         base_m = bases.of(one.series, one.at_ms, rim)
     channel, value = channel_of(one.series), one.value
@@ -287,9 +304,22 @@ def _as_check(desk: Desk, one: TypedCheck, uid: str) -> tuple[CheckReading, floa
         dip_m, rim_m = one.value, rim
         value = value_of_dip(channel, dip_m, base_m)
     usual = dip_uncertainty_m(dip_m) if dip_m is not None else 0.0
-    made = CheckReading(uid, point.uid, one.series, one.at_ms, value,
-                        usual if one.u is None else one.u, one.low, one.high, dip_m, rim_m, one.by,
-                        one.words, 0, "")  # fmt: skip
+    made = CheckReading(
+        uid,
+        point.uid,
+        one.series,
+        one.at_ms,
+        value,
+        usual if one.u is None else one.u,
+        one.low,
+        one.high,
+        dip_m,
+        rim_m,
+        one.by,
+        one.words,
+        0,
+        "",
+    )
     return made, base_m
 
 
@@ -301,7 +331,7 @@ def take_check_back(desk: Desk, one: CheckReading) -> None:
 # -- tying -----------------------------------------------------------------------------------------
 def try_tying(
     desk: Desk, point: PointPlace, series: str, span: tuple[int, int | None], way: Way
-) -> TyingTry:  # fmt: skip
+) -> TyingTry:
     """Return the step that would tie the record of a stretch to the checks in it.
 
     Raises:
@@ -309,16 +339,14 @@ def try_tying(
         ArchiveDamagedError: readings are damaged.
     """
     until_ms = EVER_MS if span[1] is None else span[1]
-    listed = [one for one in checks_of(desk, point.id, series)
-              if span[0] <= one.at_ms < until_ms]  # fmt: skip
+    listed = [one for one in checks_of(desk, point.id, series) if span[0] <= one.at_ms < until_ms]
     with desk.archive.reading() as session:
         standing = chain_of(session, point.id, series)
     empty = {"way": way, "knots": [[0, 0.0]], "checks": 0}
     bare = proposed(point, series, TIE.key, span, empty)
     before = below(bare, standing)
     steps = [one for one in standing if one.uid in before]
-    parts = [corrected(given(desk, point.id, series, _wider(one)), steps)
-             for one in _spans(listed)]  # fmt: skip
+    parts = [corrected(given(desk, point.id, series, _wider(one)), steps) for one in _spans(listed)]
     checks = compared(listed, join_series(parts))
     tie = fit(way, checks)
     if tie is None and any(one.dip_m is not None and math.isnan(one.value) for one in listed):
@@ -328,17 +356,28 @@ def try_tying(
         )
     if tie is None:
         least = "three checks, not all at once," if way == "line" else "one check"
-        raise InputError(f"It takes at least {least} at instants at which the record holds "
-                         "readings; enter some, or choose another stretch.")  # fmt: skip
+        raise InputError(
+            f"It takes at least {least} at instants at which the record holds "
+            "readings; enter some, or choose another stretch."
+        )
     used = [one for one in checks if math.isfinite(one.difference)]
-    earlier = [one for one in standing if one.is_on and one.kind == TIE.key
-               and one.touches(span[0], until_ms)]  # fmt: skip
+    earlier = [
+        one
+        for one in standing
+        if one.is_on and one.kind == TIE.key and one.touches(span[0], until_ms)
+    ]
     is_height = channel_of(series) not in LEVELS or any(
         one.parameters.get("to") != "level" for one in earlier
     )
     to = "height" if is_height else "level"
-    parameters = {"way": way, "knots": [list(one) for one in tie.knots], "u": tie.u,
-                  "checks": len(used), "below": before, "to": to}  # fmt: skip
+    parameters = {
+        "way": way,
+        "knots": [list(one) for one in tie.knots],
+        "u": tie.u,
+        "checks": len(used),
+        "below": before,
+        "to": to,
+    }
     return TyingTry(proposed(point, series, TIE.key, span, parameters), tie, tuple(used))
 
 
@@ -357,7 +396,7 @@ def keep_tying(desk: Desk, point: PointPlace, tried: TyingTry, words: str) -> No
     if not words.strip():
         raise InputError("Say in a few words why; it stands beside the step from then on.")
     with desk.archive.reading() as session:
-        uid = kept_point(session, point.id).uid
+        uid = stored_point(session, point.id).uid
         said = chain_of(session, point.id, step.series)
     its = (step.start_ms, step.until_ms)
     earlier = [one for one in said if one.kind == TIE.key and one.touches(*its)]
@@ -368,8 +407,21 @@ def keep_tying(desk: Desk, point: PointPlace, tried: TyingTry, words: str) -> No
         )
     with desk.archive.writing() as session:
         for one in earlier:
-            desk.do_within(session, CorrectionTakenBack(one.point, one.uid, one.series,
-                                                        one.start_ms, one.end_ms))  # fmt: skip
-        desk.do_within(session, CorrectionSet(
-            uid, fresh_id(), step.series, step.kind, step.version, step.start_ms, step.end_ms,
-            step.parameters, words.strip()))  # fmt: skip
+            desk.do_within(
+                session,
+                CorrectionTakenBack(one.point, one.uid, one.series, one.start_ms, one.end_ms),
+            )
+        desk.do_within(
+            session,
+            CorrectionSet(
+                uid,
+                fresh_id(),
+                step.series,
+                step.kind,
+                step.version,
+                step.start_ms,
+                step.end_ms,
+                step.parameters,
+                words.strip(),
+            ),
+        )

@@ -57,16 +57,24 @@ def other_series(desk: Desk, point: PointPlace, series: str) -> list[tuple[Point
     """Return the measured series of other points, by which a clock may be found: those of the same
     site first, of these those of the same unit."""
     unit = quantity(series).unit
-    found = [(place, one.channel) for place in points(desk) for one in place.measured
-             if place.id != point.id]  # fmt: skip
-    return sorted(found, key=lambda one: (one[0].site_id != point.site_id,
-                                          quantity(one[1]).unit != unit))  # fmt: skip
+    found = [
+        (place, one.channel)
+        for place in points(desk)
+        for one in place.measured
+        if place.id != point.id
+    ]
+    return sorted(
+        found, key=lambda one: (one[0].site_id != point.site_id, quantity(one[1]).unit != unit)
+    )
 
 
 def by_data(
-    desk: Desk, point: PointPlace, series: str, clock: MissionClock,
+    desk: Desk,
+    point: PointPlace,
+    series: str,
+    clock: MissionClock,
     other: tuple[PointPlace, str],
-) -> FoundClock:  # fmt: skip
+) -> FoundClock:
     """Return by how much the readings of a mission have to be moved to go with another series, and
     how far both lag each other in other missions. What puts its clock right already counts.
 
@@ -78,8 +86,7 @@ def by_data(
     span = (begin, min(clock.span[1], begin + _MOST_LOOKED_AT_MS))
     beside_right = right_spans(desk, *other)
     wider = (span[0] - LONGEST_FOUND_MS, span[1] + LONGEST_FOUND_MS)
-    beside = join_series([_looked_at(desk, *other, one)
-                          for one in shared([wider], beside_right)])  # fmt: skip
+    beside = join_series([_looked_at(desk, *other, one) for one in shared([wider], beside_right)])
     found = found_shift(_looked_at(desk, point, series, span), beside, LONGEST_FOUND_MS)
     if found is None:
         raise InputError(
@@ -109,14 +116,19 @@ def right_spans(desk: Desk, point: PointPlace, series: str, but: str = "") -> li
     Args:
         but: a mission (its id) that is left out.
     """
-    found = [(one.span[0], one.reads[-1].true_ms) for one in mission_clocks(desk, point, series)
-             if one.mission != but and _is_right(one)]  # fmt: skip
+    found = [
+        (one.span[0], one.reads[-1].true_ms)
+        for one in mission_clocks(desk, point, series)
+        if one.mission != but and _is_right(one)
+    ]
     whole = extent(desk, point.id, [series])
     if whole is not None:
         with desk.archive.reading() as session:
             feeds = layout(session).of_series(point.id, series)
-        found += shared([(one.start_ms, one.end_ms) for one in feeds
-                         if not one.deployment.stay.is_logger], [whole])  # fmt: skip
+        found += shared(
+            [(one.start_ms, one.end_ms) for one in feeds if not one.deployment.stay.is_logger],
+            [whole],
+        )
     return sorted(one for one in found if one[1] > one[0])
 
 

@@ -8,7 +8,7 @@ from datetime import timedelta
 
 from gezeiten.archive.clocks import (
     clocks_in_force,
-    clocks_switched_off,
+    disabled_clocks,
     drifts_of_models,
     measured_differences,
 )
@@ -66,11 +66,13 @@ def mission_clocks(desk: Desk, point: PointPlace, series: str) -> list[MissionCl
     with desk.archive.reading() as session:
         made = layout(session)
         feeds = made.of_series(point.id, made.root_of(point.id, series))
-        kept, off = clocks_in_force(session), clocks_switched_off(session)
+        kept, off = clocks_in_force(session), disabled_clocks(session)
         its = [one for one in feeds if one.deployment.stay.is_logger]
         drifts = drifts_of_models(session)
-        return [_clock(session, one, (kept.get(one.mission), off.get(one.mission)), drifts)
-                for one in its]  # fmt: skip
+        return [
+            _clock(session, one, (kept.get(one.mission), off.get(one.mission)), drifts)
+            for one in its
+        ]
 
 
 def _clock(
@@ -89,8 +91,9 @@ def _clock(
     span = (max(feed.start_ms, stay.first_ms), feed.end_ms)
     drift_ppm = drifts.get(mission.logger.model, USUAL_DRIFT_PPM)
     last_ms = mission.first_ms + max(mission.readings - 1, 0) * mission.interval_ms
-    return MissionClock(feed.mission, stay.source, mission.number, span, tuple(reads), *said,
-                        drift_ppm, last_ms)  # fmt: skip
+    return MissionClock(
+        feed.mission, stay.source, mission.number, span, tuple(reads), *said, drift_ppm, last_ms
+    )
 
 
 def by_contacts(clock: MissionClock) -> ClockFit:
@@ -137,9 +140,13 @@ def by_zone(clock: MissionClock, zone: str) -> ClockMap:
 
 
 def keep_clock(
-    desk: Desk, clock: MissionClock, put_right: ClockMap, way: str, uncertainty: ClockUncertainty,
+    desk: Desk,
+    clock: MissionClock,
+    put_right: ClockMap,
+    way: str,
+    uncertainty: ClockUncertainty,
     words: str,
-) -> None:  # fmt: skip
+) -> None:
     """Put the clock of a mission right; what did so before is taken back in the same act.
 
     Raises:
@@ -153,9 +160,15 @@ def keep_clock(
             desk.do_within(session, _taken_back(before))
         its = (clock.serial, clock.mission, clock.number, fresh_id())
         act = ClockCorrected(
-            *its, way, put_right.pairs, uncertainty.u_ms, words.strip(), uncertainty.us_ms,
-            put_right.rate_beyond, uncertainty.drift_ppm,
-        )  # fmt: skip
+            *its,
+            way,
+            put_right.pairs,
+            uncertainty.u_ms,
+            words.strip(),
+            uncertainty.us_ms,
+            put_right.rate_beyond,
+            uncertainty.drift_ppm,
+        )
         desk.do_within(session, act)
 
 
@@ -220,8 +233,10 @@ def _standing(
     count = 0
     for at in (point_id, *made.resting_on(point_id)):
         steps = [(one.start_ms, one.end_ms) for one in active_steps(session, at).get(at, [])]
-        steps += [(one.start_ms, EVER_MS if one.end_ms is None else one.end_ms)
-                  for one in in_order(corrections_at(session, at))
-                  if one.does.order is not Order.CALIBRATION]  # fmt: skip
+        steps += [
+            (one.start_ms, EVER_MS if one.end_ms is None else one.end_ms)
+            for one in in_order(corrections_at(session, at))
+            if one.does.order is not Order.CALIBRATION
+        ]
         count += sum(any(a < end and b > begin for begin, end in spans) for a, b in steps)
     return count

@@ -93,8 +93,9 @@ class CalculatedView:
         return list(zip(series, [channel_of(view.key) for view in self.inputs], strict=True))
 
     def _derived(self, inputs: list[tuple[Series, str]]) -> Series:
-        return derive(self.how.how, self.how.parameters, inputs, channel_of(self.how.series),
-                      self.how.hung)  # fmt: skip
+        return derive(
+            self.how.how, self.how.parameters, inputs, channel_of(self.how.series), self.how.hung
+        )
 
     def _looking_back(self, session: ArchiveSession, first: Series, span: Span) -> Series:
         before = (span[0] - self.how.window_ms, span[1])
@@ -165,12 +166,27 @@ def piece_of(whole: Series, span: Span) -> ComputedPiece:
     is_estimated = whole.estimated
     measured = whole.part(~is_estimated)
     if not len(measured):
-        return ComputedPiece(span, None, 0, np.inf, -np.inf, None, cells_of_series(measured),
-                             whole.part(is_estimated))  # fmt: skip
+        return ComputedPiece(
+            span,
+            None,
+            0,
+            np.inf,
+            -np.inf,
+            None,
+            cells_of_series(measured),
+            whole.part(is_estimated),
+        )
     ends = int(measured.times_utc_ms[0]), int(measured.times_utc_ms[-1])
-    return ComputedPiece(span, ends, len(measured), float(measured.values.min()),
-                         float(measured.values.max()), None, cells_of_series(measured),
-                         whole.part(is_estimated))  # fmt: skip
+    return ComputedPiece(
+        span,
+        ends,
+        len(measured),
+        float(measured.values.min()),
+        float(measured.values.max()),
+        None,
+        cells_of_series(measured),
+        whole.part(is_estimated),
+    )
 
 
 def _stretches(series: Series) -> Iterable[Series]:

@@ -49,8 +49,11 @@ class CorrectedView:
     def cells(self, session: ArchiveSession) -> dict[int, Cells]:
         """Return the cells that are known, by the place of their piece."""
         given = self.given.made.cells(session)
-        known = {at: given[place] for at, place in enumerate(self.given.places)
-                 if place in given and not self.touching(at)}  # fmt: skip
+        known = {
+            at: given[place]
+            for at, place in enumerate(self.given.places)
+            if place in given and not self.touching(at)
+        }
         return known | self.own_cells
 
     def touching(self, at: int) -> tuple[Correction, ...]:

@@ -8,11 +8,11 @@ from typing import Any
 
 import numpy as np
 
-from gezeiten.archive.clocks import clocks_in_force, clocks_switched_off
+from gezeiten.archive.clocks import clocks_in_force, disabled_clocks
 from gezeiten.archive.corrections import chain_of, corrections_at
 from gezeiten.archive.local_cache.layout import Layout, layout
 from gezeiten.archive.missions import missions_by_id
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.steps import all_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
@@ -96,17 +96,27 @@ def chain(desk: Desk, point: PointPlace, series: str) -> Chain:
         feeds = made.of_series(point.id, made.root_of(point.id, series))
         missions = missions_by_id(session, {one.mission for one in feeds})
         corrections = in_order(chain_of(session, point.id, series))
-        clocks, off = clocks_in_force(session), clocks_switched_off(session)
+        clocks, off = clocks_in_force(session), disabled_clocks(session)
         fills = fills_among(all_steps(session, point.id), series)
-    seen = tuple(SeenFeed(one.deployment.stay.source, one.deployment.stay.is_logger,
-                          missions[one.mission].number, one) for one in feeds)  # fmt: skip
+    seen = tuple(
+        SeenFeed(
+            one.deployment.stay.source,
+            one.deployment.stay.is_logger,
+            missions[one.mission].number,
+            one,
+        )
+        for one in feeds
+    )
     how = how_words(desk, point).get(series, "")
     its = dict.fromkeys(one.mission for one in feeds)
     return Chain(
-        seen, how, tuple(corrections), tuple(fills),
+        seen,
+        how,
+        tuple(corrections),
+        tuple(fills),
         tuple(clocks[one] for one in its if one in clocks),
         tuple(off[one] for one in its if one in off and one not in clocks),
-    )  # fmt: skip
+    )
 
 
 def standing_at(desk: Desk, point: PointPlace) -> list[Correction]:
@@ -123,9 +133,12 @@ def fitted_on_another_state(one: RecordStep, corrections: tuple[Correction, ...]
 
 
 def proposed(
-    point: PointPlace, series: str, kind: str, span: tuple[int, int | None],
+    point: PointPlace,
+    series: str,
+    kind: str,
+    span: tuple[int, int | None],
     parameters: Mapping[str, Any],
-) -> Correction:  # fmt: skip
+) -> Correction:
     """Return a step that nobody kept yet.
 
     Raises:
@@ -142,14 +155,19 @@ def proposed(
         raise InputError("The end has to lie after the beginning; correct one of them.")
     if kind == "points" and checked["as_found"] and end_ms is None:
         raise InputError("Points at the end want an end; say until when.")
-    return Correction(_PROPOSED, "", series, kind, newest, start_ms, end_ms, checked, "",
-                      2**62, "")  # fmt: skip
+    return Correction(_PROPOSED, "", series, kind, newest, start_ms, end_ms, checked, "", 2**62, "")
 
 
 def effect(
-    desk: Desk, point: PointPlace, series: str, span: Span, *,
-    step: Correction | None = None, switched: str = "", instead_of: tuple[str, ...] = (),
-) -> Effect:  # fmt: skip
+    desk: Desk,
+    point: PointPlace,
+    series: str,
+    span: Span,
+    *,
+    step: Correction | None = None,
+    switched: str = "",
+    instead_of: tuple[str, ...] = (),
+) -> Effect:
     """Return what a proposed step, or one (its id) that is switched, does in a stretch.
 
     Args:
@@ -161,11 +179,15 @@ def effect(
     with desk.archive.reading() as session:
         standing = chain_of(session, point.id, series)
     source = given(desk, point.id, series, span)
-    changed = [replace(one, is_on=not one.is_on) if one.uid == switched else one
-               for one in standing]  # fmt: skip
+    changed = [
+        replace(one, is_on=not one.is_on) if one.uid == switched else one for one in standing
+    ]
     if step is not None:
-        changed = [one for one in changed if one.kind not in instead_of
-                   or not one.touches(step.start_ms, step.until_ms)] + [step]  # fmt: skip
+        changed = [
+            one
+            for one in changed
+            if one.kind not in instead_of or not one.touches(step.start_ms, step.until_ms)
+        ] + [step]
     changed = as_they_stand(changed)
     return compared(corrected(source, standing), corrected(source, changed))
 
@@ -181,15 +203,24 @@ def effect_of_fill(desk: Desk, point: PointPlace, step: RecordStep, span: Span) 
 
 def compared(before: Series, after: Series) -> Effect:
     """Return how two states of the same readings differ."""
-    both, a, b = np.intersect1d(before.times_utc_ms, after.times_utc_ms, assume_unique=True,
-                                return_indices=True)  # fmt: skip
+    both, a, b = np.intersect1d(
+        before.times_utc_ms, after.times_utc_ms, assume_unique=True, return_indices=True
+    )
     differences = after.values[b] - before.values[a]
     moved = differences[differences != 0]
     doubted = int((after.quality == 1).sum()) - int((before.quality == 1).sum())
     most = float(moved[np.argmax(np.abs(moved))]) if len(moved) else 0.0
     mean = float(moved.mean()) if len(moved) else 0.0
-    return Effect(before, after, len(moved), len(before) - len(both), len(after) - len(both),
-                  doubted, mean, most)  # fmt: skip
+    return Effect(
+        before,
+        after,
+        len(moved),
+        len(before) - len(both),
+        len(after) - len(both),
+        doubted,
+        mean,
+        most,
+    )
 
 
 # -- doing -----------------------------------------------------------------------------------------
@@ -202,13 +233,24 @@ def keep(desk: Desk, point: PointPlace, step: Correction, words: str) -> str:
     if not words.strip():
         raise InputError("Say in a few words why; it stands beside the step from then on.")
     with desk.archive.reading() as session:
-        uid, made = kept_point(session, point.id).uid, layout(session)
+        uid, made = stored_point(session, point.id).uid, layout(session)
         if not (made.of_series(point.id, step.series) or made.calculated(point.id, step.series)):
             raise InputError("There is no such series at this point; choose one of the list.")
         _refuse_other_sensor(made, point, step)
     key = fresh_id()
-    desk.do(CorrectionSet(uid, key, step.series, step.kind, step.version, step.start_ms,
-                          step.end_ms, step.parameters, words.strip()))  # fmt: skip
+    desk.do(
+        CorrectionSet(
+            uid,
+            key,
+            step.series,
+            step.kind,
+            step.version,
+            step.start_ms,
+            step.end_ms,
+            step.parameters,
+            words.strip(),
+        )
+    )
     return key
 
 
@@ -220,8 +262,12 @@ def of_another_sensor(
     certificate = step.parameters.get(CERTIFICATE)
     if certificate is None:
         return None
-    its = (one for one in feeds if one.deployment.stay.source != certificate["serial"]
-           and step.touches(one.start_ms, one.end_ms))  # fmt: skip
+    its = (
+        one
+        for one in feeds
+        if one.deployment.stay.source != certificate["serial"]
+        and step.touches(one.start_ms, one.end_ms)
+    )
     return next(its, None)
 
 
@@ -244,8 +290,17 @@ def switch(desk: Desk, point: PointPlace, step: Correction, words: str = "") -> 
     Raises:
         InputError: somebody did so meanwhile, or took it back.
     """
-    desk.do(CorrectionSwitched(step.point, step.uid, step.series, step.start_ms, step.end_ms,
-                               not step.is_on, words.strip()))  # fmt: skip
+    desk.do(
+        CorrectionSwitched(
+            step.point,
+            step.uid,
+            step.series,
+            step.start_ms,
+            step.end_ms,
+            not step.is_on,
+            words.strip(),
+        )
+    )
 
 
 def take_back(desk: Desk, point: PointPlace, step: Correction) -> None:

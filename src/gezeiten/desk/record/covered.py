@@ -54,8 +54,7 @@ def _due(desk: Desk, point: PointPlace, series: str) -> Span:
     with desk.archive.reading() as session:
         made = layout(session)
         feeds = made.of_series(point.id, made.root_of(point.id, series))
-    first = min((one.start_ms for one in feeds if one.deployment.stay.is_logger),
-                default=whole[0])  # fmt: skip
+    first = min((one.start_ms for one in feeds if one.deployment.stay.is_logger), default=whole[0])
     return (min(max(first, 0), whole[0]), whole[1] + 1)
 
 

@@ -47,9 +47,13 @@ class Days:
 
 
 def day_by_day(
-    desk: Desk, point: PointPlace, series: str, span: Span, rule: DegreeRule | None = None,
+    desk: Desk,
+    point: PointPlace,
+    series: str,
+    span: Span,
+    rule: DegreeRule | None = None,
     cancelled: Callable[[], bool] = lambda: False,
-) -> Days:  # fmt: skip
+) -> Days:
     """Return the figures of each local day of a stretch, a month read at a time.
 
     Raises:
@@ -92,8 +96,12 @@ def write_days(found: Days, unit: str, target: Path) -> None:
     Raises:
         SurroundingsError: it cannot be written there.
     """
-    heads = ["day", "held_percent", "readings", *(f"{name}_{unit}" for name in
-             ("mean", "lowest", "highest"))]  # fmt: skip
+    heads = [
+        "day",
+        "held_percent",
+        "readings",
+        *(f"{name}_{unit}" for name in ("mean", "lowest", "highest")),
+    ]
     heads += ["degree_days_K_d"] if found.degrees else []
     name = "index" if found.is_regulatory else "index_like"
     heads += ["hours", "mean_of_hours_ug_m3", name] if found.index else []
@@ -106,8 +114,11 @@ def write_days(found: Days, unit: str, target: Path) -> None:
         if found.index:
             that = found.index[i]
             index = "" if that.index is None else str(that.index)
-            row += [str(that.hours), _figure(that.mean_ug_m3),
-                    "beyond" if that.index == BEYOND else index]  # fmt: skip
+            row += [
+                str(that.hours),
+                _figure(that.mean_ug_m3),
+                "beyond" if that.index == BEYOND else index,
+            ]
         rows.append(row)
     text = io.StringIO(newline="")
     csv.writer(text, lineterminator="\r\n").writerows(rows)

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 from gezeiten.archive.local_cache.layout import Layout, layout
 from gezeiten.archive.missions import missions_by_id
-from gezeiten.archive.sites import kept_point
-from gezeiten.archive.sources import said_of_sources
+from gezeiten.archive.sites import stored_point
+from gezeiten.archive.sources import source_statements
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
@@ -56,13 +56,19 @@ def sources(desk: Desk, *, serial: str = "", point_id: int | None = None) -> Sou
     known = {point.uid: point for point in points(desk)}
     with desk.archive.reading() as session:
         made = layout(session)
-        stood = [one for one in made.stood
-                 if (not serial or one.stay.source == serial)
-                 and (point_id is None or one.point == made.points[point_id])]  # fmt: skip
+        stood = [
+            one
+            for one in made.stood
+            if (not serial or one.stay.source == serial)
+            and (point_id is None or one.point == made.points[point_id])
+        ]
         missions = missions_by_id(session, {one.stay.mission for one in stood})
-        said = said_of_sources(session)
-    seen = [_seen(one, made, known[one.point], missions[one.stay.mission].number)
-            for one in stood if one.point in known]  # fmt: skip
+        said = source_statements(session)
+    seen = [
+        _seen(one, made, known[one.point], missions[one.stay.mission].number)
+        for one in stood
+        if one.point in known
+    ]
     seen.sort(key=lambda one: (one.point.full_name, one.start_ms, one.source))
     here = {one.source for one in seen} | {serial}
     uids = {one.point.uid for one in seen if point_id is not None}
@@ -77,9 +83,16 @@ def _seen(one: Deployment, made: Layout, point: PointPlace, number: int) -> Seen
     shown = {series.key for series in made.shown.get(one.point, ())}
     keys = dict.fromkeys(feed.series for feed in fed if feed.series in shown)
     end = None if one.end_ms == EVER_MS else one.end_ms
-    return SeenDeployment(one.stay.source, one.stay.is_logger, number, point,
-                          one.first_ms, end, one.stay.channels,
-                          tuple(keys))  # fmt: skip
+    return SeenDeployment(
+        one.stay.source,
+        one.stay.is_logger,
+        number,
+        point,
+        one.first_ms,
+        end,
+        one.stay.channels,
+        tuple(keys),
+    )
 
 
 def place_source(
@@ -94,9 +107,16 @@ def place_source(
         raise InputError("Say in a few words why; it stands in the logbook beside it.")
     left = _points_of(desk, serial)
     with desk.archive.reading() as session:
-        uid = kept_point(session, point_id).uid if point_id is not None else None
-    act = SourcePlaced(serial, fresh_id(), uid, start_ms, end_ms, words.strip(),
-                       tuple(one for one in left if one != uid))  # fmt: skip
+        uid = stored_point(session, point_id).uid if point_id is not None else None
+    act = SourcePlaced(
+        serial,
+        fresh_id(),
+        uid,
+        start_ms,
+        end_ms,
+        words.strip(),
+        tuple(one for one in left if one != uid),
+    )
     desk.do(act)
 
 
@@ -118,7 +138,7 @@ def feed_series(
     """
     label = as_label(label)
     with desk.archive.reading() as session:
-        uid = kept_point(session, point_id).uid
+        uid = stored_point(session, point_id).uid
     desk.do(SeriesFed(uid, fresh_id(), channel, label, source, start_ms, end_ms))
     return series_key(channel, label)
 

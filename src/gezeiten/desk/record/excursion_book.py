@@ -13,16 +13,21 @@ from functools import partial
 from gezeiten.archive.actions.execution import do_by_itself
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.local_cache.changes import stale_points
-from gezeiten.archive.local_cache.excursion_store import FoundIn, book_found, differs, points_found
+from gezeiten.archive.local_cache.excursion_store import (
+    FoundIn,
+    detection_states,
+    differs,
+    store_excursions,
+)
 from gezeiten.archive.local_cache.excursions import (
     StoredExcursion,
     count_to_assess,
-    kept_excursions,
     match_assessments,
     series_of,
+    stored_excursions,
 )
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.fault_isolation import or_fault
@@ -109,12 +114,12 @@ def refresh_excursions(desk: Desk, point_id: int) -> None:
 
 def _refresh(desk: Desk, point_id: int, *, tell: bool) -> None:
     with desk.archive.reading() as session:
-        points_now = points_found(session, point_id)
+        points_now = detection_states(session, point_id)
     for point in points_now:
         anew = detect_excursions(desk, point)
         now_ms = desk.now_ms()
         with desk.archive.writing() as session:
-            fresh = book_found(session, point, anew.found, now_ms, anew.basis, anew.scopes)
+            fresh = store_excursions(session, point, anew.found, now_ms, anew.basis, anew.scopes)
             if fresh and tell:
                 do_by_itself(session, ExcursionsFound(point.uid, tuple(fresh)), now_ms)
 
@@ -132,7 +137,7 @@ def refresh_affected(desk: Desk, points: Iterable[str]) -> None:
 def detect_all_excursions(desk: Desk) -> None:
     """Find the excursions of all points anew; those of a point that cannot be read stay."""
     with desk.archive.reading() as session:
-        points_kept = points_found(session)
+        points_kept = detection_states(session)
     for point in points_kept:
         or_fault(partial(_find_all, desk, point))
 
@@ -140,14 +145,14 @@ def detect_all_excursions(desk: Desk) -> None:
 def _find_all(desk: Desk, at: FoundIn) -> None:
     anew = detect_excursions(desk, at, all_of_it=True)
     with desk.archive.writing() as session:
-        book_found(session, at, anew.found, desk.now_ms(), anew.basis)
+        store_excursions(session, at, anew.found, desk.now_ms(), anew.basis)
 
 
 def faulty_excursions(desk: Desk) -> list[str]:
     """Find all excursions anew and return where others are kept, a sentence a point. Points whose
     record has changed since are left out: theirs are found anew in any case."""
     with desk.archive.reading() as session:
-        current = [one for one in points_found(session) if one.is_current]
+        current = [one for one in detection_states(session) if one.is_current]
     return [
         f"The excursions kept of {one.name} are not those that its record has; "
         "gezeiten verify --rebuild finds them anew."
@@ -174,7 +179,7 @@ def refresh_stale(desk: Desk) -> None:
 def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]:
     """Return the excursions of one point or all, latest first."""
     with desk.archive.reading() as session:
-        found = kept_excursions(session, point_id)
+        found = stored_excursions(session, point_id)
         made = layout(session)
     places = {point.id: point for point in points(desk)} if found else {}
     rules: dict[tuple[LimitRule, str], LimitRule] = {}  # few, for however many excursions
@@ -204,7 +209,7 @@ def _booked(found: StoredExcursion, point: PointPlace, rule: LimitRule) -> Booke
         measured=now.measured,
         estimated=now.estimated,
         found_ms=found.found_ms,
-        gone=found.is_gone,
+        gone=found.is_only_assessment,
         cause=said.said.cause if said else None,
         words=said.said.words if said else "",
         settled_ms=said.at_ms if said else None,
@@ -226,9 +231,13 @@ def to_assess(
 
 
 def settle(
-    desk: Desk, excursion_ids: int | Iterable[int], cause: str, words: str, *,
+    desk: Desk,
+    excursion_ids: int | Iterable[int],
+    cause: str,
+    words: str,
+    *,
     replacing: Iterable[int] = (),
-) -> None:  # fmt: skip
+) -> None:
     """Settle excursions with one cause and what happened.
 
     Args:
@@ -249,7 +258,7 @@ def settle(
         for found in chosen:
             old = found.assessment
             act = ExcursionAssessed(
-                kept_point(session, found.point_id).uid,
+                stored_point(session, found.point_id).uid,
                 old.uid if old else fresh_id(),
                 found.mission,
                 found.rule.as_dict(),
@@ -269,7 +278,7 @@ def _refuse_replacing(chosen: list[StoredExcursion], replacing: set[int]) -> Non
 
 
 def _chosen(session: ArchiveSession, ids: list[int]) -> list[StoredExcursion]:
-    known = {found.id: found for found in kept_excursions(session)}
+    known = {found.id: found for found in stored_excursions(session)}
     if any(number not in known for number in ids):
         raise InputError("What was chosen is no longer in the archive; look again and choose anew.")
     return [known[number] for number in ids]
@@ -290,8 +299,11 @@ def reopen(desk: Desk, excursion_id: int) -> None:
         if old is None:
             raise InputError("Nobody has assessed this yet, so there is nothing to take back.")
         act = AssessmentTakenBack(
-            kept_point(session, found.point_id).uid, old.uid, found.rule.as_dict(), old.seen,
+            stored_point(session, found.point_id).uid,
+            old.uid,
+            found.rule.as_dict(),
+            old.seen,
             old.said,
-        )  # fmt: skip
+        )
         desk.do_within(session, act)
         match_assessments(session, [found.point_id])

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from gezeiten.archive.local_cache.excursion_store import FoundIn, FoundNow, SearchScope
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.local_cache.readings import lacks_values, load_recorded
+from gezeiten.archive.local_cache.readings import has_missing_values, load_recorded
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.means import means_around
 from gezeiten.desk.record.records import (
@@ -79,8 +79,11 @@ class _Looking:
     def _near(self) -> list[WatchedAssignment]:
         """Return what may have other excursions; `concerns` looks closer."""
         begin_ms, end_ms = self.changed[0] - 2 * DAY_MS, self.changed[1]  # no local day is as long
-        return [one for one in self.stretches
-                if one.feed.end_ms >= begin_ms and one.feed.start_ms <= end_ms]  # fmt: skip
+        return [
+            one
+            for one in self.stretches
+            if one.feed.end_ms >= begin_ms and one.feed.start_ms <= end_ms
+        ]
 
     def _by_mission(
         self, limit: LimitKept, listed: list[Excursion]
@@ -91,8 +94,9 @@ class _Looking:
             root = layout(session).root_of(self.at.point_id, limit.series)
         feeds = [one for one in self.stretches if one.series == root]
         for one in listed:
-            missions = (its.mission for its in feeds
-                        if its.feed.start_ms <= one.start_ms < its.feed.end_ms)  # fmt: skip
+            missions = (
+                its.mission for its in feeds if its.feed.start_ms <= one.start_ms < its.feed.end_ms
+            )
             mission = next(missions, None)
             if mission is not None:
                 yield (mission, limit.rule.key, one.start_ms), one
@@ -111,8 +115,10 @@ class _Looking:
         reach = (max(reach[0], whole[0]), min(reach[1], whole[1]))
         if self.changed[0] >= whole[1] and not self._goes_on_at(series, whole, rule):
             return (whole[1], whole[1]), []
-        begins = (self._quiet_before(series, whole, rule, reach[0]),
-                  self._quiet_after(series, whole, rule, reach[1]))  # fmt: skip
+        begins = (
+            self._quiet_before(series, whole, rule, reach[0]),
+            self._quiet_after(series, whole, rule, reach[1]),
+        )
         since = counted_from(rule, begins[0], self.at.zone)
         span = (max(since, whole[0]), begins[1] + 1)
         read = self._read(series, rule, span).between(*whole)
@@ -182,7 +188,7 @@ class _Looking:
         if not concerns(rule, whole, self.changed, self.at.zone):
             return (whole[0], whole[0]), []
         with self.desk.archive.reading() as session:
-            if not lacks_values(session, stretch.feed):
+            if not has_missing_values(session, stretch.feed):
                 return whole, []
             recorded = load_recorded(session, self.at.point_id, stretch.feed)
         return whole, find_absences(*recorded, rule)
@@ -201,10 +207,14 @@ def detect_excursions(desk: Desk, at: FoundIn, *, all_of_it: bool = False) -> De
 
 
 def _basis(zone: str, stretches: list[WatchedAssignment], limits: list[LimitKept]) -> Basis:
-    plans = [basis_stretch(one.series, one.feed.mission, (one.feed.start_ms, one.feed.end_ms),
-                           one.rules) for one in stretches]  # fmt: skip
-    by_hand = [basis_stretch(one.series, "", (force.start_ms, force.end_ms), force.rules)
-               for one, force in ((one, in_force(one)) for one in limits)]  # fmt: skip
+    plans = [
+        basis_stretch(one.series, one.feed.mission, (one.feed.start_ms, one.feed.end_ms), one.rules)
+        for one in stretches
+    ]
+    by_hand = [
+        basis_stretch(one.series, "", (force.start_ms, force.end_ms), force.rules)
+        for one, force in ((one, in_force(one)) for one in limits)
+    ]
     return Basis(zone, frozenset(plans + by_hand))
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.steps import estimates_of
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
@@ -42,11 +42,12 @@ def switch_fill(desk: Desk, point: PointPlace, step: RecordStep, words: str = ""
         _refuse_measured(desk, point, step)
     gap = Gap(step.start_ms, step.end_ms, step.interval_ms)
     with desk.archive.writing() as session:
-        at = kept_point(session, point.id).uid
+        at = stored_point(session, point.id).uid
         act = (
-            GapTakenBack(at, gap, (step.id,), "estimated") if step.undone_ms is None
+            GapTakenBack(at, gap, (step.id,), "estimated")
+            if step.undone_ms is None
             else GapFilledAgain(at, gap, (step.id,), words.strip())
-        )  # fmt: skip
+        )
         desk.do_within(session, act)
 
 

@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 
 from gezeiten.archive.hanging import hangings
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
@@ -35,12 +35,13 @@ def hang(desk: Desk, point: PointPlace, hung: SensorDepth, words: str) -> None:
     if not all(math.isfinite(one) for one in (hung.rim_m, hung.length_m)):
         raise InputError("Both heights are numbers; correct them.")
     if not 0 <= hung.length_m <= _LONGEST_M:
-        raise InputError(f"A sensor hangs 0 to {_LONGEST_M:g} m below its measuring point; correct "
-                         "the length.")  # fmt: skip
+        raise InputError(
+            f"A sensor hangs 0 to {_LONGEST_M:g} m below its measuring point; correct the length."
+        )
     if any(one.hung == hung for one in hanging_of(desk, point)):
         raise InputError("That is said already; nothing would change.")
     with desk.archive.reading() as session:
-        uid = kept_point(session, point.id).uid
+        uid = stored_point(session, point.id).uid
     desk.do(SensorHung(uid, fresh_id(), hung.since_ms, hung.rim_m, hung.length_m, words.strip()))
 
 

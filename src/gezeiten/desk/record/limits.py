@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.missions import missions_by_id
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.records import limits_set, watched
@@ -41,12 +41,18 @@ def limits_over_time(desk: Desk, point_id: int) -> list[SeenLimit]:
         missions = missions_by_id(session, {one.feed.mission for one in stretches})
         has_readings = {one.key for one in made.shown.get(made.points[point_id], ())}
     seen = [
-        SeenLimit(one.series, rule, max(one.feed.start_ms, one.feed.deployment.stay.first_ms),
-                  None if one.feed.end_ms == EVER_MS else one.feed.end_ms,
-                  one.feed.deployment.stay.source, missions[one.feed.mission].number)
-        for one in stretches if one.series in has_readings
+        SeenLimit(
+            one.series,
+            rule,
+            max(one.feed.start_ms, one.feed.deployment.stay.first_ms),
+            None if one.feed.end_ms == EVER_MS else one.feed.end_ms,
+            one.feed.deployment.stay.source,
+            missions[one.feed.mission].number,
+        )
+        for one in stretches
+        if one.series in has_readings
         for rule in one.rules
-    ]  # fmt: skip
+    ]
     seen += [
         SeenLimit(one.series, one.rule, one.start_ms, one.end_ms, kept=one)
         for one in limits_set(desk, point_id)
@@ -76,7 +82,7 @@ def set_limit(
     if rule.mean_s and quantity(channel_of(series)).averages == "direction":
         raise InputError("A direction has no mean that a limit could compare; choose each reading.")
     with desk.archive.reading() as session:
-        uid = kept_point(session, point_id).uid
+        uid = stored_point(session, point_id).uid
         made = layout(session)
         if not (made.of_series(point_id, series) or made.calculated(point_id, series)):
             raise InputError("There is no such series at this point; choose one of the list.")
@@ -104,4 +110,4 @@ def take_limit_back(desk: Desk, limit: LimitKept) -> None:
 
 def _uid(desk: Desk, point_id: int) -> str:
     with desk.archive.reading() as session:
-        return kept_point(session, point_id).uid
+        return stored_point(session, point_id).uid

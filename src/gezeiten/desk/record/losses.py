@@ -73,23 +73,31 @@ def losses_of_clock(desk: Desk, clock: MissionClock, put_right: ClockMap | None)
     places = {one.uid: one for one in points(desk)}
     with desk.archive.reading() as session:
         made = layout(session)
-        feeds = [one for one in made.by_mission.get(clock.mission, [])
-                 if one.point in places]  # fmt: skip
-        chains = {(one.point, one.series):
-                  chain_of(session, made.keys[one.point], one.series)
-                  for one in feeds}  # fmt: skip
+        feeds = [one for one in made.by_mission.get(clock.mission, []) if one.point in places]
+        chains = {
+            (one.point, one.series): chain_of(session, made.keys[one.point], one.series)
+            for one in feeds
+        }
     changed = {
-        key: _moved(desk, places[key[0]], [one for one in feeds if (one.point, one.series) == key],
-                    (now, then), steps)
+        key: _moved(
+            desk,
+            places[key[0]],
+            [one for one in feeds if (one.point, one.series) == key],
+            (now, then),
+            steps,
+        )
         for key, steps in chains.items()
-    }  # fmt: skip
+    }
     return _losses(desk, changed, clock.span)
 
 
 def _moved(
-    desk: Desk, point: PointPlace, feeds: list[SeriesAssignment], maps: tuple[ClockMap, ClockMap],
+    desk: Desk,
+    point: PointPlace,
+    feeds: list[SeriesAssignment],
+    maps: tuple[ClockMap, ClockMap],
     steps: list[Correction],
-) -> Series:  # fmt: skip
+) -> Series:
     """Return a series as it would be were the readings of feeds, all of it, on another clock."""
     series = feeds[0].series
     wide = _wider((min(one.start_ms for one in feeds), max(one.end_ms for one in feeds)))

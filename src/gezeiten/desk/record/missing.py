@@ -43,8 +43,7 @@ def missing_time(desk: Desk, point: PointPlace) -> list[MissingTime]:
         its_own = made.given.made if isinstance(made, CorrectedView) else made
         assert isinstance(its_own, CalculatedView)  # a calculated series is
         lacks = joined(lack for piece in its_own.listed for lack in piece.lacks)
-        found += [MissingTime(how.series, one.gap, _reason(how, one.cause, names))
-                  for one in lacks]  # fmt: skip
+        found += [MissingTime(how.series, one.gap, _reason(how, one.cause, names)) for one in lacks]
     return found
 
 

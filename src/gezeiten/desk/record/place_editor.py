@@ -35,7 +35,7 @@ def save_site(
     if site_id is None:
         return _make_site(desk, facts)
     with desk.archive.writing() as session:
-        site = kept.kept_site(session, site_id)
+        site = kept.stored_site(session, site_id)
         changes = changes_between(seen or site.facts, facts)
         if changes:
             desk.do_within(session, SiteChanged(site.uid, changes))
@@ -68,13 +68,13 @@ def save_point(
     """
     facts = checked_point(facts)
     with desk.archive.writing() as session:
-        site = kept.kept_site(session, site_id)
+        site = kept.stored_site(session, site_id)
         if point_id is None:
             uid = fresh_id()
             desk.do_within(session, PointMade(uid, site.uid, facts))
             return kept.key_of_point(session, uid)
-        point = kept.kept_point(session, point_id)
-        before = kept.kept_site(session, point.site_id)
+        point = kept.stored_point(session, point_id)
+        before = kept.stored_site(session, point.site_id)
         moved = None
         if before.id != site.id:
             moved = (
@@ -97,7 +97,7 @@ def retire_point(desk: Desk, point_id: int, *, retired: bool = True) -> None:
         InputError: a logger still records there.
     """
     with desk.archive.writing() as session:
-        point = kept.kept_point(session, point_id)
+        point = kept.stored_point(session, point_id)
         desk.do_within(session, PointRetired(point.uid, retired))
 
 
@@ -108,20 +108,20 @@ def retire_site(desk: Desk, site_id: int, *, retired: bool = True) -> None:
         InputError: one of its points is still in use.
     """
     with desk.archive.writing() as session:
-        site = kept.kept_site(session, site_id)
+        site = kept.stored_site(session, site_id)
         desk.do_within(session, SiteRetired(site.uid, retired))
 
 
 def site_facts(desk: Desk, site_id: int) -> SiteFacts:
     """Return what is said of a site."""
     with desk.archive.reading() as session:
-        return kept.kept_site(session, site_id).facts
+        return kept.stored_site(session, site_id).facts
 
 
 def point_facts(desk: Desk, point_id: int) -> PointFacts:
     """Return what is said of a point."""
     with desk.archive.reading() as session:
-        return kept.kept_point(session, point_id).facts
+        return kept.stored_point(session, point_id).facts
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,6 +136,6 @@ def all_facts(desk: Desk) -> AllFacts:
     """Return what is said of all sites and points."""
     with desk.archive.reading() as session:
         return AllFacts(
-            {key: site.facts for key, site in kept.kept_sites(session).items()},
-            {key: point.facts for key, point in kept.kept_points(session).items()},
+            {key: site.facts for key, site in kept.stored_sites(session).items()},
+            {key: point.facts for key, point in kept.stored_points(session).items()},
         )

@@ -80,8 +80,11 @@ def certificates(desk: Desk, point: PointPlace, series: str) -> list[Certificate
         made = layout(session)
         feeds = made.of_series(point.id, made.root_of(point.id, series))
         serials = dict.fromkeys(one.deployment.stay.source for one in feeds)
-        found = [Certificate(serial, one.certificate_name, one.at_ms)
-                 for serial in serials for one in certificates_of(session, serial)]  # fmt: skip
+        found = [
+            Certificate(serial, one.certificate_name, one.at_ms)
+            for serial in serials
+            for one in certificates_of(session, serial)
+        ]
     return sorted(found, key=lambda one: -one.at_ms)
 
 
@@ -97,8 +100,10 @@ def points_by_hand(desk: Desk, point: PointPlace, series: str, span: Span) -> Ha
     known = [one for one in beside if np.isfinite(one.difference)]
     if not known:
         raise InputError("Nothing was read by hand in this stretch; enter it with Alt+H.")
-    indicated, reference, u = (np.array(column, np.float64) for column in zip(*(
-        (one.recorded, one.check.value, one.u) for one in known), strict=True))  # fmt: skip
+    indicated, reference, u = (
+        np.array(column, np.float64)
+        for column in zip(*((one.recorded, one.check.value, one.u) for one in known), strict=True)
+    )
     return HandPoints(*calibration_points(indicated, reference, u), len(known))
 
 
@@ -121,8 +126,7 @@ def by_the_visit(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
         launches = [one.launched_ms for one in missions_by_id(session, missions).values()]
         offloads = offloads_of(session, last.mission)
     known = [*launches, *offloads, *(one.at_ms for one in checks_of(desk, point.id))]
-    at = (max(offloads, default=own[1]) if at_end else
-          _launch_before(launches, own[0]))  # fmt: skip
+    at = max(offloads, default=own[1]) if at_end else _launch_before(launches, own[0])
     visit = visit_around(known, at)
     span = (max(visit[0], own[0]), own[1]) if at_end else (own[0], min(visit[1] + 1, own[1]))
     if span[1] <= span[0] or (not at_end and span[1] <= own[0] + 1):
@@ -155,8 +159,11 @@ def not_in_place(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
     if whole is not None and feeds:
         begin = max(whole[0], feeds[-1].start_ms)
         end = min(whole[1] + 1, feeds[-1].end_ms)
-        span = (max(begin, end - _LOOKED_AT_MS), end) if at_end else (
-            begin, min(end, begin + _LOOKED_AT_MS))  # fmt: skip
+        span = (
+            (max(begin, end - _LOOKED_AT_MS), end)
+            if at_end
+            else (begin, min(end, begin + _LOOKED_AT_MS))
+        )
         source = given(desk, point.id, series, span)
         found = since_it_was_not(source) if at_end else before_it_was(source)
     if found is None:
@@ -169,9 +176,14 @@ def not_in_place(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
 
 
 def by_rule(
-    desk: Desk, point: PointPlace, series: str, span: tuple[int, int | None], rule: str,
-    value: float, parameters: Mapping[str, Any],
-) -> ProposedCorrection:  # fmt: skip
+    desk: Desk,
+    point: PointPlace,
+    series: str,
+    span: tuple[int, int | None],
+    rule: str,
+    value: float,
+    parameters: Mapping[str, Any],
+) -> ProposedCorrection:
     """Return a mark, that nobody kept yet, on all readings of a stretch that a rule catches, and
     how many these are.
 

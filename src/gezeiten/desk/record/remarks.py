@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gezeiten.archive.remarks import remarks_on
-from gezeiten.archive.sites import kept_point
+from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.domain.actions.remarks import RemarkMade, RemarkTakenBack
@@ -18,9 +18,14 @@ def remarks(desk: Desk, point_id: int) -> list[Remark]:
 
 
 def write_remark(
-    desk: Desk, point_id: int, span: Span, words: str, *, series: str = "",
+    desk: Desk,
+    point_id: int,
+    span: Span,
+    words: str,
+    *,
+    series: str = "",
     whole_site: bool = False,
-) -> None:  # fmt: skip
+) -> None:
     """Write a remark on a stretch, or on an instant where begin and end are one.
 
     Args:
@@ -30,7 +35,7 @@ def write_remark(
         InputError: no words, or an end before its begin.
     """
     with desk.archive.reading() as session:
-        point = kept_point(session, point_id).uid
+        point = stored_point(session, point_id).uid
     series = "" if whole_site else series
     desk.do(RemarkMade(point, fresh_id(), series, whole_site, *span, words.strip()))
 

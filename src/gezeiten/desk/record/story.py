@@ -105,8 +105,18 @@ def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
         fill = next((one for one in links.fills if one.touches(at_ms, at_ms + 1)), None)
         stands = around(desk, point.id, series, (at_ms, at_ms + 1)).between(at_ms, at_ms + 1)
         is_old = fill is not None and fitted_on_another_state(fill, links.corrections)
-        return Story(point, series, at_ms, *_of(stands), None, (), links.how, fill=fill,
-                     is_old_fill=is_old, sure=sure_of(desk, point, series, at_ms))  # fmt: skip
+        return Story(
+            point,
+            series,
+            at_ms,
+            *_of(stands),
+            None,
+            (),
+            links.how,
+            fill=fill,
+            is_old_fill=is_old,
+            sure=sure_of(desk, point, series, at_ms),
+        )
     passed, standing = [], source
     for i, step in enumerate(links.corrections):
         if step.is_on and step.touches(at_ms, at_ms + 1):
@@ -116,9 +126,17 @@ def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
         how = layout(session).calculated(point.id, series)
         its_bytes = None if how else _bytes(session, point.id, series, at_ms)
     inputs = () if how is None else _inputs(desk, how, at_ms)
-    return Story(point, series, at_ms, *_of(standing), its_bytes, tuple(passed),
-                 how_words(desk, point).get(series, ""), inputs,
-                 sure=sure_of(desk, point, series, at_ms))  # fmt: skip
+    return Story(
+        point,
+        series,
+        at_ms,
+        *_of(standing),
+        its_bytes,
+        tuple(passed),
+        how_words(desk, point).get(series, ""),
+        inputs,
+        sure=sure_of(desk, point, series, at_ms),
+    )
 
 
 def _nearest(desk: Desk, point: PointPlace, series: str, at_ms: int) -> int:
@@ -126,8 +144,9 @@ def _nearest(desk: Desk, point: PointPlace, series: str, at_ms: int) -> int:
     stands = around(desk, point.id, series, span)
     instants = np.union1d(stands.times_utc_ms, given(desk, point.id, series, span).times_utc_ms)
     if not len(instants):
-        raise InputError(f"{quantity(channel_of(series)).name} has no reading here; choose another "
-                         "series.")  # fmt: skip
+        raise InputError(
+            f"{quantity(channel_of(series)).name} has no reading here; choose another series."
+        )
     return int(instants[np.argmin(np.abs(instants - at_ms))])
 
 
@@ -154,8 +173,9 @@ def _of_feed(session: ArchiveSession, feed: SeriesAssignment, at_ms: int) -> Byt
     clock = clocks_in_force(session).get(feed.mission)
     number, value, shown_ms = found
     u_ms = clock_u_ms(clock.map, clock.uncertainty, at_ms) if clock is not None else 0.0
-    return Bytes(stay.source, stay.is_logger, mission, number, value, tuple(offloads), clock,
-                 shown_ms, u_ms)  # fmt: skip
+    return Bytes(
+        stay.source, stay.is_logger, mission, number, value, tuple(offloads), clock, shown_ms, u_ms
+    )
 
 
 def _inputs(desk: Desk, how: CalculatedSeries, at_ms: int) -> tuple[StoryInput, ...]:

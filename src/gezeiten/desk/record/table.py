@@ -85,8 +85,11 @@ class ReadingsTable:
         if place == _NONE:
             return None
         one = self.columns[column]
-        return Cell(float(one.series.values[place]), int(one.series.quality[place]),
-                    _MARKS[int(one.marks[place])])  # fmt: skip
+        return Cell(
+            float(one.series.values[place]),
+            int(one.series.quality[place]),
+            _MARKS[int(one.marks[place])],
+        )
 
     def row_of(self, at_ms: int) -> int | None:
         """Return the row shown whose instant is nearest to one, None where none is shown."""

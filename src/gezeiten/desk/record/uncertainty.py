@@ -51,13 +51,18 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Uncertain
     steps = _steps(desk, point, series, (at_ms, at_ms + 1))
     with desk.archive.reading() as session:
         how = layout(session).calculated(point.id, series)
-        fills = [one for one in active_steps(session, point.id).get(point.id, [])
-                 if one.does.has_estimates and one.channel == series
-                 and one.touches(at_ms, at_ms + 1)]  # fmt: skip
+        fills = [
+            one
+            for one in active_steps(session, point.id).get(point.id, [])
+            if one.does.has_estimates and one.channel == series and one.touches(at_ms, at_ms + 1)
+        ]
         feeds = layout(session).of_series(point.id, series)
         its = {one.mission for one in feeds if one.start_ms <= at_ms < one.end_ms}
-        clocks = [clock_u_ms(one.map, one.uncertainty, at_ms)
-                  for uid, one in clocks_in_force(session).items() if uid in its]  # fmt: skip
+        clocks = [
+            clock_u_ms(one.map, one.uncertainty, at_ms)
+            for uid, one in clocks_in_force(session).items()
+            if uid in its
+        ]
     if fills:
         facts = fills[-1].facts
         if facts.get("of_sum"):
@@ -205,48 +210,76 @@ def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Unce
 
 
 def _stretch(
-    desk: Desk, point: PointPlace, series: str, span: Span, stands: Series,
-    steps: list[Correction], decimals: int,
-) -> AveragedPeriod:  # fmt: skip
+    desk: Desk,
+    point: PointPlace,
+    series: str,
+    span: Span,
+    stands: Series,
+    steps: list[Correction],
+    decimals: int,
+) -> AveragedPeriod:
     """Gather what a mean of measured readings rests on."""
     with desk.archive.reading() as session:
-        fills = [one for one in active_steps(session, point.id).get(point.id, [])
-                 if one.does.has_estimates and one.channel == series
-                 and one.touches(*span)]  # fmt: skip
+        fills = [
+            one
+            for one in active_steps(session, point.id).get(point.id, [])
+            if one.does.has_estimates and one.channel == series and one.touches(*span)
+        ]
         feeds = layout(session).of_series(point.id, series)
         its = {one.mission for one in feeds if one.start_ms < span[1] and one.end_ms > span[0]}
         ends = (max(span[0], int(stands.times_utc_ms[0])), int(stands.times_utc_ms[-1]))
-        clocks = [clock_u_ms(one.map, one.uncertainty, at_ms)
-                  for uid, one in clocks_in_force(session).items() if uid in its
-                  for at_ms in (*ends, sum(ends) // 2)]  # fmt: skip
-    edges = sorted({span[0], span[1], *(
-        edge for one in steps for edge in (one.start_ms, one.until_ms) if span[0] < edge < span[1]
-    )})  # fmt: skip
+        clocks = [
+            clock_u_ms(one.map, one.uncertainty, at_ms)
+            for uid, one in clocks_in_force(session).items()
+            if uid in its
+            for at_ms in (*ends, sum(ends) // 2)
+        ]
+    edges = sorted(
+        {
+            span[0],
+            span[1],
+            *(
+                edge
+                for one in steps
+                for edge in (one.start_ms, one.until_ms)
+                if span[0] < edge < span[1]
+            ),
+        }
+    )
     of = (point, series)
-    parts = [(_share(stands, part, span), _of_part(desk, of, stands, part, steps, decimals))
-             for part in pairwise(edges)]  # fmt: skip
+    parts = [
+        (_share(stands, part, span), _of_part(desk, of, stands, part, steps, decimals))
+        for part in pairwise(edges)
+    ]
     filled = [(one, _share(stands, (one.start_ms, one.end_ms), span)) for one in fills]
     return AveragedPeriod(
-        tuple(one for one in parts if one[0] > 0), len(stands),
+        tuple(one for one in parts if one[0] > 0),
+        len(stands),
         float(stands.values[-1] - stands.values[0]),
-        (span[1] - span[0]) / 1000, max(clocks, default=None),
+        (span[1] - span[0]) / 1000,
+        max(clocks, default=None),
         tuple((share, _mean_half_band(one, span)) for one, share in filled),
         tuple(float(one.facts["rmse"]) for one in fills if one.facts.get("of_sum")),
-    )  # fmt: skip
+    )
 
 
 def _mean_half_band(step: RecordStep, span: Span) -> float:
     """Return half the band of the readings that a fill has in a stretch, on average."""
     first, last = (min(max(at, step.start_ms), step.end_ms) for at in span)
-    places = range((first - step.start_ms) // step.interval_ms,
-                   -(-(last - step.start_ms) // step.interval_ms))  # fmt: skip
+    places = range(
+        (first - step.start_ms) // step.interval_ms, -(-(last - step.start_ms) // step.interval_ms)
+    )
     return sum(half_band(step.facts, place) for place in places) / max(len(places), 1)
 
 
 def _of_part(
-    desk: Desk, of: tuple[PointPlace, str], stands: Series, part: Span, steps: list[Correction],
+    desk: Desk,
+    of: tuple[PointPlace, str],
+    stands: Series,
+    part: Span,
+    steps: list[Correction],
     decimals: int,
-) -> Uncertainty:  # fmt: skip
+) -> Uncertainty:
     """Return how sure the middle reading of a part of a stretch is, without its clock."""
     there = [one for one in steps if one.touches(*part)]
     its = stands.between(*part).times_utc_ms

@@ -110,9 +110,14 @@ class RecordView:
     @property
     def span(self) -> Span | None:
         """From the first to the last reading, measured or estimated; None without any."""
-        ends = [(int(first[0]), int(last[-1])) for first, last in (
-            (self.first_ms, self.last_ms), (self.fills.times_utc_ms, self.fills.times_utc_ms))
-            if len(first)]  # fmt: skip
+        ends = [
+            (int(first[0]), int(last[-1]))
+            for first, last in (
+                (self.first_ms, self.last_ms),
+                (self.fills.times_utc_ms, self.fills.times_utc_ms),
+            )
+            if len(first)
+        ]
         return (min(a for a, _ in ends), max(b for _, b in ends)) if ends else None
 
     @property
@@ -155,8 +160,9 @@ class RecordView:
         """
         a, b = self._around(span)
         pieces = [self.made.listed[i] for i in self.places[a:b]]
-        has_some = np.array([wanted(np.array([one.low, one.high])).any() for one in pieces],
-                            np.bool_)  # fmt: skip
+        has_some = np.array(
+            [wanted(np.array([one.low, one.high])).any() for one in pieces], np.bool_
+        )
         is_mended = np.zeros(len(pieces), np.bool_)
         if len(self.fills):
             begin, end = self.fills.times_utc_ms[[0, -1]]

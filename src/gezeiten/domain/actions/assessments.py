@@ -49,8 +49,10 @@ class ExcursionsFound(
     def told(self, subject: Subject) -> str:
         many = counted(len(self.found), "excursion", "excursions")
         by_rule = Counter(_rule_words(one.rule) for one in self.found)
-        kinds = [f"{words} ({count} times)" if count > 1 and len(by_rule) > 1 else words
-                 for words, count in by_rule.items()]  # fmt: skip
+        kinds = [
+            f"{words} ({count} times)" if count > 1 and len(by_rule) > 1 else words
+            for words, count in by_rule.items()
+        ]
         since = instant_words(min(one.start_ms for one in self.found), subject.zone)
         return f"{many} found, the first at {since}: {'; '.join(kinds)}."
 

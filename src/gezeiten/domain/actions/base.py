@@ -62,9 +62,14 @@ class Action(ABC):
     AFFECTS: ClassVar[Callable[[Any], Scope]]
 
     def __init_subclass__(
-        cls, *, kind: str = "", word: str = "", about: About | None = None, version: int = 1,
+        cls,
+        *,
+        kind: str = "",
+        word: str = "",
+        about: About | None = None,
+        version: int = 1,
         affects: Callable[[Any], Scope] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Take what the class statement says; a dataclass with slots makes the class twice, the
         second time without.
 

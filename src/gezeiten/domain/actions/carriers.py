@@ -21,8 +21,13 @@ class _OnCarrier(Action):
 
 
 @dataclass(frozen=True, slots=True)
-class CourierMadeReady(_OnCarrier, kind="courier made ready", word="courier made ready",
-                       about="courier", affects=nothing):  # fmt: skip
+class CourierMadeReady(
+    _OnCarrier,
+    kind="courier made ready",
+    word="courier made ready",
+    about="courier",
+    affects=nothing,
+):
     """Records cleared from a courier whose bytes are in the vault; its clock is set when nothing
     stays. stay: a sentence for each that stays."""
 

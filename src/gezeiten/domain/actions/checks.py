@@ -32,8 +32,11 @@ class CheckRead(Action, kind="check read", word="check", about="point", affects=
 
     def told(self, subject: Subject) -> str:
         its = quantity(self.series)
-        parts = [f"{its.name} {self.value:.{its.decimals}f} {its.unit}".rstrip()
-                 if self.value is not None else its.name]  # fmt: skip
+        parts = [
+            f"{its.name} {self.value:.{its.decimals}f} {its.unit}".rstrip()
+            if self.value is not None
+            else its.name
+        ]
         if self.dip_m is not None:
             parts.append(f"dip {self.dip_m:.3f} m")
         for name, value in (("lowest", self.low), ("highest", self.high)):

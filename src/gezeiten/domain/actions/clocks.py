@@ -33,8 +33,10 @@ class ClockCorrected(
     def told(self, subject: Subject) -> str:
         first, last = (true - shown for shown, true in (self.pairs[0], self.pairs[-1]))
         until = f" to {last / 1000:+.0f} s" if last != first else ""
-        return (f"Clock of {self.logger}, mission {self.number}: its readings are moved by "
-                f"{first / 1000:+.0f} s{until} ({self.way}): {self.words}.")  # fmt: skip
+        return (
+            f"Clock of {self.logger}, mission {self.number}: its readings are moved by "
+            f"{first / 1000:+.0f} s{until} ({self.way}): {self.words}."
+        )
 
 
 @dataclass(frozen=True, slots=True)

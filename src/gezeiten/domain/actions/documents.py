@@ -10,8 +10,9 @@ from gezeiten.domain.wording import readings_words
 
 
 @dataclass(frozen=True, slots=True)
-class DocumentHandedOver(Action, kind="document handed over", word="handover", about="point",
-                         version=2, affects=nothing):  # fmt: skip
+class DocumentHandedOver(
+    Action, kind="document handed over", word="handover", about="point", version=2, affects=nothing
+):
     """A document of a point over a stretch that left the house. form: "csv" or "pdf"; file_name:
     where its copy was put. From version 2 on its bytes lie in the vault of documents."""
 

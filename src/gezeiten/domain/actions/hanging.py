@@ -22,8 +22,10 @@ class SensorHung(Action, kind="sensor hung", word="correct", about="point", affe
 
     def told(self, subject: Subject) -> str:
         since = instant_words(self.since_ms, subject.zone)
-        return (f"{subject.name}: from {since} the measuring point lies {self.rim_m:.3f} m above "
-                f"the datum, the sensor {self.length_m:.3f} m below it: {self.words}.")  # fmt: skip
+        return (
+            f"{subject.name}: from {since} the measuring point lies {self.rim_m:.3f} m above "
+            f"the datum, the sensor {self.length_m:.3f} m below it: {self.words}."
+        )
 
 
 @dataclass(frozen=True, slots=True)

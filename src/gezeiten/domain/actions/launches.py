@@ -70,9 +70,11 @@ class LaunchEnded(Action, kind="launch ended", word="launch", about="logger", af
         said = _CUT_OFF[self.outcome] if self.cut_off else _AT_ONCE
         point = self.mission.plan["point_name"] if self.mission else ""
         sentence = said.format(
-            logger=self.logger, number=self.in_mission, point=point,
+            logger=self.logger,
+            number=self.in_mission,
+            point=point,
             doing=self.doing.replace("_", " "),
-        )  # fmt: skip
+        )
         if self.replaced:
             sentence += f" {self.logger} takes the place of {', '.join(self.replaced)} there."
         return sentence

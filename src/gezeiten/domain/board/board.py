@@ -48,8 +48,13 @@ def _visit(site: BoardSite, rows: tuple[BoardRow, ...], now_ms: int) -> Visit | 
         ends = [row.ends_ms for row in rows if row.ends_ms is not None]
         due = min([site.next_visit_ms, *ends])
     else:
-        asking = [need.due_ms for row in rows if row.serial or row.fault for need in row.needs
-                  if need.kind in _ASKS_FOR_A_VISIT and need.weight]  # fmt: skip
+        asking = [
+            need.due_ms
+            for row in rows
+            if row.serial or row.fault
+            for need in row.needs
+            if need.kind in _ASKS_FOR_A_VISIT and need.weight
+        ]
         if not asking:
             return None
         due = max(min(asking), now_ms)
@@ -89,7 +94,9 @@ def _end_words(row: BoardRow, left_ms: int) -> str:
     return over if left_ms <= 0 else going_on.format(about_text(left_ms))
 
 
-_END_WORDS = {"battery empty": ("battery must be empty", "battery lasts {}"),
-              "memory full": ("memory is full", "full in {}"),
-              "plan ends": ("the plan has ended", "the plan ends in {}")}  # fmt: skip
+_END_WORDS = {
+    "battery empty": ("battery must be empty", "battery lasts {}"),
+    "memory full": ("memory is full", "full in {}"),
+    "plan ends": ("the plan has ended", "the plan ends in {}"),
+}
 """What is said of an end that has come, and of one to come, by its reason."""

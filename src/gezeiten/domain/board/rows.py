@@ -25,8 +25,9 @@ from gezeiten.domain.board.facts import (
 )
 from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
 
-NeedKind = Literal["end", "gap", "offload", "clock", "calibration", "not recording", "fault",
-                   "wrong clock"]  # fmt: skip
+NeedKind = Literal[
+    "end", "gap", "offload", "clock", "calibration", "not recording", "fault", "wrong clock"
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,8 +80,9 @@ def row_of(facts: KnownOfPoint, site: BoardSite, now_ms: int) -> BoardRow:
             replace(need, words=f"{other.serial}: {need.words}", serial=other.serial)
             for need in _needs(beside, other, site.next_visit_ms, now_ms)
         ]
-    needs += [VisitNeed("wrong clock", _wrong_clock_words(one), now_ms, 2)
-              for one in facts.wrong_clocks]  # fmt: skip
+    needs += [
+        VisitNeed("wrong clock", _wrong_clock_words(one), now_ms, 2) for one in facts.wrong_clocks
+    ]
     return replace(row, needs=tuple(sorted(needs, key=_by_weight)), wrong_clocks=facts.wrong_clocks)
 
 
@@ -92,8 +94,21 @@ def _unreadable(facts: KnownOfPoint, now_ms: int) -> BoardRow:
     """The row of a point that cannot be read; it says why."""
     need = VisitNeed("fault", "cannot be read", now_ms, 2)
     serial = facts.logger.serial if facts.logger else ""
-    return BoardRow(facts.point, serial, (), (), (), facts.excursions, (), None, None,
-                    "memory full", False, (need,), facts.fault)  # fmt: skip
+    return BoardRow(
+        facts.point,
+        serial,
+        (),
+        (),
+        (),
+        facts.excursions,
+        (),
+        None,
+        None,
+        "memory full",
+        False,
+        (need,),
+        facts.fault,
+    )
 
 
 def _recording(

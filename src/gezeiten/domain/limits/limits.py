@@ -115,8 +115,12 @@ def in_turn(stretches: Iterable[InForce]) -> tuple[InForce, ...]:
     edges = sorted({edge for one in listed for edge in (one.start_ms, one.end_ms)})
     found = []
     for start_ms, end_ms in pairwise(edges):
-        rules = [rule for one in listed if one.start_ms <= start_ms and end_ms <= one.end_ms
-                 for rule in one.rules]  # fmt: skip
+        rules = [
+            rule
+            for one in listed
+            if one.start_ms <= start_ms and end_ms <= one.end_ms
+            for rule in one.rules
+        ]
         if rules:
             found.append(InForce(tuple(dict.fromkeys(rules)), start_ms, end_ms))
     return tuple(found)

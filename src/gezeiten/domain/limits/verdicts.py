@@ -21,9 +21,14 @@ from gezeiten.domain.series.timeline import MINUTE_MS, Span, Times, Values, loca
 
 Verdict = Literal["inside", "outside", "not judged"]
 Reason = Literal[
-    "", "no limit was in force", "a limit was in force for a part of the day only", "no readings",
-    "under 75 % of the time covered", "not offloaded yet", "the day is not over",
-]  # fmt: skip
+    "",
+    "no limit was in force",
+    "a limit was in force for a part of the day only",
+    "no readings",
+    "under 75 % of the time covered",
+    "not offloaded yet",
+    "the day is not over",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,9 +50,13 @@ class KnownUntil:
 
 
 def day_verdicts(
-    series: Series, limits: Sequence[InForce], span: Span, zone: str, known: KnownUntil,
+    series: Series,
+    limits: Sequence[InForce],
+    span: Span,
+    zone: str,
+    known: KnownUntil,
     means: Mapping[int, Series] | None = None,
-) -> list[DayVerdict]:  # fmt: skip
+) -> list[DayVerdict]:
     """Return the verdict of each local day that a stretch touches, by the limits of one series.
 
     A day is outside where any reading that stands then is outside a limit in force; inside where
@@ -65,8 +74,10 @@ def day_verdicts(
     nothing = _Held.of(empty_series())
     found = []
     for day, whole in local_days(*span, zone):
-        of_rules = (_of_rule(compared.get(rule.mean_s, nothing), rule, limits, whole, zone, known)
-                    for rule in rules)  # fmt: skip
+        of_rules = (
+            _of_rule(compared.get(rule.mean_s, nothing), rule, limits, whole, zone, known)
+            for rule in rules
+        )
         judged = [DayVerdict(day, *one) for one in of_rules if one is not None]
         found.append(together(day, judged))
     return found

@@ -215,9 +215,11 @@ def _of_channel(spec: ChannelSpec, keys: list[str]) -> Iterator[str]:
 
 
 def _shipped() -> dict[str, LoggerModel]:
-    found = [read_model(file.read_text("utf-8"), file.name)
-             for file in files("gezeiten.domain").joinpath("data/models").iterdir()
-             if file.name.endswith(".toml")]  # fmt: skip
+    found = [
+        read_model(file.read_text("utf-8"), file.name)
+        for file in files("gezeiten.domain").joinpath("data/models").iterdir()
+        if file.name.endswith(".toml")
+    ]
     return {model.name: model for model in sorted(found, key=lambda one: one.name)}
 
 

@@ -24,9 +24,17 @@ REMARK_BYTES = 400
 LONGEST_BUTTON_DELAY_S = 86_400
 
 Field = Literal[
-    "channels", "interval", "start", "end", "limits", "mission_name", "point_name", "remark",
-    "manners", "settings",
-]  # fmt: skip
+    "channels",
+    "interval",
+    "start",
+    "end",
+    "limits",
+    "mission_name",
+    "point_name",
+    "remark",
+    "manners",
+    "settings",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -229,10 +237,13 @@ def _check_manners(plan: Plan, model: LoggerModel) -> list[PlanFault]:
         "event_memory": manners.event_bytes not in (0, model.event_bytes),
     }
     names = {
-        "display": "display", "sound": "alarm sound", "key_tone": "key tone",
-        "light": "alarm light", "reminders": "check reminders",
+        "display": "display",
+        "sound": "alarm sound",
+        "key_tone": "key tone",
+        "light": "alarm light",
+        "reminders": "check reminders",
         "event_memory": "choice of event memory",
-    }  # fmt: skip
+    }
     said = [
         f"{model.name} has no {names[key]}; take it out."
         for key, on in wanted.items()

@@ -111,8 +111,9 @@ def read_units(listed: Mapping[str, Any]) -> dict[str, RecordedUnit]:
     units = {}
     for name, facts in listed.items():
         try:
-            shown, texts = (tuple(map(_shown_unit, facts.get(kind, ())))
-                            for kind in ("shown", "texts"))  # fmt: skip
+            shown, texts = (
+                tuple(map(_shown_unit, facts.get(kind, ()))) for kind in ("shown", "texts")
+            )
             units[name] = RecordedUnit(name, str(facts["ucum"]), shown, texts)
         except (KeyError, TypeError, ValueError, ZeroDivisionError, AttributeError) as exc:
             raise InputError(f"The unit “{name}” cannot be read ({exc!r}); correct it.") from exc
@@ -143,11 +144,20 @@ def _quantity(key: str, facts: Mapping[str, Any], units: Mapping[str, RecordedUn
     try:
         unit, (low, high) = str(facts["unit"]), map(float, facts["range"])
         made = Quantity(
-            key, str(facts["name"]), str(facts["symbol"]), unit, int(facts["decimals"]),
-            bool(facts.get("kinetic", False)), "", low, high, facts.get("averages", "plain"),
-            facts.get("stamp", "instant"), bool(facts.get("usual", False)),
+            key,
+            str(facts["name"]),
+            str(facts["symbol"]),
+            unit,
+            int(facts["decimals"]),
+            bool(facts.get("kinetic", False)),
+            "",
+            low,
+            high,
+            facts.get("averages", "plain"),
+            facts.get("stamp", "instant"),
+            bool(facts.get("usual", False)),
             molar_mass=float(facts.get("molar_mass", 0.0)),
-        )  # fmt: skip
+        )
     except (KeyError, TypeError, ValueError) as exc:
         raise InputError(f"The quantity “{key}” cannot be read ({exc!r}); correct it.") from exc
     is_plain = facts.get("dose", True) and made.averages == "plain"
@@ -192,10 +202,16 @@ def own_quantity(key: str, facts: Mapping[str, Any]) -> Quantity:
 def own_facts(one: Quantity) -> dict[str, Any]:
     """Return the facts of a quantity as they are kept."""
     return {
-        "name": one.name, "symbol": one.symbol, "unit": one.unit, "decimals": one.decimals,
-        "range": [one.low, one.high], "averages": one.averages, "stamp": one.stamp,
-        "dose": bool(one.dose_unit), "kinetic": one.is_temperature,
-    }  # fmt: skip
+        "name": one.name,
+        "symbol": one.symbol,
+        "unit": one.unit,
+        "decimals": one.decimals,
+        "range": [one.low, one.high],
+        "averages": one.averages,
+        "stamp": one.stamp,
+        "dose": bool(one.dose_unit),
+        "kinetic": one.is_temperature,
+    }
 
 
 _LIST = tomllib.loads(files("gezeiten.domain").joinpath("data/quantities.toml").read_text("utf-8"))
@@ -243,9 +259,16 @@ def quantity(key: str) -> Quantity:
 def _running(key: str, summed: Quantity) -> Quantity:
     """Sums of windows that overlap: added up they would count each reading many times."""
     return replace(
-        summed, key=key, name=f"{summed.name}, running sum", symbol=f"Σ{summed.symbol}",
-        averages="plain", low=min(summed.low, 0.0), high=float("inf"), is_usual=False, is_own=False,
-    )  # fmt: skip
+        summed,
+        key=key,
+        name=f"{summed.name}, running sum",
+        symbol=f"Σ{summed.symbol}",
+        averages="plain",
+        low=min(summed.low, 0.0),
+        high=float("inf"),
+        is_usual=False,
+        is_own=False,
+    )
 
 
 def in_order(listed: Iterable[Quantity]) -> list[Quantity]:

@@ -65,14 +65,18 @@ def years(days: Iterable[tuple[date, CoveredTime]]) -> list[tuple[date, CoveredT
 def _together(
     days: Iterable[tuple[date, CoveredTime]], first: Callable[[date], date]
 ) -> list[tuple[date, CoveredTime]]:
-    return [(begin, total(one for _, one in its))
-            for begin, its in groupby(days, key=lambda one: first(one[0]))]  # fmt: skip
+    return [
+        (begin, total(one for _, one in its))
+        for begin, its in groupby(days, key=lambda one: first(one[0]))
+    ]
 
 
 def total(parts: Iterable[CoveredTime]) -> CoveredTime:
     """Return all together."""
     listed = list(parts)
     return CoveredTime(
-        sum(one.length_ms for one in listed), sum(one.held_ms for one in listed),
-        sum(one.estimated_ms for one in listed), sum(one.suspect_ms for one in listed),
-    )  # fmt: skip
+        sum(one.length_ms for one in listed),
+        sum(one.held_ms for one in listed),
+        sum(one.estimated_ms for one in listed),
+        sum(one.suspect_ms for one in listed),
+    )

@@ -84,8 +84,13 @@ def cells_of_series(series: Series) -> Cells:
     times, intervals = series.times_utc_ms, series.interval_ms
     firsts = firsts_of_cells(len(times), gaps_after(times, intervals))
     ends = ends_of_cells(len(times), firsts)
-    return Cells(times[firsts], times[ends - 1], np.ascontiguousarray(intervals[ends - 1]),
-                 *extremes_of(series.values, firsts), ends - firsts)  # fmt: skip
+    return Cells(
+        times[firsts],
+        times[ends - 1],
+        np.ascontiguousarray(intervals[ends - 1]),
+        *extremes_of(series.values, firsts),
+        ends - firsts,
+    )
 
 
 def single_cells(series: Series) -> Cells:

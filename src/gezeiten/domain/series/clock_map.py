@@ -55,8 +55,10 @@ class ClockMap:
         if self.rate_beyond is None or not self.shown_ms:
             return self.shown_ms, self.true_ms
         further_ms = round(_BEYOND_MS * self.rate_beyond)
-        return ((*self.shown_ms, self.shown_ms[-1] + _BEYOND_MS),
-                (*self.true_ms, self.true_ms[-1] + further_ms))  # fmt: skip
+        return (
+            (*self.shown_ms, self.shown_ms[-1] + _BEYOND_MS),
+            (*self.true_ms, self.true_ms[-1] + further_ms),
+        )
 
     def shown(self, times_ms: Times) -> Times:
         """Return what the clock showed, int64 (n,), at some instants of true time."""

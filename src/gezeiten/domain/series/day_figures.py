@@ -72,8 +72,10 @@ def degree_days(series: Series, days: Sequence[DayNumbers], rule: DegreeRule) ->
     edges = np.array([one.numbers.span for one in days], np.int64).reshape(-1, 2)
     sums = _held_sum(series, beyond, edges.ravel()).reshape(-1, 2)
     day_ms = _HOURS * HOUR_MS
-    return [float(b - a) / day_ms if one.numbers.enough else math.nan
-            for one, (a, b) in zip(days, sums, strict=True)]  # fmt: skip
+    return [
+        float(b - a) / day_ms if one.numbers.enough else math.nan
+        for one, (a, b) in zip(days, sums, strict=True)
+    ]
 
 
 def _below_limit(one: DayNumbers, rule: DegreeRule) -> float:
@@ -128,10 +130,15 @@ def index_days(pm25: Series, first: date, last: date, zone: str) -> list[IndexDa
         hours = int(enough.sum())
         mean = float((sums[enough] / held[enough]).mean()) if hours else math.nan
         its = pm25.between(begin, int(edges[-1]))
-        found.append(IndexDay(
-            day, hours, mean, air_quality_index(mean) if hours >= _LEAST_HOURS else None,
-            bool((its.quality == Quality.ESTIMATE).any()),
-        ))  # fmt: skip
+        found.append(
+            IndexDay(
+                day,
+                hours,
+                mean,
+                air_quality_index(mean) if hours >= _LEAST_HOURS else None,
+                bool((its.quality == Quality.ESTIMATE).any()),
+            )
+        )
         day += timedelta(days=1)
     return found
 

@@ -219,8 +219,10 @@ def _merged(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
     for part in sorted(parts, key=lambda one: (one.label, one.start_ms)):
         last = made[-1] if made else None
         if last and (last.label, last.deployment, last.end_ms) == (
-            part.label, part.deployment, part.start_ms,
-        ):  # fmt: skip
+            part.label,
+            part.deployment,
+            part.start_ms,
+        ):
             made[-1] = replace(last, end_ms=part.end_ms)
         else:
             made.append(part)
@@ -263,8 +265,11 @@ def _apart(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
     waiting = sorted(parts, key=lambda part: (part.label, part.start_ms, part.mission))
     while waiting:
         part = waiting.pop(0)
-        over = [one for one in made if one.label == part.label
-                and one.start_ms < part.end_ms and one.end_ms > part.start_ms]  # fmt: skip
+        over = [
+            one
+            for one in made
+            if one.label == part.label and one.start_ms < part.end_ms and one.end_ms > part.start_ms
+        ]
         if not over:
             made.append(part)
             continue
@@ -292,8 +297,9 @@ def _decided(
                 continue
             for piece in _cut([part], (word.start_ms, word.end_ms), lambda one: one):
                 is_meant = word.start_ms <= piece.start_ms and piece.end_ms <= word.end_ms
-                made.append((rank, replace(piece, label=word.label)) if is_meant
-                            else (before, piece))  # fmt: skip
+                made.append(
+                    (rank, replace(piece, label=word.label)) if is_meant else (before, piece)
+                )
         ranked = made
     decided = sorted((one for one in ranked if one[0] >= 0), key=lambda one: one[0])
     return [part for _, part in decided], [part for rank, part in ranked if rank < 0]
@@ -307,8 +313,9 @@ def _by_arrival(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
     made = []
     for part in loggers:
         source = part.deployment.stay.source
-        until = min((at for at, whose in begins if at > part.start_ms and whose != source),
-                    default=EVER_MS)  # fmt: skip
+        until = min(
+            (at for at, whose in begins if at > part.start_ms and whose != source), default=EVER_MS
+        )
         made += _own_from(part, until)
     came = [(part.deployment.stay.arrived_ms, part.deployment.stay.source) for part in parts]
     first_there = min(came, default=(0, ""))[1]

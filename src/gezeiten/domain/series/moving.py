@@ -38,8 +38,9 @@ def moving_mean(series: Series, window_ms: int) -> Series:
     ones = np.ones(len(series), np.int64)
     held = _in_window(times, holds, ones, window_ms)
     enough = held >= ENOUGH_HELD * window_ms
-    whole, parts = (_in_window(times, holds, one, window_ms)[enough]
-                    for one in _whole_and_parts(series.values))  # fmt: skip
+    whole, parts = (
+        _in_window(times, holds, one, window_ms)[enough] for one in _whole_and_parts(series.values)
+    )
     means = (whole + parts / _PARTS) / held[enough]
     return _taken(series, enough, means, _codes(series, holds, window_ms))
 
@@ -177,7 +178,9 @@ def _worse(estimated: NDArray[np.bool_], suspect: NDArray[np.bool_]) -> NDArray[
 
 
 def _taken(
-    series: Series, which: NDArray[np.bool_], values: NDArray[np.float64],
+    series: Series,
+    which: NDArray[np.bool_],
+    values: NDArray[np.float64],
     codes: NDArray[np.uint8],
-) -> Series:  # fmt: skip
+) -> Series:
     return Series(series.times_utc_ms[which], values, codes[which], series.interval_ms[which])

@@ -120,8 +120,10 @@ class Pyramid:
         wide = np.flatnonzero(is_wide) + 1
         if not len(wide):
             return Picture(times, values)
-        return Picture(np.insert(times, wide * points, ends[wide - 1]),
-                       np.insert(values, wide * points, np.nan))  # fmt: skip
+        return Picture(
+            np.insert(times, wide * points, ends[wide - 1]),
+            np.insert(values, wide * points, np.nan),
+        )
 
     def _ends(
         self, before: NDArray[np.intp], after: NDArray[np.intp], width_ms: float

@@ -24,8 +24,14 @@ class Quality(IntEnum):
         return self.name.lower()
 
 
-_FROM_BEST = (Quality.GOOD, Quality.UNCHECKED, Quality.SUSPECT, Quality.POOR, Quality.ESTIMATE,
-              Quality.MISSING)  # fmt: skip
+_FROM_BEST = (
+    Quality.GOOD,
+    Quality.UNCHECKED,
+    Quality.SUSPECT,
+    Quality.POOR,
+    Quality.ESTIMATE,
+    Quality.MISSING,
+)
 """The standard's numbers are not in order of badness."""
 _CODES = np.array(_FROM_BEST, np.uint8)
 _RANKS = np.argsort(_CODES).astype(np.uint8)

@@ -45,8 +45,12 @@ class Series:
 
     def part(self, which: NDArray[np.bool_] | slice) -> Series:
         """Return some of the readings: those of a mask, bool (n,), or of a slice."""
-        return Series(self.times_utc_ms[which], self.values[which], self.quality[which],
-                      self.interval_ms[which])  # fmt: skip
+        return Series(
+            self.times_utc_ms[which],
+            self.values[which],
+            self.quality[which],
+            self.interval_ms[which],
+        )
 
     @property
     def estimated(self) -> NDArray[np.bool_]:

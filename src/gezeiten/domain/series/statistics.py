@@ -164,8 +164,9 @@ def _outside_ms(
     for stretch in limits:
         a, b = held.times_utc_ms.searchsorted((stretch.start_ms, stretch.end_ms))
         times, values = held.times_utc_ms[a:b], held.values[a:b]
-        masks = [rule.outside_at(times, values, zone) for rule in stretch.rules
-                 if rule.side == side]  # fmt: skip
+        masks = [
+            rule.outside_at(times, values, zone) for rule in stretch.rules if rule.side == side
+        ]
         total += int(weights[a:b][np.logical_or.reduce(masks)].sum()) if masks else 0
     return total
 
@@ -183,6 +184,9 @@ def daily_numbers(
     rows = []
     for day, (begin, end) in local_days(*span, zone):
         part = (max(begin, span[0]), min(end, span[1]))
-        rows.append(DayNumbers(day, numbers(series, part, limits, kinetic=kinetic, zone=zone,
-                                           averages=averages)))  # fmt: skip
+        rows.append(
+            DayNumbers(
+                day, numbers(series, part, limits, kinetic=kinetic, zone=zone, averages=averages)
+            )
+        )
     return rows

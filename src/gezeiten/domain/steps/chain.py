@@ -65,17 +65,26 @@ def in_order(said: Sequence[Correction]) -> list[Correction]:
 def below(of: Correction, steps: Sequence[Correction]) -> list[str]:
     """Return the ids of the steps that are on and change what a step of a kind that comes later
     starts from, in its stretch."""
-    return sorted(one.uid for one in in_order(steps)
-                  if one.is_on and one.does.order < of.does.order
-                  and one.touches(of.start_ms, of.until_ms))  # fmt: skip
+    return sorted(
+        one.uid
+        for one in in_order(steps)
+        if one.is_on and one.does.order < of.does.order and one.touches(of.start_ms, of.until_ms)
+    )
 
 
 def as_they_stand(steps: Sequence[Correction]) -> list[Correction]:
     """Return the steps of one series with what was fitted to another state of its chain marked as
     such: it keeps its numbers, and what it makes is suspect until it is fitted anew."""
     known = [one for one in steps if (one.kind, one.version) in CORRECTIONS]
-    return [replace(one, is_stale=one in known and one.does.is_fitted
-                    and one.parameters["below"] != below(one, known)) for one in steps]  # fmt: skip
+    return [
+        replace(
+            one,
+            is_stale=one in known
+            and one.does.is_fitted
+            and one.parameters["below"] != below(one, known),
+        )
+        for one in steps
+    ]
 
 
 def corrected(series: Series, steps: Sequence[Correction]) -> Series:

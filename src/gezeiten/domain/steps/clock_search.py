@@ -60,8 +60,11 @@ class FoundShift:
     @property
     def is_clear(self) -> bool:
         """Whether it can be believed; a tide alone is like itself again after half a day."""
-        return (self.likeness >= _LEAST_LIKENESS and self.second < _CLEAR * self.likeness
-                and self.confidence >= LEAST_CONFIDENCE)  # fmt: skip
+        return (
+            self.likeness >= _LEAST_LIKENESS
+            and self.second < _CLEAR * self.likeness
+            and self.confidence >= LEAST_CONFIDENCE
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,8 +113,11 @@ def place_lag(
     if len(lags) < LEAST_STRETCHES:
         return None
     middle = float(np.median(lags))
-    spread = max(1.4826 * float(np.median(np.abs(np.array(lags) - middle))),
-                 float(np.std(lags, ddof=1)), (step_ms or its_step) / math.sqrt(12))  # fmt: skip
+    spread = max(
+        1.4826 * float(np.median(np.abs(np.array(lags) - middle))),
+        float(np.std(lags, ddof=1)),
+        (step_ms or its_step) / math.sqrt(12),
+    )
     u_ms = 2 * spread * math.sqrt(1 + 1 / len(lags))
     return PlaceLag(round(middle), math.ceil(u_ms), len(lags))
 
@@ -174,8 +180,9 @@ def _memory_of(changes: Values) -> Values:
     whole = float((centred**2).sum())
     if whole == 0:
         return np.zeros(_MEMORY)
-    return np.array([float((centred[:-k] * centred[k:]).sum()) / whole
-                     for k in range(1, _MEMORY + 1)])  # fmt: skip
+    return np.array(
+        [float((centred[:-k] * centred[k:]).sum()) / whole for k in range(1, _MEMORY + 1)]
+    )
 
 
 def _likeness(own: Values, beside: Values, lag: int) -> float:

@@ -45,9 +45,7 @@ class ClockFit:
     jumps: tuple[int, ...]
 
 
-def stretched(
-    reads: Sequence[ClockRead], drift_ppm: float = USUAL_DRIFT_PPM
-) -> ClockFit:  # fmt: skip
+def stretched(reads: Sequence[ClockRead], drift_ppm: float = USUAL_DRIFT_PPM) -> ClockFit:
     """Return a clock stretched between the contacts at which it was read.
 
     Between two contacts the uncertainty is greatest in the middle: that of both, and of a rate that
@@ -107,8 +105,9 @@ def usual_drifts(rates_ppm: Mapping[str, Sequence[float]]) -> dict[str, float]:
     for model, listed in rates_ppm.items():
         known = [one for one in listed if abs(one) <= _MOST_RATE_PPM]
         if len(known) >= _LEAST_CLOCKS:
-            found[model] = max(2 * math.sqrt(sum(r * r for r in known) / len(known)),
-                               _LEAST_DRIFT_PPM)  # fmt: skip
+            found[model] = max(
+                2 * math.sqrt(sum(r * r for r in known) / len(known)), _LEAST_DRIFT_PPM
+            )
     return found
 
 

@@ -27,9 +27,12 @@ Inputs = Sequence[tuple[str, float, Uncertainty]]
 
 
 def through(
-    formula: Formula, parameters: Mapping[str, float], inputs: Inputs,
-    steps: Iterable[Correction], at_ms: int = 0,
-) -> Uncertainty:  # fmt: skip
+    formula: Formula,
+    parameters: Mapping[str, float],
+    inputs: Inputs,
+    steps: Iterable[Correction],
+    at_ms: int = 0,
+) -> Uncertainty:
     """Return how sure a value is that a formula makes of others.
 
     Args:
@@ -72,9 +75,12 @@ def _of(formula: Formula, parameters: Mapping[str, float], inputs: Values) -> Va
 
 
 def _slope(
-    formula: Formula, parameters: Mapping[str, float], values: Sequence[float],
-    us: Sequence[float], place: int,
-) -> float:  # fmt: skip
+    formula: Formula,
+    parameters: Mapping[str, float],
+    values: Sequence[float],
+    us: Sequence[float],
+    place: int,
+) -> float:
     """Return by how much a formula's value changes with one input, from u below it to u above."""
     step = us[place] or 1e-4 * max(abs(values[place]), 1.0)
     inputs = np.array([values, values])
@@ -85,14 +91,21 @@ def _slope(
 
 
 def _is_straight(
-    formula: Formula, parameters: Mapping[str, float], values: Sequence[float],
-    us: Sequence[float], slopes: Sequence[float],
-) -> bool:  # fmt: skip
+    formula: Formula,
+    parameters: Mapping[str, float],
+    values: Sequence[float],
+    us: Sequence[float],
+    slopes: Sequence[float],
+) -> bool:
     """Whether a formula is as good as straight over ± u and ± 2 u of its inputs, one by one and all
     at once."""
     there = np.array(values)
-    moves = [np.eye(len(us))[place] * us[place] * by
-             for place in range(len(us)) if us[place] > 0 for by in (1.0, 2.0)]  # fmt: skip
+    moves = [
+        np.eye(len(us))[place] * us[place] * by
+        for place in range(len(us))
+        if us[place] > 0
+        for by in (1.0, 2.0)
+    ]
     corners = list(product((1.0, -1.0), repeat=len(us)))[: 2 ** (len(us) - 1)]
     moves += [np.array(signs) * us for signs in corners]
     if not moves or not any(us):
@@ -121,12 +134,17 @@ def _as_drawn(
     whole = _half_width(formula, parameters, inputs, sources)
     if not math.isfinite(whole):
         return list(shares)
-    alone = {key: _half_width(formula, parameters, inputs, {key: moves})
-             for key, moves in sources.items()}  # fmt: skip
+    alone = {
+        key: _half_width(formula, parameters, inputs, {key: moves})
+        for key, moves in sources.items()
+    }
     alone = {key: width if math.isfinite(width) else 0.0 for key, width in alone.items()}
     size = math.hypot(*alone.values())
-    found = [replace(one, u=math.copysign(alone[_key(one, one.of)], one.u)) for one in shares
-             if _key(one, one.of) in alone]  # fmt: skip
+    found = [
+        replace(one, u=math.copysign(alone[_key(one, one.of)], one.u))
+        for one in shares
+        if _key(one, one.of) in alone
+    ]
     if size == 0 or not found:
         return [UncertaintyShare("resolution", whole / 2)] if whole else list(shares)
     return [replace(one, u=one.u / size * whole / 2) for one in found]
@@ -152,9 +170,11 @@ def _sources(inputs: Inputs) -> dict[_Key, Values]:
 
 
 def _half_width(
-    formula: Formula, parameters: Mapping[str, float], inputs: Inputs,
+    formula: Formula,
+    parameters: Mapping[str, float],
+    inputs: Inputs,
     sources: Mapping[_Key, Values],
-) -> float:  # fmt: skip
+) -> float:
     """Return how far from the value 95 % of the draws that give a value lie, at most; NaN where
     none does."""
     values = np.array([value for _, value, _ in inputs])

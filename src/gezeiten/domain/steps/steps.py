@@ -6,8 +6,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, Literal
 
-GapState = Literal["open", "left open", "estimated", "from the logger", "from another source",
-                   "not calculated"]  # fmt: skip
+GapState = Literal[
+    "open", "left open", "estimated", "from the logger", "from another source", "not calculated"
+]
 NOT_CALCULATED: GapState = "not calculated"
 """What a gap of a calculated series is whose first input has readings there: it goes once what it
 rests on is put right."""

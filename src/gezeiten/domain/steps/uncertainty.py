@@ -59,9 +59,12 @@ class Uncertainty:
 
 
 def of_reading(
-    decimals: int, steps: Iterable[Correction], raw: Series, slope_a_second: float,
+    decimals: int,
+    steps: Iterable[Correction],
+    raw: Series,
+    slope_a_second: float,
     clock_u_ms: float | None,
-) -> Uncertainty:  # fmt: skip
+) -> Uncertainty:
     """Return how sure a measured reading is.
 
     Args:
@@ -172,8 +175,9 @@ def of_mean(over: AveragedPeriod) -> Uncertainty:
     for kind in ("calibration", "reference"):
         u = _weighed(over, kind)
         if u > 0:
-            rested_on = {one.step for _, its in over.parts for one in its.shares
-                         if one.kind == kind}  # fmt: skip
+            rested_on = {
+                one.step for _, its in over.parts for one in its.shares if one.kind == kind
+            }
             shares.append(UncertaintyShare(kind, u, step=",".join(sorted(rested_on))))
     if over.clock_u_ms is not None and over.length_s > 0:
         shares.append(
@@ -187,8 +191,10 @@ def of_mean(over: AveragedPeriod) -> Uncertainty:
 
 def _weighed(over: AveragedPeriod, kind: str) -> float:
     """Return the shares of a kind, each part's by how much of the stretch it is."""
-    return sum(share * math.hypot(*(one.u for one in its.shares if one.kind == kind))
-               for share, its in over.parts)  # fmt: skip
+    return sum(
+        share * math.hypot(*(one.u for one in its.shares if one.kind == kind))
+        for share, its in over.parts
+    )
 
 
 def of_sum(over: AveragedPeriod) -> Uncertainty:
@@ -247,6 +253,7 @@ def of_slope(one: Uncertainty, hours: Values) -> Uncertainty:
         one: how sure a reading is; hours: their instants, (n,), not all the same.
     """
     spread = math.sqrt(float(((hours - hours.mean()) ** 2).sum()))
-    shares = [replace(share, u=share.u / spread) for share in one.shares
-              if share.kind == "resolution"]  # fmt: skip
+    shares = [
+        replace(share, u=share.u / spread) for share in one.shares if share.kind == "resolution"
+    ]
     return Uncertainty(tuple(shares), one.is_least)

@@ -155,14 +155,19 @@ def _unfolded(line: str, across: Across) -> list[str]:
         return []  # where lines say a clock, the columns are no hours
     if not across.step_min:
         days = [_with_date([*_parted(before), label]) for label in across.labels]
-        return ["\t".join([*day, value]) for day, value in zip(days, values, strict=False)
-                if day is not None]  # fmt: skip
+        return [
+            "\t".join([*day, value])
+            for day, value in zip(days, values, strict=False)
+            if day is not None
+        ]
     head = before if any(_DATE.match(cell) for cell in before) else _with_date(before)
     if head is None:
         return []
     at = next(i for i, cell in enumerate(head) if _DATE.match(cell))
-    return ["\t".join([*head[:at], f"{head[at]} {label}", *head[at + 1 :], value])
-            for label, value in zip(across.labels, values, strict=False)]  # fmt: skip
+    return [
+        "\t".join([*head[:at], f"{head[at]} {label}", *head[at + 1 :], value])
+        for label, value in zip(across.labels, values, strict=False)
+    ]
 
 
 def _parted(cells: list[str]) -> list[str]:
@@ -217,8 +222,10 @@ def _halves_below(head: str, first: str, second: str) -> int:
 
 
 def _are_halves(cells: list[str], whole: int) -> bool:
-    return all(_HALVES.match(a) and b.isdecimal()
-               for a, b in zip(cells[whole::2], cells[whole + 1 :: 2], strict=True))  # fmt: skip
+    return all(
+        _HALVES.match(a) and b.isdecimal()
+        for a, b in zip(cells[whole::2], cells[whole + 1 :: 2], strict=True)
+    )
 
 
 def with_whole_numbers(lines: Iterable[str]) -> Iterator[str]:
@@ -276,8 +283,9 @@ def _together(waiting: list[str], usual: Counter[tuple[str, int]]) -> list[str]:
         usual.update((sign, len(cells_of(whole, sign))) for sign in _SIGNS if sign in whole)
         return waiting
     columns = {(sign, len(cells_of(whole, sign))) for sign in _SIGNS if sign in whole}
-    alone = {(sign, len(cells_of(one, sign)))
-             for one in waiting[1:] for sign in _SIGNS if sign in one}  # fmt: skip
+    alone = {
+        (sign, len(cells_of(one, sign))) for one in waiting[1:] for sign in _SIGNS if sign in one
+    }
     is_known = not usual or any(usual[one] for one in columns)
     are_lines = any(usual[one] for one in alone) or _are_alike(waiting[1:-1])
     return [whole] if is_known and not are_lines else waiting

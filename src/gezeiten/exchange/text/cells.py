@@ -35,8 +35,12 @@ def number_signs(
         return ",", ".", []
     if any(re.fullmatch(_GROUPS % "," + r"\.\d*", cell) for cell in cells):
         return ".", ",", []
-    commas = [cell for cell in cells if re.fullmatch(r"[+\-−]?[\d '’\u00a0\u202f]*\d,\d+", cell)
-              or re.fullmatch(r"[+\-−]?,\d+", cell)]  # fmt: skip
+    commas = [
+        cell
+        for cell in cells
+        if re.fullmatch(r"[+\-−]?[\d '’\u00a0\u202f]*\d,\d+", cell)
+        or re.fullmatch(r"[+\-−]?,\d+", cell)
+    ]
     points = [cell for cell in cells if re.fullmatch(r"[+\-−]?[\d '’\u00a0\u202f]*\.\d+", cell)]
     in_threes = [cell for cell in commas if re.fullmatch(r"[+\-−]?\d{1,3},\d{3}", cell)]
     twice = [cell for cell in cells if re.fullmatch(_GROUPS % ",", cell) and cell.count(",") > 1]
@@ -51,7 +55,7 @@ def number_signs(
             return ".", apart, []
         are_thousands = bool(points) and all(
             re.fullmatch(r"[+\-−]?\d{1,3}\.\d{3}", cell) for cell in points
-        )  # fmt: skip
+        )
         return ",", apart or ("." if are_thousands else ""), []
     others = {cell for cell in points if not re.fullmatch(r"[+\-−]?\d{1,3}\.\d{3}", cell)}
     if len(others) > 1:  # one alone, time and again, may be a mark for no value
@@ -91,8 +95,9 @@ def glued_units(rows: list[list[str]], columns: list[int]) -> dict[int, str]:
     """Return by column the unit that is written behind most of its numbers."""
     units: dict[int, str] = {}
     for column in columns:
-        behind = Counter(found[3] for row in rows if (found := GLUED.match(row[column]))
-                         and found[3])  # fmt: skip
+        behind = Counter(
+            found[3] for row in rows if (found := GLUED.match(row[column])) and found[3]
+        )
         if not behind:
             continue
         word, often = behind.most_common(1)[0]
@@ -134,8 +139,11 @@ def marks(rows: list[list[str]], columns: list[int], form: TextForm) -> list[For
     """Ask about numbers that come again exactly and lie far from all others: -8888, 99.99, 1e20."""
     found: dict[str, int] = {}
     for column in columns:
-        cells = [row[column] for row in rows
-                 if NUMBER.match(row[column]) and row[column] not in USUAL_MISSING]  # fmt: skip
+        cells = [
+            row[column]
+            for row in rows
+            if NUMBER.match(row[column]) and row[column] not in USUAL_MISSING
+        ]
         values = {
             cell: value for cell in set(cells) if (value := number_of(cell, form)) is not None
         }
@@ -167,9 +175,7 @@ def _is_far(value: float, others: list[float]) -> bool:
 
 
 # -- flags -----------------------------------------------------------------------------------------
-def code_columns(
-    rows: list[list[str]], header: tuple[str, ...], columns: list[int]
-) -> list[int]:  # fmt: skip
+def code_columns(rows: list[list[str]], header: tuple[str, ...], columns: list[int]) -> list[int]:
     """Return of columns of numbers those that hold codes about the values of others: few whole
     numbers below words that say so."""
     found = []
@@ -228,12 +234,15 @@ def flags_asked(column: int, words: str, said: Counter[str]) -> list[FormatQuest
     """Ask which of the flags in a column say that there is no value, and which that one is suspect;
     words: above it."""
     title = f"“{words}”" if words else f"Column {column + 1}"
-    choices = tuple((flag, f"{flag or 'nothing'} ({_times(many)})")
-                    for flag, many in said.most_common())  # fmt: skip
+    choices = tuple(
+        (flag, f"{flag or 'nothing'} ({_times(many)})") for flag, many in said.most_common()
+    )
     none = f"{title} holds flags. Which of them say that there is no value?"
     suspect = f"And which of the flags in {title} say that a value is suspect?"
-    return [FormatQuestion(kind, question, choices, many=True, about=column)
-            for kind, question in (("flags", none), ("suspects", suspect))]  # fmt: skip
+    return [
+        FormatQuestion(kind, question, choices, many=True, about=column)
+        for kind, question in (("flags", none), ("suspects", suspect))
+    ]
 
 
 def with_signs(form: TextForm, decimal: str, thousands: str, units: dict[int, str]) -> TextForm:

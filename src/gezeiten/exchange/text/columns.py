@@ -68,15 +68,25 @@ def _plain(words: str) -> str:
 
 def _spelled_out(bare: str) -> str:
     found = re.fullmatch(r"(ch|k|col|s|sp|kan|chan)(\d+)", bare)
-    long = {"ch": "channel", "k": "kanal", "kan": "kanal", "chan": "channel", "col": "column",
-            "s": "sensor", "sp": "spalte"}  # fmt: skip
+    long = {
+        "ch": "channel",
+        "k": "kanal",
+        "kan": "kanal",
+        "chan": "channel",
+        "col": "column",
+        "s": "sensor",
+        "sp": "spalte",
+    }
     return long[found[1]] + found[2] if found else ""
 
 
 def ties_of(
-    rows: list[list[str]], columns: list[int], form: TextForm, told: SeriesNaming,
+    rows: list[list[str]],
+    columns: list[int],
+    form: TextForm,
+    told: SeriesNaming,
     explanations: dict[int, str],
-) -> tuple[ColumnTie, ...]:  # fmt: skip
+) -> tuple[ColumnTie, ...]:
     """Return what columns of numbers seem to measure, "" where nothing tells; of lines that are of
     several stations or names, for each of them."""
     values = [c for c in columns if c not in (told.station_column, told.name_column)]
@@ -151,8 +161,12 @@ def unit_hint(key: str, values: list[float]) -> str:
     return next(iter(fitting.values())) if len(fitting) == 1 else ""
 
 
-_USUAL = {"air_pressure": (50.0, 110.0), "air_temperature": (-30.0, 45.0),
-          "water_temperature": (-2.0, 40.0), "soil_temperature": (-15.0, 45.0)}  # fmt: skip
+_USUAL = {
+    "air_pressure": (50.0, 110.0),
+    "air_temperature": (-30.0, 45.0),
+    "water_temperature": (-2.0, 40.0),
+    "soil_temperature": (-15.0, 45.0),
+}
 """Between what means usually lie, in the recorded unit."""
 
 

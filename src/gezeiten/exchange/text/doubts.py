@@ -15,9 +15,29 @@ from gezeiten.exchange.text.form import (
 )
 from gezeiten.exchange.text.moments import as_start, iso_day
 
-KINDS = ("inside", "kind", "time", "columns", "order", "period", "start", "date", "year", "zone",
-         "decimal", "names", "words", "glued", "missing", "flags", "suspects", "far",
-         "range", "constant", "future")  # fmt: skip
+KINDS = (
+    "inside",
+    "kind",
+    "time",
+    "columns",
+    "order",
+    "period",
+    "start",
+    "date",
+    "year",
+    "zone",
+    "decimal",
+    "names",
+    "words",
+    "glued",
+    "missing",
+    "flags",
+    "suspects",
+    "far",
+    "range",
+    "constant",
+    "future",
+)
 """In the order in which they are asked: what is asked later may hang on what was before."""
 TYPED = ("start", "date", "year", "zone")
 """These may be answered by something typed as well."""
@@ -81,8 +101,9 @@ def answered(form: TextForm, doubt: FormatQuestion, value: str) -> TextForm:
     if doubt.kind == "start" and not value.startswith(("head:", "name:")):
         value = as_start(value)
     if doubt.kind in ("start", "date", "year"):
-        beside = tuple(_said(one, value) if not one.text and one.kind != "line" else one
-                       for one in form.beside)  # fmt: skip
+        beside = tuple(
+            _said(one, value) if not one.text and one.kind != "line" else one for one in form.beside
+        )
         return replace(form, beside=beside)
     if doubt.kind == "zone":
         return replace(form, time=replace(time, zone=value))
@@ -102,9 +123,13 @@ def answered(form: TextForm, doubt: FormatQuestion, value: str) -> TextForm:
         if doubt.of and all(one.column != doubt.about for one in form.flags):
             form = replace(form, flags=(*form.flags, Flags(doubt.about, doubt.of)))
         saying = _none_of if doubt.kind == "flags" else _suspects_of
-        return replace(form, flags=tuple(
-            saying(one, marks, listed) if one.column == doubt.about else one for one in form.flags
-        ))  # fmt: skip
+        return replace(
+            form,
+            flags=tuple(
+                saying(one, marks, listed) if one.column == doubt.about else one
+                for one in form.flags
+            ),
+        )
     return form
 
 

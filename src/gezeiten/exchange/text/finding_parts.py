@@ -37,10 +37,14 @@ _WITH_BOTH = tuple(
 """Columns with the day of the year beside month and day."""
 _LAYOUTS = (
     *_WITH_BOTH,
-    ("%Y", "%m", "%d", "%H", "%M", "%S"), ("%Y", "%m", "%d", "%H", "%M"),
-    ("%Y", "%m", "%d", "%H%M"), ("%Y", "%j", "%H", "%M"), ("%Y", "%j", "%H%M"),
-    ("%d", "%m", "%Y", "%H", "%M"), ("%Y", "%m", "%d", "%H"),
-)  # fmt: skip
+    ("%Y", "%m", "%d", "%H", "%M", "%S"),
+    ("%Y", "%m", "%d", "%H", "%M"),
+    ("%Y", "%m", "%d", "%H%M"),
+    ("%Y", "%j", "%H", "%M"),
+    ("%Y", "%j", "%H%M"),
+    ("%d", "%m", "%Y", "%H", "%M"),
+    ("%Y", "%m", "%d", "%H"),
+)
 """Columns beside each other, as they stand where nothing is written above them."""
 _WHERE_SAID = (*_LAYOUTS, ("%Y", "%j", "%H", "%M", "%S"), ("%d", "%m", "%Y", "%H", "%M", "%S"))
 """What columns may be of which somebody says that they are the time."""
@@ -113,8 +117,9 @@ def parts_by_numbers(
     others = [one for one in found if one.score == best.score and not _agree(one, best)]
     if not others:
         return best.time, []
-    choices = {_example(one): columns_value(one.columns, " ".join(one.parts))
-               for one in (best, *others)}  # fmt: skip
+    choices = {
+        _example(one): columns_value(one.columns, " ".join(one.parts)) for one in (best, *others)
+    }
     question = f"“{' '.join(rows[0][: max(best.columns) + 1])}”: which time is that?"
     doubt = FormatQuestion(
         "columns", question, tuple((value, words) for words, value in choices.items())
@@ -192,8 +197,11 @@ def _order_and_evenness(instants: NDArray[np.int64]) -> tuple[float, float]:
 
 def parts_in(rows: list[list[str]], columns: tuple[int, ...]) -> tuple[str, ...]:
     """Return of which parts of a time columns are that somebody says are the time, () of none."""
-    fitting = [parts for parts in _WHERE_SAID
-               if len(parts) == len(columns) and _are_parts(rows, columns, parts)]  # fmt: skip
+    fitting = [
+        parts
+        for parts in _WHERE_SAID
+        if len(parts) == len(columns) and _are_parts(rows, columns, parts)
+    ]
     found = [(parts, _candidate(rows, columns, parts)) for parts in fitting]
     scored = [(one.score, parts) for parts, one in found if one is not None]
     return max(scored, key=lambda one: one[0])[1] if scored else ()
@@ -262,8 +270,9 @@ def _is_date(row: list[str], columns: tuple[int, ...], parts: tuple[str, ...]) -
 def _go_on(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
     """Whether the dates go one way: numbers that only look like one do not."""
     order = sorted(range(len(parts)), key=lambda i: "%Y %j %m %d %H%M %H %M %S".find(parts[i]))
-    keys = [tuple(int(row[columns[i]]) for i in order) for row in rows
-            if _is_date(row, columns, parts)]  # fmt: skip
+    keys = [
+        tuple(int(row[columns[i]]) for i in order) for row in rows if _is_date(row, columns, parts)
+    ]
     # lines of several stations come at one instant
     steps = [(b > a) - (b < a) for a, b in pairwise(keys) if a != b]
     return len(steps) >= 0.1 * len(keys) and abs(sum(steps)) >= 0.8 * len(steps)

@@ -129,8 +129,10 @@ def _texts(rows: list[list[str]], columns: tuple[int, ...]) -> list[str]:
     last = [row[columns[-1]] for row in rows]
     if len(columns) > 1 and _is_hhmm(last):
         last = [cell.zfill(4) for cell in last]
-    joined = [" ".join([*(row[c] for c in columns[:-1]), cell]).strip()
-              for row, cell in zip(rows, last, strict=True)]  # fmt: skip
+    joined = [
+        " ".join([*(row[c] for c in columns[:-1]), cell]).strip()
+        for row, cell in zip(rows, last, strict=True)
+    ]
     if any(re.search(r"[^\W\d_]{3}|[ap]\.?\s?m\b", text, re.IGNORECASE) for text in joined):
         joined = in_english(pl.Series(joined)).to_list()
     return [MIDNIGHT.sub(r"\g<1>00\g<2>00\g<3>\g<4>", text) for text in joined]
@@ -140,9 +142,10 @@ def _is_hhmm(cells: list[str]) -> bool:
     """Whether cells are times of day like 5, 10, 355, 1200."""
     numbers = [int(cell) for cell in cells if re.fullmatch(r"\d{1,4}", cell)]
     return (
-        are_few(len(cells) - len(numbers), len(cells)) and max(numbers, default=0) > 99
+        are_few(len(cells) - len(numbers), len(cells))
+        and max(numbers, default=0) > 99
         and all(one <= 2400 and one % 100 < 60 for one in numbers)
-    )  # fmt: skip
+    )
 
 
 def _has_clock(fits: dict[str, str]) -> bool:
@@ -185,7 +188,7 @@ _ORDER_WORDS = (
 
 def with_order(
     time: TimeForm, doubts: tuple[FormatQuestion, ...], more: list[list[str]], head: list[str]
-) -> tuple[TimeForm, tuple[FormatQuestion, ...]]:  # fmt: skip
+) -> tuple[TimeForm, tuple[FormatQuestion, ...]]:
     """Return a time, and what is asked, once the head or any other line of the text has told
     whether the day comes first.
 
@@ -211,10 +214,9 @@ def _settled(texts: list[str], fits: dict[str, str]) -> str | None:
     """Return the order that a day beyond the twelfth tells; None without one, or where they
     differ."""
     only = {
-        order: any(follows(text, fits[order]) and not follows(text, fits[other])
-                   for text in texts)
+        order: any(follows(text, fits[order]) and not follows(text, fits[other]) for text in texts)
         for order, other in (("dmy", "mdy"), ("mdy", "dmy"))
-    }  # fmt: skip
+    }
     told = [order for order, is_told in only.items() if is_told]
     return told[0] if len(told) == 1 else None
 
@@ -263,8 +265,11 @@ def _are_hours(
         return True
     keys = [tuple(row[day] for day in days) for row in whole]
     hours = [int(row[column]) for row in whole]
-    same_day = [b - a for a, b, one, other in zip(hours, hours[1:], keys, keys[1:], strict=False)
-                if one == other]  # fmt: skip
+    same_day = [
+        b - a
+        for a, b, one, other in zip(hours, hours[1:], keys, keys[1:], strict=False)
+        if one == other
+    ]
     return len(same_day) > len(whole) // 2 and all(step == same_day[0] > 0 for step in same_day)
 
 
@@ -288,8 +293,11 @@ def _clock_elsewhere(rows: list[list[str]], _header: tuple[str, ...]) -> _Found 
 
 
 def _clocks(rows: list[list[str]], but: tuple[int, ...] = ()) -> list[int]:
-    return [i for i in range(min(len(rows[0]), 12))
-            if i not in but and _are_clocks([row[i] for row in rows])]  # fmt: skip
+    return [
+        i
+        for i in range(min(len(rows[0]), 12))
+        if i not in but and _are_clocks([row[i] for row in rows])
+    ]
 
 
 def _parts_with_clock(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
@@ -307,18 +315,24 @@ def _with_clock_as_number(
         if clock is None or "%I" in clock:
             continue
         digits = ["".join(re.findall(r"\d+", f"{cell:0>5}")[:2]) for cell in cells]
-        changed = [[*row[:column], cell, *row[column + 1 :]]
-                   for row, cell in zip(rows, digits, strict=True)]  # fmt: skip
+        changed = [
+            [*row[:column], cell, *row[column + 1 :]]
+            for row, cell in zip(rows, digits, strict=True)
+        ]
         words = (*header[:column], "hhmm", *header[column + 1 :]) if header else ()
         for find in ways:
             found = find(changed, words)
             if found is not None and column in found[0].columns:
                 time, doubts = found
                 return replace(time, pattern=time.pattern.replace("%H%M", clock)), [
-                    replace(one, choices=tuple((value.replace("%H%M", clock), said)
-                                               for value, said in one.choices))
+                    replace(
+                        one,
+                        choices=tuple(
+                            (value.replace("%H%M", clock), said) for value, said in one.choices
+                        ),
+                    )
                     for one in doubts
-                ]  # fmt: skip
+                ]
     return None
 
 
@@ -330,8 +344,10 @@ def _clock_pattern(cells: list[str]) -> str | None:
 
 
 def _are_clocks(cells: list[str]) -> bool:
-    good = sum(bool(re.fullmatch(r"\d{1,2}[:.h]\d\d(?:[:.]\d\d)?(?:\.\d+)?(?: ?[AaPp]\.?[Mm]\.?)?",
-                                 cell)) for cell in cells)  # fmt: skip
+    good = sum(
+        bool(re.fullmatch(r"\d{1,2}[:.h]\d\d(?:[:.]\d\d)?(?:\.\d+)?(?: ?[AaPp]\.?[Mm]\.?)?", cell))
+        for cell in cells
+    )
     in_colons = any(":" in cell or "h" in cell for cell in cells)
     return in_colons and are_few(len(cells) - good, len(cells))
 
@@ -348,8 +364,10 @@ def _in_periods(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | Non
         fits = patterns_of(begins)
         if fits:
             time, doubts = _chosen((column,), fits, begins)
-            choices = tuple((period_value(part, (column,)), f"the {part}: {halves[0][i]}")
-                            for i, part in enumerate(("begin", "end")))  # fmt: skip
+            choices = tuple(
+                (period_value(part, (column,)), f"the {part}: {halves[0][i]}")
+                for i, part in enumerate(("begin", "end"))
+            )
             question = f"“{rows[0][column]}”: which of the two is the time of the values?"
             doubts = [*doubts, FormatQuestion("period", question, choices)]
             return replace(time, period="begin"), doubts
@@ -423,8 +441,10 @@ def _which_counts(
 ) -> FormatQuestion:
     said = [" ".join(rows[0][column] for column in columns) for columns in both]
     words = [header[columns[0]] if header else f"column {columns[0] + 1}" for columns in both]
-    choices = tuple((period_value("", columns), f"“{word}”: {text}")
-                    for columns, word, text in zip(both, words, said, strict=True))  # fmt: skip
+    choices = tuple(
+        (period_value("", columns), f"“{word}”: {text}")
+        for columns, word, text in zip(both, words, said, strict=True)
+    )
     return FormatQuestion(
         "period", "There are two times: which of them is that of the values?", choices
     )
@@ -487,9 +507,12 @@ def date_pattern(days: list[str], clock: str) -> tuple[str, list[FormatQuestion]
 
 # -- counted -----------------------------------------------------------------------------------
 _COUNTS: tuple[tuple[str, float, float], ...] = (
-    ("epoch_s", 2.0e8, 5.0e9), ("epoch_ms", 2.0e11, 5.0e12), ("epoch_us", 2.0e14, 5.0e15),
-    ("year", 1900.0, 2100.0), ("day_1900", 20_000.0, 75_000.0),
-)  # fmt: skip
+    ("epoch_s", 2.0e8, 5.0e9),
+    ("epoch_ms", 2.0e11, 5.0e12),
+    ("epoch_us", 2.0e14, 5.0e15),
+    ("year", 1900.0, 2100.0),
+    ("day_1900", 20_000.0, 75_000.0),
+)
 _DAY_WORDS = re.compile(r"date|time|zeit|datum|day|tag|serial|fecha|heure|data|tijd|jour")
 
 
@@ -529,12 +552,20 @@ def _days(column: int, numbers: list[float]) -> _Found:
         "day_1900": datetime(1899, 12, 30),  # noqa: DTZ001 - of a wall
         "day_1904": datetime(1904, 1, 1),  # noqa: DTZ001
     }
-    choices = tuple((name, _day_said(begin + timedelta(days=first)))
-                    for name, begin in begun.items())  # fmt: skip
+    choices = tuple(
+        (name, _day_said(begin + timedelta(days=first))) for name, begin in begun.items()
+    )
     doubt = FormatQuestion("order", f"“{first:g}”: which day is that?", choices)
     return TimeForm((column,), "day_1900"), [doubt]
 
 
-_WAYS = (_parts_with_clock, parts_by_words, parts_by_numbers, _written, _clock_elsewhere,
-         _in_periods, _counted)  # fmt: skip
+_WAYS = (
+    _parts_with_clock,
+    parts_by_words,
+    parts_by_numbers,
+    _written,
+    _clock_elsewhere,
+    _in_periods,
+    _counted,
+)
 """How times are looked for, the surest first."""

@@ -16,10 +16,32 @@ SPACES = " "
 MIXED = "mix"
 """Between columns stands now one sign, now another, with or without blanks."""
 USUAL_MISSING = (
-    "", "NaN", "nan", "NAN", "NA", "N/A", "n/a", "#N/A", "null", "NULL", "None", "none", "-", "--",
-    "---", "----", "*", "**", "***", "****", "-9999", "-9999.0", "-999.9", "-999",
+    "",
+    "NaN",
+    "nan",
+    "NAN",
+    "NA",
+    "N/A",
+    "n/a",
+    "#N/A",
+    "null",
+    "NULL",
+    "None",
+    "none",
+    "-",
+    "--",
+    "---",
+    "----",
+    "*",
+    "**",
+    "***",
+    "****",
+    "-9999",
+    "-9999.0",
+    "-999.9",
+    "-999",
     "-99999",
-)  # fmt: skip
+)
 
 
 EPOCH_FACTORS = {"epoch_s": 1000.0, "epoch_ms": 1.0, "epoch_us": 0.001}
@@ -166,9 +188,12 @@ class TextForm:
 
     def accepted_values(self, kind: str, column: int, where: Where = ()) -> set[str]:
         """Return what was accepted of a column."""
-        return {value for one in self.accepted
-                if (one.kind, one.column, one.where) == (kind, column, where)
-                for value in one.values}  # fmt: skip
+        return {
+            value
+            for one in self.accepted
+            if (one.kind, one.column, one.where) == (kind, column, where)
+            for value in one.values
+        }
 
     @property
     def follows_lines(self) -> bool:
@@ -211,10 +236,14 @@ def parts(tie: ImportTemplate) -> list[ImportTemplate]:
         key = (one.point.strip() or tie.point.strip(), one.label.strip())
         found.setdefault(key, []).append(replace(one, point="", label=""))
     return [
-        replace(tie, name=f"{tie.name.strip()} · {label}" if label else tie.name.strip(),
-                point=point, columns=tuple(columns))
+        replace(
+            tie,
+            name=f"{tie.name.strip()} · {label}" if label else tie.name.strip(),
+            point=point,
+            columns=tuple(columns),
+        )
         for (point, label), columns in found.items()
-    ]  # fmt: skip
+    ]
 
 
 def tie_from_dict(data: dict[str, Any]) -> ImportTemplate:
@@ -227,8 +256,12 @@ def tie_from_dict(data: dict[str, Any]) -> ImportTemplate:
     try:
         raw = dict(data["form"])
         form = TextForm(
-            str(raw["encoding"]), str(raw["delimiter"]), str(raw["decimal"]),
-            whole(raw["first_line"]), whole(raw["columns"]), _time(raw["time"]),
+            str(raw["encoding"]),
+            str(raw["delimiter"]),
+            str(raw["decimal"]),
+            whole(raw["first_line"]),
+            whole(raw["columns"]),
+            _time(raw["time"]),
             opening=tuple((str(step), str(inner)) for step, inner in raw.get("opening", ())),
             beside=tuple(LineContext(**one) for one in raw.get("beside", ())),
             # a comma as decimal sign let points be those of thousands, before it was said
@@ -237,9 +270,11 @@ def tie_from_dict(data: dict[str, Any]) -> ImportTemplate:
             flags=tuple(_flags(one) for one in raw.get("flags", ())),
             ragged=bool(raw.get("ragged", False)),
             accepted=tuple(_accepted(one) for one in raw.get("accepted", ())),
-            **{name: tuple(str(one) for one in raw.get(name, ()))
-               for name in ("header", "units", "missing", "glued")},
-        )  # fmt: skip
+            **{
+                name: tuple(str(one) for one in raw.get(name, ()))
+                for name in ("header", "units", "missing", "glued")
+            },
+        )
         columns = tuple(_column(one) for one in data["columns"])
         return ImportTemplate(str(data["name"]), str(data["point"]), form, columns)
     except (KeyError, TypeError, ValueError) as exc:
@@ -249,22 +284,33 @@ def tie_from_dict(data: dict[str, Any]) -> ImportTemplate:
 
 
 def _time(raw: dict[str, Any]) -> TimeForm:
-    return TimeForm(tuple(whole(c) for c in raw["columns"]), str(raw["pattern"]), str(raw["zone"]),
-                    str(raw.get("period", "")), str(raw.get("rolls", "")),
-                    tuple(whole(c) for c in raw.get("fills", ())))  # fmt: skip
+    return TimeForm(
+        tuple(whole(c) for c in raw["columns"]),
+        str(raw["pattern"]),
+        str(raw["zone"]),
+        str(raw.get("period", "")),
+        str(raw.get("rolls", "")),
+        tuple(whole(c) for c in raw.get("fills", ())),
+    )
 
 
 def _flags(raw: dict[str, Any]) -> Flags:
-    return Flags(whole(raw["column"]), tuple(whole(one) for one in raw["of"]),
-                 tuple(str(one) for one in raw["none"]),
-                 tuple(str(one) for one in raw.get("good", ())),
-                 tuple(str(one) for one in raw.get("suspect", ())))  # fmt: skip
+    return Flags(
+        whole(raw["column"]),
+        tuple(whole(one) for one in raw["of"]),
+        tuple(str(one) for one in raw["none"]),
+        tuple(str(one) for one in raw.get("good", ())),
+        tuple(str(one) for one in raw.get("suspect", ())),
+    )
 
 
 def _accepted(raw: dict[str, Any]) -> AcceptedAnswer:
-    return AcceptedAnswer(str(raw["kind"]), whole(raw["column"]),
-                          tuple(str(one) for one in raw["values"]),
-                          _where(raw.get("where", ())))  # fmt: skip
+    return AcceptedAnswer(
+        str(raw["kind"]),
+        whole(raw["column"]),
+        tuple(str(one) for one in raw["values"]),
+        _where(raw.get("where", ())),
+    )
 
 
 def _where(raw: Any) -> Where:
@@ -272,6 +318,11 @@ def _where(raw: Any) -> Where:
 
 
 def _column(raw: dict[str, Any]) -> ColumnTie:
-    return ColumnTie(whole(raw["column"]), str(raw["quantity"]), str(raw["unit"]),
-                     _where(raw.get("where", ())),
-                     str(raw.get("point", "")), str(raw.get("label", "")))  # fmt: skip
+    return ColumnTie(
+        whole(raw["column"]),
+        str(raw["quantity"]),
+        str(raw["unit"]),
+        _where(raw.get("where", ())),
+        str(raw.get("point", "")),
+        str(raw.get("label", "")),
+    )

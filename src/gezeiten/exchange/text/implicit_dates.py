@@ -40,9 +40,13 @@ class ImplicitDate:
 
 
 def time_elsewhere(
-    rows: list[list[str]], header: tuple[str, ...], head: list[str], body: list[str],
-    sample: TextSample, columns: int,
-) -> ImplicitDate | None:  # fmt: skip
+    rows: list[list[str]],
+    header: tuple[str, ...],
+    head: list[str],
+    body: list[str],
+    sample: TextSample,
+    columns: int,
+) -> ImplicitDate | None:
     """Return the time of lines that say only a clock, or a day without its year, or count from a
     start; None of others.
 
@@ -53,8 +57,9 @@ def time_elsewhere(
     if yearless is not None:
         time, doubts = yearless
         time = replace(time, columns=(columns, *time.columns), rolls="year")
-        doubt = _asked("year", "No line says the year; which one is it?",
-                       _places(_YEAR, head, sample))  # fmt: skip
+        doubt = _asked(
+            "year", "No line says the year; which one is it?", _places(_YEAR, head, sample)
+        )
         return ImplicitDate(time, LineContext("said"), (*doubts, doubt))
     clock = clock_columns(rows)
     if clock is None:
@@ -127,8 +132,9 @@ def found_again(
             beside.append(one)
             continue
         if " +" in form.time.pattern:
-            moments = [text for text, _ in starts(_DAY, head, sample)
-                       if text.startswith(f"{one.kind}:")]  # fmt: skip
+            moments = [
+                text for text, _ in starts(_DAY, head, sample) if text.startswith(f"{one.kind}:")
+            ]
             text = moments[0].partition(":")[2] if len(moments) == 1 else ""
             beside.append(replace(one, text=text))
             if not text:

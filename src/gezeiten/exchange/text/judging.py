@@ -51,9 +51,12 @@ def bounds_of(tie: ColumnTie) -> tuple[float, float]:
 
 
 def doubts_about(
-    form: TextForm, series: list[SeriesCensus], words: WordCensus, names: set[Where],
+    form: TextForm,
+    series: list[SeriesCensus],
+    words: WordCensus,
+    names: set[Where],
     seen_words: dict[int, set[str]],
-) -> list[FormatQuestion]:  # fmt: skip
+) -> list[FormatQuestion]:
     """Return what is to be asked once all lines were read.
 
     Args:
@@ -74,8 +77,10 @@ def doubt_about_future(form: TextForm, last_ms: int | None, now_ms: int) -> list
     last = iso_utc(last_ms)
     if any(last <= known for known in form.accepted_values("future", -1)):
         return []
-    question = (f"The last reading would be of {last}, which is still to come. If its times are "
-                "read wrongly, say by hand, in the window, how they are written.")  # fmt: skip
+    question = (
+        f"The last reading would be of {last}, which is still to come. If its times are "
+        "read wrongly, say by hand, in the window, how they are written."
+    )
     choices = ((A_VALUE, "the text says so: import them"),)
     return [FormatQuestion("future", question, choices, seen=(last,))]
 
@@ -94,8 +99,10 @@ def _about_numbers(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
     far = [seen for seen in numbers.far(sums=sums) if not _is_among(seen.value, accepted, form)]
     if not far:
         return []
-    question = (f"{_title(form, tie)}: {_listed(far)} {_lies(far)} far from all other numbers. "
-                "What do such numbers mean?")  # fmt: skip
+    question = (
+        f"{_title(form, tie)}: {_listed(far)} {_lies(far)} far from all other numbers. "
+        "What do such numbers mean?"
+    )
     return [_number_doubt("far", question, far, tie)]
 
 
@@ -132,8 +139,10 @@ def _constant(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
     accepted = form.accepted_values("constant", tie.column, tie.where)
     if nothing_happened or _is_among(seen.value, accepted, form):
         return []
-    question = (f"{_title(form, tie)}: all {seen.count:,} numbers are {_text(seen.value)}. "
-                "What does that mean?")  # fmt: skip
+    question = (
+        f"{_title(form, tie)}: all {seen.count:,} numbers are {_text(seen.value)}. "
+        "What does that mean?"
+    )
     return [_number_doubt("constant", question, [seen], tie)]
 
 
@@ -141,8 +150,14 @@ def _number_doubt(
     kind: str, question: str, found: list[NumberSeen], tie: ColumnTie
 ) -> FormatQuestion:
     choices = ((NO_VALUE, "no value"), (A_VALUE, "values: import them"))
-    return FormatQuestion(kind, question, choices, about=tie.column, where=tie.where,
-                 seen=tuple(_text(one.value) for one in found))  # fmt: skip
+    return FormatQuestion(
+        kind,
+        question,
+        choices,
+        about=tie.column,
+        where=tie.where,
+        seen=tuple(_text(one.value) for one in found),
+    )
 
 
 def _title(form: TextForm, tie: ColumnTie) -> str:
@@ -153,8 +168,9 @@ def _title(form: TextForm, tie: ColumnTie) -> str:
 
 
 def _listed(found: list[NumberSeen]) -> str:
-    shown = [f"{_text(one.value)} ({_often(one.count)}, first in line {one.line:,})"
-             for one in found[:4]]  # fmt: skip
+    shown = [
+        f"{_text(one.value)} ({_often(one.count)}, first in line {one.line:,})" for one in found[:4]
+    ]
     return ", ".join(shown) + (", …" if len(found) > 4 else "")
 
 
@@ -182,8 +198,10 @@ def _about_names(form: TextForm, words: WordCensus, names: set[Where]) -> list[F
     for where, many in list(unknown.items())[:_MOST_LISTED]:
         name = " · ".join(text for _, text in where)
         question = f"{many:,} {'line is' if many == 1 else 'lines are'} of “{name}”, which is new."
-        choices = ((ADD, "import them, as a series of their own"),
-                   (NOTHING, "leave these lines out"))  # fmt: skip
+        choices = (
+            (ADD, "import them, as a series of their own"),
+            (NOTHING, "leave these lines out"),
+        )
         doubts.append(FormatQuestion("names", question, choices, about=where[0][0], where=where))
     return doubts
 
@@ -217,8 +235,10 @@ def _about_column(
 ) -> list[FormatQuestion]:
     of = flagged_columns(column, form.header, values)
     if of and are_flags(said, above) and not names_lines(above):
-        return [FormatQuestion(one.kind, one.question, one.choices, True, column, of)
-                for one in flags_asked(column, above, said)]  # fmt: skip
+        return [
+            FormatQuestion(one.kind, one.question, one.choices, True, column, of)
+            for one in flags_asked(column, above, said)
+        ]
     if len(said) > _FEW_WORDS and not names_lines(above):
         return []
     title = f"“{above}”" if above else f"Column {column + 1}"

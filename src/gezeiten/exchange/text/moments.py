@@ -14,8 +14,18 @@ START = "%Y-%m-%d %H:%M:%S"
 CLOCK = re.compile(r"(?i)(?<![\d:])(\d{1,2}:\d\d(?::\d\d)?(?:\s?[ap]\.?m\b\.?)?)(?![\d:])")
 _CLOCKS = ("%H:%M:%S", "%H:%M", "%I:%M:%S %p", "%I:%M %p")
 _TWO_WAYS = ("%d/%m/%Y", "%m/%d/%Y", "%d-%m-%Y", "%m-%d-%Y", "%d.%m.%y", "%d/%m/%y", "%m/%d/%y")
-_DAYS = ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d", "%d.%m.%Y", "%d. %b %Y", "%d %b %Y",
-         "%b %d, %Y", "%b %d %Y", "%d-%b-%Y")  # fmt: skip
+_DAYS = (
+    "%Y-%m-%d",
+    "%Y/%m/%d",
+    "%Y.%m.%d",
+    "%Y%m%d",
+    "%d.%m.%Y",
+    "%d. %b %Y",
+    "%d %b %Y",
+    "%b %d, %Y",
+    "%b %d %Y",
+    "%d-%b-%Y",
+)
 """How days are written that can be only one."""
 
 

@@ -129,10 +129,12 @@ def _within(path: Path, so_far: Opening) -> list[Opening]:
         if names:
             return [(*so_far, ("sheet", name)) for name in names]
         members = [
-            one.filename for one in zipfile.ZipFile(whole).infolist()
-            if not one.is_dir() and not one.filename.rpartition("/")[2].startswith(".")
+            one.filename
+            for one in zipfile.ZipFile(whole).infolist()
+            if not one.is_dir()
+            and not one.filename.rpartition("/")[2].startswith(".")
             and not one.filename.startswith("__MACOSX/")
-        ]  # fmt: skip
+        ]
     if not members:
         raise InputError(f"{path.name} holds no files; choose another one.")
     found: list[Opening] = []

@@ -21,11 +21,13 @@ def of_period(text: pl.Series, part: str) -> pl.Series:
     """
     frame = pl.DataFrame({"text": text})
     found = frame.select(
-        begin=pl.coalesce(pl.col("text").str.extract(_PARTS, 1),
-                          pl.col("text").str.extract(_SLASHED, 1)).str.strip_chars(),
-        end=pl.coalesce(pl.col("text").str.extract(_PARTS, 2),
-                        pl.col("text").str.extract(_SLASHED, 2)).str.strip_chars(),
-    )  # fmt: skip
+        begin=pl.coalesce(
+            pl.col("text").str.extract(_PARTS, 1), pl.col("text").str.extract(_SLASHED, 1)
+        ).str.strip_chars(),
+        end=pl.coalesce(
+            pl.col("text").str.extract(_PARTS, 2), pl.col("text").str.extract(_SLASHED, 2)
+        ).str.strip_chars(),
+    )
     if part == "begin":
         return found["begin"]
     is_clock = pl.col("end").str.contains(rf"^{_CLOCK}")

@@ -141,8 +141,13 @@ def _of_shape(sample: TextSample, shape: Shape, known: KnownFacts) -> Proposal:
     rows = _rows([*split[shape.first :], *tail], shape)
     head = lines[: shape.first]
     heads = headings_of(lines, shape)
-    form = replace(shape.draft, encoding=sample.encoding, opening=sample.opening,
-                   header=heads.words, units=heads.units)  # fmt: skip
+    form = replace(
+        shape.draft,
+        encoding=sample.encoding,
+        opening=sample.opening,
+        header=heads.words,
+        units=heads.units,
+    )
     if blocks.block is not None:
         form = replace(form, beside=(blocks.block,))
     form, doubts = _timed(form, rows, sample, shape, heads, known)
@@ -165,9 +170,13 @@ def _rows(split: list[list[str]], shape: Shape) -> list[list[str]]:
 
 
 def _timed(
-    form: TextForm, rows: list[list[str]], sample: TextSample, shape: Shape, heads: Headings,
+    form: TextForm,
+    rows: list[list[str]],
+    sample: TextSample,
+    shape: Shape,
+    heads: Headings,
     known: KnownFacts,
-) -> tuple[TextForm, tuple[FormatQuestion, ...]]:  # fmt: skip
+) -> tuple[TextForm, tuple[FormatQuestion, ...]]:
     """Return a form with its time, and what is asked about that."""
     head, body = sample.lines[: shape.first], sample.lines[shape.first :]
     time, doubts = find_time(rows, heads.words, known.time_columns)
@@ -197,15 +206,23 @@ def _without_names(form: TextForm, rows: list[list[str]]) -> tuple[TextForm, lis
 
 
 def _with_values(
-    form: TextForm, rows: list[list[str]], blocks: SeriesNaming, head: list[str], heads: Headings,
-    sample: TextSample, doubts: tuple[FormatQuestion, ...], known: KnownFacts,
-) -> Proposal:  # fmt: skip
+    form: TextForm,
+    rows: list[list[str]],
+    blocks: SeriesNaming,
+    head: list[str],
+    heads: Headings,
+    sample: TextSample,
+    doubts: tuple[FormatQuestion, ...],
+    known: KnownFacts,
+) -> Proposal:
     time = form.time.columns
     form, rows = _without_names(form, rows)
     numbers = number_columns(rows, form.columns, time)
-    told = blocks if blocks.block is not None else names_from_columns(
-        rows, form.header, time, known.station, known.no_names
-    )  # fmt: skip
+    told = (
+        blocks
+        if blocks.block is not None
+        else names_from_columns(rows, form.header, time, known.station, known.no_names)
+    )
     telling = (told.station_column, told.name_column, told.unit_column)
     codes = code_columns(rows, form.header, [c for c in numbers if c not in telling])
     numbers = [column for column in numbers if column not in codes]
@@ -220,12 +237,25 @@ def _with_values(
     facts = facts_of([line for i, line in enumerate(head) if i not in heads.rows])
     said = explained(form.header, facts)
     ties = ties_of(rows, values, form, told, said)
-    about = [*doubts, *sign_doubts, *glued_marks(rows, values, units), *marks(rows, values, form),
-             *flag_doubts]  # fmt: skip
+    about = [
+        *doubts,
+        *sign_doubts,
+        *glued_marks(rows, values, units),
+        *marks(rows, values, form),
+        *flag_doubts,
+    ]
     about.sort(key=lambda doubt: KINDS.index(doubt.kind))
-    return Proposal(form, tuple(sample.lines[:_SHOWN]), ties, tuple(about), facts, said,
-                    unit_hints(rows, ties, form), heads.rows,
-                    words=_words_in(rows, [*others, told.unit_column]))  # fmt: skip
+    return Proposal(
+        form,
+        tuple(sample.lines[:_SHOWN]),
+        ties,
+        tuple(about),
+        facts,
+        said,
+        unit_hints(rows, ties, form),
+        heads.rows,
+        words=_words_in(rows, [*others, told.unit_column]),
+    )
 
 
 def _words_in(rows: list[list[str]], columns: list[int]) -> dict[int, set[str]]:

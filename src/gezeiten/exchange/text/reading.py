@@ -124,9 +124,13 @@ class _Reader:
     """Reads pieces by one form."""
 
     def __init__(
-        self, form: TextForm, columns: tuple[int, ...], version: int, rows: tuple[Where, ...],
+        self,
+        form: TextForm,
+        columns: tuple[int, ...],
+        version: int,
+        rows: tuple[Where, ...],
         census: WordCensus | None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._form, self._columns, self._version = form, columns, version
         self._clocks: dict[Where, WallClock] = {
             where: WallClock(form.time, version) for where in rows or ((),)
@@ -143,8 +147,9 @@ class _Reader:
         self._as_words = {*form.time.columns, *self._conditions, *flags, *self._counted}
         self._wanted = sorted({*self._as_words, *columns})
         self._beside = [one.text for one in form.beside]
-        self._follows = [(i, re.compile(one.shape))
-                         for i, one in enumerate(form.beside) if one.kind == "line"]  # fmt: skip
+        self._follows = [
+            (i, re.compile(one.shape)) for i, one in enumerate(form.beside) if one.kind == "line"
+        ]
 
     def split(self, piece: TextPiece) -> _Split:
         """Return the columns of a piece; needs nothing of the pieces before."""
@@ -167,8 +172,14 @@ class _Reader:
         if not piece.text:
             nothing = np.empty(0, np.int64)
             words = {column: pl.Series([], dtype=pl.String) for column in self._conditions}
-            return ReadingChunk(nothing, {c: np.empty(0) for c in self._columns}, nothing, [],
-                         piece.done_bytes, words=words)  # fmt: skip
+            return ReadingChunk(
+                nothing,
+                {c: np.empty(0) for c in self._columns},
+                nothing,
+                [],
+                piece.done_bytes,
+                words=words,
+            )
         quick = None if split.frame is None else self._converted(split.frame, piece)
         if quick is not None:
             return quick
@@ -225,24 +236,28 @@ class _Reader:
         form, (text, sign, count) = self._form, even
         number = pl.Float64 if numbers and self._numbers.is_plain else pl.String
         names = self._names[: form.columns]
-        kinds = {self._names[i]: pl.String if i in self._as_words else number
-                 for i in self._wanted}  # fmt: skip
+        kinds = {self._names[i]: pl.String if i in self._as_words else number for i in self._wanted}
         schema = {name: kinds.get(name, pl.String) for name in names}
         missing = [mark for mark in form.missing if mark]
         by_words = any(i in self._as_words for i in self._columns)
         try:
             frame = pl.read_csv(
-                io.BytesIO(text), has_header=False, separator=sign, schema=schema,
+                io.BytesIO(text),
+                has_header=False,
+                separator=sign,
+                schema=schema,
                 columns=[i for i in self._wanted if i < form.columns],
                 null_values=missing if number == pl.Float64 and not by_words else None,
                 quote_char='"' if b'"' in text else None,
-            )  # fmt: skip
+            )
         except (pl.exceptions.PolarsError, ValueError):
             return None
         if len(frame) != count:
             return None
-        said = [pl.lit(text, pl.String).alias(self._names[form.columns + i])
-                for i, text in enumerate(self._beside)]  # fmt: skip
+        said = [
+            pl.lit(text, pl.String).alias(self._names[form.columns + i])
+            for i, text in enumerate(self._beside)
+        ]
         return frame.with_columns(said) if said else frame
 
     def _converted(self, frame: pl.DataFrame, piece: TextPiece) -> ReadingChunk | None:
@@ -254,8 +269,9 @@ class _Reader:
             times = self._instants(frame)
             if times.null_count():
                 return None
-            values = {column: self._numbers.strict(frame[self._names[column]])
-                      for column in self._columns}  # fmt: skip
+            values = {
+                column: self._numbers.strict(frame[self._names[column]]) for column in self._columns
+            }
         except (pl.exceptions.PolarsError, ValueError):
             return None
         utc = times.to_numpy().astype(np.int64)
@@ -264,8 +280,15 @@ class _Reader:
         self._take_flagged(frame, values)
         if self._census is not None:
             self._count_words(whole, np.ones(len(whole), np.bool_))
-        return ReadingChunk(utc, values, lines, [], piece.done_bytes, words=self._words(frame),
-                     suspect=self._suspect(frame))  # fmt: skip
+        return ReadingChunk(
+            utc,
+            values,
+            lines,
+            [],
+            piece.done_bytes,
+            words=self._words(frame),
+            suspect=self._suspect(frame),
+        )
 
     def _count_words(self, frame: pl.DataFrame, is_line: Marks) -> None:
         """Count what lines say beside times and values, and those of names that are not wanted;
@@ -277,8 +300,12 @@ class _Reader:
             wanted |= self._of(frame, where)
         if self._rows and not wanted.all():
             others = frame.filter(pl.Series(~wanted))
-            self._census.add_unwanted({column: others[self._names[column]].str.strip_chars()
-                                       for column in self._conditions})  # fmt: skip
+            self._census.add_unwanted(
+                {
+                    column: others[self._names[column]].str.strip_chars()
+                    for column in self._conditions
+                }
+            )
             frame = frame.filter(pl.Series(wanted))
         for column in self._counted:
             self._census.add_words(column, frame[self._names[column]])
@@ -319,8 +346,9 @@ class _Reader:
         return its
 
     def _words(self, frame: pl.DataFrame, keep: Marks | None = None) -> dict[int, pl.Series]:
-        words = {column: frame[self._names[column]].str.strip_chars()
-                 for column in self._conditions}  # fmt: skip
+        words = {
+            column: frame[self._names[column]].str.strip_chars() for column in self._conditions
+        }
         if keep is None:
             return words
         return {column: text.filter(pl.Series(keep)) for column, text in words.items()}
@@ -486,5 +514,6 @@ def _with_one(text: bytes, sign: bytes) -> bytes:
 
 def _without_any(cells: dict[int, str], values: dict[int, Values]) -> dict[int, str]:
     """Return of the lines with a cell that is no number those in which no other is one."""
-    return {i: why for i, why in cells.items()
-            if all(np.isnan(column[i]) for column in values.values())}  # fmt: skip
+    return {
+        i: why for i, why in cells.items() if all(np.isnan(column[i]) for column in values.values())
+    }

@@ -55,8 +55,9 @@ def sample_of(path: Path, opening: Opening = ()) -> TextSample:
     tail = first[SAMPLE_LINES:][-SAMPLE_LINES:]
     if not opening:
         tail = _last_lines(path, encoding) or tail
-    return TextSample(path, opening, encoding, first[:SAMPLE_LINES], tail,
-                  _unusual_lines(path, encoding, opening))  # fmt: skip
+    return TextSample(
+        path, opening, encoding, first[:SAMPLE_LINES], tail, _unusual_lines(path, encoding, opening)
+    )
 
 
 def _first_lines(path: Path, encoding: str, opening: Opening) -> list[str]:

@@ -47,8 +47,16 @@ class Shape:
     @property
     def draft(self) -> TextForm:
         """A form that splits lines so."""
-        return TextForm("utf-8", self.delimiter, ".", self.first + 1, self.columns,
-                        TimeForm((), ""), widths=self.widths, ragged=self.ragged)  # fmt: skip
+        return TextForm(
+            "utf-8",
+            self.delimiter,
+            ".",
+            self.first + 1,
+            self.columns,
+            TimeForm((), ""),
+            widths=self.widths,
+            ragged=self.ragged,
+        )
 
 
 def shape_of(lines: list[str], delimiter: str = "", starts: tuple[int, ...] = ()) -> Shape:
@@ -80,8 +88,11 @@ def later(shape: Shape, lines: list[str]) -> list[Shape]:
     none stands before one that may be one (a head of numbers looks like readings)."""
     rows = [split_line(line, shape.draft) for line in lines]
     fits = [len(row) == shape.columns and has_readings(row) for row in rows]
-    begins = [i for i in range(shape.first + 1, len(lines))
-              if fits[i] and (i == shape.first + 1 or not fits[i - 1])]  # fmt: skip
+    begins = [
+        i
+        for i in range(shape.first + 1, len(lines))
+        if fits[i] and (i == shape.first + 1 or not fits[i - 1])
+    ]
     return [replace(shape, first=i) for i in begins[:_MOST_BEGINS] if sum(fits[i:]) > 1]
 
 
@@ -90,8 +101,9 @@ def _by(sign: str, lines: list[str]) -> tuple[Shape | None, float]:
     draft = TextForm("utf-8", sign, ".", 1, 0, TimeForm((), ""))
     rows = [split_line(line, draft) if line.strip() else [] for line in lines]
     readings = [has_readings(row) for row in rows]
-    counts = Counter(len(row) for row, has in zip(rows, readings, strict=True)
-                     if len(row) > 1 and has)  # fmt: skip
+    counts = Counter(
+        len(row) for row, has in zip(rows, readings, strict=True) if len(row) > 1 and has
+    )
     if not counts:
         return None, 0.0
     in_all = counts.total()
@@ -174,8 +186,9 @@ def _two_things(cell: str) -> bool:
     return any(
         re.fullmatch(r"[+\-]?\d+[.,]\d+", part) is not None
         or (any(has_clock[:i]) and part.isdigit())
-        for i, part in enumerate(parts) if i
-    )  # fmt: skip
+        for i, part in enumerate(parts)
+        if i
+    )
 
 
 def _is_ragged(lines: list[str]) -> bool:
@@ -232,11 +245,19 @@ class Headings:
 
 def headings_of(lines: list[str], shape: Shape) -> Headings:
     """Return the words above the columns and the units below or behind them, where there are."""
-    rows = [(i, _fitted(split_line(line.lstrip("#% ") if line[:1] in "#%" else line, shape.draft),
-                        shape)) for i, line in enumerate(lines[: shape.first])]  # fmt: skip
+    rows = [
+        (
+            i,
+            _fitted(
+                split_line(line.lstrip("#% ") if line[:1] in "#%" else line, shape.draft), shape
+            ),
+        )
+        for i, line in enumerate(lines[: shape.first])
+    ]
     fitting = [(i, row) for i, row in rows if row and any(row)][-_HEAD_ROWS:]
-    fitting = [(i, row) for i, row in fitting if sum(bool(NUMBER.match(c)) for c in row)
-               <= len(row) // 2]  # fmt: skip
+    fitting = [
+        (i, row) for i, row in fitting if sum(bool(NUMBER.match(c)) for c in row) <= len(row) // 2
+    ]
     if not fitting:
         return Headings()
     units_at = next((k for k, (_, row) in enumerate(fitting) if k and _are_units(row)), None)
@@ -280,8 +301,25 @@ def _without_asides(rows: list[tuple[int, list[str]]]) -> list[tuple[int, list[s
     return rows if _repeats(last) else rows[-1:]
 
 
-_ASIDES = {"avg", "average", "min", "max", "mean", "total", "inst", "std", "median", "sum",
-           "mittel", "float", "int", "double", "datetime", "string", "text"}  # fmt: skip
+_ASIDES = {
+    "avg",
+    "average",
+    "min",
+    "max",
+    "mean",
+    "total",
+    "inst",
+    "std",
+    "median",
+    "sum",
+    "mittel",
+    "float",
+    "int",
+    "double",
+    "datetime",
+    "string",
+    "text",
+}
 """Words that say how a value came about, or of which type it is."""
 
 

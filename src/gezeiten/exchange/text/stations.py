@@ -65,9 +65,12 @@ def names_lines(words: str) -> bool:
 
 
 def names_from_columns(
-    rows: list[list[str]], header: tuple[str, ...], time: tuple[int, ...], station: int = -1,
+    rows: list[list[str]],
+    header: tuple[str, ...],
+    time: tuple[int, ...],
+    station: int = -1,
     no_names: tuple[int, ...] = (),
-) -> SeriesNaming:  # fmt: skip
+) -> SeriesNaming:
     """Return what columns of words tell lines apart: those by which lines of one instant differ,
     and those that are called so.
 
@@ -90,8 +93,11 @@ def names_from_columns(
     telling = _telling(rows, header, words, stamps, repeats)
     if not telling:
         return NOTHING_TOLD
-    values = [i for i in range(len(rows[0])) if i not in time and i not in words and i != unit
-              and _are_values(rows, i)]  # fmt: skip
+    values = [
+        i
+        for i in range(len(rows[0]))
+        if i not in time and i not in words and i != unit and _are_values(rows, i)
+    ]
     name = _name_column(header, telling, len(values))
     stations = [i for i in telling if i != name]
     station = stations[0] if stations else -1
@@ -121,21 +127,32 @@ def _are_values(rows: list[list[str]], column: int) -> bool:
 
 
 def _telling(
-    rows: list[list[str]], header: tuple[str, ...], words: list[int],
-    stamps: list[tuple[str, ...]], repeats: float,
-) -> list[int]:  # fmt: skip
+    rows: list[list[str]],
+    header: tuple[str, ...],
+    words: list[int],
+    stamps: list[tuple[str, ...]],
+    repeats: float,
+) -> list[int]:
     """Return the fewest columns of words with which lines of one instant differ; where none do,
     those that are called stations and hold several."""
-    called = [i for i in words if header
-              and (_STATION_WORDS.search(header[i]) or _NAME_WORDS.search(header[i]))]  # fmt: skip
+    called = [
+        i
+        for i in words
+        if header and (_STATION_WORDS.search(header[i]) or _NAME_WORDS.search(header[i]))
+    ]
     if repeats <= _REPEATED:
-        return [i for i in called if len({row[i] for row in rows}) > 1
-                or _STATION_WORDS.search(header[i])][:2]  # fmt: skip
+        return [
+            i
+            for i in called
+            if len({row[i] for row in rows}) > 1 or _STATION_WORDS.search(header[i])
+        ][:2]
     chosen: list[int] = []
     best = len(set(stamps))
     for column in [*called, *(i for i in words if i not in called)]:
-        keys = {(stamp, *(row[i] for i in [*chosen, column]))
-                for stamp, row in zip(stamps, rows, strict=True)}  # fmt: skip
+        keys = {
+            (stamp, *(row[i] for i in [*chosen, column]))
+            for stamp, row in zip(stamps, rows, strict=True)
+        }
         if len(keys) > best:
             chosen.append(column)
             best = len(keys)
@@ -145,8 +162,11 @@ def _telling(
 def _name_column(header: tuple[str, ...], telling: list[int], values: int) -> int:
     """Return which of the columns says what is measured: with one column of values there is one."""
     if header:
-        named = [i for i in telling if _NAME_WORDS.search(header[i])
-                 and not _STATION_WORDS.search(header[i])]  # fmt: skip
+        named = [
+            i
+            for i in telling
+            if _NAME_WORDS.search(header[i]) and not _STATION_WORDS.search(header[i])
+        ]
         if named:
             return named[0]
         if all(_STATION_WORDS.search(header[i]) for i in telling):
@@ -162,8 +182,11 @@ def _names(
     found: dict[Where, tuple[str, str, str]] = {}
     for row in rows:
         where = tuple((column, row[column]) for column in columns)
-        told = (row[station] if station >= 0 else "", row[name] if name >= 0 else "",
-                row[unit] if unit >= 0 else "")  # fmt: skip
+        told = (
+            row[station] if station >= 0 else "",
+            row[name] if name >= 0 else "",
+            row[unit] if unit >= 0 else "",
+        )
         found.setdefault(where, told)
     return found
 
@@ -185,8 +208,11 @@ def names_from_blocks(lines: list[str], shape: Shape, split: list[list[str]]) ->
             titles.setdefault(found[1].strip(), []).append(found[2].strip())
     if groups < 2:
         return NOTHING_TOLD
-    telling = {words: said for words, said in titles.items()
-               if 2 <= len(said) <= groups and len(set(said)) > 1}  # fmt: skip
+    telling = {
+        words: said
+        for words, said in titles.items()
+        if 2 <= len(said) <= groups and len(set(said)) > 1
+    }
     if not telling:
         return NOTHING_TOLD
     words = max(telling, key=lambda one: (bool(_STATION_WORDS.search(one)), len(set(telling[one]))))

@@ -39,9 +39,10 @@ _MONTHS = (
 )
 _ENGLISH = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 MONTH_NAMES: dict[str, str] = {
-    name: english for names, english in zip(_MONTHS, _ENGLISH, strict=True)
+    name: english
+    for names, english in zip(_MONTHS, _ENGLISH, strict=True)
     for name in names.split()
-}  # fmt: skip
+}
 """Names and short names of months in English, German, French, Spanish, Italian and Dutch."""
 _MONTH = r"(?i)\b(" + "|".join(sorted(MONTH_NAMES, key=len, reverse=True)) + r")\b\.?"
 _MIDNIGHT = r"(^|[ T])24([:.h]?)00([:.]?00(?:\.0+)?)?($|[^0-9:.])"
@@ -57,9 +58,11 @@ def in_english(text: pl.Series) -> pl.Series:
     found = lower.str.extract(_MONTH, 1).str.to_lowercase()
     english = found.replace_strict(MONTH_NAMES, default="", return_dtype=pl.String)
     parts = pl.DataFrame({"text": lower, "english": english.fill_null("")})
-    put = pl.col("text").str.replace(_MONTH, "\x00").str.replace(
-        "\x00", pl.col("english"), literal=True
-    )  # fmt: skip
+    put = (
+        pl.col("text")
+        .str.replace(_MONTH, "\x00")
+        .str.replace("\x00", pl.col("english"), literal=True)
+    )
     return parts.select(put)["text"]
 
 
@@ -87,7 +90,7 @@ _WEEKDAYS = (
 )
 _SHORT_DAYS = {
     name[:length] for names in _WEEKDAYS for name in names.split() for length in (2, 3, 4, 99)
-} - {"mar", "mars", "mart"}  # fmt: skip
+} - {"mar", "mars", "mart"}
 """Days as they are written short; what may be a month is none."""
 WEEKDAY = rf"(?i)^\s*(?:{'|'.join(sorted(_SHORT_DAYS, key=len, reverse=True))})\.?,?\s+"
 
@@ -125,9 +128,11 @@ class WallClock:
             return local if form.zone == "UTC" else self._from_wall(local.cast(pl.Datetime("ms")))
         text = self._joined(columns)
         if form.is_epoch:
-            return (self._counted(text) * EPOCH_FACTORS[form.pattern]).round().cast(
-                pl.Int64, strict=False
-            )  # fmt: skip
+            return (
+                (self._counted(text) * EPOCH_FACTORS[form.pattern])
+                .round()
+                .cast(pl.Int64, strict=False)
+            )
         local = self._local(text)
         if form.zone == "UTC" or not form.needs_zone:
             return local.dt.epoch("ms")
@@ -157,8 +162,10 @@ class WallClock:
         patterns = self._form.pattern.split(" ")
         if self._version > 1 and len(patterns) == len(parts):
             widths = {"%H%M": 4, "%H%M%S": 6, **({"%j": 3} if self._form.rolls else {})}
-            parts = [part.str.zfill(widths[pattern]) if pattern in widths else part
-                     for part, pattern in zip(parts, patterns, strict=True)]  # fmt: skip
+            parts = [
+                part.str.zfill(widths[pattern]) if pattern in widths else part
+                for part, pattern in zip(parts, patterns, strict=True)
+            ]
         frame = pl.DataFrame({f"p{i}": part for i, part in enumerate(parts)})
         return frame.select(pl.concat_str(pl.all(), separator=" ").alias("t"))["t"]
 
@@ -205,9 +212,10 @@ class WallClock:
         try:
             early, late = (
                 local.dt.replace_time_zone(zone, ambiguous=which, non_existent="null")
-                .dt.convert_time_zone("UTC").dt.epoch("ms")
+                .dt.convert_time_zone("UTC")
+                .dt.epoch("ms")
                 for which in ("earliest", "latest")
-            )  # fmt: skip
+            )
         except (pl.exceptions.PolarsError, ValueError) as exc:
             raise InputError(f"{zone} is no time zone; choose another one.") from exc
         twice = (early != late).fill_null(False).to_numpy()
@@ -237,9 +245,11 @@ class WallClock:
             if begins:
                 was_turned = was_turned and i == 0
             before = int(wall[i - 1]) if i else self._last_local_ms
-            if before is not None and sign * int(wall[i]) <= sign * before and (
-                i == 0 or twice[i - 1]
-            ):  # fmt: skip
+            if (
+                before is not None
+                and sign * int(wall[i]) <= sign * before
+                and (i == 0 or twice[i - 1])
+            ):
                 was_turned = True
             second[i] = was_turned != (sign < 0)
         self._last_local_ms = int(wall[-1])
@@ -248,9 +258,13 @@ class WallClock:
 
 
 def _even_out(
-    second: NDArray[np.bool_], twice: NDArray[np.bool_], first_ms: Times, last_ms: Times,
-    known: NDArray[np.bool_], at_edges: bool,
-) -> None:  # fmt: skip
+    second: NDArray[np.bool_],
+    twice: NDArray[np.bool_],
+    first_ms: Times,
+    last_ms: Times,
+    known: NDArray[np.bool_],
+    at_edges: bool,
+) -> None:
     """Where only one pass of a repeated hour shows, take the one that makes distances even.
 
     Args:
@@ -266,12 +280,17 @@ def _even_out(
             continue  # both passes show
         if not at_edges and (begin == 0 or end == len(twice)):
             continue  # a neighbour lies in another piece
-        beside = [(at, other) for at, other in ((begin, begin - 1), (end - 1, end))
-                  if 0 <= other < len(twice)]  # fmt: skip
+        beside = [
+            (at, other)
+            for at, other in ((begin, begin - 1), (end - 1, end))
+            if 0 <= other < len(twice)
+        ]
         if not beside or not all(known[other] for _, other in beside):
             continue
-        uneven = [sum(abs(abs(int(one[at]) - int(first_ms[other])) - usual) for at, other in beside)
-                  for one in (first_ms, last_ms)]  # fmt: skip
+        uneven = [
+            sum(abs(abs(int(one[at]) - int(first_ms[other])) - usual) for at, other in beside)
+            for one in (first_ms, last_ms)
+        ]
         if uneven[0] != uneven[1]:
             second[begin:end] = uneven[1] < uneven[0]
 
@@ -324,6 +343,8 @@ def _of_years(years: pl.Series) -> pl.Series:
     frame = pl.DataFrame({"y": year})
     first, following = (
         frame.select(pl.date(pl.col("y") + more, 1, 1).cast(pl.Datetime("ms")).dt.epoch("ms"))
-        .to_series().cast(pl.Float64) for more in (0, 1)
-    )  # fmt: skip
+        .to_series()
+        .cast(pl.Float64)
+        for more in (0, 1)
+    )
     return first + (usable - usable.floor()) * (following - first)

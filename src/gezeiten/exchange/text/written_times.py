@@ -23,20 +23,45 @@ OFFSET = re.compile(r"(Z|[+-]\d\d:?\d\d)$")
 _NO_SIGN = re.compile(r"[0-9A-Za-z]")
 _DATES = {
     "ymd": ("%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d"),
-    "named": ("%d-%b-%Y", "%d %b %Y", "%d. %b %Y", "%d/%b/%Y", "%d.%b.%Y", "%d-%b-%y", "%b %d, %Y",
-              "%b %d %Y", "%b-%d-%Y", "%Y-%b-%d", "%Y %b %d", "%d%b%Y"),
+    "named": (
+        "%d-%b-%Y",
+        "%d %b %Y",
+        "%d. %b %Y",
+        "%d/%b/%Y",
+        "%d.%b.%Y",
+        "%d-%b-%y",
+        "%b %d, %Y",
+        "%b %d %Y",
+        "%b-%d-%Y",
+        "%Y-%b-%d",
+        "%Y %b %d",
+        "%d%b%Y",
+    ),
     "dmy": ("%d.%m.%Y", "%d/%m/%Y", "%d-%m-%Y", "%d.%m.%y", "%d/%m/%y", "%d-%m-%y"),
     "mdy": ("%m/%d/%Y", "%m-%d-%Y", "%m/%d/%y", "%m-%d-%y"),  # nobody writes it with points
     "doy": ("%Y-%j", "%Y/%j", "%Y %j", "%Y%j"),
-}  # fmt: skip
+}
 YEARLESS = {
     "named": ("%Y %d. %b", "%Y %d %b", "%Y %d-%b", "%Y %b %d", "%Y %b-%d"),
     "dmy": ("%Y %d.%m.", "%Y %d.%m", "%Y %d/%m", "%Y %d-%m"),
     "mdy": ("%Y %m/%d", "%Y %m-%d"),
-}  # fmt: skip
+}
 """Days without their year, which is put in front."""
-_CLOCKS = ("%H:%M:%S", "%H:%M", "%H:%M:%S%.f", "%I:%M:%S %p", "%I:%M %p", "%H%M", "%H.%M.%S",
-           "%H%M%S", "%H.%M", "%Hh%M", "%I:%M:%S%p", "%I:%M%p", "%H")  # fmt: skip
+_CLOCKS = (
+    "%H:%M:%S",
+    "%H:%M",
+    "%H:%M:%S%.f",
+    "%I:%M:%S %p",
+    "%I:%M %p",
+    "%H%M",
+    "%H.%M.%S",
+    "%H%M%S",
+    "%H.%M",
+    "%Hh%M",
+    "%I:%M:%S%p",
+    "%I:%M%p",
+    "%H",
+)
 _BEFORE_HOURS = {"%Y%m%d": ("", " ", "T"), "%Y%j": ("", " ", "T")}
 """An hour alone stands right behind a day only where that has no signs between its parts."""
 
@@ -144,9 +169,11 @@ def follows(text: str, pattern: str) -> bool:
     if "%.f" in pattern:
         if "." not in shown:
             return False
-        shown = re.sub(r"\.\d+", "", shown, count=1) if not shown.count(".") > 1 else re.sub(
-            r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", shown
-        )  # fmt: skip
+        shown = (
+            re.sub(r"\.\d+", "", shown, count=1)
+            if not shown.count(".") > 1
+            else re.sub(r"(\d{2}:\d{2}:\d{2})\.\d+", r"\1", shown)
+        )
     try:
         moment = datetime.strptime(shown.strip(), pattern.replace("%.f", ""))  # noqa: DTZ007 - form
     except ValueError:

@@ -9,28 +9,79 @@ from zoneinfo import available_timezones
 import polars as pl
 
 _HOURS: dict[str, float] = {
-    "utc": 0, "gmt": 0, "z": 0, "ut": 0, "wet": 0, "west": 1, "cet": 1, "cest": 2, "mez": 1,
-    "mesz": 2, "eet": 2, "eest": 3, "msk": 3, "bst": 1, "nst": -3.5, "ndt": -2.5, "ast": -4,
-    "adt": -3, "est": -5, "edt": -4, "cst": -6, "cdt": -5, "mst": -7, "mdt": -6, "pst": -8,
-    "pdt": -7, "akst": -9, "akdt": -8, "hst": -10, "nzst": 12, "nzdt": 13, "aest": 10, "aedt": 11,
-    "acst": 9.5, "acdt": 10.5, "awst": 8, "jst": 9, "sast": 2,
-}  # fmt: skip
+    "utc": 0,
+    "gmt": 0,
+    "z": 0,
+    "ut": 0,
+    "wet": 0,
+    "west": 1,
+    "cet": 1,
+    "cest": 2,
+    "mez": 1,
+    "mesz": 2,
+    "eet": 2,
+    "eest": 3,
+    "msk": 3,
+    "bst": 1,
+    "nst": -3.5,
+    "ndt": -2.5,
+    "ast": -4,
+    "adt": -3,
+    "est": -5,
+    "edt": -4,
+    "cst": -6,
+    "cdt": -5,
+    "mst": -7,
+    "mdt": -6,
+    "pst": -8,
+    "pdt": -7,
+    "akst": -9,
+    "akdt": -8,
+    "hst": -10,
+    "nzst": 12,
+    "nzdt": 13,
+    "aest": 10,
+    "aedt": 11,
+    "acst": 9.5,
+    "acdt": 10.5,
+    "awst": 8,
+    "jst": 9,
+    "sast": 2,
+}
 """Hours east of UTC of names that many places do not share."""
-_PLACES = {"wet": "Europe/Lisbon", "cet": "Europe/Berlin", "mez": "Europe/Berlin",
-           "eet": "Europe/Helsinki", "est": "America/New_York", "cst": "America/Chicago",
-           "mst": "America/Denver", "pst": "America/Los_Angeles", "ast": "America/Halifax",
-           "nst": "America/St_Johns", "akst": "America/Anchorage", "aest": "Australia/Sydney",
-           "acst": "Australia/Adelaide", "nzst": "Pacific/Auckland"}  # fmt: skip
+_PLACES = {
+    "wet": "Europe/Lisbon",
+    "cet": "Europe/Berlin",
+    "mez": "Europe/Berlin",
+    "eet": "Europe/Helsinki",
+    "est": "America/New_York",
+    "cst": "America/Chicago",
+    "mst": "America/Denver",
+    "pst": "America/Los_Angeles",
+    "ast": "America/Halifax",
+    "nst": "America/St_Johns",
+    "akst": "America/Anchorage",
+    "aest": "Australia/Sydney",
+    "acst": "Australia/Adelaide",
+    "nzst": "Pacific/Auckland",
+}
 """Where clocks show winter time by a name, and summer time in summer."""
-_HALF = {3.5: "Asia/Tehran", 4.5: "Asia/Kabul", 5.5: "Asia/Kolkata", 5.75: "Asia/Kathmandu",
-         6.5: "Asia/Yangon", 9.5: "Australia/Darwin"}  # fmt: skip
+_HALF = {
+    3.5: "Asia/Tehran",
+    4.5: "Asia/Kabul",
+    5.5: "Asia/Kolkata",
+    5.75: "Asia/Kathmandu",
+    6.5: "Asia/Yangon",
+    9.5: "Australia/Darwin",
+}
 """Where clocks show such an offset the whole year."""
 _OFFSET = re.compile(r"(?:utc|gmt|z)?\s{0,3}([+\-−])\s{0,3}(\d{1,2})(?::?(\d\d))?", re.IGNORECASE)
 _NAMED = re.compile(r"\b[A-Z][A-Za-z_]+/[A-Z][A-Za-z_]+(?:/[A-Z][A-Za-z_]+)?\b")
 _ABOUT = re.compile(
     r"\b(time ?zone|tz|zeitzone|fuseau|zona horaria|fuso orario|tijdzone|times? (?:is|are) in|"
-    r"zeiten? in|all times)\b", re.IGNORECASE
-)  # fmt: skip
+    r"zeiten? in|all times)\b",
+    re.IGNORECASE,
+)
 _IN_HEADER = re.compile(
     r"(?:^|[\s,(\[])((?:UTC|GMT)(?:\s{0,3}[+\-−]\s{0,3}\d{1,2}(?::?\d\d)?)?)(?:[\s,)\]]|$)"
 )

@@ -15,8 +15,10 @@ def arranged(events: Iterable[BookedExcursion], *, open_only: bool) -> list[Book
     is_done: dict[str, bool] = {}
     for event in shown:
         is_done[event.point.site] = is_done.get(event.point.site, True) and event.is_settled
-    return sorted(shown, key=lambda one: (is_done[one.point.site], one.point.site, one.is_settled,
-                                          -one.start_ms))  # fmt: skip
+    return sorted(
+        shown,
+        key=lambda one: (is_done[one.point.site], one.point.site, one.is_settled, -one.start_ms),
+    )
 
 
 @dataclass(frozen=True, slots=True)

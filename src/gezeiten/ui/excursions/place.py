@@ -145,10 +145,15 @@ class ExcursionsPlace(Place):
     def commands(self) -> list[Command]:
         here = places.EXCURSIONS
         causes = [
-            Command(f"cause.{i}", tr("Cause: %1").replace("%1", tr(cause)), f"Alt+{i + 1}",
-                self.causes.button(i).click, here)
+            Command(
+                f"cause.{i}",
+                tr("Cause: %1").replace("%1", tr(cause)),
+                f"Alt+{i + 1}",
+                self.causes.button(i).click,
+                here,
+            )
             for i, cause in enumerate(CAUSES)
-        ]  # fmt: skip
+        ]
         return [
             Command(
                 "event.next", tr("Next excursion"), "Ctrl+Down", lambda: self.list.step(1), here
@@ -195,8 +200,9 @@ class ExcursionsPlace(Place):
         ]
 
     def hint(self) -> str:
-        return tr("Ctrl+↑ ↓ next · Shift+↑ ↓ marks · Alt+1…8 cause · Ctrl+E words · "
-                  "Ctrl+Enter saves")  # fmt: skip
+        return tr(
+            "Ctrl+↑ ↓ next · Shift+↑ ↓ marks · Alt+1…8 cause · Ctrl+E words · Ctrl+Enter saves"
+        )
 
     # -- loading -------------------------------------------------------------------------------
     def about(self) -> Callable[[Desk], About] | None:
@@ -266,8 +272,13 @@ class ExcursionsPlace(Place):
 
     def _choose(self, event: BookedExcursion | None) -> None:
         self._event = event
-        for widget in (self.words, self.settle_button, self.before_button, self.to_trends,
-                       *self.causes.buttons()):  # fmt: skip
+        for widget in (
+            self.words,
+            self.settle_button,
+            self.before_button,
+            self.to_trends,
+            *self.causes.buttons(),
+        ):
             widget.setEnabled(event is not None)
         if event is None:
             self.picture.title.setText(tr("Nothing was outside its limits."))
@@ -341,8 +352,9 @@ class ExcursionsPlace(Place):
         """Name what would be assessed, wherever in the list it is."""
         marked = self.list.marked()
         several = len(marked) > 1
-        self.marks.setText(listed([short_name(one) for one in marked], _MOST_NAMED)
-                           if several else "")  # fmt: skip
+        self.marks.setText(
+            listed([short_name(one) for one in marked], _MOST_NAMED) if several else ""
+        )
         self.marks.setVisible(several)
         words = counted(len(marked), "Save %n assessment", "Save %n assessments")
         self.settle_button.setText(words if several else tr("Save assessment"))

@@ -26,9 +26,10 @@ class ReplaceDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Assessed already"))
         asked = counted(
-            len(assessed), "%n excursion is assessed already. Replace its assessment?",
+            len(assessed),
+            "%n excursion is assessed already. Replace its assessment?",
             "%n excursions are assessed already. Replace their assessments?",
-        )  # fmt: skip
+        )
         replace = button(tr("Replace"), self._replace)
         keep = button(tr("Keep what stands"), self.reject, "" if rest else "primary")
         words = counted(len(rest), "Assess the other one alone", "Assess the other %n alone")

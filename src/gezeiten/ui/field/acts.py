@@ -51,8 +51,13 @@ class FieldActs:
 
     def _do_step(self) -> None:
         kind = self._field.next_act().kind
-        acts = {"launch": self._launch, "several": self._launch_group, "pin": self._field.ask_pin,
-                "accept": self._field.ask_word, "next": self.next_logger}  # fmt: skip
+        acts = {
+            "launch": self._launch,
+            "several": self._launch_group,
+            "pin": self._field.ask_pin,
+            "accept": self._field.ask_word,
+            "next": self.next_logger,
+        }
         if kind in acts:
             acts[kind]()
 

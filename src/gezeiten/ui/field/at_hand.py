@@ -44,14 +44,23 @@ class AtHand(GivesWay, QWidget):
         self.followed = label("", "muted")
         self.followed.hide()
         self.setLayout(
-            column(row(label(tr("At hand"), "head"), 1, self.again), self.round_strip,
-                   row(self.ticked, 1, self.tick_all), self.loggers, carriers, self.followed,
-                   self.ports,
-                   FlowLayout(button(tr("Text file …"), lambda: self.asked.emit("text"), "link"),
-                              self.live,
-                              button(tr("Folder …"), lambda: self.asked.emit("folder"), "link"),
-                              spacing=4), spacing=5)
-        )  # fmt: skip
+            column(
+                row(label(tr("At hand"), "head"), 1, self.again),
+                self.round_strip,
+                row(self.ticked, 1, self.tick_all),
+                self.loggers,
+                carriers,
+                self.followed,
+                self.ports,
+                FlowLayout(
+                    button(tr("Text file …"), lambda: self.asked.emit("text"), "link"),
+                    self.live,
+                    button(tr("Folder …"), lambda: self.asked.emit("folder"), "link"),
+                    spacing=4,
+                ),
+                spacing=5,
+            )
+        )
         self.give_way(286, 230)
         work.port_told.connect(self._port_told)
         self._every = QTimer(self)

@@ -219,9 +219,11 @@ class CarrierPage(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         line = self.table.currentRow()
         item = self.table.item(line, 0) if line >= 0 else None
-        if event.key() == Qt.Key.Key_Space and item is not None and item.data(_KEY) in {
-            r.key for r in (self.card.new if self.card else [])
-        }:  # fmt: skip
+        if (
+            event.key() == Qt.Key.Key_Space
+            and item is not None
+            and item.data(_KEY) in {r.key for r in (self.card.new if self.card else [])}
+        ):
             ticked = item.checkState() == Qt.CheckState.Checked
             item.setCheckState(Qt.CheckState.Unchecked if ticked else Qt.CheckState.Checked)
         else:
@@ -232,9 +234,16 @@ def _records_table() -> QTableWidget:
     table = QTableWidget(0, 7)
     table.setAccessibleName(tr("Records"))
     table.setHorizontalHeaderLabels(
-        [tr("Logger"), tr("Mission"), tr("Launched"), tr("Collected"), tr("Readings"),
-         tr("Size"), tr("State")]
-    )  # fmt: skip
+        [
+            tr("Logger"),
+            tr("Mission"),
+            tr("Launched"),
+            tr("Collected"),
+            tr("Readings"),
+            tr("Size"),
+            tr("State"),
+        ]
+    )
     table.verticalHeader().hide()
     table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
     table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -279,8 +288,13 @@ def _cells(record: CarriedRecord, zones: Mapping[str, str]) -> list[tuple[str, s
     }.get(record.state, tr("cannot be taken"))
     said = [f"{sign} {state}"]
     if record.left:
-        said.append({"relaunched": tr("relaunched there"), "running": tr("left running"),
-                     "stopped": tr("left stopped")}[record.left])  # fmt: skip
+        said.append(
+            {
+                "relaunched": tr("relaunched there"),
+                "running": tr("left running"),
+                "stopped": tr("left stopped"),
+            }[record.left]
+        )
     words = " · ".join(said) + (f"\n{record.words}" if record.words else "")
     name = record.mission_name or record.key
     place = record.point.replace(" · ", ", ")
@@ -302,13 +316,15 @@ def _courier_facts(card: CourierCard) -> list[tuple[str, str]]:
         (tr("Answers at"), f"{card.address} · {tr(card.address.route)}"),
         (tr("Clock"), clock_words(card.clock.difference_ms)),
         (tr("Memory"), f"{number(full)} % {tr('used')}"),
-        (tr("Main battery"), f"{number(state.main_permille / 10)} % · "
-                             f"{number(state.main_mv / 1000, 2)} V"),
+        (
+            tr("Main battery"),
+            f"{number(state.main_permille / 10)} % · {number(state.main_mv / 1000, 2)} V",
+        ),
         (tr("Battery of its clock"), f"{number(state.clock_battery_mv / 1000, 2)} V"),
         (tr("Room for full loggers"), _room(card)),
         (tr("At loggers"), tr(AT_LOGGERS_WORDS[AtLoggers(state.at_loggers)])),
         (tr("Firmware"), card.firmware),
-    ]  # fmt: skip
+    ]
 
 
 def _room(card: CourierCard) -> str:

@@ -140,17 +140,19 @@ class CarriersDesk(QObject):
         """See what lies on a drive."""
         desk = self._house.desk
         self._house.run(
-            lambda task: look_at_drive(desk, drive, task.cancelled), self._show,
+            lambda task: look_at_drive(desk, drive, task.cancelled),
+            self._show,
             failed=lambda _: self._forget(str(drive.root)),
-        )  # fmt: skip
+        )
 
     def look_at_courier(self, found: FoundCourier) -> None:
         """See what a courier brings."""
         desk = self._house.desk
         self._house.run(
-            lambda _task: contact_courier(desk, found), self._show,
+            lambda _task: contact_courier(desk, found),
+            self._show,
             failed=lambda _: self._forget(found.serial),
-        )  # fmt: skip
+        )
 
     def look_again(self) -> None:
         """Look anew at the drives; couriers come with the loggers' answers."""
@@ -212,9 +214,13 @@ class CarriersDesk(QObject):
     # -- acts ------------------------------------------------------------------------------------
     def _asked(self, act: str) -> None:
         {
-            "take": self.take, "ready": self.ask_to_make_ready, "cancel": self.cancel,
-            "clear": self.ask_to_clear, "clock": self.set_clock, "manner": self.set_manner,
-        }[act]()  # fmt: skip
+            "take": self.take,
+            "ready": self.ask_to_make_ready,
+            "cancel": self.cancel,
+            "clear": self.ask_to_clear,
+            "clock": self.set_clock,
+            "manner": self.set_manner,
+        }[act]()
 
     def cancel(self) -> None:
         """Stop what runs; what came is kept."""
@@ -322,8 +328,11 @@ class CarriersDesk(QObject):
         desk = self._house.desk
 
         def ended(cleared: Clearing) -> None:
-            words = counted(len(cleared.goes), "%n mission file deleted; it is in the vault.",
-                            "%n mission files deleted; they are in the vault.")  # fmt: skip
+            words = counted(
+                len(cleared.goes),
+                "%n mission file deleted; it is in the vault.",
+                "%n mission files deleted; they are in the vault.",
+            )
             self._say(words)
 
         self._change(card, lambda _task: clear_drive(desk, card), ended)

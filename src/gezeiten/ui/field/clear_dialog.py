@@ -25,22 +25,30 @@ class ClearDialog(QDialog):
             f"{one.serial} · {tr('mission')} {one.mission} · {one.mission_name}".rstrip(" ·")
             for one in clearing.goes
         ]
-        self.words = label(f"{head} ({number(size)} kB)" if count else tr("Nothing is cleared"),
-                           "head")  # fmt: skip
+        self.words = label(
+            f"{head} ({number(size)} kB)" if count else tr("Nothing is cleared"), "head"
+        )
         inside = QWidget()
         parts = [label("\n".join(lines), wrap=True)]
         if clearing.stays:
-            parts += [label(tr("What stays"), "head"),
-                      label("\n".join(clearing.stays), "brass", wrap=True)]  # fmt: skip
+            parts += [
+                label(tr("What stays"), "head"),
+                label("\n".join(clearing.stays), "brass", wrap=True),
+            ]
         inside.setLayout(column(*parts, 1, spacing=8))
         more = " ".join(filter(None, (_safe_words(clearing), afterwards)))
         self.take = button(tr("Clear"), self._take, "primary")
         self.take.setEnabled(bool(count or afterwards))
         self.take.setDefault(True)
         self.setLayout(
-            column(self.words, scrolled(inside), label(more, "muted", wrap=True),
-                   row(1, button(tr("Cancel"), self.reject), self.take), margins=16)
-        )  # fmt: skip
+            column(
+                self.words,
+                scrolled(inside),
+                label(more, "muted", wrap=True),
+                row(1, button(tr("Cancel"), self.reject), self.take),
+                margins=16,
+            )
+        )
         self.resize(520, 420)
 
     def _take(self) -> None:
@@ -54,12 +62,19 @@ def _safe_words(clearing: Clearing) -> str:
     empty = len(clearing.goes) - with_bytes
     said = []
     if with_bytes:
-        said.append(counted(
-            with_bytes,
-            "%n was read back from the vault and compared with its fingerprint just now.",
-            "%n were read back from the vault and compared with their fingerprints just now.",
-        ))  # fmt: skip
+        said.append(
+            counted(
+                with_bytes,
+                "%n was read back from the vault and compared with its fingerprint just now.",
+                "%n were read back from the vault and compared with their fingerprints just now.",
+            )
+        )
     if empty:
-        said.append(counted(empty, "%n holds no readings: nothing of it is in the vault.",
-                            "%n hold no readings: nothing of them is in the vault."))  # fmt: skip
+        said.append(
+            counted(
+                empty,
+                "%n holds no readings: nothing of it is in the vault.",
+                "%n hold no readings: nothing of them is in the vault.",
+            )
+        )
     return " ".join(said)

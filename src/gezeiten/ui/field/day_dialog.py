@@ -25,9 +25,13 @@ class DayDialog(QDialog):
         self.times_note = label("", "muted")
         self.print_button = button(tr("Write as PDF"), self.write, "primary")
         self.setLayout(
-            column(self.words, self.table, row(self.times_note, 1, button(tr("Close"), self.accept),
-                                               self.print_button), margins=16)
-        )  # fmt: skip
+            column(
+                self.words,
+                self.table,
+                row(self.times_note, 1, button(tr("Close"), self.accept), self.print_button),
+                margins=16,
+            )
+        )
         self.resize(820, 560)
         desk = house.desk
         house.run(lambda _task: day_list(desk, at_hand), self._show, latest="day")
@@ -35,10 +39,15 @@ class DayDialog(QDialog):
     def _show(self, lines: list[DayLine]) -> None:
         self._lines = lines
         rows = [
-            [f"{one.site} · {one.point}".rstrip(" ·"), one.serial, self._came(one),
-             self._launched(one), tr(one.left)]
+            [
+                f"{one.site} · {one.point}".rstrip(" ·"),
+                one.serial,
+                self._came(one),
+                self._launched(one),
+                tr(one.left),
+            ]
             for one in lines
-        ]  # fmt: skip
+        ]
         fill(self.table, rows, list(lines))
         launched = sum(one.launched_ms is not None for one in lines)
         left = sum(bool(one.left) for one in lines)

@@ -23,13 +23,17 @@ class EraseDialog(QDialog):
         self.setWindowTitle(tr("Erase the memory of %1").replace("%1", card.serial))
         facts = Facts()
         held = sum(entry.readings - entry.first_held for entry in card.directory)
-        facts.show_facts([
-            (tr("On it"), counted(held, "%n reading", "%n readings")),
-            (tr("To offload"), counted(card.readings_not_kept, "%n reading",
-                                               "%n readings")),
-            (tr("Before"), tr("every raw offload is read back from the vault")),
-            (tr("Afterwards"), tr("the logger is idle and empty; launching would erase as well")),
-        ])  # fmt: skip
+        facts.show_facts(
+            [
+                (tr("On it"), counted(held, "%n reading", "%n readings")),
+                (tr("To offload"), counted(card.readings_not_kept, "%n reading", "%n readings")),
+                (tr("Before"), tr("every raw offload is read back from the vault")),
+                (
+                    tr("Afterwards"),
+                    tr("the logger is idle and empty; launching would erase as well"),
+                ),
+            ]
+        )
         why = why_not_erasable(card)
         self.problem = label(why, "ember", wrap=True)
         self.label = QLineEdit()
@@ -41,9 +45,15 @@ class EraseDialog(QDialog):
         self.take.setDefault(True)
         self.take.setEnabled(False)
         self.setLayout(
-            column(facts, self.label, self.problem, 1,
-                   row(self.take, button(tr("Close"), self.reject), 1), margins=16)
-        )  # fmt: skip
+            column(
+                facts,
+                self.label,
+                self.problem,
+                1,
+                row(self.take, button(tr("Close"), self.reject), 1),
+                margins=16,
+            )
+        )
         self.setMinimumWidth(460)
 
     def _typed(self, text: str) -> None:

@@ -85,9 +85,14 @@ class CompareDialog(QDialog):
     """What differs from the last one?"""
 
     def __init__(
-        self, parent: QWidget, theme: Theme, mine: Plan, other: Plan, names: tuple[str, str],
+        self,
+        parent: QWidget,
+        theme: Theme,
+        mine: Plan,
+        other: Plan,
+        names: tuple[str, str],
         zone: str,
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("What differs?"))
         self.table = PlanTable(theme)
@@ -147,11 +152,17 @@ class KeptPlansDialog(QDialog):
                 row(self.list, self.table),
                 row(self.name, self.keep_button, spacing=6),
                 self.problem,
-                row(*self._for_chosen[1:], read, 1, button(tr("Close"), self.reject),
-                    self.take_button, spacing=6),
+                row(
+                    *self._for_chosen[1:],
+                    read,
+                    1,
+                    button(tr("Close"), self.reject),
+                    self.take_button,
+                    spacing=6,
+                ),
                 margins=16,
             )
-        )  # fmt: skip
+        )
         self.resize(900, 560)
         self._load()
 
@@ -159,9 +170,10 @@ class KeptPlansDialog(QDialog):
     def _load(self, choose: str = "") -> None:
         desk, words = self._house.desk, self.search.text()
         self._house.run(
-            lambda _task: kept_plans(desk, words), lambda found: self._fill(found, choose),
+            lambda _task: kept_plans(desk, words),
+            lambda found: self._fill(found, choose),
             latest="kept plans",
-        )  # fmt: skip
+        )
 
     def _fill(self, found: list[StoredPlan], choose: str) -> None:
         chosen = self.chosen()

@@ -59,9 +59,15 @@ class LifeDialog(QDialog):
         self.facts = label("", "muted", wrap=True)
         self.missions = plain_table(
             tr("Missions"),
-            [tr("Mission"), tr("Launched"), tr("Every"), tr("Readings kept"), tr("State"),
-             tr("Place and name")],
-        )  # fmt: skip
+            [
+                tr("Mission"),
+                tr("Launched"),
+                tr("Every"),
+                tr("Readings kept"),
+                tr("State"),
+                tr("Place and name"),
+            ],
+        )
         self.services = plain_table(
             tr("What was done"),
             [tr("On"), tr("What"), tr("By"), tr("Holds until"), tr("Document"), tr("Words")],
@@ -79,20 +85,32 @@ class LifeDialog(QDialog):
         self.entry_line = self._entry_line()
         self.setLayout(
             column(
-                row(self.which, 1, label(tr("shares its PIN with"), "muted"), self.group,
-                    self.retire_button),
+                row(
+                    self.which,
+                    1,
+                    label(tr("shares its PIN with"), "muted"),
+                    self.group,
+                    self.retire_button,
+                ),
                 self.facts,
-                label(tr("Missions and places"), "head"), self.missions,
+                label(tr("Missions and places"), "head"),
+                self.missions,
                 label(tr("Batteries, calibrations, repairs, its own reports"), "head"),
                 self.services,
-                self.entry_line, self.problem,
-                row(self.save_button, self.times_note, 1,
+                self.entry_line,
+                self.problem,
+                row(
+                    self.save_button,
+                    self.times_note,
+                    1,
                     button(tr("Where it was ..."), self.show_sources),
                     button(tr("In the logbook"), self.show_history),
-                    button(tr("Close"), self.accept)),
-                spacing=7, margins=16,
+                    button(tr("Close"), self.accept),
+                ),
+                spacing=7,
+                margins=16,
             )
-        )  # fmt: skip
+        )
         if house.is_looking:
             for act in (self.retire_button, self.entry_line, self.problem):
                 act.hide()
@@ -122,8 +140,12 @@ class LifeDialog(QDialog):
     def _entry_line(self) -> QWidget:
         self.kind = QComboBox()
         self.kind.setAccessibleName(tr("What was done"))
-        for key, text in (("battery", tr("battery changed")), ("calibration", tr("calibrated")),
-                          ("repair", tr("repaired")), ("note", tr("noted"))):  # fmt: skip
+        for key, text in (
+            ("battery", tr("battery changed")),
+            ("calibration", tr("calibrated")),
+            ("repair", tr("repaired")),
+            ("note", tr("noted")),
+        ):
             self.kind.addItem(text, key)
         self.on = self._day(QDate.currentDate(), tr("On"))
         self.until = self._day(QDate.currentDate().addYears(1), tr("Holds until"))
@@ -138,9 +160,17 @@ class LifeDialog(QDialog):
         enter = button(tr("Enter it"), self.enter)
         line = QWidget()
         line.setLayout(
-            row(self.kind, self.on, self._until_label, self.until, self.words, self.attach, enter,
-                spacing=6)
-        )  # fmt: skip
+            row(
+                self.kind,
+                self.on,
+                self._until_label,
+                self.until,
+                self.words,
+                self.attach,
+                enter,
+                spacing=6,
+            )
+        )
         give_room(line, 4, 1)
         self.kind.currentIndexChanged.connect(lambda _: self._suit())
         self._suit()
@@ -173,8 +203,12 @@ class LifeDialog(QDialog):
         self._life = known
         zone = _zone_of(known)
         seen = day_and_time(known.seen_ms, zone) if known.seen_ms else tr("never")
-        parts = [known.model, f"{tr('firmware')} {known.firmware}",
-                 known.point or tr("no point now"), tr("seen %1").replace("%1", seen)]  # fmt: skip
+        parts = [
+            known.model,
+            f"{tr('firmware')} {known.firmware}",
+            known.point or tr("no point now"),
+            tr("seen %1").replace("%1", seen),
+        ]
         if known.practice:
             parts.append(tr("practice logger (stand-in)"))
         if known.retired_ms:
@@ -189,27 +223,54 @@ class LifeDialog(QDialog):
         fill(
             self.missions,
             [
-                [number(m.number), _launched(m, zone),
-                 interval_text(m.interval_ms // 1000), number(m.kept), mission_state(m),
-                 " · ".join(filter(None, (m.point, m.name)))]
+                [
+                    number(m.number),
+                    _launched(m, zone),
+                    interval_text(m.interval_ms // 1000),
+                    number(m.kept),
+                    mission_state(m),
+                    " · ".join(filter(None, (m.point, m.name))),
+                ]
                 for m in known.missions
             ],
             list(known.missions),
-        )  # fmt: skip
-        kinds = {"battery": tr("battery"), "calibration": tr("calibration"),
-                 "repair": tr("repair"), "note": tr("note")}  # fmt: skip
+        )
+        kinds = {
+            "battery": tr("battery"),
+            "calibration": tr("calibration"),
+            "repair": tr("repair"),
+            "note": tr("note"),
+        }
         rows: list[tuple[int, object, list[str]]] = [
-            (s.at_ms, s, [date(s.at_ms, zone), kinds[s.kind], s.person,
-             date(s.due_ms, zone) if s.due_ms else "",
-             s.certificate_name and f"{s.certificate_name} · {s.certificate_sha256[:8]}", s.words])
+            (
+                s.at_ms,
+                s,
+                [
+                    date(s.at_ms, zone),
+                    kinds[s.kind],
+                    s.person,
+                    date(s.due_ms, zone) if s.due_ms else "",
+                    s.certificate_name and f"{s.certificate_name} · {s.certificate_sha256[:8]}",
+                    s.words,
+                ],
+            )
             for s in known.services
-        ]  # fmt: skip
+        ]
         rows += [
-            (r.at_ms, r, [date(r.at_ms, zone), tr("its own report"), r.person, "",
-             f"{r.name} · {r.sha256[:8]}",
-             f"{tr('Mission')} {r.mission}" if r.mission is not None else ""])
+            (
+                r.at_ms,
+                r,
+                [
+                    date(r.at_ms, zone),
+                    tr("its own report"),
+                    r.person,
+                    "",
+                    f"{r.name} · {r.sha256[:8]}",
+                    f"{tr('Mission')} {r.mission}" if r.mission is not None else "",
+                ],
+            )
             for r in known.reports
-        ]  # fmt: skip
+        ]
         rows.sort(key=lambda line: -line[0])
         fill(self.services, [texts for _, _, texts in rows], [thing for _, thing, _ in rows])
 
@@ -254,10 +315,11 @@ class LifeDialog(QDialog):
             self.attach.setText(tr("Certificate ..."))
 
         self._act(
-            lambda: note_service(desk, known.serial, kind, words, at_ms=at_ms, due_ms=due_ms,
-                                 certificate=certificate),
+            lambda: note_service(
+                desk, known.serial, kind, words, at_ms=at_ms, due_ms=due_ms, certificate=certificate
+            ),
             entered,
-        )  # fmt: skip
+        )
 
     def _act(self, act: Callable[[], object], then: Callable[[], None] = lambda: None) -> None:
         """Do it off the main thread; what was typed stays until it is kept."""

@@ -146,8 +146,11 @@ class LiveDialog(QDialog):
         self.name = QLineEdit()
         self.every = QLineEdit(interval_text(60))
         self.means = QComboBox()
-        for many, words in ((0, tr("the mean of each stretch of")), (1, tr("every sample")),
-                            (-1, tr("the mean of so many samples"))):  # fmt: skip
+        for many, words in (
+            (0, tr("the mean of each stretch of")),
+            (1, tr("every sample")),
+            (-1, tr("the mean of so many samples")),
+        ):
             self.means.addItem(words, many)
         self.means.currentIndexChanged.connect(lambda _: self._show_means())
         self.stop_after = QLineEdit()
@@ -155,11 +158,14 @@ class LiveDialog(QDialog):
         self.settings = label("", "muted")
         grid = QGridLayout()
         fields = (
-            (tr("Instrument"), self.profile), (tr("Port"), self.port),
-            (tr("Measured at"), self.point), (tr("Name in the record"), self.name),
-            (tr("A reading is"), self.means), (tr("Stretch, or samples"), self.every),
+            (tr("Instrument"), self.profile),
+            (tr("Port"), self.port),
+            (tr("Measured at"), self.point),
+            (tr("Name in the record"), self.name),
+            (tr("A reading is"), self.means),
+            (tr("Stretch, or samples"), self.every),
             (tr("Stop after readings"), self.stop_after),
-        )  # fmt: skip
+        )
         for line, (words, field) in enumerate(fields):
             grid.addWidget(label(words, "muted", whole=True), line, 0)
             grid.addWidget(field, line, 1)
@@ -183,15 +189,26 @@ class LiveDialog(QDialog):
         left = QWidget()
         left.setFixedWidth(380)
         left.setLayout(
-            column(grid, self.settings, FlowLayout(self.made, self.own),
-                   row(self.look, self.sensors, 1),
-                   label(tr("Now"), "head"), self.values, 1, self.words,
-                   row(self.start, button(tr("Close"), self.close), 1), spacing=8)
-        )  # fmt: skip
+            column(
+                grid,
+                self.settings,
+                FlowLayout(self.made, self.own),
+                row(self.look, self.sensors, 1),
+                label(tr("Now"), "head"),
+                self.values,
+                1,
+                self.words,
+                row(self.start, button(tr("Close"), self.close), 1),
+                spacing=8,
+            )
+        )
         right = column(
-            row(label(tr("What the instrument says"), "head"), 1, self.times_note), self.raw,
-            label(tr("Readings as they come"), "head"), self.plot, spacing=4,
-        )  # fmt: skip
+            row(label(tr("What the instrument says"), "head"), 1, self.times_note),
+            self.raw,
+            label(tr("Readings as they come"), "head"),
+            self.plot,
+            spacing=4,
+        )
         self.setLayout(row(left, right, margins=14))
         give_room(self, 1, 1)
         self.profile.currentIndexChanged.connect(lambda _: self._show_profile())
@@ -329,11 +346,14 @@ class LiveDialog(QDialog):
         if many == -1:
             many = int(every) if every.isdigit() and int(every) else -1
         return LivePlan(
-            self._profiles[self.profile.currentIndex()], self.port.currentText(),
-            self.name.text(), self.point.currentText(),
+            self._profiles[self.profile.currentIndex()],
+            self.port.currentText(),
+            self.name.text(),
+            self.point.currentText(),
             0.0 if many else float(parse_interval_s(every)),
-            (int(wanted) if wanted.isdigit() else 0) if wanted else None, many,
-        )  # fmt: skip
+            (int(wanted) if wanted.isdigit() else 0) if wanted else None,
+            many,
+        )
 
     def _heard(self, news: LiveNews) -> None:
         if news.kind == "sample":
@@ -376,9 +396,15 @@ class LiveDialog(QDialog):
             lane.setLabel(
                 "left", escape(f"{known.symbol}, {known.unit}".strip(", ")), color=theme.ink
             )
-            lane.plot([t for t, _ in drawn], [v for _, v in drawn],
-                      pen=pg.mkPen(theme.tide, width=2), symbol="o", symbolSize=4,
-                      symbolBrush=theme.tide, symbolPen=None)  # fmt: skip
+            lane.plot(
+                [t for t, _ in drawn],
+                [v for _, v in drawn],
+                pen=pg.mkPen(theme.tide, width=2),
+                symbol="o",
+                symbolSize=4,
+                symbolBrush=theme.tide,
+                symbolPen=None,
+            )
             if first is not None:
                 lane.setXLink(first)
             first = first or lane
@@ -387,8 +413,19 @@ class LiveDialog(QDialog):
         on = self.work.is_on
         self.start.setEnabled(bool(self._profiles))
         self.start.setText(tr("Stop recording") if on else tr("Record"))
-        for part in (self.profile, self.port, self.point, self.name, self.every, self.stop_after,
-                     self.look, self.sensors, self.own, self.made, self.means):  # fmt: skip
+        for part in (
+            self.profile,
+            self.port,
+            self.point,
+            self.name,
+            self.every,
+            self.stop_after,
+            self.look,
+            self.sensors,
+            self.own,
+            self.made,
+            self.means,
+        ):
             part.setEnabled(not on and bool(self._profiles))
         self._draw()
 

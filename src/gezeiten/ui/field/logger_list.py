@@ -281,9 +281,14 @@ class _CardPainter(QStyledItemDelegate):
             )
 
     def _bottom(
-        self, painter: QPainter, inner: QRectF, down: float, card: LoggerCard, marks: LoggerMarks,
+        self,
+        painter: QPainter,
+        inner: QRectF,
+        down: float,
+        card: LoggerCard,
+        marks: LoggerMarks,
         small: QFont,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """What it does and holds at the left; the clock or the round at the right."""
         said = f"{marks.doing} · {to_offload_words(card)}"
         room = QRectF(inner)
@@ -300,9 +305,16 @@ class _CardPainter(QStyledItemDelegate):
         self._text(painter, room, down, said, small, "muted")
 
     def _text(
-        self, painter: QPainter, inner: QRectF, down: float, text: str, font: QFont, color: str,
-        *, right: bool = False,
-    ) -> None:  # fmt: skip
+        self,
+        painter: QPainter,
+        inner: QRectF,
+        down: float,
+        text: str,
+        font: QFont,
+        color: str,
+        *,
+        right: bool = False,
+    ) -> None:
         painter.setFont(font)
         painter.setPen(self._view.theme.color(color))
         area = QRectF(

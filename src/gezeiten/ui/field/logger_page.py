@@ -82,22 +82,27 @@ class LoggerPage(QWidget):
         self.part.setToolTip(tr("A part of its readings, or an overview of them (Ctrl+F6)"))
         cards = (
             self._card(
-                tr("1 · Who it is"), [self.identity, self.label, self.label_words],
-                [self._ask(tr("Let it blink"), "blink"), self._ask(tr("Its life"), "life"),
-                 self.pin],
+                tr("1 · Who it is"),
+                [self.identity, self.label, self.label_words],
+                [
+                    self._ask(tr("Let it blink"), "blink"),
+                    self._ask(tr("Its life"), "life"),
+                    self.pin,
+                ],
             ),
             self._card(
                 tr("2 · What it holds"),
                 [self.holding, self.transfer, self.transfer_words, self.came],
-                [self._ask(tr("Look at the record"), "record"),
-                 self._ask(tr("Its readings …"), "rows"),
-                 self.part, self.cancel],
+                [
+                    self._ask(tr("Look at the record"), "record"),
+                    self._ask(tr("Its readings …"), "rows"),
+                    self.part,
+                    self.cancel,
+                ],
             ),
-            self._card(
-                tr("3 · How it is"), [self.health], [self._ask(tr("Self-check"), "check")]
-            ),
+            self._card(tr("3 · How it is"), [self.health], [self._ask(tr("Self-check"), "check")]),
             self._card(tr("Reads now"), [self.live, self.live_note], [self.watch]),
-        )  # fmt: skip
+        )
         self._cards, self._columns = cards, 0
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
@@ -189,8 +194,10 @@ class LoggerPage(QWidget):
             self.transfer_words.setText(offload_words(came.result) if came else "")
             return
         since, until = (day_and_time(at, zone) for at in came.span)
-        facts = [(tr("Came just now"), counted(came.result.readings, "%n reading", "%n readings")),
-                 (tr("Stretch"), f"{since} – {until}")]  # fmt: skip
+        facts = [
+            (tr("Came just now"), counted(came.result.readings, "%n reading", "%n readings")),
+            (tr("Stretch"), f"{since} – {until}"),
+        ]
         for one in came.extremes:
             if one.low is not None and one.high is not None:
                 words = units.span(one.channel, one.low, one.high)
@@ -214,8 +221,7 @@ class LoggerPage(QWidget):
             facts.append((tr(quantity(channel).name), units.span(channel, low, high)))
         outside = counted(came.outside, "%n value outside a limit", "%n values outside a limit")
         facts.append((tr("Seems"), outside if came.outside else tr("inside all limits")))
-        facts.append((tr("Still to offload"), counted(came.readings, "%n reading",
-                                                        "%n readings")))  # fmt: skip
+        facts.append((tr("Still to offload"), counted(came.readings, "%n reading", "%n readings")))
         self.came.show_facts(facts)
         self.came.show()
 
@@ -246,13 +252,15 @@ class LoggerPage(QWidget):
         """Show a logger as just seen."""
         source = tr("practice logger (stand-in)") if card.state.practice else card.identity.maker
         model = f"{card.identity.model.name} · {tr('firmware')} {card.identity.firmware}"
-        self.identity.show_facts([
-            (tr("Serial"), card.serial),
-            (tr("Model"), model),
-            (tr("Maker"), source),
-            (tr("Measures at"), card.point or tr("no point yet")),
-            (tr("Answers at"), f"{card.address} · {tr(card.address.route)}"),
-        ])  # fmt: skip
+        self.identity.show_facts(
+            [
+                (tr("Serial"), card.serial),
+                (tr("Model"), model),
+                (tr("Maker"), source),
+                (tr("Measures at"), card.point or tr("no point yet")),
+                (tr("Answers at"), f"{card.address} · {tr(card.address.route)}"),
+            ]
+        )
         self.pin.setVisible(wants_pin)
         self.holding.show_facts([(tr("Is"), doing(card, zone)), *_missions(card, zone)])
         self.show_live(card, card.live, units)
@@ -286,8 +294,9 @@ def _missions(card: LoggerCard, zone: str) -> list[tuple[str, str]]:
             words += " · " + from_when.replace("%1", day_and_time(at_ms, zone))
         facts.append((f"{tr('Mission')} {entry.mission}", f"{words} · {open_words}"))
     if card.readings_damaged:
-        facts.append((tr("Damaged on the way"), counted(card.readings_damaged, "%n reading",
-                                                       "%n readings")))  # fmt: skip
+        facts.append(
+            (tr("Damaged on the way"), counted(card.readings_damaged, "%n reading", "%n readings"))
+        )
     return facts or [(tr("Memory"), tr("empty"))]
 
 

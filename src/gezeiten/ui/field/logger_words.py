@@ -40,9 +40,11 @@ def clock_words(difference_ms: float) -> str:
     off_s = difference_ms / 1000
     if abs(off_s) < 0.05:
         return tr("agrees with this computer")
-    far = duration_text(round(abs(difference_ms))) if abs(off_s) >= 60 else tr("%1 s").replace(
-        "%1", number(abs(off_s), 1)
-    )  # fmt: skip
+    far = (
+        duration_text(round(abs(difference_ms)))
+        if abs(off_s) >= 60
+        else tr("%1 s").replace("%1", number(abs(off_s), 1))
+    )
     side = tr("ahead of this computer") if off_s > 0 else tr("behind this computer")
     return f"{far} {side}"
 

@@ -71,8 +71,11 @@ class FieldNews:
         self._say_what_came(words, failed=bool(came.result.error))
 
     def _erased(self, serial: str, readings: int) -> None:
-        words = counted(readings, "%n reading erased, kept in the vault.",
-                        "%n readings erased, kept in the vault.")  # fmt: skip
+        words = counted(
+            readings,
+            "%n reading erased, kept in the vault.",
+            "%n readings erased, kept in the vault.",
+        )
         self._changed(f"{serial}: {words}")
 
     def _changed(self, words: str) -> None:

@@ -18,8 +18,9 @@ def step_words(act: NextAct, first_reading: str) -> tuple[str, str]:
         words = f"{_launch_words(act)}\n{first_reading}"
         return words, tr("then reads the plan back and compares")
     if act.kind == "several" or act.loggers:
-        words = counted(act.loggers, "Offload and launch\n%n logger",
-                        "Offload and launch\n%n loggers")  # fmt: skip
+        words = counted(
+            act.loggers, "Offload and launch\n%n logger", "Offload and launch\n%n loggers"
+        )
         return words, tr("their first readings fall together")
     if act.kind == "blocked":
         return _launch_words(act), tr("first clear what is in the way")

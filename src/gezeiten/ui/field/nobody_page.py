@@ -24,8 +24,9 @@ class NobodyPage(QWidget):
         self.steps = FirstSteps(can_practise=can_practise, at_loggers=True)
         self.steps.asked.connect(self.asked.emit)
         self.steps.look.connect(self.look.emit)
-        self.setLayout(column(label(tr("No logger at hand"), "big"), self.where, self.steps,
-                              spacing=4))  # fmt: skip
+        self.setLayout(
+            column(label(tr("No logger at hand"), "big"), self.where, self.steps, spacing=4)
+        )
         give_room(self, 2, 1)
         self.setFocusProxy(self.steps.addresses)
 

@@ -159,8 +159,13 @@ class OutlookBars(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(self.theme.color("paper"))
         x, y = bar.right(), bar.center().y()
-        notch = [QPointF(x + 1, bar.top() - 1), QPointF(x - 6, bar.top() - 1), QPointF(x, y),
-                 QPointF(x - 6, bar.bottom() + 1), QPointF(x + 1, bar.bottom() + 1)]  # fmt: skip
+        notch = [
+            QPointF(x + 1, bar.top() - 1),
+            QPointF(x - 6, bar.top() - 1),
+            QPointF(x, y),
+            QPointF(x - 6, bar.bottom() + 1),
+            QPointF(x + 1, bar.bottom() + 1),
+        ]
         painter.drawPolygon(QPolygonF(notch))
 
     def _paint_grid(

@@ -150,12 +150,18 @@ class PartDialog(QDialog):
         self.take = button("", self._take, "primary")
         self.take.setDefault(True)
         self.setLayout(
-            column(label(tr("Solid: kept already. Dashed: on the logger only."), "muted"), self.bar,
-                   row(label(tr("From")), self.since, label(tr("Until")), self.until, 1),
-                   row(self.kind, self.of_words, self.every, self.readings_words, 1),
-                   self.facts, self.note, 1,
-                   row(self.take, button(tr("Close"), self.reject), 1), margins=16)
-        )  # fmt: skip
+            column(
+                label(tr("Solid: kept already. Dashed: on the logger only."), "muted"),
+                self.bar,
+                row(label(tr("From")), self.since, label(tr("Until")), self.until, 1),
+                row(self.kind, self.of_words, self.every, self.readings_words, 1),
+                self.facts,
+                self.note,
+                1,
+                row(self.take, button(tr("Close"), self.reject), 1),
+                margins=16,
+            )
+        )
 
     def _show_fields(self) -> None:
         for field, at in zip((self.since, self.until), self.bar.span, strict=True):
@@ -207,12 +213,16 @@ class PartDialog(QDialog):
     def _show_part(self) -> None:
         ranges = self._extent.missing_in(self.bar.span)
         count = size(ranges)
-        self.facts.show_facts([
-            (tr("Comes"), counted(count, "%n reading", "%n readings")),
-            (tr("Stays to offload"),
-             counted(self._extent.left_open(ranges), "%n reading", "%n readings")),
-            (tr("Takes about"), self._estimate(self._extent.bytes_of(ranges))),
-        ])  # fmt: skip
+        self.facts.show_facts(
+            [
+                (tr("Comes"), counted(count, "%n reading", "%n readings")),
+                (
+                    tr("Stays to offload"),
+                    counted(self._extent.left_open(ranges), "%n reading", "%n readings"),
+                ),
+                (tr("Takes about"), self._estimate(self._extent.bytes_of(ranges))),
+            ]
+        )
         self.note.setText("")
         self.take.setText(tr("Offload this part"))
         self.take.setEnabled(bool(count))
@@ -222,16 +232,22 @@ class PartDialog(QDialog):
         words = counted(count, "%n value a channel", "%n values a channel")
         if thinning.kind == ThinKind.MEANS:
             words += tr(", each with lowest and highest")
-        self.facts.show_facts([
-            (tr("Comes"), words),
-            (tr("Stays to offload"),
-             counted(self._extent.left_open([]), "%n reading", "%n readings")),
-            (tr("Takes about"), self._estimate(self._extent.overview_bytes(thinning))),
-        ])  # fmt: skip
+        self.facts.show_facts(
+            [
+                (tr("Comes"), words),
+                (
+                    tr("Stays to offload"),
+                    counted(self._extent.left_open([]), "%n reading", "%n readings"),
+                ),
+                (tr("Takes about"), self._estimate(self._extent.overview_bytes(thinning))),
+            ]
+        )
         self.note.setText(
-            tr("An overview is for looking: Trends draws it dotted until the readings themselves "
-               "come, and no figure is made of it.")
-        )  # fmt: skip
+            tr(
+                "An overview is for looking: Trends draws it dotted until the readings themselves "
+                "come, and no figure is made of it."
+            )
+        )
         self.take.setText(tr("Take this overview"))
         self.take.setEnabled(thinning.is_possible)
 

@@ -37,9 +37,15 @@ class PinDialog(QDialog):
         take = button(tr("Take it"), self._take, "primary")
         cancel = button(tr("Cancel"), self.reject)
         self.setLayout(
-            column(label(words, wrap=True), self.entry, self.problem,
-                   label(kept, "muted", wrap=True), row(1, cancel, take), margins=16)
-        )  # fmt: skip
+            column(
+                label(words, wrap=True),
+                self.entry,
+                self.problem,
+                label(kept, "muted", wrap=True),
+                row(1, cancel, take),
+                margins=16,
+            )
+        )
         self.setFixedWidth(400)
 
     def _take(self) -> None:

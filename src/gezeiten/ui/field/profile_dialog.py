@@ -78,11 +78,15 @@ class ProfileDialog(QDialog):
             self.end.addItem(words, sign)
         grid = QGridLayout()
         fields = (
-            (tr("Name"), self.name), (tr("Port"), self.port), (tr("Bits per second"), self.baud),
-            (tr("Data bits"), self.bits), (tr("Parity"), self.parity),
-            (tr("Stop bits"), self.stop_bits), (tr("A line ends with"), self.end),
+            (tr("Name"), self.name),
+            (tr("Port"), self.port),
+            (tr("Bits per second"), self.baud),
+            (tr("Data bits"), self.bits),
+            (tr("Parity"), self.parity),
+            (tr("Stop bits"), self.stop_bits),
+            (tr("A line ends with"), self.end),
             (tr("Sent to get a line"), self.ask),
-        )  # fmt: skip
+        )
         for place, (words, field) in enumerate(fields):
             field.setAccessibleName(words)
             if isinstance(field, QComboBox):
@@ -101,11 +105,19 @@ class ProfileDialog(QDialog):
         self.words = label(tr("Listen, then click a line: its numbers appear below."), wrap=True)
         self.listen = button(tr("Listen"), self._listen)
         self.keep = button(tr("Keep this instrument"), self._keep, "primary")
-        self.setLayout(column(
-            grid, row(self.listen, label(tr("What it says"), "head"), 1), self.lines,
-            label(tr("What its numbers are"), "head"), scrolled(inner), self.words,
-            row(self.keep, button(tr("Close"), self.reject), 1), spacing=8, margins=14,
-        ))  # fmt: skip
+        self.setLayout(
+            column(
+                grid,
+                row(self.listen, label(tr("What it says"), "head"), 1),
+                self.lines,
+                label(tr("What its numbers are"), "head"),
+                scrolled(inner),
+                self.words,
+                row(self.keep, button(tr("Close"), self.reject), 1),
+                spacing=8,
+                margins=14,
+            )
+        )
 
     def _show_profile(self, profile: Profile) -> None:
         self.name.setText(profile.name)
@@ -121,11 +133,17 @@ class ProfileDialog(QDialog):
         """The profile as far as listening needs it."""
         baud = self.baud.currentText().strip()
         return Profile(
-            self.name.text().strip(), LINES, int(baud) if baud.isdigit() else 0,
-            int(self.bits.currentText()), self.parity.currentData(),
-            int(self.stop_bits.currentText()), (), ask=self.ask.text(), pattern=".*",
+            self.name.text().strip(),
+            LINES,
+            int(baud) if baud.isdigit() else 0,
+            int(self.bits.currentText()),
+            self.parity.currentData(),
+            int(self.stop_bits.currentText()),
+            (),
+            ask=self.ask.text(),
+            pattern=".*",
             end=self.end.currentData(),
-        )  # fmt: skip
+        )
 
     def _listen(self) -> None:
         if self._task is not None:
@@ -141,8 +159,10 @@ class ProfileDialog(QDialog):
         self._say(tr("Listening to %1 ...").replace("%1", port))
         self._task = self._house.run(
             lambda task: listen(port, profile, clock, _LISTEN_S, task.tell, task.cancelled),
-            self._listened, self.add_line, self._failed,
-        )  # fmt: skip
+            self._listened,
+            self.add_line,
+            self._failed,
+        )
 
     def add_line(self, line: str) -> None:
         """Show a line that came."""

@@ -132,8 +132,14 @@ class SeveralDesk(QObject):
 
     def _ended(self, results: list[LoggerResult]) -> None:
         run = {result.serial for result in results}
-        results = [*results, *(LoggerResult(one.card.serial, one.in_the_way)
-                               for one in self.prepared if one.card.serial not in run)]  # fmt: skip
+        results = [
+            *results,
+            *(
+                LoggerResult(one.card.serial, one.in_the_way)
+                for one in self.prepared
+                if one.card.serial not in run
+            ),
+        ]
         self.ended.emit(results)
         self._house.archive_changed.emit()
         self.prepare()
@@ -143,7 +149,10 @@ class SeveralDesk(QObject):
         if not failed:
             self._house.said.emit(f"{said}.", False)
             return
-        words = counted(len(failed), "%1, %n not: %2: %3 Then try again.",
-                        "%1, %n not; the first, %2: %3 Then try again.")  # fmt: skip
+        words = counted(
+            len(failed),
+            "%1, %n not: %2: %3 Then try again.",
+            "%1, %n not; the first, %2: %3 Then try again.",
+        )
         words = words.replace("%1", said).replace("%2", failed[0].serial)
         self._house.said.emit(words.replace("%3", failed[0].sentence), True)

@@ -44,9 +44,16 @@ class SeveralPage(QWidget):
         self.table = QTableWidget(0, 7)
         self.table.setAccessibleName(tr("Ticked loggers"))
         self.table.setHorizontalHeaderLabels(
-            [tr("Logger"), tr("Identity"), tr("Offload"), tr("Health"), tr("Plan"), tr("Launch"),
-             tr("Result")]
-        )  # fmt: skip
+            [
+                tr("Logger"),
+                tr("Identity"),
+                tr("Offload"),
+                tr("Health"),
+                tr("Plan"),
+                tr("Launch"),
+                tr("Result"),
+            ]
+        )
         self.table.verticalHeader().hide()
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)

@@ -79,8 +79,11 @@ class PageView(QScrollArea):
             self._column.addWidget(sheet, 0, Qt.AlignmentFlag.AlignHCenter)
         more = pages[-1].of - pages[-1].number if pages else 0
         if more:
-            words = counted(more, "%n more page: open the file to see it.",
-                            "%n more pages: open the file to see them.")  # fmt: skip
+            words = counted(
+                more,
+                "%n more page: open the file to see it.",
+                "%n more pages: open the file to see them.",
+            )
             self._column.addWidget(label(words, "muted"), 0, Qt.AlignmentFlag.AlignHCenter)
 
     def _add_lines(self, text: str) -> None:

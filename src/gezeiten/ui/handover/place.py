@@ -84,11 +84,21 @@ class HandoverPlace(Place):
         left = Card(tr("What to hand over"))
         chosen = QWidget()  # scrolls where text is large and the screen small
         chosen.setLayout(
-            column(label(tr("Point"), "muted"), self.point, label(tr("Stretch"), "muted"),
-                   self.named, self.from_label, self.since,
-                   self.until_label, self.until, label(tr("It holds"), "head"),
-                   self.contents, 1, spacing=6)
-        )  # fmt: skip
+            column(
+                label(tr("Point"), "muted"),
+                self.point,
+                label(tr("Stretch"), "muted"),
+                self.named,
+                self.from_label,
+                self.since,
+                self.until_label,
+                self.until,
+                label(tr("It holds"), "head"),
+                self.contents,
+                1,
+                spacing=6,
+            )
+        )
         left.body.addWidget(scrolled(chosen), 1)
         left.body.addWidget(self.pdf)
         left.body.addWidget(self.csv)
@@ -220,11 +230,14 @@ class HandoverPlace(Place):
             zone = point.zone if point else "UTC"
             stretch = f"{date(document.span[0], zone)} – {date(document.span[1] - 1, zone)}"
             cells = (
-                day_and_time(document.at_ms, zone), document.person,
-                point.full_name if point else "—", stretch, Path(document.file_name).name,
+                day_and_time(document.at_ms, zone),
+                document.person,
+                point.full_name if point else "—",
+                stretch,
+                Path(document.file_name).name,
                 {"as it was": "✓ ", "changed": "✕ ", "missing": "✕ "}[document.state]
                 + tr(document.state),
-            )  # fmt: skip
+            )
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(plain_tip(f"{document.file_name}\nSHA-256 {document.sha256}"))
@@ -404,8 +417,9 @@ class HandoverPlace(Place):
     def _show_document(self) -> None:
         document = self._current()
         self._shown_uid = document.uid if document is not None else ""
-        self.pages.show_document(document.shown if document else None, document.kind if document
-                                 else "pdf")  # fmt: skip
+        self.pages.show_document(
+            document.shown if document else None, document.kind if document else "pdf"
+        )
         self.open_button.setEnabled(document is not None and document.state != "missing")
         can = document is not None and document.can_be_put_out
         self.again_button.setVisible(can and not self.house.is_looking)
@@ -440,12 +454,12 @@ class HandoverPlace(Place):
 
 def _stretch_words(one: NamedStretch, zone: str) -> str:
     return {
-        "mission": tr("this mission"), "visit": tr("since the last visit"),
+        "mission": tr("this mission"),
+        "visit": tr("since the last visit"),
         "document": tr("since the last document"),
         "month": date(one.span[0], zone, "MMMM yyyy"),
-        "excursion": tr("day of the excursion of %1").replace(
-            "%1", date(one.at_ms, zone, "d MMM")),
-    }[one.kind]  # fmt: skip
+        "excursion": tr("day of the excursion of %1").replace("%1", date(one.at_ms, zone, "d MMM")),
+    }[one.kind]
 
 
 def _write(desk: Desk, kind: str, point: PointPlace, span: Span, path: Path | None) -> HandedOver:

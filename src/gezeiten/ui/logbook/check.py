@@ -165,9 +165,12 @@ class CheckCard(Card):
         self.lost.setVisible(bool(self._lost) and not self._house.is_looking)
         self._unnamed = [one for one in verdict.unnamed if one.is_mission_file]
         self.unnamed.setText(
-            counted(len(self._unnamed), "Import %n mission file that no entry names",
-                    "Import %n mission files that no entry names")
-        )  # fmt: skip
+            counted(
+                len(self._unnamed),
+                "Import %n mission file that no entry names",
+                "Import %n mission files that no entry names",
+            )
+        )
         self.unnamed.setVisible(bool(self._unnamed) and not self._house.is_looking)
 
     def show_lost(self) -> None:
@@ -176,8 +179,9 @@ class CheckCard(Card):
 
         def written(many: int) -> None:
             self._house.archive_changed.emit()
-            self._house.say(counted(many, "%n entry was written again.",
-                                    "%n entries were written again."))  # fmt: skip
+            self._house.say(
+                counted(many, "%n entry was written again.", "%n entries were written again.")
+            )
             self.start()
 
         dialog = LostDialog(self, self._lost)

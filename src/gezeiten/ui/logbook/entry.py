@@ -76,12 +76,13 @@ class EntryCard(Card):
         self.sentence.setText(entry.sentence)
         self.facts.show_facts(
             [
-                (tr("On what"), entry.subject), (tr("Act"), tr(entry.act)),
+                (tr("On what"), entry.subject),
+                (tr("Act"), tr(entry.act)),
                 (tr("Who"), entry.person or tr("the program")),
                 (tr("When"), day_and_time(entry.at_ms, home_zone())),
                 (tr("SHA-256"), entry.hash[:24] + "…"),
             ]
-        )  # fmt: skip
+        )
         self.held.setPlainText(_plain(entry))
         desk = self._house.desk
         self._house.run(
@@ -132,10 +133,13 @@ class EntryCard(Card):
 
 def _way_words(way: EntryLink) -> str:
     words = {
-        "point": tr("To %1"), "site": tr("To the site %1"), "logger": tr("To the logger %1"),
-        "document": tr("To the document %1"), "excursion": tr("To the excursion of %1"),
+        "point": tr("To %1"),
+        "site": tr("To the site %1"),
+        "logger": tr("To the logger %1"),
+        "document": tr("To the document %1"),
+        "excursion": tr("To the excursion of %1"),
         "stretch": tr("To that stretch of %1"),
-    }[way.kind]  # fmt: skip
+    }[way.kind]
     what = day_and_time(way.span[0], way.zone) if way.kind == "excursion" else way.words
     return words.replace("%1", what)
 

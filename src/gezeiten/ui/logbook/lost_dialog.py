@@ -39,10 +39,20 @@ class LostDialog(QDialog):
         note = label(
             tr("Times in %1. Written again, they are marked as restored from the table.").replace(
                 "%1", home_zone()
-            ), "muted", wrap=True,
-        )  # fmt: skip
-        self.setLayout(column(label(words, wrap=True), self.listed, note, row(again, 1, leave),
-                              spacing=12, margins=16))  # fmt: skip
+            ),
+            "muted",
+            wrap=True,
+        )
+        self.setLayout(
+            column(
+                label(words, wrap=True),
+                self.listed,
+                note,
+                row(again, 1, leave),
+                spacing=12,
+                margins=16,
+            )
+        )
         self.resize(620, 380)
         leave.setFocus()
 

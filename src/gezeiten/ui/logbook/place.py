@@ -92,15 +92,19 @@ class LogbookPlace(Place):
         self.misfits.hide()
         self.kind, self.person, self.since = QComboBox(), QComboBox(), QComboBox()
         for box, name, first in (
-            (self.kind, tr("Act"), tr("every act")), (self.person, tr("Who"), tr("everybody")),
-        ):  # fmt: skip
+            (self.kind, tr("Act"), tr("every act")),
+            (self.person, tr("Who"), tr("everybody")),
+        ):
             box.setAccessibleName(name)
             box.addItem(first, "")
         self.since.setAccessibleName(tr("When"))
         for words, days in (
-            (tr("at any time"), None), (tr("in the last day"), 1), (tr("in the last 7 days"), 7),
-            (tr("in the last 30 days"), 30), (tr("in the last year"), 365),
-        ):  # fmt: skip
+            (tr("at any time"), None),
+            (tr("in the last day"), 1),
+            (tr("in the last 7 days"), 7),
+            (tr("in the last 30 days"), 30),
+            (tr("in the last year"), 365),
+        ):
             self.since.addItem(words, days)
         self.contacts = QCheckBox(tr("Contacts too"))
         self.filter.textChanged.connect(lambda _: self.refresh())
@@ -112,9 +116,7 @@ class LogbookPlace(Place):
         self.table = QTableWidget(0, _COLUMNS)
         self.table.setAccessibleName(tr("Logbook entries"))
         when = tr("When (%1)").replace("%1", home_zone())
-        self.table.setHorizontalHeaderLabels(
-            [tr("No."), when, tr("Who"), tr("What"), tr("Entry")]
-        )  # fmt: skip
+        self.table.setHorizontalHeaderLabels([tr("No."), when, tr("Who"), tr("What"), tr("Entry")])
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setWordWrap(False)
@@ -134,33 +136,62 @@ class LogbookPlace(Place):
     def commands(self) -> list[Command]:
         here = places.LOGBOOK
         return [
-            Command("verify", tr("Check vault, readings and logbook"), "F5", self.check.start,
-                    here),
+            Command(
+                "verify", tr("Check vault, readings and logbook"), "F5", self.check.start, here
+            ),
             Command(
                 "logbook.filter", tr("Search in the logbook"), "Ctrl+F", self.filter.setFocus, here
             ),
             Command("logbook.all", tr("Show all entries again"), "Ctrl+B", self.show_all, here),
-            Command("logbook.misfits", tr("Show acts that do not fit together"), "Ctrl+M",
-                    self.show_misfits, here),
-            Command("logbook.seen", tr("Say that a misfit was looked at"), "Ctrl+L",
-                    self.entry.look_at, here),
-            Command("logbook.to", tr("Go to what the chosen entry is about"), "Ctrl+G",
-                    self.entry.go_first, here),
-            Command("logbook.json", tr("Write the entries as JSON Lines"), "Ctrl+E",
-                    lambda: self.write_out("jsonl"), here),
-            Command("logbook.pdf", tr("Write the entries as PDF"), "Ctrl+R",
-                    lambda: self.write_out("pdf"), here),
-        ]  # fmt: skip
+            Command(
+                "logbook.misfits",
+                tr("Show acts that do not fit together"),
+                "Ctrl+M",
+                self.show_misfits,
+                here,
+            ),
+            Command(
+                "logbook.seen",
+                tr("Say that a misfit was looked at"),
+                "Ctrl+L",
+                self.entry.look_at,
+                here,
+            ),
+            Command(
+                "logbook.to",
+                tr("Go to what the chosen entry is about"),
+                "Ctrl+G",
+                self.entry.go_first,
+                here,
+            ),
+            Command(
+                "logbook.json",
+                tr("Write the entries as JSON Lines"),
+                "Ctrl+E",
+                lambda: self.write_out("jsonl"),
+                here,
+            ),
+            Command(
+                "logbook.pdf",
+                tr("Write the entries as PDF"),
+                "Ctrl+R",
+                lambda: self.write_out("pdf"),
+                here,
+            ),
+        ]
 
     # -- what is looked for --------------------------------------------------------------------
     def wanted(self) -> EntryFilter:
         """Return which entries are looked for."""
         days = self.since.currentData()
         return EntryFilter(
-            self.filter.text(), self._about, self.person.currentData(), self.kind.currentData(),
+            self.filter.text(),
+            self._about,
+            self.person.currentData(),
+            self.kind.currentData(),
             since_ms=None if days is None else self.house.desk.now_ms() - days * DAY_MS,
             quiet=not self.contacts.isChecked(),
-        )  # fmt: skip
+        )
 
     def show_target(self, target: object) -> None:
         """Look for what a place pointed at: a function of the desk that returns it."""
@@ -203,9 +234,12 @@ class LogbookPlace(Place):
         self.table.setRowCount(len(page.entries))
         for i, entry in enumerate(page.entries):
             cells = (
-                number(entry.seq), day_and_time(entry.at_ms, home_zone()), entry.person,
-                entry.subject, _without_subject(entry),
-            )  # fmt: skip
+                number(entry.seq),
+                day_and_time(entry.at_ms, home_zone()),
+                entry.person,
+                entry.subject,
+                _without_subject(entry),
+            )
             for j, text in enumerate(cells):
                 item = QTableWidgetItem(text)
                 item.setToolTip(plain_tip(entry.sentence if j == _COLUMNS - 1 else text))
@@ -284,7 +318,9 @@ def _count_words(page: Page) -> str:
         words = tr("the latest %1 of %2 are shown; search for the others")
         return words.replace("%1", number(len(page.entries))).replace("%2", number(page.found))
     if page.found < page.total:
-        return tr("%1 of %2 entries").replace("%1", number(page.found)).replace(
-            "%2", number(page.total)
-        )  # fmt: skip
+        return (
+            tr("%1 of %2 entries")
+            .replace("%1", number(page.found))
+            .replace("%2", number(page.total))
+        )
     return counted(page.total, "%n entry", "%n entries")

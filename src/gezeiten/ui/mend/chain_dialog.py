@@ -84,9 +84,13 @@ class ChainDialog(ActingDialog):
     kept_words = "Kept; excursions were found anew."
 
     def __init__(
-        self, parent: QWidget, house: AppContext, point: PointPlace, series: str = "",
+        self,
+        parent: QWidget,
+        house: AppContext,
+        point: PointPlace,
+        series: str = "",
         view: Span | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(parent, house)
         self.setWindowTitle(tr("From source to record") + f" · {point.full_name}")
         self._house, self._point = house, point
@@ -97,9 +101,14 @@ class ChainDialog(ActingDialog):
         self.series = SeriesBox(point, series)
         self.table = plain_table(
             tr("Chain of the series"),
-            [tr("Step"), tr("What"), tr("In force (%1)").replace("%1", point.zone), tr("By"),
-             tr("Why")],
-        )  # fmt: skip
+            [
+                tr("Step"),
+                tr("What"),
+                tr("In force (%1)").replace("%1", point.zone),
+                tr("By"),
+                tr("Why"),
+            ],
+        )
         for wide in (1, 2, 4):
             self.table.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
         self.chart = LaneChart(house.theme, tr("As it is, and as it would be"))
@@ -140,20 +149,36 @@ class ChainDialog(ActingDialog):
         self.entry.setLayout(
             column(
                 self.fields,
-                row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"), self.until,
-                    self.open_end, 1, spacing=6),
+                row(
+                    label(tr("from"), "muted"),
+                    self.since,
+                    label(tr("until"), "muted"),
+                    self.until,
+                    self.open_end,
+                    1,
+                    spacing=6,
+                ),
                 row(self.words, self.keep_button, spacing=6),
                 spacing=6,
             )
-        )  # fmt: skip
+        )
         hint = tr("%1 · Shift+drag marks · dashed: as it would be").replace("%1", self._point.zone)
         laid = column(
             row(self.series, 1, self.clock_button, self.switch_button, self.undo_button, spacing=8),
-            self.table, self.chart.scroll(), self.figures, self.entry, self.problem,
-            row(label(tr("What was offloaded never changes."), "muted"), label(hint, "muted"), 1,
-                button(tr("Close"), self.accept)),
-            spacing=8, margins=16,
-        )  # fmt: skip
+            self.table,
+            self.chart.scroll(),
+            self.figures,
+            self.entry,
+            self.problem,
+            row(
+                label(tr("What was offloaded never changes."), "muted"),
+                label(hint, "muted"),
+                1,
+                button(tr("Close"), self.accept),
+            ),
+            spacing=8,
+            margins=16,
+        )
         laid.setStretchFactor(self.table, 2)
         laid.setStretchFactor(self.chart.scroll(), 3)
         if self._house.is_looking:
@@ -182,9 +207,14 @@ class ChainDialog(ActingDialog):
             span = tried_stretch(given_view or whole, whole, _MOST_SHOWN_MS)
             name = quantity(key)
             decimals = max(name.decimals + unit.extra_decimals, 0)
-            lane = Lane(name.name, unit.name, decimals, (trace_of(desk, point, key, unit),),
-                        remarks=remarks_of(desk, point, key),
-                        checks=shown_checks(desk, point, key, unit))  # fmt: skip
+            lane = Lane(
+                name.name,
+                unit.name,
+                decimals,
+                (trace_of(desk, point, key, unit),),
+                remarks=remarks_of(desk, point, key),
+                checks=shown_checks(desk, point, key, unit),
+            )
             known = certificates(desk, point, key)
             return chain(desk, point, key), made_ready(desk, [lane], span)[0], span, known
 
@@ -217,9 +247,13 @@ class ChainDialog(ActingDialog):
             first, last = thing.map.moves_ms
             moved = f"{first / 1000:+.0f} s" + (f" – {last / 1000:+.0f} s" if last != first else "")
             name = tr("Clock") + (" · " + tr("off") if link.kind == "clock off" else "")
-            return [name, f"{what.replace('%2', number(thing.number))}: {moved}",
-                    tr(thing.way), f"{thing.said_by}, {instant(thing.said_ms, zone)}",
-                    thing.words]  # fmt: skip
+            return [
+                name,
+                f"{what.replace('%2', number(thing.number))}: {moved}",
+                tr(thing.way),
+                f"{thing.said_by}, {instant(thing.said_ms, zone)}",
+                thing.words,
+            ]
         if link.kind == "calculated":
             return [tr("Calculated"), tr(thing), tr("always"), "", ""]
         if link.kind == "correction":
@@ -230,15 +264,24 @@ class ChainDialog(ActingDialog):
             if thing.is_on and other is not None:
                 words = tr("the certificate is not of %1, which measured here too")
                 name += " · " + words.replace("%1", other.deployment.stay.source)
-            return [name, tr(step_words(thing)), self._stretch(thing.start_ms, thing.until_ms),
-                    f"{thing.said_by}, {instant(thing.said_ms, zone)}", thing.words]  # fmt: skip
+            return [
+                name,
+                tr(step_words(thing)),
+                self._stretch(thing.start_ms, thing.until_ms),
+                f"{thing.said_by}, {instant(thing.said_ms, zone)}",
+                thing.words,
+            ]
         error = self._units.error(self._point, thing.channel, float(thing.facts["rmse"]))
         old = fitted_on_another_state(thing, self._chain.corrections)
         why = tr("made before the readings beside it were corrected; make it anew") if old else ""
         name = tr("Gap filled") + ("" if thing.undone_ms is None else " · " + tr("off"))
-        return [name, f"{tr(way_words(thing.facts))}, {error}",
-                self._stretch(thing.start_ms, thing.end_ms),
-                f"{thing.made_by}, {instant(thing.made_ms, zone)}", why]  # fmt: skip
+        return [
+            name,
+            f"{tr(way_words(thing.facts))}, {error}",
+            self._stretch(thing.start_ms, thing.end_ms),
+            f"{thing.made_by}, {instant(thing.made_ms, zone)}",
+            why,
+        ]
 
     def _stretch(self, start_ms: int, end_ms: int) -> str:
         zone = self._point.zone
@@ -250,8 +293,12 @@ class ChainDialog(ActingDialog):
         show, or by the visit then."""
         desk, point, key = self._house.desk, self._point, self.key
         ask = by_the_visit if by == "visit" else not_in_place
-        self._house.run(lambda _task: ask(desk, point, key, at_end=at_end),
-                        self._show_proposed, failed=self._say, latest="chain trim")  # fmt: skip
+        self._house.run(
+            lambda _task: ask(desk, point, key, at_end=at_end),
+            self._show_proposed,
+            failed=self._say,
+            latest="chain trim",
+        )
 
     def _show_proposed(self, span: Span) -> None:
         minute_ms = 60_000  # what is typed is to the minute: all of the stretch lies in it
@@ -262,9 +309,12 @@ class ChainDialog(ActingDialog):
         """Propose calibration points by what was read by hand in the stretch."""
         desk, point, key = self._house.desk, self._point, self.key
         span = self._stretch_typed()
-        self._house.run(lambda _task: points_by_hand(desk, point, key, span),
-                        self.fields.show_points, failed=self._say,
-                        latest="chain points")  # fmt: skip
+        self._house.run(
+            lambda _task: points_by_hand(desk, point, key, span),
+            self.fields.show_points,
+            failed=self._say,
+            latest="chain points",
+        )
 
     def _stretch_typed(self) -> Span:
         zone = self._point.zone
@@ -276,9 +326,12 @@ class ChainDialog(ActingDialog):
         if rule is None or self._view is None:
             return
         desk, point, key, span = self._house.desk, self._point, self.key, self._view
-        self._house.run(lambda _task: usual_number(desk, point, key, span, rule.key),
-                        self.fields.show_usual, failed=self._say,
-                        latest="chain rule")  # fmt: skip
+        self._house.run(
+            lambda _task: usual_number(desk, point, key, span, rule.key),
+            self.fields.show_usual,
+            failed=self._say,
+            latest="chain rule",
+        )
 
     def _end_toggled(self, on: bool) -> None:
         self.until.setEnabled(not on)
@@ -361,8 +414,12 @@ class ChainDialog(ActingDialog):
         desk, point = self._house.desk, self._point
         beside_ms = max(filled.end_ms - filled.start_ms, DAY_MS // 4)
         self._view = span = (filled.start_ms - beside_ms, filled.end_ms + beside_ms)
-        self._house.run(lambda _task: effect_of_fill(desk, point, filled, span),
-                        self._show_figures, failed=self._say, latest="chain effect")  # fmt: skip
+        self._house.run(
+            lambda _task: effect_of_fill(desk, point, filled, span),
+            self._show_figures,
+            failed=self._say,
+            latest="chain effect",
+        )
 
     def _show_figures(
         self,
@@ -377,15 +434,18 @@ class ChainDialog(ActingDialog):
             lane = replace(lane, proposal=drawn(seen, unit), tints=self._tints(seen))
         self.chart.show_lanes([lane], self._view, self._point.zone)
         by_rule = caught_words(caught) if caught is not None else ""
-        words = filter(None, (by_rule, self._effect_words(seen) if seen else "",
-                              *map(loss_words, lost)))  # fmt: skip
+        words = filter(
+            None, (by_rule, self._effect_words(seen) if seen else "", *map(loss_words, lost))
+        )
         self.figures.setText(" ".join(words))
 
     def _tints(self, seen: Effect) -> tuple[Tint, ...]:
         """Where readings would go, hatched as all that is absent; where they would be suspect."""
         gone, doubted = marked_stretches(seen)
-        return (*(Tint(span, "muted", alpha=150, hatched=True) for span in gone),
-                *(Tint(span, "brass", alpha=70) for span in doubted))  # fmt: skip
+        return (
+            *(Tint(span, "muted", alpha=150, hatched=True) for span in gone),
+            *(Tint(span, "brass", alpha=70) for span in doubted),
+        )
 
     def _effect_words(self, seen: Effect) -> str:
         unit = self.trying.unit
@@ -397,8 +457,11 @@ class ChainDialog(ActingDialog):
 
         parts = []
         if seen.changed:
-            words = counted(seen.changed, "%n changes by %1 on average, at most by %2",
-                            "%n change by %1 on average, at most by %2")  # fmt: skip
+            words = counted(
+                seen.changed,
+                "%n changes by %1 on average, at most by %2",
+                "%n change by %1 on average, at most by %2",
+            )
             parts.append(words.replace("%1", shown(seen.mean)).replace("%2", shown(seen.most)))
         parts += [counted(seen.gone, "%n taken out", "%n taken out")] if seen.gone else []
         parts += [counted(seen.back, "%n back again", "%n back again")] if seen.back else []

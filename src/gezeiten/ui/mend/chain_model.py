@@ -56,8 +56,11 @@ class TriedStep:
     def linear(self, offset: float, gain: float, u: float) -> dict[str, float]:
         """Return offset and gain as they apply to what is recorded, typed in the unit shown."""
         shift, factor = self.unit.offset, self.unit.factor
-        return {"offset": (offset + gain * shift - shift) / factor, "gain": gain,
-                "u": self.unit.recorded_difference(u)}  # fmt: skip
+        return {
+            "offset": (offset + gain * shift - shift) / factor,
+            "gain": gain,
+            "u": self.unit.recorded_difference(u),
+        }
 
     def points(self, text: str, to_number: Callable[[str], float]) -> list[list[float]]:
         """Return the points that are typed as "0 → 0.1; 20 → 20.2", as they are recorded.

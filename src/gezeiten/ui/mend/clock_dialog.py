@@ -46,8 +46,12 @@ from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
 
-_WAYS = (("contacts", "stretched between contacts"), ("zone", "it was set to local time"),
-         ("amount", "by an amount"), ("data", "found from another series"))  # fmt: skip
+_WAYS = (
+    ("contacts", "stretched between contacts"),
+    ("zone", "it was set to local time"),
+    ("amount", "by an amount"),
+    ("data", "found from another series"),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,9 +81,12 @@ class ClockDialog(ActingDialog):
         self.mission.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.table = plain_table(
             tr("When the clock was read"),
-            [tr("It was (%1)").replace("%1", point.zone), tr("The clock was ahead by"),
-             tr("Sure to")],
-        )  # fmt: skip
+            [
+                tr("It was (%1)").replace("%1", point.zone),
+                tr("The clock was ahead by"),
+                tr("Sure to"),
+            ],
+        )
         self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.now = label("", "muted", wrap=True)
         self.way = QComboBox()
@@ -113,16 +120,25 @@ class ClockDialog(ActingDialog):
         way.setLayout(captioned(tr("How"), self.way))
         self.entry = QWidget()
         self.entry.setLayout(
-            column(row(way, self._amount_box, self._other_box, 1), self.figures,
-                   row(self.words, self.keep_button, spacing=6), spacing=6)
-        )  # fmt: skip
+            column(
+                row(way, self._amount_box, self._other_box, 1),
+                self.figures,
+                row(self.words, self.keep_button, spacing=6),
+                spacing=6,
+            )
+        )
         laid = column(
-            row(label(tr("Mission"), "muted"), self.mission, 1), self.now, self.table, self.entry,
+            row(label(tr("Mission"), "muted"), self.mission, 1),
+            self.now,
+            self.table,
+            self.entry,
             self.problem,
-            row(self.switch_button, self.undo_button, 1, button(tr("Close"), self.accept),
-                spacing=8),
-            spacing=8, margins=16,
-        )  # fmt: skip
+            row(
+                self.switch_button, self.undo_button, 1, button(tr("Close"), self.accept), spacing=8
+            ),
+            spacing=8,
+            margins=16,
+        )
         laid.setStretchFactor(self.table, 1)
         if self._house.is_looking:
             self.entry.hide()
@@ -172,22 +188,31 @@ class ClockDialog(ActingDialog):
         if clock is None:
             return
         zone = self._point.zone
-        rows = [[instant(one.true_ms, zone, seconds=True), seconds(one.shown_ms - one.true_ms),
-                 _within(2 * one.u_ms / 1000)] for one in clock.reads]  # fmt: skip
+        rows = [
+            [
+                instant(one.true_ms, zone, seconds=True),
+                seconds(one.shown_ms - one.true_ms),
+                _within(2 * one.u_ms / 1000),
+            ]
+            for one in clock.reads
+        ]
         fill(self.table, rows, list(clock.reads))
         its = clock.kept or clock.off
         for one in (self.switch_button, self.undo_button):
             one.setEnabled(its is not None)
-        self.switch_button.setText(tr("Switch it off") if clock.kept or its is None
-                                   else tr("Switch it on again"))  # fmt: skip
+        self.switch_button.setText(
+            tr("Switch it off") if clock.kept or its is None else tr("Switch it on again")
+        )
         words = tr("Nothing puts it right: every instant is what the logger wrote.")
         if its is not None:
             kept = its
             first, last = kept.map.moves_ms
             words = tr("Moved by %1 to %2 (%3), ± %4 s: %5 · %6")
             if clock.kept is None:
-                words = tr("Off, every instant is what the logger wrote; on it would be: moved by "
-                           "%1 to %2 (%3), ± %4 s: %5 · %6")  # fmt: skip
+                words = tr(
+                    "Off, every instant is what the logger wrote; on it would be: moved by "
+                    "%1 to %2 (%3), ± %4 s: %5 · %6"
+                )
             words = words.replace("%1", seconds(first)).replace("%2", seconds(last))
             words = words.replace("%3", tr(kept.way)).replace(
                 "%4", number(kept.uncertainty.u_ms / 1000, 1)
@@ -239,8 +264,12 @@ class ClockDialog(ActingDialog):
         return Trial(put_right, SHIFTED, sure, moved_words(clock, put_right))
 
     def _look(self, clock: MissionClock) -> None:
-        desk, point, series, other = (self._house.desk, self._point, self._series,
-                                      self.other.currentData())  # fmt: skip
+        desk, point, series, other = (
+            self._house.desk,
+            self._point,
+            self._series,
+            self.other.currentData(),
+        )
         if other is None:
             self.figures.setText(tr("There is no other series to look at."))
             return
@@ -280,8 +309,12 @@ class ClockDialog(ActingDialog):
             self.figures.setText(" ".join((trial.words, sure, *map(loss_words, lost))))
             self.keep_button.setEnabled(True)
 
-        self._house.run(lambda _task: losses_of_clock(desk, clock, trial.clock), show,
-                        failed=self.figures.setText, latest="clock trial")  # fmt: skip
+        self._house.run(
+            lambda _task: losses_of_clock(desk, clock, trial.clock),
+            show,
+            failed=self.figures.setText,
+            latest="clock trial",
+        )
 
     # -- doing -----------------------------------------------------------------------------------
     def keep(self) -> None:
@@ -322,8 +355,12 @@ class ClockDialog(ActingDialog):
             again = tr("Press the button again to do it all the same.")
             self._say(" ".join((*map(loss_words, lost), again)))
 
-        self._house.run(lambda _task: losses_of_clock(desk, clock, then), show,
-                        failed=self._say, latest="clock trial")  # fmt: skip
+        self._house.run(
+            lambda _task: losses_of_clock(desk, clock, then),
+            show,
+            failed=self._say,
+            latest="clock trial",
+        )
 
 
 def _within(expanded_s: float) -> str:

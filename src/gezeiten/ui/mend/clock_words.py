@@ -36,8 +36,9 @@ def parsed_shift_ms(text: str) -> int:
 
 def moved_words(clock: MissionClock, put_right: ClockMap) -> str:
     """By how much the first and the last reading would be moved from what the logger wrote."""
-    first, last = (put_right.true_at(at) - at for at in (clock.reads[0].shown_ms,
-                                                         clock.reads[-1].shown_ms))  # fmt: skip
+    first, last = (
+        put_right.true_at(at) - at for at in (clock.reads[0].shown_ms, clock.reads[-1].shown_ms)
+    )
     words = tr("Readings are moved by %1 at the launch and %2 at the last contact.")
     return words.replace("%1", seconds(first)).replace("%2", seconds(last))
 
@@ -52,14 +53,15 @@ def found_words(found: FoundClock) -> str:
         none = tr("Nothing clear was found: another shift does nearly as well.")
         return f"{none} {words}"
     if found.lag is None:
-        unknown = tr("They lie %1 apart, but how far these places lag each other is not known: "
-                     "there are not three times five days in which both clocks were right. "
-                     "Nothing is proposed.")  # fmt: skip
+        unknown = tr(
+            "They lie %1 apart, but how far these places lag each other is not known: "
+            "there are not three times five days in which both clocks were right. "
+            "Nothing is proposed."
+        )
         return f"{unknown.replace('%1', seconds(found.found.shift_ms))} {words}"
     lag = tr("These places lag each other by %1 ± %2 s (%3); that is taken off.")
     lag = lag.replace("%1", seconds(found.lag.lag_ms)).replace("%2", number(found.lag.u_ms / 1000))
-    stretches = counted(found.lag.stretches, "%n stretch of five days",
-                        "%n stretches of five days")  # fmt: skip
+    stretches = counted(found.lag.stretches, "%n stretch of five days", "%n stretches of five days")
     return f"{lag.replace('%3', stretches)} {words}"
 
 

@@ -74,9 +74,16 @@ def _lane(desk: Desk, units: Units, booked: BookedGap, key: str) -> Lane:
         proposal = _shown(proposal.values, proposal, unit)
     decimals = max(name.decimals + unit.extra_decimals, 0)
     trace = trace_of(desk, booked.point, key, unit)
-    return Lane(name.name, unit.name, decimals, (trace,), (_tint(booked),), proposal,
-                remarks=remarks_of(desk, booked.point, key),
-                checks=shown_checks(desk, booked.point, key, unit))  # fmt: skip
+    return Lane(
+        name.name,
+        unit.name,
+        decimals,
+        (trace,),
+        (_tint(booked),),
+        proposal,
+        remarks=remarks_of(desk, booked.point, key),
+        checks=shown_checks(desk, booked.point, key, unit),
+    )
 
 
 def _tint(booked: BookedGap) -> Tint:
@@ -120,8 +127,9 @@ def with_way(lanes: list[Lane], booked: BookedGap, way: FillMethod, units: Units
         if one is None:
             found.append(replace(lane, proposal=None))
             continue
-        low, values, high = (_shown(part, one.fill, unit)
-                             for part in (one.low, one.fill.values, one.high))  # fmt: skip
+        low, values, high = (
+            _shown(part, one.fill, unit) for part in (one.low, one.fill.values, one.high)
+        )
         band = None if one.is_beyond else (low, high)
         found.append(replace(lane, proposal=values, band=band))
     return found

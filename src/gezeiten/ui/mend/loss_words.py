@@ -11,8 +11,11 @@ from gezeiten.ui.shell.i18n import counted, number, tr
 
 def loss_words(loss: ValueLoss) -> str:
     """Return which series loses how many of its values."""
-    words = counted(loss.lost, "%1 of %2 loses %n of its %3 values there.",
-                    "%1 of %2 loses %n of its %3 values there.")  # fmt: skip
+    words = counted(
+        loss.lost,
+        "%1 of %2 loses %n of its %3 values there.",
+        "%1 of %2 loses %n of its %3 values there.",
+    )
     words = words.replace("%1", quantity(channel_of(loss.series)).name)
     words = words.replace("%3", number(loss.before))
     return words.replace("%2", loss.point.full_name)
@@ -22,8 +25,11 @@ def caught_words(caught: ProposedCorrection) -> str:
     """Return how many readings a rule catches in its whole stretch, "" where no rule is tried."""
     if not caught.of:
         return ""
-    words = counted(caught.readings, "The rule catches %n of %1 readings (%2 %).",
-                    "The rule catches %n of %1 readings (%2 %).")  # fmt: skip
+    words = counted(
+        caught.readings,
+        "The rule catches %n of %1 readings (%2 %).",
+        "The rule catches %n of %1 readings (%2 %).",
+    )
     words = words.replace("%1", number(caught.of))
     words = words.replace("%2", number(100 * caught.readings / caught.of, 2))
     much = tr("That is much: look at some of them before you keep it.")

@@ -30,8 +30,11 @@ from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
 from gezeiten.ui.shell.work import Task
 
-_RULES = (("line", "a straight line, where the point allows it"), ("best", "the best estimate"),
-          ("leave", "left open, with a reason"))  # fmt: skip
+_RULES = (
+    ("line", "a straight line, where the point allows it"),
+    ("best", "the best estimate"),
+    ("leave", "left open, with a reason"),
+)
 _ALL = ""
 
 
@@ -60,8 +63,14 @@ class ManyGapsDialog(QDialog):
         self.reason.setAccessibleName(tr("Why they stay open"))
         self.reason.setPlaceholderText(tr("why they stay open"))
         self.look_button = button(tr("List what it would do"), self.look)
-        heads = [tr("Do it"), tr("Point"), tr("Gap"), tr("Readings"), tr("What"),
-                 tr("Expected error")]  # fmt: skip
+        heads = [
+            tr("Do it"),
+            tr("Point"),
+            tr("Gap"),
+            tr("Readings"),
+            tr("What"),
+            tr("Expected error"),
+        ]
         self.table = QTableWidget(0, len(heads))
         self.table.setAccessibleName(tr("What would be done"))
         self.table.setHorizontalHeaderLabels(heads)
@@ -89,25 +98,35 @@ class ManyGapsDialog(QDialog):
 
     def _laid_out(self) -> QVBoxLayout:
         boxes = []
-        for caption, part in ((tr("Gaps of"), self.site), (tr("What is done"), self.rule),
-                              (tr("Up to"), self.longest)):  # fmt: skip
+        for caption, part in (
+            (tr("Gaps of"), self.site),
+            (tr("What is done"), self.rule),
+            (tr("Up to"), self.longest),
+        ):
             box = QWidget()
             box.setLayout(captioned(caption, part))
             boxes.append(box)
         laid = column(
-            row(*boxes, 1, spacing=10), self.reason,
-            row(self.look_button, self.stop_button, self.progress, 1, spacing=10), self.table,
-            self.problem, row(1, button(tr("Close"), self.reject), self.do_button),
-            spacing=8, margins=16,
-        )  # fmt: skip
+            row(*boxes, 1, spacing=10),
+            self.reason,
+            row(self.look_button, self.stop_button, self.progress, 1, spacing=10),
+            self.table,
+            self.problem,
+            row(1, button(tr("Close"), self.reject), self.do_button),
+            spacing=8,
+            margins=16,
+        )
         laid.setStretchFactor(self.table, 1)
         return laid
 
     # -- looking ---------------------------------------------------------------------------------
     def _load(self) -> None:
         desk = self._house.desk
-        self._house.run(lambda _task: [one for one in gaps(desk) if one.state == "open"],
-                        self._show_gaps, failed=self._say)  # fmt: skip
+        self._house.run(
+            lambda _task: [one for one in gaps(desk) if one.state == "open"],
+            self._show_gaps,
+            failed=self._say,
+        )
 
     def _show_gaps(self, found: list[BookedGap]) -> None:
         self._gaps = found
@@ -158,8 +177,13 @@ class ManyGapsDialog(QDialog):
             self._task = task
             return listed(desk, rule, chosen, task.tell, task.cancelled)
 
-        self._house.run(work, lambda _: self._looked(), failed=self._failed, progress=self._add,
-                        latest="many gaps")  # fmt: skip
+        self._house.run(
+            work,
+            lambda _: self._looked(),
+            failed=self._failed,
+            progress=self._add,
+            latest="many gaps",
+        )
 
     def stop(self) -> None:
         """End looking; what was listed by then can be done."""
@@ -178,13 +202,19 @@ class ManyGapsDialog(QDialog):
     def _add(self, one: PlannedFill) -> None:
         self._found.append(one)
         zone, gap = one.booked.point.zone, one.booked.gap
-        errors = [self._units.error(one.booked.point, key, rmse) for key, rmse in
-                  one.errors.items()]  # fmt: skip
+        errors = [
+            self._units.error(one.booked.point, key, rmse) for key, rmse in one.errors.items()
+        ]
         what = tr(one.name) if not one.refusal else tr(one.refusal)
         series = ", ".join(quantity(key).name for key in one.booked.channels)
-        texts = ["", one.booked.point.full_name, f"{instant(gap.start_ms, zone)} · "
-                 f"{duration_text(gap.length_ms)}", number(gap.missing), what,
-                 " · ".join(errors) or "–"]  # fmt: skip
+        texts = [
+            "",
+            one.booked.point.full_name,
+            f"{instant(gap.start_ms, zone)} · {duration_text(gap.length_ms)}",
+            number(gap.missing),
+            what,
+            " · ".join(errors) or "–",
+        ]
         at = self.table.rowCount()
         self.table.blockSignals(True)
         self.table.setRowCount(at + 1)
@@ -207,9 +237,13 @@ class ManyGapsDialog(QDialog):
 
     def ticked(self) -> list[PlannedFill]:
         """Return what is ticked."""
-        return [one for i, one in enumerate(self._found) if one.act is not None
-                and (item := self.table.item(i, 0)) is not None
-                and item.checkState() == Qt.CheckState.Checked]  # fmt: skip
+        return [
+            one
+            for i, one in enumerate(self._found)
+            if one.act is not None
+            and (item := self.table.item(i, 0)) is not None
+            and item.checkState() == Qt.CheckState.Checked
+        ]
 
     def _show_count(self) -> None:
         count = len(self.ticked())
@@ -222,8 +256,11 @@ class ManyGapsDialog(QDialog):
         desk, chosen = self._house.desk, self.ticked()
 
         def done(count: int) -> None:
-            words = counted(count, "Done about %n gap; undone in one under Mend.",
-                            "Done about %n gaps; undone in one under Mend.")  # fmt: skip
+            words = counted(
+                count,
+                "Done about %n gap; undone in one under Mend.",
+                "Done about %n gaps; undone in one under Mend.",
+            )
             self._house.say(words)
             self._house.archive_changed.emit()
             self.accept()

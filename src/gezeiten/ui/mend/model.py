@@ -82,19 +82,44 @@ def offers(
         )
     if booked.state in MEASURED:
         fetched = booked.state == "from the logger"
-        return SourceOffers(logger, line, "fetched" if fetched else "not needed",
-                      missing if fetched else None, fetched, "not needed", None, False, False,
-                      False)  # fmt: skip
+        return SourceOffers(
+            logger,
+            line,
+            "fetched" if fetched else "not needed",
+            missing if fetched else None,
+            fetched,
+            "not needed",
+            None,
+            False,
+            False,
+            False,
+        )
     if booked.state == "estimated":
-        return SourceOffers(logger, line, "undo first", logger.readings if holds_some else None,
-                      holds_some, "filled" if by_line else "otherwise",
-                      missing if by_line else None, True, False, False)  # fmt: skip
+        return SourceOffers(
+            logger,
+            line,
+            "undo first",
+            logger.readings if holds_some else None,
+            holds_some,
+            "filled" if by_line else "otherwise",
+            missing if by_line else None,
+            True,
+            False,
+            False,
+        )
     fits = not line.refusal
     return SourceOffers(
-        logger, line, "what it holds", logger.readings if holds_some else None, holds_some,
-        "between the ends" if fits else "refusal", line.readings if fits else None, True,
-        holds_some and is_open, fits and is_open,
-    )  # fmt: skip
+        logger,
+        line,
+        "what it holds",
+        logger.readings if holds_some else None,
+        holds_some,
+        "between the ends" if fits else "refusal",
+        line.readings if fits else None,
+        True,
+        holds_some and is_open,
+        fits and is_open,
+    )
 
 
 @dataclass(slots=True)

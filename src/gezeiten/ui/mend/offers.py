@@ -43,8 +43,9 @@ class OffersTable(GivingWay):
         self.logger_cells = [label("", wrap=True), label(""), label("")]
         self.line_cells = [label("", wrap=True), label(""), label("")]
         for at, radio, cells in (
-            (1, self.by_logger, self.logger_cells), (_LINE_ROW, self.by_line, self.line_cells),
-        ):  # fmt: skip
+            (1, self.by_logger, self.logger_cells),
+            (_LINE_ROW, self.by_line, self.line_cells),
+        ):
             grid.addWidget(radio, at, 0)
             for j, cell in enumerate(cells):
                 grid.addWidget(cell, at, j + 1)

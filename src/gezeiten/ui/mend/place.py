@@ -75,9 +75,11 @@ class MendPlace(Place):
         self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
         feed(house, self.chart, "mend pictures")
         tells_stories(
-            self.chart, self, house,
+            self.chart,
+            self,
+            house,
             lambda: [self._detail.booked.point] if self._detail else [],
-        )  # fmt: skip
+        )
         self.picture = Card(" ", tr("dotted: estimated · dashed: proposed"))
         self.picture.body.addWidget(self.chart.scroll(), 1)
         self.chart.scroll().setMinimumHeight(_LEAST_PICTURE_PX)
@@ -175,8 +177,9 @@ class MendPlace(Place):
 
     def refresh(self) -> None:
         desk = self.house.desk
-        self.house.run(lambda _task: [*gaps(desk), *gaps_of_calculated(desk)], self._show_list,
-                       latest="gaps")  # fmt: skip
+        self.house.run(
+            lambda _task: [*gaps(desk), *gaps_of_calculated(desk)], self._show_list, latest="gaps"
+        )
 
     def _show_list(self, listed: list[BookedGap]) -> None:
         open_count = sum(1 for booked in listed if booked.state == "open")
@@ -245,14 +248,19 @@ class MendPlace(Place):
             self.reason.setText(reason)
         booked, gap = detail.booked, detail.booked.gap
         filled = {
-            "from the logger": counted(gap.missing, "%n reading came from the logger",
-                                       "%n readings came from the logger"),
-            "from another source": counted(gap.missing, "%n reading measured by another source",
-                                           "%n readings measured by another source"),
-            NOT_CALCULATED: counted(gap.missing, "%n reading not calculated",
-                                    "%n readings not calculated"),
+            "from the logger": counted(
+                gap.missing, "%n reading came from the logger", "%n readings came from the logger"
+            ),
+            "from another source": counted(
+                gap.missing,
+                "%n reading measured by another source",
+                "%n readings measured by another source",
+            ),
+            NOT_CALCULATED: counted(
+                gap.missing, "%n reading not calculated", "%n readings not calculated"
+            ),
             "estimated": counted(gap.missing, "%n reading estimated", "%n readings estimated"),
-        }  # fmt: skip
+        }
         missing = counted(gap.missing, "%n reading missing", "%n readings missing")
         missing = filled.get(booked.state, missing)
         self.picture.title.setText(
@@ -305,9 +313,12 @@ class MendPlace(Place):
             self.offers.ways.check(self.model.other)
 
         self.house.run(
-            lambda task: estimates(desk, booked, task.tell, task.cancelled), show,
-            failed=failed, progress=show, latest="gap estimates",
-        )  # fmt: skip
+            lambda task: estimates(desk, booked, task.tell, task.cancelled),
+            show,
+            failed=failed,
+            progress=show,
+            latest="gap estimates",
+        )
 
     def _show_proposal(self) -> None:
         detail = self._detail
@@ -419,8 +430,9 @@ class MendPlace(Place):
                 self._drafts.put(draft_key(booked), "")
             self.house.archive_changed.emit()
             taken = result if isinstance(result, list) else [result]
-            cut_short = next((one.error for one in taken
-                              if isinstance(one, Offloaded) and one.error), "")  # fmt: skip
+            cut_short = next(
+                (one.error for one in taken if isinstance(one, Offloaded) and one.error), ""
+            )
             self.house.say(str(cut_short) if cut_short else said)
 
         def failed(_sentence: str) -> None:

@@ -21,12 +21,19 @@ from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.shell.i18n import date, number, tr
 
-_KINDS = (("linear", "Offset and gain"), ("points", "Calibration points"), ("mark", "Mark"),
-          ("trim", "Not in place"))  # fmt: skip
+_KINDS = (
+    ("linear", "Offset and gain"),
+    ("points", "Calibration points"),
+    ("mark", "Mark"),
+    ("trim", "Not in place"),
+)
 _MARK_NAMES = {"kept": "kept: it is right", "suspect": "suspect", "taken out": "taken out"}
-_PLACES = (("Beginning, by readings", "readings", False), ("End, by readings", "readings", True),
-           ("Beginning, by the visit", "visit", False),
-           ("End, by the visit", "visit", True))  # fmt: skip
+_PLACES = (
+    ("Beginning, by readings", "readings", False),
+    ("End, by readings", "readings", True),
+    ("Beginning, by the visit", "visit", False),
+    ("End, by the visit", "visit", True),
+)
 
 
 class StepFields(QWidget):
@@ -65,20 +72,26 @@ class StepFields(QWidget):
         self.by_hand = button(tr("From what was read by hand"), self.points_asked.emit)
         self._room = FlowLayout(spacing=10)
         self.setLayout(
-            column(row(label(tr("Correct it"), "head"), self.kind, 1, spacing=8), self._room,
-                   spacing=6)
-        )  # fmt: skip
+            column(
+                row(label(tr("Correct it"), "head"), self.kind, 1, spacing=8), self._room, spacing=6
+            )
+        )
         self._name_and_connect()
         self.lay_out()
 
     def _name_and_connect(self) -> None:
         names: tuple[tuple[QWidget, str], ...] = (
-            (self.offset, tr("Offset")), (self.gain, tr("Gain")),
-            (self.u, tr("Uncertainty ±U")), (self.points, tr("Points")),
-            (self.as_found, tr("Points at the end")), (self.mark, tr("Mark as")),
-            (self.which, tr("Which readings")), (self.number, tr("Number")),
-            (self.cause, tr("Cause")), (self.certificate, tr("By the certificate")),
-        )  # fmt: skip
+            (self.offset, tr("Offset")),
+            (self.gain, tr("Gain")),
+            (self.u, tr("Uncertainty ±U")),
+            (self.points, tr("Points")),
+            (self.as_found, tr("Points at the end")),
+            (self.mark, tr("Mark as")),
+            (self.which, tr("Which readings")),
+            (self.number, tr("Number")),
+            (self.cause, tr("Cause")),
+            (self.certificate, tr("By the certificate")),
+        )
         for part, name in names:
             part.setAccessibleName(name)
             if isinstance(part, QLineEdit):
@@ -135,9 +148,11 @@ class StepFields(QWidget):
         """Show the points that follow from what was read by hand, and how sure they are."""
         unit = self.trying.unit
         digits = max(self.trying.decimals + unit.extra_decimals, 0) + 1
-        self.points.setText("; ".join(
-            " → ".join(number(unit.shown(one), digits) for one in pair) for pair in made.points
-        ))  # fmt: skip
+        self.points.setText(
+            "; ".join(
+                " → ".join(number(unit.shown(one), digits) for one in pair) for pair in made.points
+            )
+        )
         self.points.setCursorPosition(0)
         write_number(self.u, unit.shown_difference(made.u), digits)
         self.changed.emit()
@@ -201,10 +216,15 @@ class StepFields(QWidget):
         if self.trying.kind == "linear":
             numbers = (number_of(self.offset, tr("Offset")), number_of(self.gain, tr("Gain")), u)
             return {**self.trying.linear(*numbers), **certificate}
-        points, as_found = (self.trying.points(field.text(), self._number)
-                            for field in (self.points, self.as_found))  # fmt: skip
-        return {"points": points, "as_found": as_found,
-                "u": self.trying.unit.recorded_difference(u), **certificate}  # fmt: skip
+        points, as_found = (
+            self.trying.points(field.text(), self._number) for field in (self.points, self.as_found)
+        )
+        return {
+            "points": points,
+            "as_found": as_found,
+            "u": self.trying.unit.recorded_difference(u),
+            **certificate,
+        }
 
     def _number(self, text: str) -> float:
         field = QLineEdit(text)

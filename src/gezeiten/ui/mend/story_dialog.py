@@ -27,8 +27,13 @@ _SIGNS = 16
 """Of a fingerprint that are shown; the whole one stands in its tip."""
 
 
-SHARES = {"calibration": "calibration", "reference": "tie", "resolution": "resolution",
-          "clock": "clock", "fill": "estimate"}  # fmt: skip
+SHARES = {
+    "calibration": "calibration",
+    "reference": "tie",
+    "resolution": "resolution",
+    "clock": "clock",
+    "fill": "estimate",
+}
 """What shares of an uncertainty are called."""
 
 
@@ -64,9 +69,17 @@ class StoryDialog(QDialog):
         self.lines.setColumnStretch(1, 1)
         self.problem = label("", "ember", wrap=True)
         self.setLayout(
-            column(row(self.series, 1), self.title, self.lines, self.problem, 1,
-                   row(1, button(tr("Close"), self.accept)), spacing=10, margins=16)
-        )  # fmt: skip
+            column(
+                row(self.series, 1),
+                self.title,
+                self.lines,
+                self.problem,
+                1,
+                row(1, button(tr("Close"), self.accept)),
+                spacing=10,
+                margins=16,
+            )
+        )
         self.resize(660, 420)
         self.series.currentIndexChanged.connect(lambda _: self._load())
         self._load()
@@ -77,8 +90,12 @@ class StoryDialog(QDialog):
             self._say(tr("There is no reading at this point yet; offload its logger first."))
             return
         desk, point, key, at_ms = self._house.desk, self._point, place.channel, self._at_ms
-        self._house.run(lambda _task: story(desk, point, key, at_ms), self._show, failed=self._say,
-                        latest="story")  # fmt: skip
+        self._house.run(
+            lambda _task: story(desk, point, key, at_ms),
+            self._show,
+            failed=self._say,
+            latest="story",
+        )
 
     def _say(self, sentence: str) -> None:
         self.problem.setText(sentence)
@@ -105,8 +122,13 @@ class StoryDialog(QDialog):
             for one in told.inputs:
                 name = quantity(one.series).name
                 where = "" if one.point.id == self._point.id else f" · {one.point.full_name}"
-                shown = tr("between two readings") if one.value is None else self._units.value(
-                    one.series, one.value, self._units.own(one.point, one.series))  # fmt: skip
+                shown = (
+                    tr("between two readings")
+                    if one.value is None
+                    else self._units.value(
+                        one.series, one.value, self._units.own(one.point, one.series)
+                    )
+                )
                 self._line(f"{name}{where}", shown)
         if told.fill is not None:
             error = self._units.error(self._point, told.series, float(told.fill.facts["rmse"]))
@@ -134,9 +156,11 @@ class StoryDialog(QDialog):
         def shown(u: float) -> str:
             return f"± {number(abs(unit.shown_difference(u)), decimals)} {unit.name}".strip()
 
-        parts = [f"{tr(SHARES[one.kind])}{f' ({one.of})' if one.of else ''} {shown(one.expanded)}"
-                 for one in sorted(sure.shares, key=lambda one: -one.expanded)
-                 if round(abs(unit.shown_difference(one.expanded)), decimals) > 0]  # fmt: skip
+        parts = [
+            f"{tr(SHARES[one.kind])}{f' ({one.of})' if one.of else ''} {shown(one.expanded)}"
+            for one in sorted(sure.shares, key=lambda one: -one.expanded)
+            if round(abs(unit.shown_difference(one.expanded)), decimals) > 0
+        ]
         least = tr("at least %1 (k = 2)") if sure.is_least else tr("%1 (k = 2)")
         return f"{least.replace('%1', shown(sure.expanded))}\n{' · '.join(parts)}"
 

@@ -72,8 +72,9 @@ class WaysRows(QObject):
         cautions = dict.fromkeys(tr(way.caution) for way in ways if way.caution)
         worse = tr("Errors were measured on ordinary stretches; here they can be larger: %1.")
         refused = dict.fromkeys(f"{tr(way.name)}: {tr(way.refusal)}" for way in ways if way.refusal)
-        self._note(*([worse.replace("%1", "; ".join(cautions))] if cautions else []),
-                   " · ".join(refused))  # fmt: skip
+        self._note(
+            *([worse.replace("%1", "; ".join(cautions))] if cautions else []), " · ".join(refused)
+        )
 
     def _note(self, *sentences: str) -> None:
         words = "\n".join(filter(None, sentences))
@@ -86,8 +87,13 @@ class WaysRows(QObject):
             radio = self._radio(other, tr("Measured by"), tr(other.name))
             radio.setEnabled(not other.refusal)
             covers = counted(other.readings, "%n reading", "%n readings")
-            self._row(self._measured + 2 * i, radio, _other_words(other, booked),
-                      _apart_words(other, booked, units), covers)  # fmt: skip
+            self._row(
+                self._measured + 2 * i,
+                radio,
+                _other_words(other, booked),
+                _apart_words(other, booked, units),
+                covers,
+            )
 
     def _radio(self, thing: object, words: str, name: str) -> QRadioButton:
         radio = QRadioButton(literal(words))
@@ -158,7 +164,8 @@ def _apart_words(other: AlternativeReadings, booked: BookedGap, units: Units) ->
     """Say that it is measured, and how it compares where both measured."""
     words = [tr("measured")]
     if isinstance(other, ByOther):
-        words += [tr("differs %1").replace("%1", units.apart(booked.point, key, one.median,
-                                                             one.spread))
-                  for key, one in other.apart]  # fmt: skip
+        words += [
+            tr("differs %1").replace("%1", units.apart(booked.point, key, one.median, one.spread))
+            for key, one in other.apart
+        ]
     return "\n".join(words)

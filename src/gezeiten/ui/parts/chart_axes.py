@@ -100,8 +100,14 @@ class ValueAxis(pg.AxisItem):
 
 def _places(step: float) -> int:
     """Return how many decimals tell numbers apart that are a step from each other, four at most."""
-    return next((places for places in range(4)
-                 if abs(step * 10**places - round(step * 10**places)) < _ALMOST), 4)  # fmt: skip
+    return next(
+        (
+            places
+            for places in range(4)
+            if abs(step * 10**places - round(step * 10**places)) < _ALMOST
+        ),
+        4,
+    )
 
 
 _ALMOST = 1e-6

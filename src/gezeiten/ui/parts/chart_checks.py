@@ -54,8 +54,9 @@ class CheckMarks(InPixels):
 def _draw(p: QPainter, room: QRectF, x: float, y: float, half: float) -> None:
     if room.top() <= y <= room.bottom():
         if half > _HALF_PX:
-            p.drawLine(QPointF(x, max(y - half, room.top())),
-                       QPointF(x, min(y + half, room.bottom())))  # fmt: skip
+            p.drawLine(
+                QPointF(x, max(y - half, room.top())), QPointF(x, min(y + half, room.bottom()))
+            )
         p.drawPolygon(_shape(x, y, ((0, -1), (1, 0), (0, 1), (-1, 0))))
     elif y < room.top():
         p.drawPolygon(_shape(x, room.top() + _HALF_PX + 1, ((0, -1), (1, 1), (-1, 1))))

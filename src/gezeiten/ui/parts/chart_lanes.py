@@ -36,8 +36,9 @@ class Trace:
     def picture(self, span: Span, columns: int) -> DrawnPictures:
         """Return the pictures of a stretch in the unit shown, measured and estimated apart."""
         drawn = self.view.picture(span, columns)
-        return replace(drawn, measured=self._in_unit(drawn.measured),
-                       estimated=self._in_unit(drawn.estimated))  # fmt: skip
+        return replace(
+            drawn, measured=self._in_unit(drawn.measured), estimated=self._in_unit(drawn.estimated)
+        )
 
     def _in_unit(self, picture: Picture) -> Picture:
         if (self.factor, self.offset) == (1.0, 0.0):
@@ -64,9 +65,14 @@ class Trace:
         is not known when."""
         if not self.limits:
             return self.rules
-        return tuple(dict.fromkeys(
-            rule for one in self.limits if one.start_ms < span[1] and one.end_ms > span[0]
-            for rule in one.rules))  # fmt: skip
+        return tuple(
+            dict.fromkeys(
+                rule
+                for one in self.limits
+                if one.start_ms < span[1] and one.end_ms > span[0]
+                for rule in one.rules
+            )
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,10 +129,12 @@ class Lane:
 
     def checked_in(self, span: Span) -> list[float]:
         """Return what was read by hand in a stretch."""
-        return [one.value for one in self.checks
-                if span[0] <= one.at_ms < span[1] and not math.isnan(one.value)]  # fmt: skip
+        return [
+            one.value
+            for one in self.checks
+            if span[0] <= one.at_ms < span[1] and not math.isnan(one.value)
+        ]
 
     def rules_in(self, span: Span) -> tuple[LimitRule, ...]:
         """The limits of all lines in a stretch, each once."""
-        return tuple(dict.fromkeys(rule for trace in self.traces
-                                   for rule in trace.limits_in(span)))  # fmt: skip
+        return tuple(dict.fromkeys(rule for trace in self.traces for rule in trace.limits_in(span)))

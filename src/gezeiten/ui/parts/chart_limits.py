@@ -91,8 +91,12 @@ class LimitAxis(pg.AxisItem):
         p.setFont(self._font)
         metrics = QFontMetricsF(self._font)
         colors = {words: color for _, words, color in self._limits}
-        centers = apart([rect.center().y() for rect, _, _ in texts], metrics.height(),
-                        0.0, float(self.size().height()))  # fmt: skip
+        centers = apart(
+            [rect.center().y() for rect, _, _ in texts],
+            metrics.height(),
+            0.0,
+            float(self.size().height()),
+        )
         width = float(self.size().width()) - 6
         for (_rect, _flags, words), center in zip(texts, centers, strict=True):
             p.setPen(self._theme.color(colors[words]))

@@ -40,9 +40,11 @@ def legend_sign(place: int) -> str:
 def make_marks(place: int, color: QColor, paper: QColor) -> pg.ScatterPlotItem:
     """Return the marks of a line, not placed yet. Lines take turns, so that marks stay apart."""
     marks = pg.ScatterPlotItem(
-        symbol=SHAPES[place % len(SHAPES)][0], size=_SIZE_PX, brush=pg.mkBrush(color),
+        symbol=SHAPES[place % len(SHAPES)][0],
+        size=_SIZE_PX,
+        brush=pg.mkBrush(color),
         pen=pg.mkPen(paper, width=1),
-    )  # fmt: skip
+    )
     marks.setZValue(10)
     return marks
 

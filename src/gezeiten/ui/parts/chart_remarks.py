@@ -54,8 +54,9 @@ class RemarkMarks(InPixels):
             if row is None:
                 continue  # its line stands, its words are in the list
             ends[row] = left + wide
-            box = QRectF(left, room.bottom() - 4 - (row + 1) * metrics.height(), wide,
-                         metrics.height())  # fmt: skip
+            box = QRectF(
+                left, room.bottom() - 4 - (row + 1) * metrics.height(), wide, metrics.height()
+            )
             p.fillRect(box, self._theme.color("paper", 210))
             p.setPen(ink)
             p.drawText(box.adjusted(_PAD, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, words)

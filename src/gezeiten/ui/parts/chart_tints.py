@@ -59,8 +59,12 @@ class Tints(InPixels):
         for left, right in seen.tolist():
             middle = (max(left, 0.0) + min(right, room.width())) / 2
             if middle - last >= _SIGNS_APART * wide:
-                at = QRectF(middle - wide, max(top, room.top()) if side == "above" else bottom,
-                            2 * wide, high)  # fmt: skip
+                at = QRectF(
+                    middle - wide,
+                    max(top, room.top()) if side == "above" else bottom,
+                    2 * wide,
+                    high,
+                )
                 p.drawText(at, Qt.AlignmentFlag.AlignCenter, sign)
                 last = middle
 

@@ -221,11 +221,14 @@ class LaneChart(pg.GraphicsLayoutWidget):
                 drawn.marks.append(marks)
         if drawn.lane.overviews:
             bars = self._theme.color("muted", 90)
-            add_overviews(drawn.plot, drawn.lane.overviews, self._pen("muted", 1.5),
-                          self._pen(bars, 2.0))  # fmt: skip
+            add_overviews(
+                drawn.plot, drawn.lane.overviews, self._pen("muted", 1.5), self._pen(bars, 2.0)
+            )
         if drawn.lane.band is not None:
-            edges = [pg.PlotDataItem(one.times_utc_ms / 1000, one.values, pen=pg.mkPen(None))
-                     for one in drawn.lane.band]  # fmt: skip
+            edges = [
+                pg.PlotDataItem(one.times_utc_ms / 1000, one.values, pen=pg.mkPen(None))
+                for one in drawn.lane.band
+            ]
             between = pg.FillBetweenItem(*edges, brush=self._theme.color("brass", 40))
             drawn.plot.addItem(between, ignoreBounds=True)
         if drawn.lane.proposal is not None:
@@ -345,9 +348,10 @@ class LaneChart(pg.GraphicsLayoutWidget):
             if not on:
                 return
             drawn.nothing = pg.TextItem(
-                tr("no reading in this stretch"), color=self._theme.color("muted"),
+                tr("no reading in this stretch"),
+                color=self._theme.color("muted"),
                 anchor=(0.5, 0.5),
-            )  # fmt: skip
+            )
             drawn.plot.addItem(drawn.nothing, ignoreBounds=True)
         low, high = drawn.plot.getViewBox().viewRange()[1]
         drawn.nothing.setPos((span[0] + span[1]) / 2000, (low + high) / 2)
@@ -420,9 +424,11 @@ class LaneChart(pg.GraphicsLayoutWidget):
             return
         for drawn in self._drawn:
             region = pg.LinearRegionItem(
-                (span[0] / 1000, span[1] / 1000), movable=False,
-                brush=self._theme.color("tide", 34), pen=QPen(Qt.PenStyle.NoPen),
-            )  # fmt: skip
+                (span[0] / 1000, span[1] / 1000),
+                movable=False,
+                brush=self._theme.color("tide", 34),
+                pen=QPen(Qt.PenStyle.NoPen),
+            )
             region.setZValue(-5)
             drawn.plot.addItem(region, ignoreBounds=True)
             self._region.append(region)

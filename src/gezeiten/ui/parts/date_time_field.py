@@ -101,9 +101,16 @@ def _day_formats(name: str) -> tuple[str, ...]:
     named = tuple(
         pattern.replace("MMM", month)
         for month in ("MMM", "MMMM")
-        for pattern in ("d MMM yyyy", "d. MMM yyyy", "MMM d, yyyy", "MMM d yyyy", "ddd d MMM yyyy",
-                        "ddd, d MMM yyyy", "dddd d MMM yyyy")
-    )  # fmt: skip
+        for pattern in (
+            "d MMM yyyy",
+            "d. MMM yyyy",
+            "MMM d, yyyy",
+            "MMM d yyyy",
+            "ddd d MMM yyyy",
+            "ddd, d MMM yyyy",
+            "dddd d MMM yyyy",
+        )
+    )
     return (*own, *named)
 
 
@@ -158,8 +165,9 @@ class DateTimeField(QLineEdit):
         self.setToolTip("")
 
     def _written(self, moment: datetime) -> str:
-        at = QDateTime(QDate(moment.year, moment.month, moment.day),
-                       QTime(moment.hour, moment.minute))  # fmt: skip
+        at = QDateTime(
+            QDate(moment.year, moment.month, moment.day), QTime(moment.hour, moment.minute)
+        )
         return QLocale().toString(at, self.pattern)
 
     def show_day(self, day: date) -> None:
@@ -216,9 +224,11 @@ class DateTimeField(QLineEdit):
     def _complaint(self) -> str:
         example = self._written(datetime(2026, 12, 2, 8, 0))  # noqa: DTZ001 - of a wall
         iso = "2026-12-02 08:00" if self._has_time else "2026-12-02"
-        words = tr("“%1” is no date and time; type it like %2 or %3.") if self._has_time else tr(
-            "“%1” is no day; type it like %2 or %3."
-        )  # fmt: skip
+        words = (
+            tr("“%1” is no date and time; type it like %2 or %3.")
+            if self._has_time
+            else tr("“%1” is no day; type it like %2 or %3.")
+        )
         shown = "".join(sign for sign in self.text()[:30] if sign.isprintable())
         return words.replace("%1", shown).replace("%2", example).replace("%3", iso)
 
@@ -304,8 +314,11 @@ def _moved(moment: datetime, unit: str, by: int) -> datetime:
             return moment
         last = monthrange(year, month + 1)[1]
         return moment.replace(year=year, month=month + 1, day=min(moment.day, last))
-    step = {"day": timedelta(days=by), "hour": timedelta(hours=by),
-            "minute": timedelta(minutes=by)}[unit]  # fmt: skip
+    step = {
+        "day": timedelta(days=by),
+        "hour": timedelta(hours=by),
+        "minute": timedelta(minutes=by),
+    }[unit]
     moved = moment + step
     return moved if _EARLIEST <= moved.year <= _LATEST else moment
 

@@ -28,8 +28,9 @@ class FirstSteps(QWidget):
         self.name.editingFinished.connect(lambda: self.named.emit(self.name.text().strip()))
         self.addresses = self._field(tr("Network addresses"), "192.168.4.20:502")
         self.addresses.returnPressed.connect(self._look)
-        self.look_button = button(tr("Look now (F5)") if at_loggers else tr("Look now"),
-                                  self._look, "primary")  # fmt: skip
+        self.look_button = button(
+            tr("Look now (F5)") if at_loggers else tr("Look now"), self._look, "primary"
+        )
         steps = [] if at_loggers else [self._who()]
         steps += [self._loggers(), self._files(at_loggers=at_loggers)]
         if can_practise:
@@ -52,8 +53,10 @@ class FirstSteps(QWidget):
         return tr("Who is acting?"), words, [self.name]
 
     def _loggers(self) -> Step:
-        words = tr("Plug a cable, a courier or a drive in: they are noticed by themselves. Loggers "
-                   "on the network need an address, typed here.")  # fmt: skip
+        words = tr(
+            "Plug a cable, a courier or a drive in: they are noticed by themselves. Loggers "
+            "on the network need an address, typed here."
+        )
         return tr("Look for loggers"), words, [self.addresses, self.look_button]
 
     def _files(self, *, at_loggers: bool) -> Step:
@@ -64,9 +67,11 @@ class FirstSteps(QWidget):
         return tr("Take files in"), words, ways
 
     def _practice(self) -> Step:
-        words = tr("Three practice loggers on this computer behave like real ones; their records "
-                   "are made up and marked so. The demonstration shows seventy days of five sites "
-                   "in a window of its own.")  # fmt: skip
+        words = tr(
+            "Three practice loggers on this computer behave like real ones; their records "
+            "are made up and marked so. The demonstration shows seventy days of five sites "
+            "in a window of its own."
+        )
         self.practice = self._way(tr("Start practice loggers"), "practice")
         demonstration = self._way(tr("See the demonstration"), "demonstration")
         return tr("Or practise first"), words, [self.practice, demonstration]
@@ -87,8 +92,9 @@ class FirstSteps(QWidget):
         sign = label(str(number), "big")
         sign.setFixedWidth(28)
         sign.setAlignment(Qt.AlignmentFlag.AlignTop)
-        said = column(label(title, "head"), label(words, wrap=True),
-                      row(*parts, 1, spacing=8), spacing=6)  # fmt: skip
+        said = column(
+            label(title, "head"), label(words, wrap=True), row(*parts, 1, spacing=8), spacing=6
+        )
         line = row(sign, said, spacing=6)
         line.setStretch(1, 1)
         card.body.addLayout(line)

@@ -63,8 +63,9 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
     traces: list[Trace] = []
     tints: list[Tint] = []
     seen: list[OverviewLine] = []
-    places = [(point, place) for point in points for place in point.channels
-              if place.channel == key]  # fmt: skip
+    places = [
+        (point, place) for point in points for place in point.channels if place.channel == key
+    ]
     alone, units = places[0] if len(places) == 1 else None, units_of(desk.settings)
     unit = units.of_series(alone[0], key) if alone else units.of(key)
     for point, place in places:
@@ -74,8 +75,15 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
             limits = tuple(
                 _shown_limits(one, unit) for one in limits_at(desk, point.id).get(key, ())
             )
-            traces.append(replace(trace, color=place.color, rules=rules, limits=limits,
-                                  averages=quantity(key).averages))  # fmt: skip
+            traces.append(
+                replace(
+                    trace,
+                    color=place.color,
+                    rules=rules,
+                    limits=limits,
+                    averages=quantity(key).averages,
+                )
+            )
         seen.extend(_in_unit(line, unit) for line in overview_lines(desk, point.id, key))
         tints.extend(
             Tint((event.start_ms, event.end_ms), RULE_SIGNS[event.rule.side][1], event.rule.side)
@@ -87,11 +95,17 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
     said = {one.uid: one for point in points for one in remarks_of(desk, point, key)}
     name = quantity(key)
     title = (alone[1].own_name if alone else "") or name.name
-    return Lane(title, unit.name, max(name.decimals + unit.extra_decimals, 0), tuple(traces),
-                tuple(tints), overviews=tuple(seen), symbol=name.symbol,
-                remarks=tuple(said.values()),
-                checks=tuple(one for point in points for one in shown_checks(desk, point, key,
-                                                                             unit)))  # fmt: skip
+    return Lane(
+        title,
+        unit.name,
+        max(name.decimals + unit.extra_decimals, 0),
+        tuple(traces),
+        tuple(tints),
+        overviews=tuple(seen),
+        symbol=name.symbol,
+        remarks=tuple(said.values()),
+        checks=tuple(one for point in points for one in shown_checks(desk, point, key, unit)),
+    )
 
 
 def remarks_of(desk: Desk, point: PointPlace, key: str) -> tuple[Remark, ...]:
@@ -108,10 +122,15 @@ def shown_checks(
         return None if value is None else unit.shown(value)
 
     return tuple(
-        ShownCheck(one.at_ms, unit.shown(one.value), abs(unit.shown_difference(one.u)),
-                   shown(one.low), shown(one.high))
+        ShownCheck(
+            one.at_ms,
+            unit.shown(one.value),
+            abs(unit.shown_difference(one.u)),
+            shown(one.low),
+            shown(one.high),
+        )
         for one in checks_of(desk, point.id, key)
-    )  # fmt: skip
+    )
 
 
 def _in_unit(line: OverviewLine, unit: ShownUnit) -> OverviewLine:

@@ -75,8 +75,15 @@ class LimitLine(QWidget):
         hint = tr("hysteresis")
         self.hysteresis = line(f"{name}, {hint}", changed, width=108, hint=hint)
         self.hysteresis.setToolTip(tr("Hysteresis: a run goes on until this far back inside"))
-        fields = [self.kind, self.value, self.unit_name, self.delay, self.counting, self.hours,
-                  self.hysteresis]  # fmt: skip
+        fields = [
+            self.kind,
+            self.value,
+            self.unit_name,
+            self.delay,
+            self.counting,
+            self.hours,
+            self.hysteresis,
+        ]
         if remove is not None:
             drop = button("×", lambda: remove(self), "link")
             drop.setAccessibleName(f"{name}, {tr('take this limit out')}")
@@ -129,8 +136,9 @@ class LimitLine(QWidget):
             hysteresis = _tidy(unit.recorded_difference(typed))
         chosen = self.counting.currentData()
         counting: Counting = "consecutive" if chosen == "consecutive" else "accumulated"
-        return LimitRule(self.key, side, value, delay_s, counting, chosen == "daily", level,
-                         hysteresis, window)  # fmt: skip
+        return LimitRule(
+            self.key, side, value, delay_s, counting, chosen == "daily", level, hysteresis, window
+        )
 
 
 def _tidy(value: float) -> float:
@@ -175,9 +183,9 @@ class ChannelLine(QWidget):
             self.sensor.hide()
         self.own_name = line(f"{name}, {tr('name')}", self._changed, hint=tr("own name"))
         self.unit = QuietCombo(
-            f"{name}, {tr('unit')}", [("", tr("usual unit"))] + [(u.name, u.name) for u in
-                                                                shown_units(unit)],
-        )  # fmt: skip
+            f"{name}, {tr('unit')}",
+            [("", tr("usual unit"))] + [(u.name, u.name) for u in shown_units(unit)],
+        )
         if len(shown_units(unit)) < 2:
             self.unit.hide()
         self.color: QPushButton = button(tr("Colour"), self._choose_color)

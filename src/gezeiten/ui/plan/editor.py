@@ -52,8 +52,12 @@ class PlanEditor(QWidget):
         self.manners = MannersSection()
         # in this order they are applied: what comes later builds on what comes first
         self._sections: tuple[Section, ...] = (
-            self.names, self.channels, self.start_end, self.manners, self.times,
-        )  # fmt: skip
+            self.names,
+            self.channels,
+            self.start_end,
+            self.manners,
+            self.times,
+        )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 8, 0)
         layout.setSpacing(7)

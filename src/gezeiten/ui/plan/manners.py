@@ -39,8 +39,9 @@ class MannersSection(Section):
             "reminders": QCheckBox(tr("twice-a-day check reminders")),
         }
         self._display_caption, self._events_caption = (
-            label(tr("Display"), "muted"), label(tr("Memory for events"), "muted"),
-        )  # fmt: skip
+            label(tr("Display"), "muted"),
+            label(tr("Memory for events"), "muted"),
+        )
         self.body.addLayout(
             row(
                 captioned(self._display_caption, self.display, self.minutes),
@@ -69,8 +70,10 @@ class MannersSection(Section):
     def show_plan(self, plan: Plan, context: EditContext) -> None:
         model, manners = context.card.identity.model, plan.manners
         self._manners = model.manners
-        blocked = [QSignalBlocker(w) for w in
-                   (self.display, self.minutes, self.events, *self.switches.values())]  # fmt: skip
+        blocked = [
+            QSignalBlocker(w)
+            for w in (self.display, self.minutes, self.events, *self.switches.values())
+        ]
         self.display.choose(manners.display)
         self.minutes.setValue(manners.display_min)
         self.events.clear()

@@ -52,8 +52,9 @@ class StartEndSection(Section):
         self.start_at = DateTimeField(tr("Start at"))
         self.second = QCheckBox(tr("second pass"))
         self.second.setToolTip(tr("The clocks show this hour twice; take its second pass"))
-        self.delay = line(tr("Delay after the button"), self._changed, width=90,
-                          hint=tr("no delay"))  # fmt: skip
+        self.delay = line(
+            tr("Delay after the button"), self._changed, width=90, hint=tr("no delay")
+        )
         self.end = QuietCombo(tr("Ends"))
         self.end_at = DateTimeField(tr("End at"))
         self.count = line(tr("Number of readings"), self._changed, width=100)

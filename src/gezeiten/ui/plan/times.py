@@ -98,8 +98,9 @@ class TimesSection(Section):
         self.interval = line(tr("Interval"), lambda: edited("interval"), width=110)
         self.duration = line(tr("Duration"), lambda: edited("duration"), width=120)
         self.until = DateTimeField(tr("Until"))
-        self.outside = line(tr("Interval outside limits"), self._changed, width=110,
-                            hint=tr("the same"))  # fmt: skip
+        self.outside = line(
+            tr("Interval outside limits"), self._changed, width=110, hint=tr("the same")
+        )
         self.fits = label("", "muted")
         self.slider = LogSlider()
         self._outside_caption = label(tr("Outside limits"), "muted")

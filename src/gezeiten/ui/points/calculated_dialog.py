@@ -119,12 +119,21 @@ class CalculatedDialog(ActingDialog):
             )
         )
         laid = column(
-            label(tr("What is calculated follows its inputs, also where they are mended later; "
-                     "nothing that was measured changes."), "muted", wrap=True),
-            self.table, self.entry, self.problem,
+            label(
+                tr(
+                    "What is calculated follows its inputs, also where they are mended later; "
+                    "nothing that was measured changes."
+                ),
+                "muted",
+                wrap=True,
+            ),
+            self.table,
+            self.entry,
+            self.problem,
             row(self.undo_button, self.newest_button, 1, button(tr("Close"), self.accept)),
-            spacing=8, margins=16,
-        )  # fmt: skip
+            spacing=8,
+            margins=16,
+        )
         laid.setStretchFactor(self.table, 1)
         if self._house.is_looking:
             self.entry.hide()
@@ -135,8 +144,11 @@ class CalculatedDialog(ActingDialog):
     # -- showing -------------------------------------------------------------------------------
     def _load(self) -> None:
         desk, point = self._house.desk, self._point
-        self._house.run(lambda _task: (calculations(desk, point.id), by_nearness(desk, point)),
-                        self._show, failed=self._say)  # fmt: skip
+        self._house.run(
+            lambda _task: (calculations(desk, point.id), by_nearness(desk, point)),
+            self._show,
+            failed=self._say,
+        )
 
     def _show(self, known: _Known) -> None:
         seen, self._near = known
@@ -158,10 +170,19 @@ class CalculatedDialog(ActingDialog):
         formula = how.how
         numbers = [self._number(each, how.parameters[each.key]) for each in formula.parameters]
         old = tr("to be recalculated: %1").replace("%1", tr(formula.superseded))
-        by = [tr(formula.name), formula.source, *filter(None, numbers),
-              *([old] if formula.superseded else [])]  # fmt: skip
-        return [quantity(how.series).name, ", ".join(names), ", ".join(by),
-                f"{said.person}, {instant(said.at_ms, self._point.zone)}", said.words]  # fmt: skip
+        by = [
+            tr(formula.name),
+            formula.source,
+            *filter(None, numbers),
+            *([old] if formula.superseded else []),
+        ]
+        return [
+            quantity(how.series).name,
+            ", ".join(names),
+            ", ".join(by),
+            f"{said.person}, {instant(said.at_ms, self._point.zone)}",
+            said.words,
+        ]
 
     def _number(self, parameter: Parameter, value: float) -> str:
         if not parameter.is_instant:
@@ -188,8 +209,11 @@ class CalculatedDialog(ActingDialog):
     def _fitting(self, formula: Formula, position: int) -> list[tuple[PointPlace, str]]:
         """The series that can be an input: the first one of this point, others of any."""
         there = self._near[:1] if position == 0 else self._near
-        return [(one.point, place.channel) for one in there
-                for place in that_fit(one.point, formula, position)]  # fmt: skip
+        return [
+            (one.point, place.channel)
+            for one in there
+            for place in that_fit(one.point, formula, position)
+        ]
 
     @property
     def is_own(self) -> bool:
@@ -232,8 +256,9 @@ class CalculatedDialog(ActingDialog):
             with suppress(InputError):
                 self._own = own_formula(self.expression.text().strip())
             listed: tuple[tuple[str, QWidget], ...] = (
-                (tr("Own formula"), self.expression), (tr("What comes out"), self.comes_out),
-            )  # fmt: skip
+                (tr("Own formula"), self.expression),
+                (tr("What comes out"), self.comes_out),
+            )
             for caption, field in listed:
                 self._room.addWidget(_field(caption, field))
                 field.show()
@@ -260,8 +285,9 @@ class CalculatedDialog(ActingDialog):
         if one.is_instant:
             when = DateTimeField(tr(one.name))
             until_ms = round(self._house.desk.now_ms()) + YEAR_MS
-            when.show_instant(until_ms - 2 * YEAR_MS if one.usual == 0 else until_ms,
-                              self._point.zone)  # fmt: skip
+            when.show_instant(
+                until_ms - 2 * YEAR_MS if one.usual == 0 else until_ms, self._point.zone
+            )
             return when
         field = QLineEdit("" if isnan(one.usual) else number(one.usual, one.decimals))
         field.setAccessibleName(tr(one.name))
@@ -289,8 +315,11 @@ class CalculatedDialog(ActingDialog):
             name = _named(quantity(key).name, point.full_name, self._point)
             how = where.get(point.uid, "") if position else ""
             box.addItem(f"{name} ({how})" if how else name, (point, key))
-            box.setItemData(box.count() - 1, plain_tip(box.itemText(box.count() - 1)),
-                            Qt.ItemDataRole.ToolTipRole)  # fmt: skip
+            box.setItemData(
+                box.count() - 1,
+                plain_tip(box.itemText(box.count() - 1)),
+                Qt.ItemDataRole.ToolTipRole,
+            )
 
     def _input_chosen(self, formula: Formula, position: int) -> None:
         if position == 0 and formula.is_of_one_unit:
@@ -335,22 +364,28 @@ class CalculatedDialog(ActingDialog):
         self._house.run(
             lambda _task: preview(desk, wanted),
             lambda series: self._show_preview(wanted.channel, series),
-            failed=self._say, latest="calculated preview",
-        )  # fmt: skip
+            failed=self._say,
+            latest="calculated preview",
+        )
 
     def _show_preview(self, key: str, series: Series) -> None:
         if not len(series):
-            self.seen.setText(tr("Of the last week nothing comes out: the inputs have no readings "
-                                 "at the same time."))  # fmt: skip
+            self.seen.setText(
+                tr(
+                    "Of the last week nothing comes out: the inputs have no readings "
+                    "at the same time."
+                )
+            )
             return
         units = units_of(self._house.desk.settings)
         low, high = float(series.values.min()), float(series.values.max())
         words = counted(len(series), "%n reading", "%n readings")
         self.seen.setText(
-            tr("Last week: %1, %2, at last %3.").replace("%1", words)
+            tr("Last week: %1, %2, at last %3.")
+            .replace("%1", words)
             .replace("%2", units.span(key, low, high))
             .replace("%3", units.value(key, float(series.values[-1])))
-        )  # fmt: skip
+        )
 
     # -- acts ------------------------------------------------------------------------------------
     def enter(self) -> None:

@@ -82,8 +82,10 @@ def lines_of(site: SitePlace, units: Units) -> list[SheetLine]:
         keys = [] if point.retired else [place.channel for place in point.channels]
         dipped = [(key, True) for key in keys if channel_of(key) in DIPPED]
         read = [(key, False) for key in sorted(keys, key=is_derived)]
-        found += [SheetLine(point, key, units.of_series(point, key), is_dip)
-                  for key, is_dip in dipped + read]  # fmt: skip
+        found += [
+            SheetLine(point, key, units.of_series(point, key), is_dip)
+            for key, is_dip in dipped + read
+        ]
     return found
 
 
@@ -109,8 +111,16 @@ class CheckSheet(QDialog):
         self.by.setAccessibleName(tr("Read by"))
         self.by.setMaxLength(40)
         self.by.setMaximumWidth(120)
-        heads = [tr("Point"), tr("What"), tr("Read"), tr("Lowest"), tr("Highest"), tr("± U"),
-                 tr("At, if another time"), tr("Remark")]  # fmt: skip
+        heads = [
+            tr("Point"),
+            tr("What"),
+            tr("Read"),
+            tr("Lowest"),
+            tr("Highest"),
+            tr("± U"),
+            tr("At, if another time"),
+            tr("Remark"),
+        ]
         self.table = QTableWidget(0, len(heads))
         self.table.setAccessibleName(tr("What was read"))
         self.table.setHorizontalHeaderLabels(heads)
@@ -131,13 +141,33 @@ class CheckSheet(QDialog):
         self._load()
 
     def _laid_out(self) -> QVBoxLayout:
-        head = row(label(tr("Site"), "muted"), self.site, label(tr("read at"), "muted"), self.at,
-                   label(tr("by"), "muted"), self.by, 1, spacing=6)  # fmt: skip
-        hint = label(tr("Type what was read; leave empty what was not. A dip is how far the water "
-                        "stands below the measuring point."), "muted", wrap=True)  # fmt: skip
-        laid = column(head, hint, self.table, self.problem,
-                      row(1, button(tr("Close"), self.reject), self.enter_button),
-                      spacing=8, margins=16)  # fmt: skip
+        head = row(
+            label(tr("Site"), "muted"),
+            self.site,
+            label(tr("read at"), "muted"),
+            self.at,
+            label(tr("by"), "muted"),
+            self.by,
+            1,
+            spacing=6,
+        )
+        hint = label(
+            tr(
+                "Type what was read; leave empty what was not. A dip is how far the water "
+                "stands below the measuring point."
+            ),
+            "muted",
+            wrap=True,
+        )
+        laid = column(
+            head,
+            hint,
+            self.table,
+            self.problem,
+            row(1, button(tr("Close"), self.reject), self.enter_button),
+            spacing=8,
+            margins=16,
+        )
         laid.setStretchFactor(self.table, 1)
         return laid
 
@@ -152,8 +182,11 @@ class CheckSheet(QDialog):
         self.site.blockSignals(True)
         for one in self._sites:
             self.site.addItem(one.name)
-        here = (i for i, one in enumerate(self._sites)
-                if any(point.id == self._first for point in one.points))  # fmt: skip
+        here = (
+            i
+            for i, one in enumerate(self._sites)
+            if any(point.id == self._first for point in one.points)
+        )
         self.site.setCurrentIndex(next(here, 0))
         self.site.blockSignals(False)
         if not self._sites:
@@ -196,13 +229,19 @@ class CheckSheet(QDialog):
     def _known_draft(self) -> dict[str, str]:
         """Return what was typed for this site and not entered yet."""
         with suppress(ValueError, AttributeError):
-            return {str(key): str(text) for key, text in
-                    json.loads(self._drafts.get(self._draft_name) or "{}").items()}  # fmt: skip
+            return {
+                str(key): str(text)
+                for key, text in json.loads(self._drafts.get(self._draft_name) or "{}").items()
+            }
         return {}
 
     def _keep_draft(self) -> None:
-        typed = {f"{line.draft_key} {j}": text for i, line in enumerate(self._lines)
-                 for j in range(_READ, _WORDS + 1) if (text := self._text(i, j))}  # fmt: skip
+        typed = {
+            f"{line.draft_key} {j}": text
+            for i, line in enumerate(self._lines)
+            for j in range(_READ, _WORDS + 1)
+            if (text := self._text(i, j))
+        }
         if self._draft_name:
             self._drafts.put(self._draft_name, json.dumps(typed) if typed else "")
 
@@ -311,8 +350,13 @@ class CheckSheet(QDialog):
         self._show_count()
 
     def _question_words(self, one: CheckQuestion) -> str:
-        line = next(x for x in self._lines if x.point.id == one.typed.point.id
-                    and x.series == one.typed.series and x.is_dip == one.typed.is_dip)  # fmt: skip
+        line = next(
+            x
+            for x in self._lines
+            if x.point.id == one.typed.point.id
+            and x.series == one.typed.series
+            and x.is_dip == one.typed.is_dip
+        )
         its = quantity(line.series)
         decimals = 3 if line.is_dip else max(its.decimals + line.unit.extra_decimals, 0)
 
@@ -322,9 +366,13 @@ class CheckSheet(QDialog):
 
         words = tr("%1, %2: %3 was read, about %4 is expected. %5")
         reason = DOUBTS[one.doubt]
-        return (words.replace("%1", line.point.name).replace("%2", its.name)
-                .replace("%3", shown(one.typed.value)).replace("%4", shown(one.expected))
-                .replace("%5", tr(reason).replace("%1", one.fits)))  # fmt: skip
+        return (
+            words.replace("%1", line.point.name)
+            .replace("%2", its.name)
+            .replace("%3", shown(one.typed.value))
+            .replace("%4", shown(one.expected))
+            .replace("%5", tr(reason).replace("%1", one.fits))
+        )
 
     def _say(self, sentence: str) -> None:
         self.problem.setText(sentence)
@@ -349,6 +397,8 @@ def _same(a: tuple[TypedCheck, ...], b: tuple[TypedCheck, ...]) -> bool:
     """Whether two sheets say the same; what was not read is no number, and unlike itself."""
     if len(a) != len(b):
         return False
-    return all(replace(x, value=0.0) == replace(y, value=0.0)
-               and (x.value == y.value or (math.isnan(x.value) and math.isnan(y.value)))
-               for x, y in zip(a, b, strict=True))  # fmt: skip
+    return all(
+        replace(x, value=0.0) == replace(y, value=0.0)
+        and (x.value == y.value or (math.isnan(x.value) and math.isnan(y.value)))
+        for x, y in zip(a, b, strict=True)
+    )

@@ -73,9 +73,16 @@ class ChecksDialog(ActingDialog):
         self.series = SeriesBox(point, series)
         self.table = plain_table(
             tr("Check readings"),
-            [tr("When (%1)").replace("%1", point.zone), tr("By hand"), tr("Record"),
-             tr("Difference"), tr("Left out"), tr("By"), tr("Remark")],
-        )  # fmt: skip
+            [
+                tr("When (%1)").replace("%1", point.zone),
+                tr("By hand"),
+                tr("Record"),
+                tr("Difference"),
+                tr("Left out"),
+                tr("By"),
+                tr("Remark"),
+            ],
+        )
         self.table.horizontalHeader().setSectionResizeMode(6, QHeaderView.ResizeMode.Stretch)
         self.table.itemSelectionChanged.connect(self._show_buttons)
         self.chart = LaneChart(house.theme, tr("The record, and what was read by hand"))
@@ -118,8 +125,11 @@ class ChecksDialog(ActingDialog):
 
     def _laid_out(self) -> QVBoxLayout:
         fields = []
-        for caption, *parts in ((tr("Tie by"), self.way), (tr("From"), self.since),
-                                (tr("Until"), self.open_end, self.until)):  # fmt: skip
+        for caption, *parts in (
+            (tr("Tie by"), self.way),
+            (tr("From"), self.since),
+            (tr("Until"), self.open_end, self.until),
+        ):
             field = QWidget()
             field.setLayout(captioned(str(caption), *parts))
             fields.append(field)
@@ -131,15 +141,19 @@ class ChecksDialog(ActingDialog):
                 row(self.words, self.tie_button, spacing=6),
                 spacing=6,
             )
-        )  # fmt: skip
+        )
         head = row(self.series, self.duty_words, spacing=10)
         head.setStretch(1, 1)
         laid = column(
-            head, self.chart.scroll(), self.table,
-            self.tying, self.problem,
+            head,
+            self.chart.scroll(),
+            self.table,
+            self.tying,
+            self.problem,
             row(self.undo_button, 1, button(tr("Close"), self.accept)),
-            spacing=8, margins=16,
-        )  # fmt: skip
+            spacing=8,
+            margins=16,
+        )
         laid.setStretchFactor(self.chart.scroll(), 3)
         laid.setStretchFactor(self.table, 2)
         if self._house.is_looking:
@@ -153,8 +167,12 @@ class ChecksDialog(ActingDialog):
         if not key:
             self._say(tr("There is no reading at this point yet; offload its logger first."))
             return
-        self._house.run(lambda _task: look(desk, point, key, unit), self._show, failed=self._say,
-                        latest="checks")  # fmt: skip
+        self._house.run(
+            lambda _task: look(desk, point, key, unit),
+            self._show,
+            failed=self._say,
+            latest="checks",
+        )
 
     def _show(self, seen: ShownChecks) -> None:
         self._seen, self.tried = seen, None
@@ -174,11 +192,16 @@ class ChecksDialog(ActingDialog):
     def _fill(self, tried: TyingTry | None) -> None:
         left_out = {}
         if tried is not None:
-            left_out = {one.check.uid: rest for one, rest in
-                        zip(tried.checks, tried.tie.left_out, strict=True)}  # fmt: skip
+            left_out = {
+                one.check.uid: rest
+                for one, rest in zip(tried.checks, tried.tie.left_out, strict=True)
+            }
         listed = list(reversed(self._seen.checks))
-        fill(self.table, [self._row(one, left_out.get(one.check.uid, math.nan)) for one in listed],
-             list(listed))  # fmt: skip
+        fill(
+            self.table,
+            [self._row(one, left_out.get(one.check.uid, math.nan)) for one in listed],
+            list(listed),
+        )
 
     def _row(self, one: CheckComparison, left_out: float) -> list[str]:
         check, unit = one.check, self._unit
@@ -195,11 +218,15 @@ class ChecksDialog(ActingDialog):
         if math.isfinite(one.difference) and one.u:
             sure = number(abs(unit.shown_difference(one.u)), self._decimals)
             differences[0] += f" ± {sure}"
-        return [instant(check.at_ms, self._point.zone), " · ".join(by_hand),
-                self._value(one.recorded) if math.isfinite(one.recorded) else "–",
-                " · ".join(differences) or "–",
-                self._difference(left_out) if math.isfinite(left_out) else "",
-                check.by, check.words]  # fmt: skip
+        return [
+            instant(check.at_ms, self._point.zone),
+            " · ".join(by_hand),
+            self._value(one.recorded) if math.isfinite(one.recorded) else "–",
+            " · ".join(differences) or "–",
+            self._difference(left_out) if math.isfinite(left_out) else "",
+            check.by,
+            check.words,
+        ]
 
     @property
     def _decimals(self) -> int:
@@ -276,11 +303,18 @@ class ChecksDialog(ActingDialog):
         if len(tie.knots) > 1:
             added = tr("%1 to %2").replace("%1", added).replace("%2", self._difference(last))
         sure = number(abs(unit.shown_difference(tie.u)), self._decimals)
-        parts.append(tr("%1 %2 is added (± %3)").replace("%1", added).replace("%2", unit.name)
-                     .replace("%3", sure))  # fmt: skip
+        parts.append(
+            tr("%1 %2 is added (± %3)")
+            .replace("%1", added)
+            .replace("%2", unit.name)
+            .replace("%3", sure)
+        )
         if tie.way == "line":
-            parts.append(tr("a drift that is more than chance") if tie.drifts
-                         else tr("the drift may be chance: an offset is enough"))  # fmt: skip
+            parts.append(
+                tr("a drift that is more than chance")
+                if tie.drifts
+                else tr("the drift may be chance: an offset is enough")
+            )
         off = [abs(one) for one in tie.left_out if math.isfinite(one)]
         if off:
             most = number(abs(unit.shown_difference(max(off))), self._decimals)
@@ -312,9 +346,14 @@ def look(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> ShownCheck
     end = max([whole[1], *(one.check.at_ms for one in checks)]) + 1
     span = (max(begin, end - _MOST_SHOWN_MS), end)
     its = quantity(key)
-    lane = Lane(its.name, unit.name, max(its.decimals + unit.extra_decimals, 0),
-                (trace_of(desk, point, key, unit),), remarks=remarks_of(desk, point, key),
-                checks=shown_checks(desk, point, key, unit))  # fmt: skip
+    lane = Lane(
+        its.name,
+        unit.name,
+        max(its.decimals + unit.extra_decimals, 0),
+        (trace_of(desk, point, key, unit),),
+        remarks=remarks_of(desk, point, key),
+        checks=shown_checks(desk, point, key, unit),
+    )
     return ShownChecks(checks, made_ready(desk, [lane], span)[0], span, days)
 
 

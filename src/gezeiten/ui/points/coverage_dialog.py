@@ -45,10 +45,18 @@ class CoverageDialog(FiguresDialog):
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setShowGrid(False)
         self.table.horizontalHeader().setMinimumSectionSize(16)
-        legend = label(tr("empty: whole · number: percent held · e: some of it estimated · "
-                          "–: nothing"), "muted")  # fmt: skip
-        laid = column(row(self.series, legend, 1, self.export, spacing=10), self.table, self.words,
-                      row(1, button(tr("Close"), self.accept)), spacing=8, margins=16)  # fmt: skip
+        legend = label(
+            tr("empty: whole · number: percent held · e: some of it estimated · –: nothing"),
+            "muted",
+        )
+        laid = column(
+            row(self.series, legend, 1, self.export, spacing=10),
+            self.table,
+            self.words,
+            row(1, button(tr("Close"), self.accept)),
+            spacing=8,
+            margins=16,
+        )
         laid.setStretchFactor(self.table, 1)
         self.setLayout(laid)
         self.resize(1010, 560)
@@ -62,8 +70,12 @@ class CoverageDialog(FiguresDialog):
             self._complain(tr("There is no reading at this point yet; offload its logger first."))
             return
         self._say(tr("Counting …"))
-        self._house.run(lambda task: coverage_of(desk, point, key, task.cancelled), self._show,
-                        failed=self._complain, latest="coverage")  # fmt: skip
+        self._house.run(
+            lambda task: coverage_of(desk, point, key, task.cancelled),
+            self._show,
+            failed=self._complain,
+            latest="coverage",
+        )
 
     def _show(self, days: Days) -> None:
         self._days = days
@@ -97,10 +109,14 @@ class CoverageDialog(FiguresDialog):
         theme = self._house.theme
         ink = "brass" if one.estimated_ms else "tide"
         strength = round(20 + 90 * one.share) if one.held_ms else 0
-        item.setBackground(QBrush(theme.color(ink if one.held_ms else "ember",
-                                              strength if one.held_ms else 60)))  # fmt: skip
-        item.setToolTip(tr("%1 held, %2 estimated").replace("%1", _percent(one.share))
-                        .replace("%2", _percent(one.estimated_share)))  # fmt: skip
+        item.setBackground(
+            QBrush(theme.color(ink if one.held_ms else "ember", strength if one.held_ms else 60))
+        )
+        item.setToolTip(
+            tr("%1 held, %2 estimated")
+            .replace("%1", _percent(one.share))
+            .replace("%2", _percent(one.estimated_share))
+        )
         return item
 
     def export_to(self, target: Path) -> None:

@@ -23,16 +23,20 @@ from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.units import units_of
 
-_KINDS = (("", "no degree days"), ("heating", "degree days below a base"),
-          ("cooling", "degree days above a base"),
-          ("heating limit", "by the heating limit: of day means"))  # fmt: skip
+_KINDS = (
+    ("", "no degree days"),
+    ("heating", "degree days below a base"),
+    ("cooling", "degree days above a base"),
+    ("heating limit", "by the heating limit: of day means"),
+)
 
 
 class DaysDialog(FiguresDialog):
     """Shows the figures of each local day of a stretch, the newest first."""
 
-    def __init__(self, parent: QWidget, house: AppContext, point: PointPlace, span: Span,
-                 series: str = "") -> None:  # fmt: skip
+    def __init__(
+        self, parent: QWidget, house: AppContext, point: PointPlace, span: Span, series: str = ""
+    ) -> None:
         super().__init__(parent, house, point, series, "days")
         self.file_wanted.connect(self.export_to)
         self.setWindowTitle(tr("Day by day") + f" · {point.full_name}")
@@ -61,9 +65,12 @@ class DaysDialog(FiguresDialog):
         self.table = plain_table(tr("Days"), [tr("Day")])
         laid = column(
             FlowLayout(*chosen, self._base_box, self._second_box, spacing=10),
-            self.table, self.words,
-            row(self.export, 1, button(tr("Close"), self.accept)), spacing=8, margins=16,
-        )  # fmt: skip
+            self.table,
+            self.words,
+            row(self.export, 1, button(tr("Close"), self.accept)),
+            spacing=8,
+            margins=16,
+        )
         laid.setStretchFactor(self.table, 1)
         self.setLayout(laid)
         self.resize(940, 560)
@@ -110,9 +117,11 @@ class DaysDialog(FiguresDialog):
             return
         self._say(tr("Counting …"))
         self._house.run(
-            lambda task: day_by_day(desk, point, key, span, rule, task.cancelled), self._show,
-            failed=self._complain, latest="day by day",
-        )  # fmt: skip
+            lambda task: day_by_day(desk, point, key, span, rule, task.cancelled),
+            self._show,
+            failed=self._complain,
+            latest="day by day",
+        )
 
     def _show(self, found: Days) -> None:
         self._days = found
@@ -138,9 +147,10 @@ class DaysDialog(FiguresDialog):
     def _row(self, found: Days, i: int) -> list[str]:
         one, key = found.days[i], self.series.key
         share, own = one.numbers.coverage, self._units.own(self._point, key)
-        shown = [self._units.value(key, value, own) if one.numbers.n and math.isfinite(value)
-                 else "–" for value in (one.numbers.mean, one.numbers.lowest,
-                                        one.numbers.highest)]  # fmt: skip
+        shown = [
+            self._units.value(key, value, own) if one.numbers.n and math.isfinite(value) else "–"
+            for value in (one.numbers.mean, one.numbers.lowest, one.numbers.highest)
+        ]
         texts = [f"{one.day:%Y-%m-%d}", f"{number(100 * share)} %", *shown]
         if found.degrees:
             texts.append(number(found.degrees[i], 2) if math.isfinite(found.degrees[i]) else "–")
@@ -154,8 +164,9 @@ class DaysDialog(FiguresDialog):
             told = tr("%1 K d in all").replace("%1", number(sum(known), 1))
             words += f" · {told}"
             if left:
-                words += " · " + counted(left, "%n day under 75 % has no value",
-                                         "%n days under 75 % have no value")  # fmt: skip
+                words += " · " + counted(
+                    left, "%n day under 75 % has no value", "%n days under 75 % have no value"
+                )
         if found.index and not (found.is_regulatory and not any(x.is_like for x in found.index)):
             told = tr("calculated from counts or with estimates: index-like, not regulatory")
             words += f" · {told}"

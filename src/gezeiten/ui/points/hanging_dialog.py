@@ -20,8 +20,11 @@ from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
 
-_WAYS = (("typed", "hangs so far below the rim"), ("with", "came along with the rim"),
-         ("stayed", "stayed where it was"))  # fmt: skip
+_WAYS = (
+    ("typed", "hangs so far below the rim"),
+    ("with", "came along with the rim"),
+    ("stayed", "stayed where it was"),
+)
 _MM = 3
 
 
@@ -40,9 +43,15 @@ class HangingDialog(ActingDialog):
         self._known: list[HangingKept] = []
         self.table = plain_table(
             tr("How the sensor hung"),
-            [tr("From (%1)").replace("%1", point.zone), tr("Rim, m"), tr("Sensor below it, m"),
-             tr("Sensor, m"), tr("By"), tr("Why")],
-        )  # fmt: skip
+            [
+                tr("From (%1)").replace("%1", point.zone),
+                tr("Rim, m"),
+                tr("Sensor below it, m"),
+                tr("Sensor, m"),
+                tr("By"),
+                tr("Why"),
+            ],
+        )
         self.table.horizontalHeader().setSectionResizeMode(5, QHeaderView.ResizeMode.Stretch)
         self.since = DateTimeField(tr("From"))
         self.rim = QLineEdit("" if rim_m is None else number(rim_m, _MM))
@@ -56,8 +65,10 @@ class HangingDialog(ActingDialog):
         self.typed = (self.words,)
         self.keep_button = button(tr("Keep it"), self.keep, "primary")
         self.undo_button = button(tr("Take the chosen one back"), self.take_back)
-        for part, name in ((self.rim, tr("Rim above the datum, m")),
-                           (self.length, tr("Sensor below the rim, m"))):  # fmt: skip
+        for part, name in (
+            (self.rim, tr("Rim above the datum, m")),
+            (self.length, tr("Sensor below the rim, m")),
+        ):
             part.setAccessibleName(name)
             part.editingFinished.connect(self._suit)
         self.setLayout(self._laid_out())
@@ -76,13 +87,21 @@ class HangingDialog(ActingDialog):
             holders.append(holder)
         self.entry = QWidget()
         self.entry.setLayout(
-            column(FlowLayout(*holders, spacing=10), self.figures,
-                   row(self.words, self.keep_button, spacing=6), spacing=6)
-        )  # fmt: skip
+            column(
+                FlowLayout(*holders, spacing=10),
+                self.figures,
+                row(self.words, self.keep_button, spacing=6),
+                spacing=6,
+            )
+        )
         laid = column(
-            self.table, self.entry, self.problem,
-            row(self.undo_button, 1, button(tr("Close"), self.accept)), spacing=8, margins=16,
-        )  # fmt: skip
+            self.table,
+            self.entry,
+            self.problem,
+            row(self.undo_button, 1, button(tr("Close"), self.accept)),
+            spacing=8,
+            margins=16,
+        )
         laid.setStretchFactor(self.table, 1)
         if self._house.is_looking:
             self.entry.hide()
@@ -97,9 +116,17 @@ class HangingDialog(ActingDialog):
     def _show(self, known: list[HangingKept]) -> None:
         self._known = known
         zone = self._point.zone
-        rows = [[instant(one.hung.since_ms, zone), number(one.hung.rim_m, _MM),
-                 number(one.hung.length_m, _MM), number(one.hung.sensor_m, _MM), one.said_by,
-                 one.words] for one in known]  # fmt: skip
+        rows = [
+            [
+                instant(one.hung.since_ms, zone),
+                number(one.hung.rim_m, _MM),
+                number(one.hung.length_m, _MM),
+                number(one.hung.sensor_m, _MM),
+                one.said_by,
+                one.words,
+            ]
+            for one in known
+        ]
         fill(self.table, rows, list(known))
         self._suit()
         self._show_buttons()

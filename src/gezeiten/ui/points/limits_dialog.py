@@ -84,19 +84,33 @@ class LimitsDialog(ActingDialog):
                 label(tr("Set a limit"), "head"),
                 row(self.series, self.means, 1, spacing=6),
                 self._room,
-                row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"), self.until,
-                    self.open_end, label(self._point.zone, "muted"), 1, spacing=6),
+                row(
+                    label(tr("from"), "muted"),
+                    self.since,
+                    label(tr("until"), "muted"),
+                    self.until,
+                    self.open_end,
+                    label(self._point.zone, "muted"),
+                    1,
+                    spacing=6,
+                ),
                 row(self.words, button(tr("Set it"), self.enter, "primary"), spacing=6),
                 spacing=6,
             )
-        )  # fmt: skip
+        )
         laid = column(
-            label(tr("What was in force judges what happened then, here and in every document."),
-                  "muted", wrap=True),
-            self.limits, self.entry, self.problem,
+            label(
+                tr("What was in force judges what happened then, here and in every document."),
+                "muted",
+                wrap=True,
+            ),
+            self.limits,
+            self.entry,
+            self.problem,
             row(self.end_button, self.undo_button, 1, button(tr("Close"), self.accept)),
-            spacing=8, margins=16,
-        )  # fmt: skip
+            spacing=8,
+            margins=16,
+        )
         laid.setStretchFactor(self.limits, 1)
         if self._house.is_looking:
             for part in (self.entry, self.end_button, self.undo_button):
@@ -137,8 +151,11 @@ class LimitsDialog(ActingDialog):
 
     def _load(self) -> None:
         desk, point_id = self._house.desk, self._point.id
-        self._house.run(lambda _task: (limits_over_time(desk, point_id), points(desk)), self._show,
-                        failed=self._say)  # fmt: skip
+        self._house.run(
+            lambda _task: (limits_over_time(desk, point_id), points(desk)),
+            self._show,
+            failed=self._say,
+        )
 
     def _show(self, known: tuple[list[SeenLimit], list[PointPlace]]) -> None:
         seen, listed = known
@@ -159,10 +176,14 @@ class LimitsDialog(ActingDialog):
         whose = tr("mission %1 of %2").replace("%1", number(one.mission)).replace("%2", one.serial)
         if one.kept is not None:
             whose = f"{one.kept.said_by}, {instant(one.kept.said_ms, zone)}"
-        return [quantity(one.series).name, rule_words(one.rule, self._units,
-                                                       self._units.own(self._point, one.series)),
-                instant(one.start_ms, zone), until, whose,
-                one.kept.words if one.kept else tr("its plan")]  # fmt: skip
+        return [
+            quantity(one.series).name,
+            rule_words(one.rule, self._units, self._units.own(self._point, one.series)),
+            instant(one.start_ms, zone),
+            until,
+            whose,
+            one.kept.words if one.kept else tr("its plan"),
+        ]
 
     # -- acts ------------------------------------------------------------------------------------
     def enter(self) -> None:

@@ -137,11 +137,15 @@ class SiteForm(_Form):
         """
         days = _whole(self.every, tr("the days"))
         return SiteFacts(
-            self.name.text(), self.kind.text(), self.zone.currentText().strip(),
+            self.name.text(),
+            self.kind.text(),
+            self.zone.currentText().strip(),
             _number(self.latitude, tr("the latitude")),
-            _number(self.longitude, tr("the longitude")), _number(self.height_m, tr("the height")),
-            known.next_visit_ms if known else None, days,
-        )  # fmt: skip
+            _number(self.longitude, tr("the longitude")),
+            _number(self.height_m, tr("the height")),
+            known.next_visit_ms if known else None,
+            days,
+        )
 
 
 class PointForm(_Form):
@@ -216,12 +220,15 @@ class PointForm(_Form):
         """
         every = int(parsed(self.every, parse_interval_s)) if self.every.text().strip() else None
         return PointFacts(
-            self.name.text(), _number(self.height_m, tr("the height")),
+            self.name.text(),
+            _number(self.height_m, tr("the height")),
             _number(self.rim, tr("the height")),
-            tuple(key for key, box in self.duties.items() if box.isChecked()), every,
+            tuple(key for key, box in self.duties.items() if box.isChecked()),
+            every,
             int(parsed(self.fill_limit, parse_interval_s)),
-            _whole(self.checks, tr("how often")), self.working_days.isChecked(),
-        )  # fmt: skip
+            _whole(self.checks, tr("how often")),
+            self.working_days.isChecked(),
+        )
 
 
 class PlacesDialog(QDialog):
@@ -262,18 +269,27 @@ class PlacesDialog(QDialog):
         self.limits_button = button(tr("Limits ..."), self.show_limits)
         self.calculated_button = button(tr("Calculated series ..."), self.show_calculated)
         self.hanging_button = button(tr("How it hangs ..."), self.show_hanging)
-        self._ways = (self.sources_button, self.limits_button, self.calculated_button,
-                      self.hanging_button)  # fmt: skip
+        self._ways = (
+            self.sources_button,
+            self.limits_button,
+            self.calculated_button,
+            self.hanging_button,
+        )
         left = column(
             self.list,
-            row(button(tr("New site"), self.new_site), button(tr("New point"), self.new_point),
-                spacing=6),
-        )  # fmt: skip
+            row(
+                button(tr("New site"), self.new_site),
+                button(tr("New point"), self.new_point),
+                spacing=6,
+            ),
+        )
         right = column(
-            self.title, self.forms, self.problem,
+            self.title,
+            self.forms,
+            self.problem,
             FlowLayout(*self._ways, spacing=8),
             row(self.retire_button, 1, button(tr("Close"), self.accept), self.save_button),
-        )  # fmt: skip
+        )
         self.setLayout(row(left, right, spacing=16, margins=16))
         give_room(self, 1, 1)
         self.resize(900, 600)
@@ -456,8 +472,10 @@ class PlacesDialog(QDialog):
         self._new = None
         self._house.archive_changed.emit()
         self._load(chosen)
-        moved = tr("Kept; dips from now on start from the new height. Since when, and did the "
-                   "sensor move with it? Say it under “How it hangs”.")  # fmt: skip
+        moved = tr(
+            "Kept; dips from now on start from the new height. Since when, and did the "
+            "sensor move with it? Say it under “How it hangs”."
+        )
         self._house.say(moved if self._rim_moved else tr("Kept."))
 
 

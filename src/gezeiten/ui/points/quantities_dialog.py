@@ -25,8 +25,10 @@ from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import number, tr
 
 _AVERAGES: dict[Averages, str] = {
-    "plain": "by the mean", "direction": "as a direction", "sum": "by the sum",
-}  # fmt: skip
+    "plain": "by the mean",
+    "direction": "as a direction",
+    "sum": "by the sum",
+}
 _STAMPS: dict[Stamp, str] = {"instant": "of that instant", "end": "of the interval before"}
 
 
@@ -45,9 +47,17 @@ class QuantitiesDialog(QDialog):
         self.search.textChanged.connect(lambda _: self._fill())
         self.table = plain_table(
             tr("Quantities"),
-            [tr("Name"), tr("Sign"), tr("Unit"), tr("UCUM"), tr("Range"),
-             tr("A stretch becomes one"), tr("A value is"), tr("From")],
-        )  # fmt: skip
+            [
+                tr("Name"),
+                tr("Sign"),
+                tr("Unit"),
+                tr("UCUM"),
+                tr("Range"),
+                tr("A stretch becomes one"),
+                tr("A value is"),
+                tr("From"),
+            ],
+        )
         self.table.itemSelectionChanged.connect(self._chosen)
         self.name, self.symbol = QLineEdit(), QLineEdit()
         self.low, self.high = QLineEdit(), QLineEdit()
@@ -61,10 +71,15 @@ class QuantitiesDialog(QDialog):
         for stamp, words in _STAMPS.items():
             self.stamp.addItem(tr(words), stamp)
         fields: list[tuple[str, QWidget]] = [
-            (tr("Name"), self.name), (tr("Sign"), self.symbol), (tr("Unit"), self.unit),
-            (tr("Decimals"), self.decimals), (tr("Lowest"), self.low), (tr("Highest"), self.high),
-            (tr("A stretch becomes one"), self.averages), (tr("A value is"), self.stamp),
-        ]  # fmt: skip
+            (tr("Name"), self.name),
+            (tr("Sign"), self.symbol),
+            (tr("Unit"), self.unit),
+            (tr("Decimals"), self.decimals),
+            (tr("Lowest"), self.low),
+            (tr("Highest"), self.high),
+            (tr("A stretch becomes one"), self.averages),
+            (tr("A value is"), self.stamp),
+        ]
         cells = []
         for caption, field in fields:
             field.setAccessibleName(caption)
@@ -77,14 +92,25 @@ class QuantitiesDialog(QDialog):
         self.drop_button = button(tr("Take it out"), self.drop)
         self.entry = QWidget()
         self.entry.setLayout(
-            column(label(tr("A quantity of your own"), "head"), row(*cells, spacing=6),
-                   row(self.drop_button, 1, self.keep_button), spacing=6)
-        )  # fmt: skip
+            column(
+                label(tr("A quantity of your own"), "head"),
+                row(*cells, spacing=6),
+                row(self.drop_button, 1, self.keep_button),
+                spacing=6,
+            )
+        )
         self.entry.setVisible(not house.is_looking)
         self.setLayout(
-            column(self.search, self.table, self.entry, self.problem,
-                   row(1, button(tr("Close"), self.accept)), spacing=8, margins=16)
-        )  # fmt: skip
+            column(
+                self.search,
+                self.table,
+                self.entry,
+                self.problem,
+                row(1, button(tr("Close"), self.accept)),
+                spacing=8,
+                margins=16,
+            )
+        )
         self.resize(1080, 640)
         self._fill()
         self.search.setFocus()
@@ -92,10 +118,12 @@ class QuantitiesDialog(QDialog):
     def _fill(self) -> None:
         words = self.search.text().casefold().split()
         shown = [
-            one for one in in_order(QUANTITIES.values())
-            if all(word in f"{one.name} {one.symbol} {one.unit} {one.key}".casefold()
-                   for word in words)
-        ]  # fmt: skip
+            one
+            for one in in_order(QUANTITIES.values())
+            if all(
+                word in f"{one.name} {one.symbol} {one.unit} {one.key}".casefold() for word in words
+            )
+        ]
         fill(self.table, [_row(one) for one in shown], list(shown))
 
     def _own(self) -> Quantity | None:
@@ -137,9 +165,16 @@ class QuantitiesDialog(QDialog):
         is_same = before is not None and before.name.casefold() == name.casefold()
         key = before.key if before is not None and is_same else key_of_name(name)
         wanted = Quantity(
-            key, name, self.symbol.text().strip(), unit, self.decimals.currentIndex(), low=low,
-            high=high, averages=averages.currentData(), stamp=self.stamp.currentData(),
-        )  # fmt: skip
+            key,
+            name,
+            self.symbol.text().strip(),
+            unit,
+            self.decimals.currentIndex(),
+            low=low,
+            high=high,
+            averages=averages.currentData(),
+            stamp=self.stamp.currentData(),
+        )
         if wanted.averages == "plain":
             wanted = replace(wanted, dose_unit=f"{unit}·h")
         self._do(lambda: keep_quantity(desk, wanted))
@@ -162,6 +197,13 @@ class QuantitiesDialog(QDialog):
 
 def _row(one: Quantity) -> list[str]:
     span = f"{number(one.low)} – {number(one.high)}"
-    return [one.name, one.symbol, one.unit, UNITS[one.unit].ucum if one.unit in UNITS else "", span,
-            tr(_AVERAGES[one.averages]), tr(_STAMPS[one.stamp]),
-            tr("here") if one.is_own else tr("Gezeiten")]  # fmt: skip
+    return [
+        one.name,
+        one.symbol,
+        one.unit,
+        UNITS[one.unit].ucum if one.unit in UNITS else "",
+        span,
+        tr(_AVERAGES[one.averages]),
+        tr(_STAMPS[one.stamp]),
+        tr("here") if one.is_own else tr("Gezeiten"),
+    ]

@@ -75,14 +75,26 @@ class RemarksDialog(ActingDialog):
             column(
                 row(self.words, button(tr("Write it"), self.write, "primary"), spacing=6),
                 row(label(tr("about"), "muted"), self.about, 1, spacing=6),
-                row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"),
-                    self.until, self.is_instant, 1, spacing=6),
+                row(
+                    label(tr("from"), "muted"),
+                    self.since,
+                    label(tr("until"), "muted"),
+                    self.until,
+                    self.is_instant,
+                    1,
+                    spacing=6,
+                ),
                 spacing=6,
             )
-        )  # fmt: skip
-        laid = column(self.table, self.entry, self.problem,
-                      row(self.undo_button, 1, button(tr("Close"), self.accept)),
-                      spacing=8, margins=16)  # fmt: skip
+        )
+        laid = column(
+            self.table,
+            self.entry,
+            self.problem,
+            row(self.undo_button, 1, button(tr("Close"), self.accept)),
+            spacing=8,
+            margins=16,
+        )
         laid.setStretchFactor(self.table, 1)
         if self._house.is_looking:
             self.entry.hide()
@@ -102,9 +114,12 @@ class RemarksDialog(ActingDialog):
         zone = self._point.zone
         until = f" – {instant(one.end_ms, zone)}" if one.end_ms > one.start_ms else ""
         about = quantity(one.series).name if one.series else tr("the point")
-        return [f"{instant(one.start_ms, zone)}{until}",
-                tr("the whole site") if one.whole_site else about, one.words,
-                f"{one.said_by}, {instant(one.said_ms, zone)}"]  # fmt: skip
+        return [
+            f"{instant(one.start_ms, zone)}{until}",
+            tr("the whole site") if one.whole_site else about,
+            one.words,
+            f"{one.said_by}, {instant(one.said_ms, zone)}",
+        ]
 
     def write(self) -> None:
         """Write the remark that the fields say."""
@@ -118,8 +133,11 @@ class RemarksDialog(ActingDialog):
             return
         about = self.about.currentData()
         series = "" if about == _SITE else about
-        self._do(lambda: write_remark(desk, point.id, (start_ms, end_ms), words, series=series,
-                                      whole_site=about == _SITE))  # fmt: skip
+        self._do(
+            lambda: write_remark(
+                desk, point.id, (start_ms, end_ms), words, series=series, whole_site=about == _SITE
+            )
+        )
 
     def take_back(self) -> None:
         """Take the chosen remark back."""

@@ -94,8 +94,10 @@ class SourcesDialog(ActingDialog):
 
     def _laid_out(self) -> QVBoxLayout:
         self.forms = QStackedWidget()
-        for parts in ((label(tr("was at"), "muted"), self.where, self.words),
-                      (label(tr("feeds"), "muted"), self.channel, self.label)):  # fmt: skip
+        for parts in (
+            (label(tr("was at"), "muted"), self.where, self.words),
+            (label(tr("feeds"), "muted"), self.channel, self.label),
+        ):
             line = QWidget()
             line.setLayout(row(*parts, spacing=6))
             give_room(line, 1, 1)
@@ -109,19 +111,31 @@ class SourcesDialog(ActingDialog):
             column(
                 label(tr("Put right"), "head"),
                 row(self.what, self.source, self.forms, spacing=6),
-                row(label(tr("from"), "muted"), self.since, label(tr("until"), "muted"), self.until,
-                    self.open_end, self.zone_note, 1, button(tr("Enter it"), self.enter, "primary"),
-                    spacing=6),
+                row(
+                    label(tr("from"), "muted"),
+                    self.since,
+                    label(tr("until"), "muted"),
+                    self.until,
+                    self.open_end,
+                    self.zone_note,
+                    1,
+                    button(tr("Enter it"), self.enter, "primary"),
+                    spacing=6,
+                ),
                 spacing=6,
             )
-        )  # fmt: skip
+        )
         laid = column(
-            label(tr("Deployments"), "head"), self.stood,
-            label(tr("What was said of it"), "head"), self.said,
-            self.entry, self.problem,
+            label(tr("Deployments"), "head"),
+            self.stood,
+            label(tr("What was said of it"), "head"),
+            self.said,
+            self.entry,
+            self.problem,
             row(self.undo_button, 1, button(tr("Close"), self.accept)),
-            spacing=7, margins=16,
-        )  # fmt: skip
+            spacing=7,
+            margins=16,
+        )
         laid.setStretchFactor(self.stood, 3)
         laid.setStretchFactor(self.said, 1)
         if self._house.is_looking:
@@ -176,8 +190,9 @@ class SourcesDialog(ActingDialog):
 
     def _fill_channels(self) -> None:
         source = self.source.currentText()
-        keys = dict.fromkeys(key for one in self._known.deployments if one.source == source
-                             for key in one.channels)  # fmt: skip
+        keys = dict.fromkeys(
+            key for one in self._known.deployments if one.source == source for key in one.channels
+        )
         self.channel.clear()
         for key in keys:
             self.channel.addItem(quantity(key).name, key)
@@ -220,8 +235,14 @@ def _deployment(one: SeenDeployment) -> list[str]:
     zone = one.point.zone
     until = tr("still") if one.end_ms is None else instant(one.end_ms, zone)
     series = ", ".join(quantity(key).name for key in one.series) or tr("not fetched yet")
-    return [one.source, number(one.mission) if one.is_logger else "", one.point.full_name,
-            instant(one.start_ms, zone), until if one.is_logger else "", series]  # fmt: skip
+    return [
+        one.source,
+        number(one.mission) if one.is_logger else "",
+        one.point.full_name,
+        instant(one.start_ms, zone),
+        until if one.is_logger else "",
+        series,
+    ]
 
 
 def _said(one: SaidOfSource) -> list[str]:

@@ -36,10 +36,19 @@ class UnitsDialog(QDialog):
         page = QWidget()
         page.setLayout(column(self._grid, 1))
         laid = column(
-            label(tr("On the screen alone: what is recorded, kept and handed over stays in its "
-                     "unit. A unit of a series wins where it is shown alone."), "muted", wrap=True),
-            scrolled(page), row(1, button(tr("Close"), self.accept)), spacing=8, margins=16,
-        )  # fmt: skip
+            label(
+                tr(
+                    "On the screen alone: what is recorded, kept and handed over stays in its "
+                    "unit. A unit of a series wins where it is shown alone."
+                ),
+                "muted",
+                wrap=True,
+            ),
+            scrolled(page),
+            row(1, button(tr("Close"), self.accept)),
+            spacing=8,
+            margins=16,
+        )
         laid.setStretch(1, 1)
         self.setLayout(laid)
         self.resize(560, 560)

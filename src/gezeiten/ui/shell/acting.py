@@ -29,6 +29,7 @@ class ActionRunner:
             then(told)
 
         self._house.run(
-            lambda _task: act(), lambda result: ended(done, result),
+            lambda _task: act(),
+            lambda result: ended(done, result),
             failed=lambda sentence: ended(self._complain, sentence),
-        )  # fmt: skip
+        )

@@ -43,8 +43,14 @@ def run(
     it."""
     app = application()
     try:
-        desk = open_workspace(folder, settings_file=settings_file, heads_file=heads_file, look=look,
-                    way="window", later=True)  # fmt: skip
+        desk = open_workspace(
+            folder,
+            settings_file=settings_file,
+            heads_file=heads_file,
+            look=look,
+            way="window",
+            later=True,
+        )
     except GezeitenError as exc:
         QMessageBox.critical(None, tr("Gezeiten"), str(exc))
         return exc.exit_code

@@ -120,8 +120,9 @@ def excursion_sketch(painter: QPainter, area: QRectF, theme: Theme) -> None:
 def document_sketch(painter: QPainter, area: QRectF, theme: Theme) -> None:
     """Two pages side by side."""
     for left in (0.22, 0.54):
-        page = QRectF(area.left() + area.width() * left, area.top(), area.width() * 0.25,
-                      area.height())  # fmt: skip
+        page = QRectF(
+            area.left() + area.width() * left, area.top(), area.width() * 0.25, area.height()
+        )
         painter.setPen(QPen(theme.color("line"), 1.5))
         painter.setBrush(theme.color("ground"))
         painter.drawRect(page)
@@ -143,21 +144,37 @@ def logbook_sketch(painter: QPainter, area: QRectF, theme: Theme) -> None:
         painter.drawEllipse(QPointF(area.left() + 14, y), 6, 6)
         if i:
             step = (area.height() - 28) / 4
-            painter.drawLine(QPointF(area.left() + 14, y - step + 6),
-                             QPointF(area.left() + 14, y - 6))  # fmt: skip
+            painter.drawLine(
+                QPointF(area.left() + 14, y - step + 6), QPointF(area.left() + 14, y - 6)
+            )
 
 
 def empty_words(kind: str) -> tuple[Sketch, str, str]:
     """Return sketch, title and words of an empty place; kind: "mend", "trends", ..."""
     return {
-        "mend": (gap_sketch, tr("Nothing to mend yet"),
-                 tr("Stretches without readings stand here by site, with what could fill them.")),
-        "trends": (record_sketch, tr("No record yet"),
-                   tr("The points you tick stand here on one time axis, with their limits.")),
-        "excursions": (excursion_sketch, tr("Nothing was recorded yet"),
-                       tr("What was outside its limits stands here, to be assessed in words.")),
-        "handover": (document_sketch, tr("Nothing to hand over yet"),
-                     tr("The pages of a point's report stand here before they are written.")),
-        "logbook": (logbook_sketch, tr("Nothing was done yet"),
-                    tr("Every act stands here with its hour and person, chained by its hash.")),
-    }[kind]  # fmt: skip
+        "mend": (
+            gap_sketch,
+            tr("Nothing to mend yet"),
+            tr("Stretches without readings stand here by site, with what could fill them."),
+        ),
+        "trends": (
+            record_sketch,
+            tr("No record yet"),
+            tr("The points you tick stand here on one time axis, with their limits."),
+        ),
+        "excursions": (
+            excursion_sketch,
+            tr("Nothing was recorded yet"),
+            tr("What was outside its limits stands here, to be assessed in words."),
+        ),
+        "handover": (
+            document_sketch,
+            tr("Nothing to hand over yet"),
+            tr("The pages of a point's report stand here before they are written."),
+        ),
+        "logbook": (
+            logbook_sketch,
+            tr("Nothing was done yet"),
+            tr("Every act stands here with its hour and person, chained by its hash."),
+        ),
+    }[kind]

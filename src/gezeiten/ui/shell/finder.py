@@ -65,8 +65,13 @@ class Finder(QDialog):
     def _list_things(self, words: list[str]) -> None:
         """What is named; nothing before something is typed."""
         found = [thing for thing in self._things if words and thing.matches(words)]
-        kinds = {"point": tr("point"), "site": tr("site"), "logger": tr("logger"),
-                 "document": tr("document"), "plan": tr("kept plan")}  # fmt: skip
+        kinds = {
+            "point": tr("point"),
+            "site": tr("site"),
+            "logger": tr("logger"),
+            "document": tr("document"),
+            "plan": tr("kept plan"),
+        }
         for thing in found[:MOST_THINGS]:
             more = " · ".join(filter(None, (kinds[thing.kind], thing.more)))
             item = QListWidgetItem(f"{thing.name}    {more}")

@@ -62,9 +62,12 @@ class Following(QObject):
         self._states.clear()
         self._ended = ended = threading.Event()
         follower = Follower(
-            self._house.desk, addresses, self.told.emit,
-            PollingPace(fetch_s=60.0 * settings.follow_minutes), cancelled=ended.is_set,
-        )  # fmt: skip
+            self._house.desk,
+            addresses,
+            self.told.emit,
+            PollingPace(fetch_s=60.0 * settings.follow_minutes),
+            cancelled=ended.is_set,
+        )
         thread = threading.Thread(target=follower.run, args=(ended.wait,), daemon=True)
         self._threads.append(thread)
         thread.start()
@@ -87,8 +90,9 @@ class Following(QObject):
         if not self._states:
             return ""
         words = counted(here, "%n followed", "%n followed")
-        return words + (", " + tr("%1 away").replace("%1", str(states["away"]))
-                        if states["away"] else "")  # fmt: skip
+        return words + (
+            ", " + tr("%1 away").replace("%1", str(states["away"])) if states["away"] else ""
+        )
 
     def _heard(self, news: FollowingNews) -> None:
         if news.kind != "failed":

@@ -6,13 +6,41 @@ from gezeiten.ui.shell.commands import Command
 
 _BEGINNINGS = ("go.", "logbook.", "view.", "mark", "days")
 _OFFERED = {
-    "find", "theme", "larger", "smaller", "settings", "history", "quit", "verify", "unmark",
-    "origin", "points", "event.next", "event.previous", "event.trends", "gap.next",
-    "gap.previous", "gap.trends", "gap.chain", "gap.remark", "gap.coverage", "gap.story",
-    "gap.rows", "trends.chain", "trends.days", "trends.remark", "trends.coverage",
-    "trends.story", "event.story", "trends.rows", "checks", "remarks", "handover.open", "report",
+    "find",
+    "theme",
+    "larger",
+    "smaller",
+    "settings",
+    "history",
+    "quit",
+    "verify",
+    "unmark",
+    "origin",
+    "points",
+    "event.next",
+    "event.previous",
+    "event.trends",
+    "gap.next",
+    "gap.previous",
+    "gap.trends",
+    "gap.chain",
+    "gap.remark",
+    "gap.coverage",
+    "gap.story",
+    "gap.rows",
+    "trends.chain",
+    "trends.days",
+    "trends.remark",
+    "trends.coverage",
+    "trends.story",
+    "event.story",
+    "trends.rows",
+    "checks",
+    "remarks",
+    "handover.open",
+    "report",
     "export",
-}  # fmt: skip
+}
 
 
 def is_offered(command: Command) -> bool:

@@ -42,25 +42,31 @@ class PeopleDialog(QDialog):
         self.take.setDefault(True)
         self.setLayout(
             column(
-                label(tr("Acts stand in the logbook under this name. Choose it, or write another."),
-                      "muted", wrap=True),
+                label(
+                    tr("Acts stand in the logbook under this name. Choose it, or write another."),
+                    "muted",
+                    wrap=True,
+                ),
                 self.table,
                 row(label(tr("Name"), "head"), self.name),
                 row(self.erase_button, 1, button(tr("Close"), self.reject), self.take),
                 margins=16,
             )
-        )  # fmt: skip
+        )
         self.resize(620, 420)
         self.show_people(people)
 
     def show_people(self, people: list[User]) -> None:
         """Show who acts here; whoever is at it now is chosen."""
         rows = [
-            [one.name, one.initials,
-             date(one.last_ms, home_zone()) if one.last_ms is not None else "",
-             counted(one.entries, "%n entry", "%n entries")]
+            [
+                one.name,
+                one.initials,
+                date(one.last_ms, home_zone()) if one.last_ms is not None else "",
+                counted(one.entries, "%n entry", "%n entries"),
+            ]
             for one in people
-        ]  # fmt: skip
+        ]
         fill(self.table, rows, list(people))
         names = [one.name for one in people]
         if self._house.desk.person in names:
@@ -122,13 +128,20 @@ class EraseNameDialog(QDialog):
         self._name = name
         self.setWindowTitle(tr("Erase the name %1").replace("%1", name))
         facts = Facts()
-        facts.show_facts([
-            (tr("Goes"), tr("the name, from every table and out of the logbook's files")),
-            (tr("Stays"), tr("all that was done, under an id; everything still checks")),
-            (tr("Not reached"), tr("words that somebody typed, documents handed over, entries of "
-                                   "old versions, copies of the archive elsewhere")),
-            (tr("Back"), tr("there is no way back")),
-        ])  # fmt: skip
+        facts.show_facts(
+            [
+                (tr("Goes"), tr("the name, from every table and out of the logbook's files")),
+                (tr("Stays"), tr("all that was done, under an id; everything still checks")),
+                (
+                    tr("Not reached"),
+                    tr(
+                        "words that somebody typed, documents handed over, entries of "
+                        "old versions, copies of the archive elsewhere"
+                    ),
+                ),
+                (tr("Back"), tr("there is no way back")),
+            ]
+        )
         self.take = button(tr("Erase this name"), self._take, "primary")
         self.take.setDefault(True)
         self.take.setEnabled(False)
@@ -137,9 +150,15 @@ class EraseNameDialog(QDialog):
         self.typed.setAccessibleName(tr("Name to erase"))
         self.typed.textEdited.connect(lambda text: self.take.setEnabled(text.strip() == self._name))
         self.setLayout(
-            column(label(name, "big"), facts, self.typed, 1,
-                   row(self.take, button(tr("Close"), self.reject), 1), margins=16)
-        )  # fmt: skip
+            column(
+                label(name, "big"),
+                facts,
+                self.typed,
+                1,
+                row(self.take, button(tr("Close"), self.reject), 1),
+                margins=16,
+            )
+        )
         self.setMinimumWidth(520)
 
     def _take(self) -> None:

@@ -51,8 +51,12 @@ class SettingLine(QWidget):
         self.back.setSizePolicy(policy)
         self.back.setToolTip(tr("Back to the default"))
         self.back.setAccessibleName(tr("%1: back to the default").replace("%1", tr(about.title)))
-        words = column(label(tr(about.title), "head"), label(tr(about.help), "muted", wrap=True),
-                       self.problem, spacing=1)  # fmt: skip
+        words = column(
+            label(tr(about.title), "head"),
+            label(tr(about.help), "muted", wrap=True),
+            self.problem,
+            spacing=1,
+        )
         line = row(words, self.field, self.back, spacing=10)
         line.setStretch(0, 1)
         self.setLayout(line)
@@ -85,8 +89,10 @@ class SettingLine(QWidget):
         text.setMaxLength(2000)
         text.editingFinished.connect(lambda: self._changed(text.text().strip()))
         if about.kind == "folder":
-            act = text.addAction(self.style().standardIcon(self.style().StandardPixmap.SP_DirIcon),
-                                 QLineEdit.ActionPosition.TrailingPosition)  # fmt: skip
+            act = text.addAction(
+                self.style().standardIcon(self.style().StandardPixmap.SP_DirIcon),
+                QLineEdit.ActionPosition.TrailingPosition,
+            )
             act.setToolTip(tr("Choose a folder"))
             act.triggered.connect(self._choose_folder)
         return text

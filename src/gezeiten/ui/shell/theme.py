@@ -47,21 +47,58 @@ class Theme:
 
 
 LIGHT = Theme(
-    "light", "#F4F1EA", "#FFFEFB", "#14272E", "#56666C", "#DAD5C8", "#0E5A66", "#BFDAD9",
-    "#E3EFEC", "#FFFEFB", "#8A6000", "#B23A1E", "#6A3A86", "#2C7551",
+    "light",
+    "#F4F1EA",
+    "#FFFEFB",
+    "#14272E",
+    "#56666C",
+    "#DAD5C8",
+    "#0E5A66",
+    "#BFDAD9",
+    "#E3EFEC",
+    "#FFFEFB",
+    "#8A6000",
+    "#B23A1E",
+    "#6A3A86",
+    "#2C7551",
     ("#0E5A66", "#2C69E1", "#986A00", "#588F30", "#16272F"),
-)  # fmt: skip
+)
 DARK = Theme(
-    "dark", "#0F1B20", "#16252B", "#E9EEEC", "#9FB0B4", "#2E4047", "#6FC1C4", "#2F5C63",
-    "#1E3A40", "#0B1518", "#D9A83E", "#F08A6C", "#C79BE0", "#7CCBA2",
+    "dark",
+    "#0F1B20",
+    "#16252B",
+    "#E9EEEC",
+    "#9FB0B4",
+    "#2E4047",
+    "#6FC1C4",
+    "#2F5C63",
+    "#1E3A40",
+    "#0B1518",
+    "#D9A83E",
+    "#F08A6C",
+    "#C79BE0",
+    "#7CCBA2",
     ("#6FC1C4", "#83A8FF", "#E7BB54", "#9ED38C", "#E9EEEC"),
-)  # fmt: skip
+)
 SUN = Theme(
-    "sun", "#FFFFFF", "#FFFFFF", "#000000", "#2B2B2B", "#5A5A5A", "#00323B", "#9FC7C8",
-    "#DCEBEA", "#FFFFFF", "#5C3F00", "#8E1B00", "#43105F", "#00452A",
+    "sun",
+    "#FFFFFF",
+    "#FFFFFF",
+    "#000000",
+    "#2B2B2B",
+    "#5A5A5A",
+    "#00323B",
+    "#9FC7C8",
+    "#DCEBEA",
+    "#FFFFFF",
+    "#5C3F00",
+    "#8E1B00",
+    "#43105F",
+    "#00452A",
     ("#000000", "#042793", "#704700", "#0D7730", "#0089A4"),
-    line_width=1.8, row=36,
-)  # fmt: skip
+    line_width=1.8,
+    row=36,
+)
 THEMES = {theme.name: theme for theme in (LIGHT, DARK, SUN)}
 
 

@@ -33,10 +33,14 @@ class VaultActs:
             Command("vault.file", tr("Hand on the whole vault as one file"), "", self.hand_on),
             Command("vault.copy", tr("Copy the vault to another disk"), "", self.copy),
             Command("vault.take", tr("Take in a copy of a vault"), "", self.take_file),
-            Command("vault.take.folder", tr("Take in a copy of a vault from a folder"), "",
-                self.take_folder),
+            Command(
+                "vault.take.folder",
+                tr("Take in a copy of a vault from a folder"),
+                "",
+                self.take_folder,
+            ),
             Command("vault.stop", tr("Stop copying the vault"), "", self.cancel),
-        ]  # fmt: skip
+        ]
 
     def hand_on(self) -> None:
         """Ask for a file and write the vault into it."""

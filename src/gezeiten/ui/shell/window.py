@@ -69,9 +69,14 @@ class MainWindow(QMainWindow):
         self.vault_commands = VaultActs(self, self.house)
         self.stack = self.places = PlaceStack(self.house)
         names = [
-            tr("Tideboard"), tr("Field desk"), tr("Mend"), tr("Trends"),
-            tr("Excursions"), tr("Handover"), tr("Logbook"),
-        ]  # fmt: skip
+            tr("Tideboard"),
+            tr("Field desk"),
+            tr("Mend"),
+            tr("Trends"),
+            tr("Excursions"),
+            tr("Handover"),
+            tr("Logbook"),
+        ]
         self.names = names
         self.strip = Strip(names, self.house.theme, self.next_theme, desk.person)
         self._build()
@@ -173,10 +178,12 @@ class MainWindow(QMainWindow):
         field = self.field_desk()
         name, _, typed = what.partition(" ")
         {
-            "look": lambda: field.look_at(typed), "text": field.dialogs.choose_text,
-            "folder": field.dialogs.choose_folder, "practice": field.dialogs.practice,
+            "look": lambda: field.look_at(typed),
+            "text": field.dialogs.choose_text,
+            "folder": field.dialogs.choose_folder,
+            "practice": field.dialogs.practice,
             "demonstration": field.dialogs.demonstrate,
-        }[name]()  # fmt: skip
+        }[name]()
 
     def _person_changed(self) -> None:
         self.strip.person.setText(self.house.desk.person)
@@ -239,10 +246,11 @@ class MainWindow(QMainWindow):
 
     def _own_acts(self) -> list[Command]:
         listed = [
-            Command(f"go.{i}", tr("Go to %1").replace("%1", name), f"Ctrl+{i + 1}",
-                partial(self.go, i))
+            Command(
+                f"go.{i}", tr("Go to %1").replace("%1", name), f"Ctrl+{i + 1}", partial(self.go, i)
+            )
             for i, name in enumerate(self.names)
-        ]  # fmt: skip
+        ]
         listed += [
             Command(
                 "find",

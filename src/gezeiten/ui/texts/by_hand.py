@@ -27,10 +27,15 @@ class ByHand(QWidget):
         self.toggle: QPushButton = button(tr("By hand …"), self._fold, "link")
         self.toggle.setCheckable(True)
         self.delimiter = QComboBox()
-        for sign, words in ((",", tr("comma")), (";", tr("semicolon")), ("\t", tr("tab")),
-                            ("|", tr("upright line")), (SPACES, tr("blanks")),
-                            (MIXED, tr("now one sign, now another")),
-                            (FIXED, tr("fixed width"))):  # fmt: skip
+        for sign, words in (
+            (",", tr("comma")),
+            (";", tr("semicolon")),
+            ("\t", tr("tab")),
+            ("|", tr("upright line")),
+            (SPACES, tr("blanks")),
+            (MIXED, tr("now one sign, now another")),
+            (FIXED, tr("fixed width")),
+        ):
             self.delimiter.addItem(words, sign)
         self.decimal = QComboBox()
         for sign, words in ((".", tr("point")), (",", tr("comma"))):
@@ -57,11 +62,14 @@ class ByHand(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
         lines = (
-            (tr("Between columns"), self.delimiter), (tr("Columns begin at"), self.starts),
+            (tr("Between columns"), self.delimiter),
+            (tr("Columns begin at"), self.starts),
             (tr("Times are in columns"), self.time_columns),
-            (tr("Times are written"), self.pattern), (tr("Decimal sign"), self.decimal),
-            (tr("Readings from line"), self.first_line), (tr("Means no value"), self.no_value),
-        )  # fmt: skip
+            (tr("Times are written"), self.pattern),
+            (tr("Decimal sign"), self.decimal),
+            (tr("Readings from line"), self.first_line),
+            (tr("Means no value"), self.no_value),
+        )
         for i, (words, field) in enumerate(lines):
             shown = label(words, "muted", whole=True)
             shown.setBuddy(field)
@@ -99,10 +107,12 @@ class ByHand(QWidget):
         self.delimiter.setCurrentIndex(self.delimiter.findData(form.delimiter))
         self.decimal.setCurrentIndex(self.decimal.findData(form.decimal))
         for field, text in (
-            (self.pattern, form.time.pattern), (self.first_line, str(form.first_line)),
-            (self.time_columns, _listed(form.time.columns)), (self.starts, _listed(starts(form))),
+            (self.pattern, form.time.pattern),
+            (self.first_line, str(form.first_line)),
+            (self.time_columns, _listed(form.time.columns)),
+            (self.starts, _listed(starts(form))),
             (self.no_value, " ".join(mark for mark in form.missing if mark not in USUAL_MISSING)),
-        ):  # fmt: skip
+        ):
             if not field.hasFocus():
                 field.setText(text)
         for part in (self.starts, self._starts_words):

@@ -72,8 +72,10 @@ class TextDialog(QDialog):
         self._sha256 = ""
         self.setWindowTitle(tr("Text file: %1").replace("%1", path.name))
         room = self.screen().availableSize()
-        self.resize(min(_WIDE_PX, max(room.width(), _NARROW_PX)),
-                    min(_HIGH_PX, max(room.height() - _FRAME_PX, _LOW_PX)))  # fmt: skip
+        self.resize(
+            min(_WIDE_PX, max(room.width(), _NARROW_PX)),
+            min(_HIGH_PX, max(room.height() - _FRAME_PX, _LOW_PX)),
+        )
         self._build()
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -121,9 +123,11 @@ class TextDialog(QDialog):
 
     def _lay_out(self) -> None:
         fields = (
-            (tr("Read of the file"), self.inside), (tr("Name of this kind"), self.name),
-            (tr("Measured at"), self.point), (tr("Times are in"), self.zone),
-        )  # fmt: skip
+            (tr("Read of the file"), self.inside),
+            (tr("Name of this kind"), self.name),
+            (tr("Measured at"), self.point),
+            (tr("Times are in"), self.zone),
+        )
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         for line, (words, field) in enumerate(fields):
@@ -138,16 +142,27 @@ class TextDialog(QDialog):
         for part in (self.inside, self._inside_words):
             part.hide()
         about = QWidget()
-        about.setLayout(column(self.questions, grid, self.example, label(tr("Series"), "head"),
-                               self.series, self.by_hand, 1, spacing=8))  # fmt: skip
+        about.setLayout(
+            column(
+                self.questions,
+                grid,
+                self.example,
+                label(tr("Series"), "head"),
+                self.series,
+                self.by_hand,
+                1,
+                spacing=8,
+            )
+        )
         right = QWidget()
         pressed = row(self.take, self.take_back, self.close_button, 1)
         right.setLayout(column(scrolled(about), self.words, self.bar, pressed, spacing=8))
         right.setMinimumWidth(self.fontMetrics().averageCharWidth() * _RIGHT_SIGNS)
         left = QWidget()
         hint = tr("As it is understood. Click a column's head to say what it is.")
-        left.setLayout(column(label(hint, "muted", wrap=True), self.sheet, self.left_out,
-                              spacing=6))  # fmt: skip
+        left.setLayout(
+            column(label(hint, "muted", wrap=True), self.sheet, self.left_out, spacing=6)
+        )
         split = QSplitter()
         split.setChildrenCollapsible(False)
         split.addWidget(left)
@@ -199,9 +214,11 @@ class TextDialog(QDialog):
         proposal = self.model.recognised.proposal
         for opening, words in proposal.others:
             self.inside.addItem(words, opening)
-        self.inside.setCurrentIndex(self.inside.findText(
-            next((words for one, words in proposal.others if one == proposal.form.opening), "")
-        ))  # fmt: skip
+        self.inside.setCurrentIndex(
+            self.inside.findText(
+                next((words for one, words in proposal.others if one == proposal.form.opening), "")
+            )
+        )
         for part in (self.inside, self._inside_words):
             part.setVisible(self.inside.count() > 1)
 
@@ -247,21 +264,29 @@ class TextDialog(QDialog):
             notes.append((tr("The head says: %1").replace("%1", said), "muted"))
         places = self.model.places_said[:_MOST_FACTS]
         if places:
-            actions.append((tr("Where was it measured?"),
-                            tuple((f"{_AT}{place}", place) for place in places)))  # fmt: skip
+            actions.append(
+                (tr("Where was it measured?"), tuple((f"{_AT}{place}", place) for place in places))
+            )
         if recognised.fresh:
             words = tr("New in this kind, and left out until somebody ties it: %1.")
             notes.append((words.replace("%1", ", ".join(recognised.fresh)), "brass"))
         before = self.model.zone_clash
         if before:
-            words = tr("Readings of “%1” were taken before in %2. In %3 the same file would come "
-                       "again at other instants.")  # fmt: skip
+            words = tr(
+                "Readings of “%1” were taken before in %2. In %3 the same file would come "
+                "again at other instants."
+            )
             zone = tie.form.time.zone
             words = words.replace("%1", tie.name).replace("%2", before).replace("%3", zone)
-            actions.append((words, (
-                (_AS_BEFORE, tr("As before: %1").replace("%1", before)),
-                (_AS_CHOSEN, tr("%1 is right").replace("%1", zone)),
-            )))  # fmt: skip
+            actions.append(
+                (
+                    words,
+                    (
+                        (_AS_BEFORE, tr("As before: %1").replace("%1", before)),
+                        (_AS_CHOSEN, tr("%1 is right").replace("%1", zone)),
+                    ),
+                )
+            )
         self.questions.show_doubts(self.model.open, notes, actions)
 
     # -- what somebody chooses -------------------------------------------------------------------
@@ -327,14 +352,17 @@ class TextDialog(QDialog):
             (tr("This column is the time"), lambda: self._be_time(number, alone=True)),
             (tr("It belongs to the time as well"), lambda: self._be_time(number, alone=False)),
             (tr("It holds values: say which"), lambda: self._be_values(number)),
-            (tr("It holds flags of the values before it"),
-             lambda: self._be(self.model.be_flags, number)),
-            (tr("It names the station of each line"),
-             lambda: self._look_with(self.model.be_station, number)),
-            (tr("It names no stations"),
-             lambda: self._look_with(self.model.be_no_station, number)),
+            (
+                tr("It holds flags of the values before it"),
+                lambda: self._be(self.model.be_flags, number),
+            ),
+            (
+                tr("It names the station of each line"),
+                lambda: self._look_with(self.model.be_station, number),
+            ),
+            (tr("It names no stations"), lambda: self._look_with(self.model.be_no_station, number)),
             (tr("Leave it out"), lambda: self._be(self.model.leave_out, number)),
-        )  # fmt: skip
+        )
         for words, wanted in choices:
             action = QAction(words, menu)
             action.triggered.connect(lambda _=False, wanted=wanted: wanted())
@@ -375,8 +403,12 @@ class TextDialog(QDialog):
         trial, path = self.model.trial, self._path
         if trial is None or self._task is not None:
             return
-        self._house.run(lambda _task: preview(path, trial), self._show_read, failed=self._unread,
-                        latest="text preview")  # fmt: skip
+        self._house.run(
+            lambda _task: preview(path, trial),
+            self._show_read,
+            failed=self._unread,
+            latest="text preview",
+        )
 
     def _unread(self, sentence: str) -> None:
         self._complain(sentence)
@@ -418,9 +450,11 @@ class TextDialog(QDialog):
                 self._show_survey(found, zone)
 
         self._counting = self._house.run(
-            lambda task: survey(path, tie, now_ms, task.cancelled, seen_words), show,
-            failed=self._complain, latest="text survey",
-        )  # fmt: skip
+            lambda task: survey(path, tie, now_ms, task.cancelled, seen_words),
+            show,
+            failed=self._complain,
+            latest="text survey",
+        )
 
     def _show_survey(self, found: Survey, zone: str) -> None:
         is_doubtful = found.seems_wrong or not found.readings
@@ -491,8 +525,9 @@ class TextDialog(QDialog):
             self.words.setText(tr("It is out of the record again; its bytes stay."))
             self.take.setEnabled(True)
 
-        self._house.run(lambda _task: take_text_out(desk, sha256, tr("at once")), done,
-                        failed=self._complain)  # fmt: skip
+        self._house.run(
+            lambda _task: take_text_out(desk, sha256, tr("at once")), done, failed=self._complain
+        )
 
     def reject(self) -> None:
         self._stop_counting()

@@ -68,15 +68,22 @@ class KindsDialog(QDialog):
     def _lay_out(self) -> None:
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
-        fields = ((tr("Name"), self.name), (tr("Measured at"), self.point),
-                  (tr("Times are in"), self.zone))  # fmt: skip
+        fields = (
+            (tr("Name"), self.name),
+            (tr("Measured at"), self.point),
+            (tr("Times are in"), self.zone),
+        )
         for place, (words, field) in enumerate(fields):
             field.setAccessibleName(words)
             grid.addWidget(label(words, "muted"), 0, place)
             grid.addWidget(field, 1, place)
             grid.setColumnStretch(place, 1)
-        of_column = ((tr("Column"), self.column), (tr("Is"), self.what), (tr("In"), self.unit),
-                     (tr("Label"), self.label))  # fmt: skip
+        of_column = (
+            (tr("Column"), self.column),
+            (tr("Is"), self.what),
+            (tr("In"), self.unit),
+            (tr("Label"), self.label),
+        )
         columns = QGridLayout()
         columns.setHorizontalSpacing(10)
         for place, (words, part) in enumerate(of_column):
@@ -86,17 +93,32 @@ class KindsDialog(QDialog):
             columns.setColumnStretch(place, 1)
         grid.addLayout(columns, 2, 0, 1, 3)
         hint = tr("What was taken by a kind stays as it is; the next file of it is read so.")
-        self.setLayout(column(self.table, grid, label(hint, "muted", wrap=True), self.words,
-                              row(self.change, self.forget, self.export, self.read_in, 1,
-                                  button(tr("Close"), self.reject)),
-                              spacing=8, margins=14))  # fmt: skip
+        self.setLayout(
+            column(
+                self.table,
+                grid,
+                label(hint, "muted", wrap=True),
+                self.words,
+                row(
+                    self.change,
+                    self.forget,
+                    self.export,
+                    self.read_in,
+                    1,
+                    button(tr("Close"), self.reject),
+                ),
+                spacing=8,
+                margins=14,
+            )
+        )
 
     def _look(self) -> None:
         desk = self._house.desk
         self._house.run(
             lambda _task: (kept_ties(desk), [p.full_name for p in points(desk) if not p.retired]),
-            self._show, failed=self._complain,
-        )  # fmt: skip
+            self._show,
+            failed=self._complain,
+        )
 
     def _show(self, found: tuple[list[ImportTemplate], list[str]]) -> None:
         ties, places = found
@@ -113,8 +135,18 @@ class KindsDialog(QDialog):
 
     def _chosen(self) -> None:
         tie = self._tie()
-        for part in (self.name, self.point, self.zone, self.change, self.forget, self.export,
-                     self.column, self.what, self.unit, self.label):  # fmt: skip
+        for part in (
+            self.name,
+            self.point,
+            self.zone,
+            self.change,
+            self.forget,
+            self.export,
+            self.column,
+            self.what,
+            self.unit,
+            self.label,
+        ):
             part.setEnabled(tie is not None)
         self.column.blockSignals(True)
         self.column.clear()
@@ -158,19 +190,24 @@ class KindsDialog(QDialog):
         at = self.column.currentIndex()
         if 0 <= at < len(self._columns):
             self._columns[at] = replace(
-                self._columns[at], quantity=self.what.currentData(),
-                unit=self.unit.currentText(), label=self.label.text().strip(),
-            )  # fmt: skip
+                self._columns[at],
+                quantity=self.what.currentData(),
+                unit=self.unit.currentText(),
+                label=self.label.text().strip(),
+            )
 
     def _change(self) -> None:
         tie, desk = self._tie(), self._house.desk
         if tie is None:
             return
         time = replace(tie.form.time, zone=self.zone.currentText().strip())
-        wanted = replace(tie, name=self.name.text().strip(),
-                         point=self.point.currentText().strip(),
-                         form=replace(tie.form, time=time),
-                         columns=tuple(self._columns))  # fmt: skip
+        wanted = replace(
+            tie,
+            name=self.name.text().strip(),
+            point=self.point.currentText().strip(),
+            form=replace(tie.form, time=time),
+            columns=tuple(self._columns),
+        )
         self._act(lambda: change_kind(desk, tie.name, wanted), tr("Changed."))
 
     def _forget(self) -> None:

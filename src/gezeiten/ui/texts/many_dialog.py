@@ -48,9 +48,16 @@ class ManyTextsDialog(QDialog):
         self.one = button(tr("Look at the chosen one"), self._look_at_one)
         self.again = button(tr("Look again"), self.look)
         self.close_button = button(tr("Close"), self.reject)
-        self.setLayout(column(self.table, self.words, self.bar,
-                              row(self.take, self.one, self.again, self.close_button, 1),
-                              spacing=8, margins=14))  # fmt: skip
+        self.setLayout(
+            column(
+                self.table,
+                self.words,
+                self.bar,
+                row(self.take, self.one, self.again, self.close_button, 1),
+                spacing=8,
+                margins=14,
+            )
+        )
         self.look()
 
     def look(self) -> None:
@@ -84,12 +91,20 @@ class ManyTextsDialog(QDialog):
         ready = sum(one.is_ready for one in seen)
         self.take.setEnabled(ready > 0)
         kept = sum(one.is_kept for one in seen)
-        self._say("; ".join((
-            counted(ready, "%n file is ready", "%n files are ready"),
-            counted(kept, "%n is kept already", "%n are kept already"),
-            counted(len(seen) - ready - kept, "%n waits for an answer: look at it by itself",
-                    "%n wait for an answer: look at them by themselves"),
-        )) + ".")  # fmt: skip
+        self._say(
+            "; ".join(
+                (
+                    counted(ready, "%n file is ready", "%n files are ready"),
+                    counted(kept, "%n is kept already", "%n are kept already"),
+                    counted(
+                        len(seen) - ready - kept,
+                        "%n waits for an answer: look at it by itself",
+                        "%n wait for an answer: look at them by themselves",
+                    ),
+                )
+            )
+            + "."
+        )
         if seen:
             self.table.selectRow(0)
         (self.take if ready else self.table).setFocus()
@@ -98,10 +113,14 @@ class ManyTextsDialog(QDialog):
         desk, seen = self._house.desk, self.seen
         self.take.setEnabled(False)
         self.bar.show()
-        self._start(self._house.run(
-            lambda task: take_texts(desk, seen, Watch(task.tell, task.cancelled)),
-            self._done, self._told, self._failed,
-        ))  # fmt: skip
+        self._start(
+            self._house.run(
+                lambda task: take_texts(desk, seen, Watch(task.tell, task.cancelled)),
+                self._done,
+                self._told,
+                self._failed,
+            )
+        )
 
     def _told(self, progress: Progress) -> None:
         self.bar.setMaximum(max(progress.of_readings, 1))

@@ -64,9 +64,11 @@ class TextModel:
             recognised = replace(recognised, tie=None, asked=())
         if (self.known.station >= 0 or self.known.no_names) and recognised.tie is not None:
             recognised = replace(recognised, tie=None, asked=())  # somebody knows better
-        if self.known.time_columns and recognised.tie is not None and (
-            recognised.tie.form.time.columns != recognised.proposal.form.time.columns
-        ):  # fmt: skip
+        if (
+            self.known.time_columns
+            and recognised.tie is not None
+            and (recognised.tie.form.time.columns != recognised.proposal.form.time.columns)
+        ):
             recognised = replace(recognised, tie=None, asked=())  # somebody knows better
         before, self.recognised = self.tie, recognised
         tie = proposed_tie(recognised, self.path.stem)
@@ -92,8 +94,11 @@ class TextModel:
             its = one.label or station
             point = by_name.get(its.casefold(), "")
             columns.append(replace(one, point=point, label="") if point and its else one)
-        said = {by_name[text.casefold()] for _, text in self.recognised.proposal.facts
-                if text.casefold() in by_name}  # fmt: skip
+        said = {
+            by_name[text.casefold()]
+            for _, text in self.recognised.proposal.facts
+            if text.casefold() in by_name
+        }
         point = said.pop() if len(said) == 1 else tie.point
         return replace(tie, point=point, columns=tuple(columns))
 
@@ -186,8 +191,11 @@ class TextModel:
             self._ask_flags(column)
 
     def _ask_flags(self, column: int) -> None:
-        said = Counter(line.cells[column] for line in self.lines(None)
-                       if line.kind == READING and column < len(line.cells))  # fmt: skip
+        said = Counter(
+            line.cells[column]
+            for line in self.lines(None)
+            if line.kind == READING and column < len(line.cells)
+        )
         header = self.form.header
         asked = flags_asked(column, header[column] if column < len(header) else "", said)
         kinds = {one.kind for one in asked}
@@ -338,20 +346,36 @@ def _with_what_was_chosen(tie: ImportTemplate, before: ImportTemplate) -> Import
     def above(form: TextForm, column: int) -> str:
         return form.header[column] if column < len(form.header) else str(column)
 
-    chosen = {(one.column, one.where): one for one in before.columns
-              if above(old, one.column) == above(new, one.column)}  # fmt: skip
+    chosen = {
+        (one.column, one.where): one
+        for one in before.columns
+        if above(old, one.column) == above(new, one.column)
+    }
     columns = [chosen.pop((one.column, one.where), one) for one in tie.columns]
-    own = [one for one in chosen.values() if not one.where and one.column < new.columns
-           and one.column not in new.time.columns]  # fmt: skip
+    own = [
+        one
+        for one in chosen.values()
+        if not one.where and one.column < new.columns and one.column not in new.time.columns
+    ]
     time = replace(new.time, zone=old.time.zone or new.time.zone)
-    return replace(tie, name=before.name, point=before.point, columns=(*columns, *own),
-                   form=replace(new, time=time))  # fmt: skip
+    return replace(
+        tie,
+        name=before.name,
+        point=before.point,
+        columns=(*columns, *own),
+        form=replace(new, time=time),
+    )
 
 
 def _kind(
-    number: int, form: TextForm, head_rows: Iterable[int], cells: tuple[str, ...],
-    *, is_whole: bool, why: dict[int, str],
-) -> str:  # fmt: skip
+    number: int,
+    form: TextForm,
+    head_rows: Iterable[int],
+    cells: tuple[str, ...],
+    *,
+    is_whole: bool,
+    why: dict[int, str],
+) -> str:
     if not cells:
         return BLANK
     if number - 1 in head_rows:
@@ -364,8 +388,9 @@ def _kind(
 
 
 def _spoilt_cells(reason: str, cells: tuple[str, ...]) -> frozenset[int]:
-    return frozenset(i for i, cell in enumerate(cells)
-                     if cell and f"“{cell[:30]}” in column {i + 1} " in reason)  # fmt: skip
+    return frozenset(
+        i for i, cell in enumerate(cells) if cell and f"“{cell[:30]}” in column {i + 1} " in reason
+    )
 
 
 def _key(doubt: FormatQuestion) -> tuple[str, int, str]:

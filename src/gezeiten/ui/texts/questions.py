@@ -30,9 +30,11 @@ class Questions(QWidget):
         self._shown: tuple[object, ...] = ()
 
     def show_doubts(
-        self, doubts: Iterable[FormatQuestion], notes: Iterable[tuple[str, str]] = (),
+        self,
+        doubts: Iterable[FormatQuestion],
+        notes: Iterable[tuple[str, str]] = (),
         actions: Iterable[tuple[str, tuple[tuple[str, str], ...]]] = (),
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Ask. notes: (words, role) that stand above; actions: (question, ((name, words), ...))
         that are answered by the names of what is pressed."""
         wanted = (tuple(doubts), tuple(notes), tuple(actions))
@@ -44,8 +46,9 @@ class Questions(QWidget):
             self._column.addWidget(label(words, role, wrap=True))
         for question, choices in wanted[2]:
             self._column.addWidget(label(question, "brass", wrap=True))
-            self._column.addLayout(_flow([button(words, partial(self.wanted.emit, name))
-                                          for name, words in choices]))  # fmt: skip
+            self._column.addLayout(
+                _flow([button(words, partial(self.wanted.emit, name)) for name, words in choices])
+            )
         for doubt in wanted[0]:
             self._ask(doubt)
 

@@ -29,11 +29,20 @@ class TakenTextsDialog(QDialog):
         self.why.setAccessibleName(tr("Why it is taken out"))
         self.take_out = button(tr("Take this file out of the record"), self._take_out)
         self.words = label("", wrap=True)
-        hint = tr("Its readings go from every point where it was taken; its bytes stay, and it can "
-                  "be taken again.")  # fmt: skip
-        self.setLayout(column(self.table, label(hint, "muted", wrap=True), self.words,
-                              row(self.why, self.take_out, button(tr("Close"), self.reject)),
-                              spacing=8, margins=14))  # fmt: skip
+        hint = tr(
+            "Its readings go from every point where it was taken; its bytes stay, and it can "
+            "be taken again."
+        )
+        self.setLayout(
+            column(
+                self.table,
+                label(hint, "muted", wrap=True),
+                self.words,
+                row(self.why, self.take_out, button(tr("Close"), self.reject)),
+                spacing=8,
+                margins=14,
+            )
+        )
         self._chosen()
         self._look()
 
@@ -69,8 +78,9 @@ class TakenTextsDialog(QDialog):
             self._house.archive_changed.emit()
             self._look()
 
-        self._house.run(lambda _task: take_text_out(desk, one.sha256, why), done,
-                        failed=self._complain)  # fmt: skip
+        self._house.run(
+            lambda _task: take_text_out(desk, one.sha256, why), done, failed=self._complain
+        )
 
     def _complain(self, sentence: str) -> None:
         set_role(self.words, "ember")
@@ -82,5 +92,11 @@ def _row(one: TextHeld) -> list[str]:
     point = one.point
     if one.taken_out_ms is not None:
         point = tr("taken out %1").replace("%1", day_and_time(one.taken_out_ms, home_zone()))
-    return [day_and_time(one.at_ms, home_zone()), one.person, one.file or "–", one.source,
-            number(one.readings, 0), point]  # fmt: skip
+    return [
+        day_and_time(one.at_ms, home_zone()),
+        one.person,
+        one.file or "–",
+        one.source,
+        number(one.readings, 0),
+        point,
+    ]

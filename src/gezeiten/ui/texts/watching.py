@@ -52,8 +52,9 @@ class TextWatching(QObject):
         desk, folders, watch = self._house.desk, self._folders(), self._watch
         self._house.run(
             lambda task: watch.look(desk, folders, time.time(), Watch(cancelled=task.cancelled)),
-            self._done, failed=lambda _: self._over(),
-        )  # fmt: skip
+            self._done,
+            failed=lambda _: self._over(),
+        )
 
     def _over(self) -> None:
         self._is_looking = False
@@ -63,8 +64,13 @@ class TextWatching(QObject):
         words = []
         if done.readings:
             self._house.archive_changed.emit()
-            words.append(counted(done.readings, "%n reading came from watched folders",
-                                 "%n readings came from watched folders"))  # fmt: skip
+            words.append(
+                counted(
+                    done.readings,
+                    "%n reading came from watched folders",
+                    "%n readings came from watched folders",
+                )
+            )
         waiting = set(self._watch.waiting) - self._said
         self._said |= waiting
         if waiting:

@@ -33,8 +33,10 @@ def example_words(form: TextForm, lines: Sequence[str], seen: Preview, zone: str
 def survey_words(found: Survey, zone: str) -> str:
     """Say what all of a text would bring: readings from when to when, what not and why."""
     if found.seems_wrong:
-        words = tr("%1 of %2 lines fall on the instant of another one, so the time is not "
-                   "understood rightly; say which columns it is in.")  # fmt: skip
+        words = tr(
+            "%1 of %2 lines fall on the instant of another one, so the time is not "
+            "understood rightly; say which columns it is in."
+        )
         return words.replace("%1", number(found.doubled)).replace("%2", number(found.lines))
     said = [counted(found.readings, "%n reading in all", "%n readings in all")]
     if found.first_ms is not None and found.last_ms is not None:
@@ -43,15 +45,25 @@ def survey_words(found: Survey, zone: str) -> str:
     if found.interval_ms is not None:
         said.append(tr("every %1").replace("%1", duration_text(found.interval_ms)))
     if found.doubled:
-        said.append(counted(found.doubled, "%n line falls on the instant of another one",
-                            "%n lines fall on the instant of another one"))  # fmt: skip
+        said.append(
+            counted(
+                found.doubled,
+                "%n line falls on the instant of another one",
+                "%n lines fall on the instant of another one",
+            )
+        )
     said += [
         counted(many, "%n line is left out", "%n lines are left out") + f": {reason}"
         for reason, many in found.left_out.most_common(3)
     ]
     if found.spoilt:
-        said.append(counted(found.spoilt, "%n line has a cell that is no number",
-                            "%n lines have cells that are no numbers"))  # fmt: skip
+        said.append(
+            counted(
+                found.spoilt,
+                "%n line has a cell that is no number",
+                "%n lines have cells that are no numbers",
+            )
+        )
     return "; ".join(said) + "."
 
 
@@ -59,11 +71,21 @@ def left_out_words(seen: Preview) -> str:
     """Say how many of the first lines are left out, how many cells, and the first of them."""
     said = []
     if seen.rejected:
-        said.append(counted(len(seen.rejected), "%n line at the beginning is left out",
-                            "%n lines at the beginning are left out"))  # fmt: skip
+        said.append(
+            counted(
+                len(seen.rejected),
+                "%n line at the beginning is left out",
+                "%n lines at the beginning are left out",
+            )
+        )
     if seen.spoilt:
-        said.append(counted(len(seen.spoilt), "%n line at the beginning has a cell without number",
-                            "%n lines at the beginning have cells without number"))  # fmt: skip
+        said.append(
+            counted(
+                len(seen.spoilt),
+                "%n line at the beginning has a cell without number",
+                "%n lines at the beginning have cells without number",
+            )
+        )
     first = min([*seen.rejected, *seen.spoilt], key=lambda one: one.line)
     return f"{', '.join(said)}: {tr('line')} {first.line}, {first.reason}."
 
@@ -76,8 +98,11 @@ def taken_words(taken: TextImport) -> str:
     if taken.rejected_in_all:
         words += ", " + counted(taken.rejected_in_all, "%n line left out", "%n lines left out")
     if taken.spoilt_in_all:
-        words += ", " + counted(taken.spoilt_in_all, "%n line with a cell that is no number",
-                                "%n lines with cells that are no numbers")  # fmt: skip
+        words += ", " + counted(
+            taken.spoilt_in_all,
+            "%n line with a cell that is no number",
+            "%n lines with cells that are no numbers",
+        )
     if taken.excursions_new:
         words += ", " + counted(
             taken.excursions_new, "%n new excursion to assess", "%n new excursions to assess"
@@ -87,8 +112,9 @@ def taken_words(taken: TextImport) -> str:
 
 def left_out_lines(taken: TextImport) -> str:
     """Return the lines that were left out, one below the other, with why."""
-    lines = [f"{tr('line')} {one.line}: {one.reason}   {one.text}".rstrip()
-             for one in taken.rejected]  # fmt: skip
+    lines = [
+        f"{tr('line')} {one.line}: {one.reason}   {one.text}".rstrip() for one in taken.rejected
+    ]
     left = taken.rejected_in_all + taken.spoilt_in_all - len(taken.rejected)
     if left > 0:
         lines.append(counted(left, "and %n more", "and %n more"))

@@ -195,8 +195,9 @@ class BoardCanvas(QWidget):
         painter.setPen(self.theme.color("muted"))
         metrics = painter.fontMetrics()
         wide = metrics.horizontalAdvance(words) + 4.0
-        ground = QRectF(self._left() - 2, top + height - 4 - metrics.height(), wide,
-                        metrics.height())  # fmt: skip
+        ground = QRectF(
+            self._left() - 2, top + height - 4 - metrics.height(), wide, metrics.height()
+        )
         painter.fillRect(ground, self.theme.color("paper"))  # no line of the axis through words
         painter.drawText(QRectF(self._left(), top, wide, height - 4), bottom, words)
 
@@ -374,9 +375,12 @@ class BoardCanvas(QWidget):
         painter.drawLine(QPointF(x1, middle - 9), QPointF(x1, middle + 7))
         painter.setBrush(t.color("brass"))
         flag = [
-            QPointF(x1, middle - 9), QPointF(x1 + 11, middle - 9), QPointF(x1 + 8, middle - 5),
-            QPointF(x1 + 11, middle - 1), QPointF(x1, middle - 1),
-        ]  # fmt: skip
+            QPointF(x1, middle - 9),
+            QPointF(x1 + 11, middle - 9),
+            QPointF(x1 + 8, middle - 5),
+            QPointF(x1 + 11, middle - 1),
+            QPointF(x1, middle - 1),
+        ]
         painter.drawPolygon(QPolygonF(flag))
         words = f"{tr(row.end_reason)} · {day_and_time(end or now, row.point.zone)}"
         self._hits.append(HitArea(QRectF(x1 - 3, middle - 10, 16, 20), words, row, "logger"))

@@ -152,8 +152,13 @@ class TideboardPlace(Place):
             button("▶", lambda: self.canvas.shift(0.5), "link"),
             button(tr("now"), self.canvas.usual_stretch, "link"),
         ]
-        names = (tr("Earlier"), tr("Longer stretch"), tr("Shorter stretch"), tr("Later"),
-                 tr("The usual stretch around now"))  # fmt: skip
+        names = (
+            tr("Earlier"),
+            tr("Longer stretch"),
+            tr("Shorter stretch"),
+            tr("Later"),
+            tr("The usual stretch around now"),
+        )
         for made, name in zip(stretch, names, strict=True):
             made.setAccessibleName(name)
             made.setToolTip(name)
@@ -221,24 +226,49 @@ class TideboardPlace(Place):
 
     def commands(self) -> list[Command]:
         return [
-            Command("board.find", tr("Find on the board"), "/", self.begin_find,
-                places.TIDEBOARD),
-            Command("board.order", tr("Needs first, or by site"), "N", self.toggle_order,
-                places.TIDEBOARD),
-            Command("board.fold", tr("Fold the chosen site to one line"), "F", self.fold_site,
-                places.TIDEBOARD),
-            Command("board.fold.all", tr("Fold all sites"), "Shift+F", self.fold_all,
-                places.TIDEBOARD),
-            Command("board.now", tr("The usual stretch around now"), "Home",
+            Command("board.find", tr("Find on the board"), "/", self.begin_find, places.TIDEBOARD),
+            Command(
+                "board.order",
+                tr("Needs first, or by site"),
+                "N",
+                self.toggle_order,
+                places.TIDEBOARD,
+            ),
+            Command(
+                "board.fold",
+                tr("Fold the chosen site to one line"),
+                "F",
+                self.fold_site,
+                places.TIDEBOARD,
+            ),
+            Command(
+                "board.fold.all", tr("Fold all sites"), "Shift+F", self.fold_all, places.TIDEBOARD
+            ),
+            Command(
+                "board.now",
+                tr("The usual stretch around now"),
+                "Home",
                 self.canvas.usual_stretch,
-                places.TIDEBOARD),
-            Command("round", tr("Prepare visit: the round of a day"), "P", self.prepare_visit,
-                places.TIDEBOARD),
-            Command("point.edit", tr("Change the chosen point"), "E", self.edit_point,
-                places.TIDEBOARD),
-            Command("visit.set", tr("Set the next visit of the site"), "V", self.set_visit,
-                places.TIDEBOARD),
-        ]  # fmt: skip
+                places.TIDEBOARD,
+            ),
+            Command(
+                "round",
+                tr("Prepare visit: the round of a day"),
+                "P",
+                self.prepare_visit,
+                places.TIDEBOARD,
+            ),
+            Command(
+                "point.edit", tr("Change the chosen point"), "E", self.edit_point, places.TIDEBOARD
+            ),
+            Command(
+                "visit.set",
+                tr("Set the next visit of the site"),
+                "V",
+                self.set_visit,
+                places.TIDEBOARD,
+            ),
+        ]
 
     def about(self) -> Callable[[Desk], About] | None:
         chosen = self.canvas.row
@@ -355,9 +385,11 @@ class TideboardPlace(Place):
         more = len(shown.visits) - VISITS_SHOWN
         if more > 0:
             words = counted(more, "%n more visit", "%n more visits")
-            more_words = label(words, "muted") if self.house.is_looking else button(
-                words, self.prepare_visit, "link"
-            )  # fmt: skip
+            more_words = (
+                label(words, "muted")
+                if self.house.is_looking
+                else button(words, self.prepare_visit, "link")
+            )
             self.visits.addWidget(more_words)
         window = self.window()
         if hasattr(window, "strip"):

@@ -145,24 +145,36 @@ class RoundDialog(QDialog):
         page = QWidget()
         page.setLayout(
             column(
-                row(self.title, 1, self.way), label(tr("To bring"), "head"), self.bring,
+                row(self.title, 1, self.way),
+                label(tr("To bring"), "head"),
+                self.bring,
                 self.tasks,
-                row(self.again, self.plan, self.reason,
-                    button(tr("Leave out"), self._leave_out), spacing=8),
-                row(button(tr("End the round"), self.end),
-                    button(tr("Another round"), self._choose_again), 1,
-                    button(tr("Close"), self.accept), self.sheet_button),
+                row(
+                    self.again,
+                    self.plan,
+                    self.reason,
+                    button(tr("Leave out"), self._leave_out),
+                    spacing=8,
+                ),
+                row(
+                    button(tr("End the round"), self.end),
+                    button(tr("Another round"), self._choose_again),
+                    1,
+                    button(tr("Close"), self.accept),
+                    self.sheet_button,
+                ),
                 spacing=8,
             )
-        )  # fmt: skip
+        )
         return page
 
     def _load(self) -> None:
         desk = self._house.desk
         self._house.run(
-            lambda _task: (open_round(desk), board(desk), kept_plans(desk)), self._loaded,
+            lambda _task: (open_round(desk), board(desk), kept_plans(desk)),
+            self._loaded,
             latest="round",
-        )  # fmt: skip
+        )
 
     def _loaded(self, known: tuple[Round | None, Board, list[StoredPlan]]) -> None:
         self._kept = known[2]
@@ -192,8 +204,14 @@ class RoundDialog(QDialog):
             launch = interval_text(task.plan.interval_s) if task.plan else tr("no")
             if task.plan:
                 launch = tr("every %1").replace("%1", launch)
-            texts = (task.site, task.point, task.serial, ", ".join(task.reasons), launch,
-                     _state(task))  # fmt: skip
+            texts = (
+                task.site,
+                task.point,
+                task.serial,
+                ", ".join(task.reasons),
+                launch,
+                _state(task),
+            )
             for j, text in enumerate(texts):
                 item = QTableWidgetItem(text)
                 item.setToolTip(plain_tip(text))

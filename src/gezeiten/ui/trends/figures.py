@@ -65,8 +65,9 @@ class FiguresTable(QScrollArea):
         self.setWidget(figures)
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
-        self.setStyleSheet("QScrollArea, QScrollArea > QWidget > QWidget "
-                           "{ background: transparent; }")  # fmt: skip
+        self.setStyleSheet(
+            "QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }"
+        )
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # arrow keys scroll
         self.setAccessibleName(tr("Figures of the stretch"))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -90,8 +91,11 @@ class FiguresTable(QScrollArea):
             block, top = columns[i : i + most], i // most * _height(rows)
             self._show_block(block, across, top)
         if left_out:
-            words = counted(left_out, "%n more line: choose fewer points to see its figures.",
-                            "%n more lines: choose fewer points to see their figures.")  # fmt: skip
+            words = counted(
+                left_out,
+                "%n more line: choose fewer points to see its figures.",
+                "%n more lines: choose fewer points to see their figures.",
+            )
             below = -(-len(columns) // most) * _height(rows)
             self.table.addWidget(label(words, "muted", wrap=True), below, 0, 1, across + 1)
 

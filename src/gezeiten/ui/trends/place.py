@@ -122,49 +122,112 @@ class TrendsPlace(Place):
         self.mark_button = button(tr("Mark view"), lambda: self.chart.set_mark(self.chart.view()))
         # a long name gives way to the buttons; the tree and its tip say it whole
         self.title.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        head = row(self.way_back, self.title, self.back, self.forth, label(tr("views"), "muted"),
-                   *buttons, self.mark_button, spacing=4)  # fmt: skip
+        head = row(
+            self.way_back,
+            self.title,
+            self.back,
+            self.forth,
+            label(tr("views"), "muted"),
+            *buttons,
+            self.mark_button,
+            spacing=4,
+        )
         head.setStretch(1, 1)
         return head
 
     def commands(self) -> list[Command]:
         here = places.TRENDS
         lengths = [
-            Command(f"trends.{text}", tr("Show %1").replace("%1", tr(text)), f"Alt+{i + 1}",
-                partial(self.show_days, days), here)
+            Command(
+                f"trends.{text}",
+                tr("Show %1").replace("%1", tr(text)),
+                f"Alt+{i + 1}",
+                partial(self.show_days, days),
+                here,
+            )
             for i, (days, text) in enumerate(LENGTHS)
-        ]  # fmt: skip
+        ]
         return [
             *lengths,
             Command("view.back", tr("Earlier view"), "Alt+Left", self.chart.back, here),
             Command("view.forth", tr("Later view"), "Alt+Right", self.chart.forth, here),
-            Command("mark", tr("Mark the stretch in view"), "Ctrl+M",
-                lambda: self.chart.set_mark(self.chart.view()), here),
-            Command("mark.type", tr("Mark a stretch by its two instants"), "Ctrl+I",
-                self.type_stretch, here),
+            Command(
+                "mark",
+                tr("Mark the stretch in view"),
+                "Ctrl+M",
+                lambda: self.chart.set_mark(self.chart.view()),
+                here,
+            ),
+            Command(
+                "mark.type",
+                tr("Mark a stretch by its two instants"),
+                "Ctrl+I",
+                self.type_stretch,
+                here,
+            ),
             Command("mark.zoom", tr("Zoom to the mark"), "Ctrl+J", self.zoom_to_mark, here),
             Command("view.day", tr("Go to a day"), "Ctrl+G", self.choose_day, here),
-            Command("unmark", tr("Unmark the stretch"), "Ctrl+Shift+M",
-                lambda: self.chart.set_mark(None), here),
+            Command(
+                "unmark",
+                tr("Unmark the stretch"),
+                "Ctrl+Shift+M",
+                lambda: self.chart.set_mark(None),
+                here,
+            ),
             Command("origin", tr("Back to where you came from"), "Alt+B", self.go_back, here),
-            Command("trends.limits", tr("Limits of the first point shown"), "Ctrl+L",
-                self.show_limits, here),
-            Command("trends.calculated", tr("Calculated series of the first point shown"), "Ctrl+D",
-                self.show_calculated, here),
+            Command(
+                "trends.limits",
+                tr("Limits of the first point shown"),
+                "Ctrl+L",
+                self.show_limits,
+                here,
+            ),
+            Command(
+                "trends.calculated",
+                tr("Calculated series of the first point shown"),
+                "Ctrl+D",
+                self.show_calculated,
+                here,
+            ),
             Command("trends.units", tr("Units of what is shown"), "Ctrl+U", self.show_units, here),
-            Command("trends.chain", tr("Chain of the first point shown: corrections"), "Alt+C",
-                self.show_chain, here),
-            Command("trends.story", tr("Story of the reading at the cursor"), "Alt+S",
-                lambda: self.show_story(self.chart.cursor_ms), here),
-            Command("trends.coverage", tr("Coverage of the first point shown, as a calendar"),
-                "Alt+K", self.show_coverage, here),
-            Command("trends.days", tr("Day by day: figures, degree days, index"), "Alt+D",
-                self.show_day_by_day, here),
-            Command("trends.remark", tr("Remarks on the first point shown"), "Ctrl+B",
-                self.show_remarks, here),
+            Command(
+                "trends.chain",
+                tr("Chain of the first point shown: corrections"),
+                "Alt+C",
+                self.show_chain,
+                here,
+            ),
+            Command(
+                "trends.story",
+                tr("Story of the reading at the cursor"),
+                "Alt+S",
+                lambda: self.show_story(self.chart.cursor_ms),
+                here,
+            ),
+            Command(
+                "trends.coverage",
+                tr("Coverage of the first point shown, as a calendar"),
+                "Alt+K",
+                self.show_coverage,
+                here,
+            ),
+            Command(
+                "trends.days",
+                tr("Day by day: figures, degree days, index"),
+                "Alt+D",
+                self.show_day_by_day,
+                here,
+            ),
+            Command(
+                "trends.remark",
+                tr("Remarks on the first point shown"),
+                "Ctrl+B",
+                self.show_remarks,
+                here,
+            ),
             Command("trends.rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
             Command("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
-        ]  # fmt: skip
+        ]
 
     def hint(self) -> str:
         return tr(
@@ -304,9 +367,11 @@ class TrendsPlace(Place):
         self.model.begin(self.chart.view() if stays else None)
         kept = self.model.kept
         self.house.run(
-            lambda _task: lanes_of(desk, chosen, partial(first_view, kept)), self._show_lanes,
-            failed=lambda _: self.model.failed(), latest="lanes",
-        )  # fmt: skip
+            lambda _task: lanes_of(desk, chosen, partial(first_view, kept)),
+            self._show_lanes,
+            failed=lambda _: self.model.failed(),
+            latest="lanes",
+        )
 
     def _show_lanes(self, lanes: list[Lane]) -> None:
         self.lanes = lanes
@@ -376,9 +441,10 @@ class TrendsPlace(Place):
             return [figure_column(desk, lane, trace, span, zone) for lane, trace in shown]
 
         self.house.run(
-            work, lambda columns: self._show_columns(columns, len(pairs) - len(shown)),
+            work,
+            lambda columns: self._show_columns(columns, len(pairs) - len(shown)),
             latest="numbers",
-        )  # fmt: skip
+        )
 
     def _show_columns(self, columns: list[FigureColumn], left_out: int) -> None:
         if columns and not any(one.numbers.n for one in columns):
@@ -452,8 +518,9 @@ class TrendsPlace(Place):
 
     def show_rows(self) -> None:
         """Show the readings of the stretch, marked or in view, as a table."""
-        series = tuple((point, place.channel) for point in self.points()
-                       for place in point.channels)  # fmt: skip
+        series = tuple(
+            (point, place.channel) for point in self.points() for place in point.channels
+        )
         if series and self.lanes:
             span = self.chart.mark or self.chart.view()
             self.house.rows_wanted.emit(Rows(series, span))

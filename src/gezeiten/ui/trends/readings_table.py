@@ -185,9 +185,17 @@ class ReadingsWindow(QDialog):
         head.sectionClicked.connect(self._head_clicked)
         self.by_day = plain_table(
             tr("Readings by day"),
-            [tr("Day"), tr("Readings"), tr("Lowest"), tr("Mean, or sum"), tr("Highest"),
-             tr("Above"), tr("Below"), tr("Held")],
-        )  # fmt: skip
+            [
+                tr("Day"),
+                tr("Readings"),
+                tr("Lowest"),
+                tr("Mean, or sum"),
+                tr("Highest"),
+                tr("Above"),
+                tr("Below"),
+                tr("Held"),
+            ],
+        )
         self.by_day.itemActivated.connect(lambda _: self._open_day())
         self.pages = QStackedWidget()
         self.pages.addWidget(self.view)
@@ -213,28 +221,39 @@ class ReadingsWindow(QDialog):
         self.days_button = button(tr("By day"), self.toggle_days)
         self.days_button.setCheckable(True)
         acts = row(
-            self.only, self.series, button(tr("Lowest"), lambda: self.to_extreme(highest=False)),
-            button(tr("Highest"), lambda: self.to_extreme(highest=True)), self.days_button,
-            button(tr("Go to ..."), self.choose_instant), 1, button(tr("Copy"), self.copy),
+            self.only,
+            self.series,
+            button(tr("Lowest"), lambda: self.to_extreme(highest=False)),
+            button(tr("Highest"), lambda: self.to_extreme(highest=True)),
+            self.days_button,
+            button(tr("Go to ..."), self.choose_instant),
+            1,
+            button(tr("Copy"), self.copy),
             spacing=6,
-        )  # fmt: skip
+        )
         hint = label(
-            tr("Ctrl+G go to an instant · Ctrl+D by day · Ctrl+L lowest · Ctrl+H highest · "
-               "Ctrl+S sorts by the column · Ctrl+B remark · Alt+S story · Ctrl+C copies"), "muted",
+            tr(
+                "Ctrl+G go to an instant · Ctrl+D by day · Ctrl+L lowest · Ctrl+H highest · "
+                "Ctrl+S sorts by the column · Ctrl+B remark · Alt+S story · Ctrl+C copies"
+            ),
+            "muted",
             wrap=True,
-        )  # fmt: skip
+        )
         foot = row(hint, button(tr("Close"), self.accept))
         foot.setStretch(0, 1)
         return column(row(self.title, 1, self.count), acts, self.pages, foot, spacing=8, margins=14)
 
     def _add_keys(self) -> None:
         acts: list[tuple[str, Callable[[], object]]] = [
-            ("Ctrl+G", self.choose_instant), ("Ctrl+D", self.toggle_days),
+            ("Ctrl+G", self.choose_instant),
+            ("Ctrl+D", self.toggle_days),
             ("Ctrl+L", lambda: self.to_extreme(highest=False)),
-            ("Ctrl+H", lambda: self.to_extreme(highest=True)), ("Ctrl+C", self.copy),
-            ("Ctrl+B", self.write_remark), ("Alt+S", self.show_story),
+            ("Ctrl+H", lambda: self.to_extreme(highest=True)),
+            ("Ctrl+C", self.copy),
+            ("Ctrl+B", self.write_remark),
+            ("Alt+S", self.show_story),
             ("Ctrl+S", lambda: self._head_clicked(max(self.view.currentIndex().column(), 0))),
-        ]  # fmt: skip
+        ]
         for keys, act in acts:
             QShortcut(QKeySequence(keys), self, act)
 
@@ -281,8 +300,11 @@ class ReadingsWindow(QDialog):
         one, unit = model.table.columns[which], model._units[which]
 
         def show(days: list[Any]) -> None:
-            fill(self.by_day, [_day_row(one, unit, midnight_ms(d, model.table.zone), n)
-                               for d, n in days], [d for d, _ in days])  # fmt: skip
+            fill(
+                self.by_day,
+                [_day_row(one, unit, midnight_ms(d, model.table.zone), n) for d, n in days],
+                [d for d, _ in days],
+            )
             if days:
                 self.by_day.setCurrentCell(0, 0)
 
@@ -306,8 +328,15 @@ class ReadingsWindow(QDialog):
                 self._go_to(kept)
 
         table = model.table
-        arranged = ReadingsTable(table.span, table.zone, table.columns, table.times_utc_ms,
-                                 table.at, table.only, table.order)  # fmt: skip
+        arranged = ReadingsTable(
+            table.span,
+            table.zone,
+            table.columns,
+            table.times_utc_ms,
+            table.at,
+            table.only,
+            table.order,
+        )
         self._house.run(lambda _task: how(arranged), done, latest="rows of readings")
 
     def _only_chosen(self, which: int) -> None:
@@ -412,9 +441,10 @@ class ReadingsWindow(QDialog):
         rows = chosen if len(chosen) > 1 else list(range(len(model.table)))
         if len(rows) > MOST_COPIED:
             self._house.say(
-                tr("%1 rows are too many to copy; choose fewer, or write a CSV in Handover.")
-                .replace("%1", number(len(rows)))
-            )  # fmt: skip
+                tr(
+                    "%1 rows are too many to copy; choose fewer, or write a CSV in Handover."
+                ).replace("%1", number(len(rows)))
+            )
             return
 
         def done(text: str) -> None:
@@ -429,6 +459,12 @@ def _day_row(one: TableColumn, unit: ShownUnit, day_ms: int, figures: Statistics
         return shown_value(one, unit, it)
 
     outside = [whole_duration_text(ms) if ms else "" for ms in (figures.above_ms, figures.below_ms)]
-    return [date(day_ms, one.point.zone, "ddd d MMM yyyy"), number(figures.n),
-            value(figures.lowest), value(figures.mean), value(figures.highest), *outside,
-            f"{number(figures.coverage * 100)} %"]  # fmt: skip
+    return [
+        date(day_ms, one.point.zone, "ddd d MMM yyyy"),
+        number(figures.n),
+        value(figures.lowest),
+        value(figures.mean),
+        value(figures.highest),
+        *outside,
+        f"{number(figures.coverage * 100)} %",
+    ]

@@ -31,13 +31,21 @@ class StretchDialog(QDialog):
         self.setLayout(
             column(
                 label(tr("Times as they are at the site: %1").replace("%1", zone), "muted"),
-                label(tr("From"), "muted"), self.since, label(tr("Until"), "muted"), self.until,
+                label(tr("From"), "muted"),
+                self.since,
+                label(tr("Until"), "muted"),
+                self.until,
                 self.problem,
-                row(button(tr("Cancel"), self.reject), 1,
-                    button(tr("Mark"), lambda: self._take(zoom=False)), take),
-                spacing=6, margins=16,
+                row(
+                    button(tr("Cancel"), self.reject),
+                    1,
+                    button(tr("Mark"), lambda: self._take(zoom=False)),
+                    take,
+                ),
+                spacing=6,
+                margins=16,
             )
-        )  # fmt: skip
+        )
         self.since.setFocus()
 
     def _take(self, *, zoom: bool) -> None:
@@ -75,10 +83,13 @@ class GoToInstant(QDialog):
         self.setLayout(
             column(
                 label(tr("Times as they are at the site: %1").replace("%1", zone), "muted"),
-                self.at, self.problem, row(button(tr("Cancel"), self.reject), 1, take),
-                spacing=6, margins=16,
+                self.at,
+                self.problem,
+                row(button(tr("Cancel"), self.reject), 1, take),
+                spacing=6,
+                margins=16,
             )
-        )  # fmt: skip
+        )
         self.at.setFocus()
 
     def _take(self) -> None:
@@ -108,9 +119,14 @@ class GoToDay(QDialog):
         take = button(tr("Show this day"), self._take, "primary")
         take.setDefault(True)
         self.setLayout(
-            column(self.day, self.problem, row(button(tr("Cancel"), self.reject), 1, take),
-                   spacing=8, margins=16)
-        )  # fmt: skip
+            column(
+                self.day,
+                self.problem,
+                row(button(tr("Cancel"), self.reject), 1, take),
+                spacing=8,
+                margins=16,
+            )
+        )
         self.day.setFocus()
 
     def _take(self) -> None:

@@ -15,17 +15,21 @@ MIN = 60_000
 
 def test_looks_near_each_other_make_one_point() -> None:
     """By hand: differences 0.1, 0.3, 0.2: mean 0.2, scatter 0.1; U² = (2 x 0.1)² / 3 + 0.1²."""
-    found, u = calibration_points(np.array([20.0, 20.1, 20.05]), np.array([20.1, 20.4, 20.25]),
-                                  np.full(3, 0.1))  # fmt: skip
+    found, u = calibration_points(
+        np.array([20.0, 20.1, 20.05]), np.array([20.1, 20.4, 20.25]), np.full(3, 0.1)
+    )
     assert found == [[pytest.approx(20.05), pytest.approx(20.25)]]
     assert u == pytest.approx(math.sqrt(0.04 / 3 + 0.01))
 
 
 def test_two_looks_at_ice_and_two_at_room_make_two_points() -> None:
-    found, u = calibration_points(np.array([22.0, 0.1, 21.8, -0.1]),
-                                  np.array([22.4, 0.0, 22.2, -0.2]), np.zeros(4))  # fmt: skip
-    assert found == [[pytest.approx(0.0), pytest.approx(-0.1)],
-                     [pytest.approx(21.9), pytest.approx(22.3)]]  # fmt: skip
+    found, u = calibration_points(
+        np.array([22.0, 0.1, 21.8, -0.1]), np.array([22.4, 0.0, 22.2, -0.2]), np.zeros(4)
+    )
+    assert found == [
+        [pytest.approx(0.0), pytest.approx(-0.1)],
+        [pytest.approx(21.9), pytest.approx(22.3)],
+    ]
     assert u == pytest.approx(0, abs=0.01)  # beyond the points the nearest correction holds
 
 
@@ -36,14 +40,17 @@ def test_looks_too_near_for_a_point_of_their_own_count_in_that_beside_them() -> 
     indicated = np.concatenate(([0.0, 0.1], room))
     reference = np.concatenate(([0.1, 0.2], room + off))
     found, _ = calibration_points(indicated, reference, np.full(12, 0.1))
-    assert found == [[pytest.approx(0.05), pytest.approx(0.15)],
-                     [pytest.approx(room.mean()), pytest.approx((room + off).mean())]]  # fmt: skip
+    assert found == [
+        [pytest.approx(0.05), pytest.approx(0.15)],
+        [pytest.approx(room.mean()), pytest.approx((room + off).mean())],
+    ]
 
 
 def test_one_look_is_one_point_as_sure_as_it_was_read() -> None:
     assert calibration_points(np.array([5.0]), np.array([5.5]), np.array([0.2])) == (
-        [[5.0, 5.5]], 0.2,
-    )  # fmt: skip
+        [[5.0, 5.5]],
+        0.2,
+    )
 
 
 @pytest.mark.parametrize(

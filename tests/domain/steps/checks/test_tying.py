@@ -28,13 +28,26 @@ MINUTE = 60_000
 
 def read(at_ms: int, value: float, u: float = 0.1, **more: object) -> CheckReading:
     facts = {"low": None, "high": None, "dip_m": None, "rim_m": None, **more}
-    return CheckReading("x", "p", "air_temperature", at_ms, value, u, by="ah", words="", said_ms=0,
-                        said_by="ah", **facts)  # type: ignore[arg-type]  # fmt: skip
+    return CheckReading(
+        "x",
+        "p",
+        "air_temperature",
+        at_ms,
+        value,
+        u,
+        by="ah",
+        words="",
+        said_ms=0,
+        said_by="ah",
+        **facts,
+    )  # type: ignore[arg-type]
 
 
 def seen(days: list[float], differences: list[float], u: list[float]) -> list[CheckComparison]:
-    return [CheckComparison(read(round(day * DAY_MS), 0), 0.0, off, sure)
-            for day, off, sure in zip(days, differences, u, strict=True)]  # fmt: skip
+    return [
+        CheckComparison(read(round(day * DAY_MS), 0), 0.0, off, sure)
+        for day, off, sure in zip(days, differences, u, strict=True)
+    ]
 
 
 def test_a_check_between_two_readings_is_held_against_what_lies_between() -> None:
@@ -148,18 +161,27 @@ EXPECTED = Expected(1.97, 0.05)
 @pytest.mark.parametrize(
     ("typed", "unit", "wanted"),
     [
-        (1.99, "m", None), (-1.98, "m", ("sign", "")), (197.0, "m", ("cm", "")),
-        (1975.0, "m", ("mm", "")), (6.46, "m", ("ft", "")), (19.7, "m", ("tenfold", "")),
-        (0.197, "m", ("tenth", "")), (2.61, "m", ("other point", "K 2")),
-        (2.3, "m", ("no reason", "")), (float("nan"), "m", None), (197.0, "%", ("no reason", "")),
+        (1.99, "m", None),
+        (-1.98, "m", ("sign", "")),
+        (197.0, "m", ("cm", "")),
+        (1975.0, "m", ("mm", "")),
+        (6.46, "m", ("ft", "")),
+        (19.7, "m", ("tenfold", "")),
+        (0.197, "m", ("tenth", "")),
+        (2.61, "m", ("other point", "K 2")),
+        (2.3, "m", ("no reason", "")),
+        (float("nan"), "m", None),
+        (197.0, "%", ("no reason", "")),
         (35.5, "°C", ("°F", "")),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_well_be_is_asked_about(
     typed: float, unit: str, wanted: tuple[str, str] | None
 ) -> None:
-    assert doubt(typed, EXPECTED, unit, [("K 1", Expected(9.0, 1.0)), ("K 2", Expected(2.6, 0.05))]
-                 ) == wanted  # fmt: skip
+    assert (
+        doubt(typed, EXPECTED, unit, [("K 1", Expected(9.0, 1.0)), ("K 2", Expected(2.6, 0.05))])
+        == wanted
+    )
 
 
 def test_the_limit_follows_how_checks_scattered() -> None:
@@ -170,8 +192,14 @@ def test_the_limit_follows_how_checks_scattered() -> None:
 
 def test_what_cannot_be_at_all_is_refused() -> None:
     assert checked(read(0, 3.0)).value == 3.0
-    for wrong in (read(0, math.nan), read(0, math.inf), read(0, 3.0, -1.0), read(0, 5000.0),
-                  read(0, 3.0, low=9.0, high=2.0), replace(read(0, 3.0), by=" ")):  # fmt: skip
+    for wrong in (
+        read(0, math.nan),
+        read(0, math.inf),
+        read(0, 3.0, -1.0),
+        read(0, 5000.0),
+        read(0, 3.0, low=9.0, high=2.0),
+        replace(read(0, 3.0), by=" "),
+    ):
         with pytest.raises(InputError):
             checked(wrong)
 
@@ -184,7 +212,8 @@ def test_a_duty_of_two_looks_on_working_days() -> None:
     looks = [friday + 8 * HOUR_MS, friday + 8 * HOUR_MS, friday + 16 * HOUR_MS]
     monday = friday + 71 * HOUR_MS
     looks += [monday + HOUR_MS // 2]
-    listed = duty_days(looks, (friday, monday + 47 * HOUR_MS), "Europe/Berlin", 2,
-                       working_days=True)  # fmt: skip
+    listed = duty_days(
+        looks, (friday, monday + 47 * HOUR_MS), "Europe/Berlin", 2, working_days=True
+    )
     told = [(one.day.isoformat(), one.made, one.is_met) for one in listed]
     assert told == [("2026-03-27", 2, True), ("2026-03-30", 1, False)]  # Tuesday is not over

@@ -78,8 +78,9 @@ def test_a_weekend_is_told_from_working_days() -> None:
     made = of(series, gap)["own"]
     assert "168.0 h" in made.facts["cycles"]
     off = made.fill.values - values[first : first + length]
-    by_day = np.column_stack([np.ones(n), *(f(2 * np.pi * hours / h) for h in (24, 12, 8)
-                                            for f in (np.cos, np.sin))])  # fmt: skip
+    by_day = np.column_stack(
+        [np.ones(n), *(f(2 * np.pi * hours / h) for h in (24, 12, 8) for f in (np.cos, np.sin))]
+    )
     fit, *_ = np.linalg.lstsq(by_day, values, rcond=None)
     day_alone = (by_day @ fit - values)[first : first + length]
     assert np.mean(off**2) < 0.5 * np.mean(day_alone**2)
@@ -108,8 +109,9 @@ def test_the_error_of_a_line_agrees_with_hiding_by_hand() -> None:
             errors.append(np.interp(hidden, ends, values[ends]) - values[hidden])
     assert line.stretches == len(errors) < 40
     assert line.rmse == pytest.approx(np.sqrt(np.mean(np.square(errors))))
-    assert line.fill.values == pytest.approx(np.interp([32, 33, 34], [31, 35], values[[31, 35]]),
-                                             abs=1e-4)  # fmt: skip
+    assert line.fill.values == pytest.approx(
+        np.interp([32, 33, 34], [31, 35], values[[31, 35]]), abs=1e-4
+    )
 
 
 def test_white_noise_gives_a_line_the_error_that_theory_gives() -> None:
@@ -134,8 +136,11 @@ def test_a_way_is_said_to_beat_another_one_where_it_nearly_always_does() -> None
 
 def test_where_a_line_does_as_well_it_stands_first() -> None:
     rng = np.random.default_rng(5)
-    own = make_series(np.arange(3_000, dtype=np.int64) * STEP_MS,
-                      20 + np.cumsum(rng.normal(0, 0.01, 3_000)), STEP_MS)  # fmt: skip
+    own = make_series(
+        np.arange(3_000, dtype=np.int64) * STEP_MS,
+        20 + np.cumsum(rng.normal(0, 0.01, 3_000)),
+        STEP_MS,
+    )
     noise = make_series(own.times_utc_ms, rng.normal(0, 1, 3_000), STEP_MS)
     series, gap = cut(own, 1_500, 3)
     assert ranked(list(of(series, gap, noise).values()))[0].kind == "line"
@@ -171,10 +176,12 @@ def test_a_companion_with_the_same_gap_says_why_it_cannot_serve() -> None:
 
 @pytest.mark.parametrize(
     ("key", "first", "n", "why"),
-    [("wind_direction", 500, 2_000, "no line"),
-     ("air_temperature", 3, 2_000, "no reading before"),
-     ("air_temperature", 100, 260, "too little known record")],
-)  # fmt: skip
+    [
+        ("wind_direction", 500, 2_000, "no line"),
+        ("air_temperature", 3, 2_000, "no reading before"),
+        ("air_temperature", 100, 260, "too little known record"),
+    ],
+)
 def test_what_cannot_be_known_is_not_said(key: str, first: int, n: int, why: str) -> None:
     whole = make_series(np.arange(n, dtype=np.int64) * STEP_MS, np.ones(n), STEP_MS)
     series, gap = cut(whole, first, 60)

@@ -104,8 +104,9 @@ def test_a_fit_without_some_rows_is_the_fit_of_the_others() -> None:
     values = design @ [3.0, -2.0, 0.5] + rng.normal(0, 1e-9, 400)
     fit = fitted(design, values)
     assert fit is not None
-    wanted, *_ = np.linalg.lstsq(np.delete(design, range(50, 90), 0),
-                                 np.delete(values, range(50, 90)), rcond=None)  # fmt: skip
+    wanted, *_ = np.linalg.lstsq(
+        np.delete(design, range(50, 90), 0), np.delete(values, range(50, 90)), rcond=None
+    )
     assert fit.without(50, 90) == pytest.approx(wanted, abs=1e-7)
     assert fit.coefficients == pytest.approx([3.0, -2.0, 0.5], abs=1e-7)
 
@@ -160,8 +161,9 @@ def test_a_constituent_comes_back_after_its_period() -> None:
 
 
 def test_counts_are_estimated_by_their_logarithm_and_humidity_stays_within_bounds() -> None:
-    dust, humid, air = (scale_of(quantity(key)) for key in
-                        ("pm25", "relative_humidity", "air_temperature"))  # fmt: skip
+    dust, humid, air = (
+        scale_of(quantity(key)) for key in ("pm25", "relative_humidity", "air_temperature")
+    )
     assert dust.back(dust.forward(np.array([0.0, 12.5]))) == pytest.approx([0.0, 12.5])
     assert dust.clipped(dust.back(np.array([-9.0])))[0] == 0.0
     assert humid.clipped(np.array([-3.0, 103.0])).tolist() == [0.0, 100.0]

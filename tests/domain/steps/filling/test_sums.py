@@ -32,9 +32,12 @@ def test_amounts_are_what_came_since_the_reading_before() -> None:
 
 def test_amounts_are_unknown_where_the_gauge_held_nothing() -> None:
     series = gauge([1.0, 2.0, 3.0])
-    longer = Series(np.append(series.times_utc_ms, 90 * MIN), np.append(series.values, 5.0),
-                    np.append(series.quality, 0).astype(np.uint8),
-                    np.append(series.interval_ms, 10 * MIN))  # fmt: skip
+    longer = Series(
+        np.append(series.times_utc_ms, 90 * MIN),
+        np.append(series.values, 5.0),
+        np.append(series.quality, 0).astype(np.uint8),
+        np.append(series.interval_ms, 10 * MIN),
+    )
     asked = np.array([0, 30, 40, 80, 90, 100], np.int64) * MIN
     found = amounts(longer, asked, 10 * MIN)
     assert np.isnan(found).tolist() == [True, False, True, True, False, True]
@@ -83,8 +86,9 @@ def test_rain_that_nobody_else_measured_stays_unknown() -> None:
     assert list(candidates(own, gap, RAIN)) == []
     away = there.between(0, gap.start_ms)
     dry = make_series(there.times_utc_ms, np.zeros(len(there)), STEP_MS)
-    found = list(candidates(own, gap, RAIN, [Companion("away", away, RAIN),
-                                             Companion("dry", dry, RAIN)]))  # fmt: skip
+    found = list(
+        candidates(own, gap, RAIN, [Companion("away", away, RAIN), Companion("dry", dry, RAIN)])
+    )
     assert "no readings in the gap" in found[0].refusal
     assert "too little in common" in found[1].refusal
     assert ranked(found) == []

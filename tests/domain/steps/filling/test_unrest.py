@@ -74,8 +74,9 @@ def test_what_begins_alike_is_as_large_to_the_same_side_and_apart() -> None:
     rng = np.random.default_rng(3)
     values += rng.normal(0, 1e-3, 4_000)
     found = alike(values, places, 30, Unrest("highest", False, 2.0, 0.0))
-    wanted = {int(at): 2.0 / size for at, size in zip(places, sizes, strict=True)
-              if size in (1.0, 2.0)}  # fmt: skip
+    wanted = {
+        int(at): 2.0 / size for at, size in zip(places, sizes, strict=True) if size in (1.0, 2.0)
+    }
     assert sorted(found.starts.tolist()) == sorted(wanted)
     assert found.sizes == pytest.approx([wanted[at] for at in found.starts.tolist()], rel=0.01)
     assert len(alike(values, places[:0], 30, Unrest("highest", False, 2.0, 0.0)).starts) == 0
@@ -84,9 +85,13 @@ def test_what_begins_alike_is_as_large_to_the_same_side_and_apart() -> None:
 @pytest.mark.parametrize("length", [36, 144])
 def test_at_least_nine_of_ten_are_covered_after_extremes(length: int) -> None:
     """Floods, failing stores and dust that is stirred up, after the 1 % highest and lowest."""
-    seen = [one for kind in KINDS_OF_EVENTS for seed in range(8)
-            for after in ("highest", "lowest")
-            if (one := recovered(kind, length, seed, after)) is not None]  # fmt: skip
+    seen = [
+        one
+        for kind in KINDS_OF_EVENTS
+        for seed in range(8)
+        for after in ("highest", "lowest")
+        if (one := recovered(kind, length, seed, after)) is not None
+    ]
     inside = np.mean([one.inside.mean() for one in seen])
     assert len(seen) > 30
     assert inside >= 0.9
@@ -103,8 +108,11 @@ def test_a_companion_that_lacks_a_reading_leaves_no_hole() -> None:
     times = np.arange(6_000, dtype=np.int64) * STEP_MS
     other = make_series(np.delete(times, 3_030), np.delete(wander, 3_030), STEP_MS)
     air = quantity("air_temperature")
-    best = next(one for one in candidates(series, gap, air, [Companion("c", other, air)])
-                if one.kind == "companion" and not one.refusal)  # fmt: skip
+    best = next(
+        one
+        for one in candidates(series, gap, air, [Companion("c", other, air)])
+        if one.kind == "companion" and not one.refusal
+    )
     assert best.fill.times_utc_ms.tolist() == times[3_000:3_060].tolist()
     between = (best.fill.values[29] + best.fill.values[31]) / 2
     assert best.fill.values[30] == pytest.approx(between, abs=1e-3)

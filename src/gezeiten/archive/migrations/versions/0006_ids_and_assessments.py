@@ -13,16 +13,30 @@ revision = "0006"
 down_revision = "0005"
 
 TABLES = (
-    "site", "point", "kept_plan", "service", "kept_tie", "visit_round", "round_task", "handover",
+    "site",
+    "point",
+    "kept_plan",
+    "service",
+    "kept_tie",
+    "visit_round",
+    "round_task",
+    "handover",
     "step",
-)  # fmt: skip
+)
 
 # a copy of what stood in the code when this was written: history imports nothing that lives
 _OURS = uuid.UUID("6f1c2ac4-0a59-5d0c-9a3e-7c1f0a6b2d10")
 
 SEEN = (
-    "start_ms", "end_ms", "alarm_ms", "extreme", "extreme_ms", "dose", "measured", "estimated",
-)  # fmt: skip
+    "start_ms",
+    "end_ms",
+    "alarm_ms",
+    "extreme",
+    "extreme_ms",
+    "dose",
+    "measured",
+    "estimated",
+)
 
 
 def _id_of_old_row(first_hash: str, table: str, key: int) -> str:

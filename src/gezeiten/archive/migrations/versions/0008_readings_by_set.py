@@ -45,9 +45,11 @@ def upgrade() -> None:
 def _names_may_repeat() -> None:
     """Two computers may each have a site of one name; acts refuse it where it is seen."""
     for table, columns in (
-        ("site", ["name"]), ("point", ["site_id", "name"]), ("kept_plan", ["name"]),
+        ("site", ["name"]),
+        ("point", ["site_id", "name"]),
+        ("kept_plan", ["name"]),
         ("kept_tie", ["name"]),
-    ):  # fmt: skip
+    ):
         inspector = sa.inspect(op.get_bind())
         found = [
             one["name"] or f"uq_{table}_{columns[0]}"

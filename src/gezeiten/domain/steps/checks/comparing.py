@@ -89,5 +89,7 @@ def _extremes(
     values = series.between(look_ms, one.at_ms + 1).values
     if not len(values):
         return (None, None)
-    return (None if one.low is None else one.low - float(values.min()),
-            None if one.high is None else one.high - float(values.max()))  # fmt: skip
+    return (
+        None if one.low is None else one.low - float(values.min()),
+        None if one.high is None else one.high - float(values.max()),
+    )

@@ -14,8 +14,13 @@ import numpy as np
 
 Doubt = Literal["sign", "cm", "mm", "ft", "°F", "tenfold", "tenth", "other point", "no reason"]
 _FACTORS: tuple[tuple[Doubt, float], ...] = (
-    ("sign", -1.0), ("cm", 0.01), ("mm", 0.001), ("ft", 0.3048), ("tenfold", 0.1), ("tenth", 10.0),
-)  # fmt: skip
+    ("sign", -1.0),
+    ("cm", 0.01),
+    ("mm", 0.001),
+    ("ft", 0.3048),
+    ("tenfold", 0.1),
+    ("tenth", 10.0),
+)
 _TO_SIGMA = 1.4826
 _LEAST = {"°C": 1.0, "%": 5.0, "m": 0.05, "kPa": 0.3, "mS/cm": 0.5}
 """So far off nothing is asked, by unit."""

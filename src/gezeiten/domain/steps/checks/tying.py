@@ -57,8 +57,9 @@ def fit(way: Way, seen: Sequence[CheckComparison]) -> ReferenceFit | None:
     offset: the mean of their differences; line: a straight line through them; both weighted by
     1 / u². each: through every one.
     """
-    checks = sorted((one for one in seen if math.isfinite(one.difference)),
-                    key=lambda one: one.check.at_ms)  # fmt: skip
+    checks = sorted(
+        (one for one in seen if math.isfinite(one.difference)), key=lambda one: one.check.at_ms
+    )
     times = np.array([one.check.at_ms for one in checks], np.int64)
     values = np.array([one.difference for one in checks])
     u = np.array([one.u for one in checks])
@@ -119,7 +120,8 @@ def _line(times: _Times, values: Values, u: Values) -> ReferenceFit:
     own = 1.0 if (u > 0).all() else 0.0  # w are 1 / U² then
     variance = max(own, 4 * scatter)
     u_mean, u_slope = math.sqrt(variance / float(w.sum())), math.sqrt(variance / sxx)
-    ends = tuple((int(t), float(mean + slope * at)) for t, at in
-                 ((times[0], x[0]), (times[-1], x[-1])))  # fmt: skip
+    ends = tuple(
+        (int(t), float(mean + slope * at)) for t, at in ((times[0], x[0]), (times[-1], x[-1]))
+    )
     far = max(abs(float(x[0])), abs(float(x[-1])))
     return ReferenceFit("line", ends, math.hypot(u_mean, u_slope * far), (), slope, u_slope)

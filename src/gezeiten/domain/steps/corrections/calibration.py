@@ -39,8 +39,12 @@ def _linear_checked(parameters: Parameters) -> dict[str, Any]:
         raise ValueError("with a gain of 0 every reading would be the same")
     if offset == 0 and gain == 1:
         raise ValueError("an offset of 0 with a gain of 1 changes nothing")
-    return {"offset": offset, "gain": gain, "u": _uncertainty(parameters),
-            **_certificate(parameters)}  # fmt: skip
+    return {
+        "offset": offset,
+        "gain": gain,
+        "u": _uncertainty(parameters),
+        **_certificate(parameters),
+    }
 
 
 def _linear_told(parameters: Parameters, unit: str) -> str:
@@ -116,8 +120,12 @@ def _points_checked(parameters: Parameters) -> dict[str, Any]:
     points = _as_points(parameters.get("points") or [])
     if not points:
         raise ValueError("a calibration has at least one point")
-    return {"points": points, "as_found": _as_points(parameters.get("as_found") or []),
-            "u": _uncertainty(parameters), **_certificate(parameters)}  # fmt: skip
+    return {
+        "points": points,
+        "as_found": _as_points(parameters.get("as_found") or []),
+        "u": _uncertainty(parameters),
+        **_certificate(parameters),
+    }
 
 
 def _as_points(listed: Any) -> list[list[float]]:

@@ -35,8 +35,12 @@ def _mark_checked(parameters: Parameters) -> dict[str, Any]:
     edges = [at for one in stretches for at in one]
     if any(b < a for a, b in pairwise(edges)):
         raise ValueError("its stretches are not in order of time")
-    return {"mark": parameters["mark"], "cause": str(parameters.get("cause", "")),
-            "stretches": stretches, "of": str(parameters.get("of", ""))}  # fmt: skip
+    return {
+        "mark": parameters["mark"],
+        "cause": str(parameters.get("cause", "")),
+        "stretches": stretches,
+        "of": str(parameters.get("of", "")),
+    }
 
 
 def _mark_told(parameters: Parameters, _unit: str) -> str:
@@ -59,9 +63,14 @@ def _trim_checked(parameters: Parameters) -> dict[str, Any]:
 
 
 TRIM = CorrectionKind(
-    "trim", 1, Order.TRIM, "Not in place", _nothing, _trim_checked,
+    "trim",
+    1,
+    Order.TRIM,
+    "Not in place",
+    _nothing,
+    _trim_checked,
     lambda _parameters, _unit: "taken out",
-)  # fmt: skip
+)
 MARK = CorrectionKind("mark", 1, Order.MARK, "Mark", _nothing, _mark_checked, _mark_told)
 
 

@@ -42,10 +42,14 @@ def _checked(parameters: Parameters) -> dict[str, Any]:
         raise ValueError(f"it takes 1 to {_MOST_KNOTS} checks")
     if any(b[0] <= a[0] for a, b in pairwise(knots)) or any(abs(v) > 1e9 for _, v in knots):
         raise ValueError("its checks are not in order of time")
-    return {"way": parameters["way"], "knots": knots, "u": number_of(parameters, "u", 0.0),
-            "checks": int(number_of(parameters, "checks", 0)),
-            "below": sorted(map(str, parameters.get("below") or [])),
-            "to": "level" if parameters.get("to") == "level" else "height"}  # fmt: skip
+    return {
+        "way": parameters["way"],
+        "knots": knots,
+        "u": number_of(parameters, "u", 0.0),
+        "checks": int(number_of(parameters, "checks", 0)),
+        "below": sorted(map(str, parameters.get("below") or [])),
+        "to": "level" if parameters.get("to") == "level" else "height",
+    }
 
 
 def _told(parameters: Parameters, unit: str) -> str:
@@ -56,5 +60,6 @@ def _told(parameters: Parameters, unit: str) -> str:
     return f"{told.rstrip()} (±{parameters['u']:.3f})"
 
 
-TIE = CorrectionKind("tie", 1, Order.REFERENCE, "Tied to check readings", _tied, _checked, _told,
-                     is_fitted=True)  # fmt: skip
+TIE = CorrectionKind(
+    "tie", 1, Order.REFERENCE, "Tied to check readings", _tied, _checked, _told, is_fitted=True
+)

@@ -58,10 +58,16 @@ def usual_spike(series: Series, quantity: Quantity) -> float:
 
 
 USUAL_STEPS = {
-    "air_temperature": 2.0, "room_temperature": 1.5, "probe_temperature": 0.5,
-    "relative_humidity": 8.0, "air_pressure": 0.07, "water_pressure": 0.3, "water_level": 0.1,
-    "water_temperature": 0.5, "co2": 300.0,
-}  # fmt: skip
+    "air_temperature": 2.0,
+    "room_temperature": 1.5,
+    "probe_temperature": 0.5,
+    "relative_humidity": 8.0,
+    "air_pressure": 0.07,
+    "water_pressure": 0.3,
+    "water_level": 0.1,
+    "water_temperature": 0.5,
+    "co2": 300.0,
+}
 """Of a short record (CALCULATIONS.md, "Proposed marks", A), as quantities are recorded."""
 
 

@@ -103,10 +103,15 @@ def _mostly_moves(series: Series, length_ms: float, least: float) -> bool:
 
 
 STUCK_H = {
-    "air_temperature": 3.0, "room_temperature": 6.0, "probe_temperature": 24.0,
-    "relative_humidity": 4.0, "air_pressure": 6.0, "water_pressure": 6.0,
-    "water_temperature": 24.0, "co2": 2.0,
-}  # fmt: skip
+    "air_temperature": 3.0,
+    "room_temperature": 6.0,
+    "probe_temperature": 24.0,
+    "relative_humidity": 4.0,
+    "air_pressure": 6.0,
+    "water_pressure": 6.0,
+    "water_temperature": 24.0,
+    "co2": 2.0,
+}
 """After so long one value is no longer usual (CALCULATIONS.md, "Proposed marks")."""
 
 
@@ -196,22 +201,55 @@ _COUNTED = ("per m³", "µg/m³", "mm")
 SUSPICIONS: dict[str, SuspectRule] = {
     one.key: one
     for one in (
-        SuspectRule("spikes", "Spikes: further than this from their neighbours", "value", spikes,
-                  usual_spike, but=_COUNTED),
+        SuspectRule(
+            "spikes",
+            "Spikes: further than this from their neighbours",
+            "value",
+            spikes,
+            usual_spike,
+            but=_COUNTED,
+        ),
         SuspectRule("stuck", "Stuck: one value for this long", "h", _stuck, _usual_stuck),
-        SuspectRule("too_fast", "Too fast: changes by more than this an hour", "rate", _too_fast,
-                  lambda series, its: _far(_rates(series), its)),
-        SuspectRule("impossible", "Out of the range of the quantity", "", _impossible,
-                  lambda _series, _its: 0.0),
-        SuspectRule("out_of_water", "Out of water: below this, until twice as much", "value",
-                  _out_of_water, _usual_out_of_water,
-                  ("water_level", "water_depth", "conductivity", "specific_conductance")),
-        SuspectRule("condensation", "Water on the sensor: at this for half an hour", "value", _wet,
-                  lambda _series, _its: 99.0, ("relative_humidity",)),
-        SuspectRule("ice", "Ice: at this or below", "value", _icy,
-                  lambda _series, _its: 0.0, ("water_temperature",)),
+        SuspectRule(
+            "too_fast",
+            "Too fast: changes by more than this an hour",
+            "rate",
+            _too_fast,
+            lambda series, its: _far(_rates(series), its),
+        ),
+        SuspectRule(
+            "impossible",
+            "Out of the range of the quantity",
+            "",
+            _impossible,
+            lambda _series, _its: 0.0,
+        ),
+        SuspectRule(
+            "out_of_water",
+            "Out of water: below this, until twice as much",
+            "value",
+            _out_of_water,
+            _usual_out_of_water,
+            ("water_level", "water_depth", "conductivity", "specific_conductance"),
+        ),
+        SuspectRule(
+            "condensation",
+            "Water on the sensor: at this for half an hour",
+            "value",
+            _wet,
+            lambda _series, _its: 99.0,
+            ("relative_humidity",),
+        ),
+        SuspectRule(
+            "ice",
+            "Ice: at this or below",
+            "value",
+            _icy,
+            lambda _series, _its: 0.0,
+            ("water_temperature",),
+        ),
     )
-}  # fmt: skip
+}
 """All rules, by key."""
 
 

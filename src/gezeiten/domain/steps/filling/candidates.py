@@ -152,9 +152,17 @@ def _by_all_sums(
         fill = make_series(due[can], values, gap.interval_ms, Quality.ESTIMATE)
         squares = made.errors**2
         yield Candidate(
-            "companion", {**facts, "ratio": made.ratio}, fill, values, values,
-            float(np.sqrt(squares.mean())), len(squares), squares, made.apart < WORDED, of_sum=True,
-        )  # fmt: skip
+            "companion",
+            {**facts, "ratio": made.ratio},
+            fill,
+            values,
+            values,
+            float(np.sqrt(squares.mean())),
+            len(squares),
+            squares,
+            made.apart < WORDED,
+            of_sum=True,
+        )
 
 
 def candidates(
@@ -182,8 +190,18 @@ def candidates(
         in_unrest = alike(scale.forward(series.values), possible, gap.missing, unrest)
     due = _due(gap)
     at = int(series.times_utc_ms.searchsorted(gap.start_ms))
-    known = _Known(series, gap, quantity, scale, scale.forward(series.values),
-                   chosen_starts(starts, gap, seed), due, at, companions, in_unrest)  # fmt: skip
+    known = _Known(
+        series,
+        gap,
+        quantity,
+        scale,
+        scale.forward(series.values),
+        chosen_starts(starts, gap, seed),
+        due,
+        at,
+        companions,
+        in_unrest,
+    )
     n, m = len(series), len(due)
     line = Model(np.empty((n, 0)), None)
     yield from _tried(known, "line", {}, line, np.empty((m, 0)))
@@ -270,8 +288,10 @@ def _of_companion(known: _Known, which: int, lag_ms: int, times: Times) -> Value
 
 
 def _with_companion(known: _Known, which: int, lag_ms: int) -> tuple[Matrix, Matrix]:
-    both = [_of_companion(known, which, lag_ms, times)
-            for times in (known.series.times_utc_ms, known.due)]  # fmt: skip
+    both = [
+        _of_companion(known, which, lag_ms, times)
+        for times in (known.series.times_utc_ms, known.due)
+    ]
     middle = float(np.nanmean(both[0])) if np.isfinite(both[0]).any() else 0.0
     first, second = (np.column_stack((np.ones(len(one)), one - middle)) for one in both)
     return first, second
@@ -303,8 +323,9 @@ def _by_both(
 ) -> Iterator[Candidate]:
     which, lag_ms = best.facts["which"], best.facts["lag_ms"]
     design, due = _with_companion(known, which, lag_ms)
-    design, due = (np.column_stack((one, cycles[:, 1:])) for one, cycles in
-                   ((design, own), (due, own_due)))  # fmt: skip
+    design, due = (
+        np.column_stack((one, cycles[:, 1:])) for one, cycles in ((design, own), (due, own_due))
+    )
     fit = fitted(design, known.values)
     if fit is not None:
         facts = {**best.facts, "cycles": names}
@@ -370,8 +391,9 @@ def _tried(
     if can.mean() < 0.9:
         yield _refused(known, kind, facts, "it has no readings in the gap either")
         return
-    made = _candidate(known, kind, {**facts, "fade": errors.fade},
-                      (guess[can], widths[can], can), errors)  # fmt: skip
+    made = _candidate(
+        known, kind, {**facts, "fade": errors.fade}, (guess[can], widths[can], can), errors
+    )
     if its is not None:
         worse = _rmse(known.scale, its, made.fill.values)
         made = replace(made, rmse=max(made.rmse, worse))
@@ -387,8 +409,9 @@ def _widths(
     alike = known.in_unrest
     if alike is None:
         return usual, "", None
-    its = measured(model, known.series, known.values, alike.starts, known.gap.missing, errors.fade,
-                   alike.sizes)  # fmt: skip
+    its = measured(
+        model, known.series, known.values, alike.starts, known.gap.missing, errors.fade, alike.sizes
+    )
     if its is None:
         return WIDENED * usual, "not measured", None
     widened = half_widths(its)
@@ -416,9 +439,12 @@ def _at_each(widths: Values, many: int) -> Values:
 
 
 def _candidate(
-    known: _Known, kind: Kind, facts: dict[str, Any],
-    made: tuple[Values, Values, NDArray[np.bool_]], errors: Errors,
-) -> Candidate:  # fmt: skip
+    known: _Known,
+    kind: Kind,
+    facts: dict[str, Any],
+    made: tuple[Values, Values, NDArray[np.bool_]],
+    errors: Errors,
+) -> Candidate:
     guess, widths, can = made
     decimals = known.quantity.decimals
     digits, least = decimals + EXTRA_DECIMALS, 0.5 * 10.0**-decimals
@@ -426,10 +452,23 @@ def _candidate(
     low = np.minimum(known.scale.back(guess - widths), values - least)
     high = np.maximum(known.scale.back(guess + widths), values + least)
     low, high = known.scale.clipped(low.round(digits)), known.scale.clipped(high.round(digits))
-    fill = make_series(known.due[can], np.round(known.scale.clipped(values), digits) + 0.0,
-                       known.gap.interval_ms, Quality.ESTIMATE)  # fmt: skip
-    return Candidate(kind, facts, fill, low, high, _rmse(known.scale, errors, values),
-                     len(errors.by_stretch), errors.by_stretch, errors.is_worded)  # fmt: skip
+    fill = make_series(
+        known.due[can],
+        np.round(known.scale.clipped(values), digits) + 0.0,
+        known.gap.interval_ms,
+        Quality.ESTIMATE,
+    )
+    return Candidate(
+        kind,
+        facts,
+        fill,
+        low,
+        high,
+        _rmse(known.scale, errors, values),
+        len(errors.by_stretch),
+        errors.by_stretch,
+        errors.is_worded,
+    )
 
 
 def _rmse(scale: Scale, errors: Errors, values: Values) -> float:

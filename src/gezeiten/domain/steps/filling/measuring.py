@@ -81,9 +81,14 @@ def ends_of(
 
 
 def measured(
-    model: Model, series: Series, values: Values, starts: NDArray[np.intp], length: int,
-    fade: float | None = None, sizes: Values | None = None,
-) -> Errors | None:  # fmt: skip
+    model: Model,
+    series: Series,
+    values: Values,
+    starts: NDArray[np.intp],
+    length: int,
+    fade: float | None = None,
+    sizes: Values | None = None,
+) -> Errors | None:
     """Return the errors of a way of filling, None where too few stretches tell any.
 
     Args:

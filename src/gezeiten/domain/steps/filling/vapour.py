@@ -37,6 +37,7 @@ def at_the_vapour_of(temp: Series, humidity_there: Series, temp_there: Series) -
     percent, codes = at_instants(humidity_there, times, _HUMIDITY)
     there_c, others = at_instants(temp_there, times, _TEMPERATURE)
     values = 100 * vapour_hpa(there_c, percent) / saturation_hpa(temp.values)
-    quality = worst(temp.quality, np.where(np.isfinite(values), worst(codes, others),
-                                           np.uint8(Quality.GOOD)))  # fmt: skip
+    quality = worst(
+        temp.quality, np.where(np.isfinite(values), worst(codes, others), np.uint8(Quality.GOOD))
+    )
     return make_series(times, values, temp.interval_ms, quality)

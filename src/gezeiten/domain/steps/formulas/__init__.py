@@ -56,11 +56,29 @@ __all__ = [
 ]
 
 NEWEST: tuple[Formula, ...] = (
-    WATER_LEVEL, LEVEL_BY_TEMPERATURE, LEVEL_VENTED, HEIGHT, DEPTH_TO_WATER, SPECIFIC_CONDUCTANCE,
-    SALINITY, DEW_POINT, FROST_POINT, ABSOLUTE_HUMIDITY, MIXING_RATIO, VAPOUR_DEFICIT, MASS_OF_TWO,
-    MASS_OF_FOUR, DIFFERENCE, RUNNING_MEAN, RUNNING_LOWEST, RUNNING_HIGHEST, RUNNING_SUM,
-    KINETIC_MEAN, RATE, TYPED_VALUE,
-)  # fmt: skip
+    WATER_LEVEL,
+    LEVEL_BY_TEMPERATURE,
+    LEVEL_VENTED,
+    HEIGHT,
+    DEPTH_TO_WATER,
+    SPECIFIC_CONDUCTANCE,
+    SALINITY,
+    DEW_POINT,
+    FROST_POINT,
+    ABSOLUTE_HUMIDITY,
+    MIXING_RATIO,
+    VAPOUR_DEFICIT,
+    MASS_OF_TWO,
+    MASS_OF_FOUR,
+    DIFFERENCE,
+    RUNNING_MEAN,
+    RUNNING_LOWEST,
+    RUNNING_HIGHEST,
+    RUNNING_SUM,
+    KINETIC_MEAN,
+    RATE,
+    TYPED_VALUE,
+)
 """Those that are offered, the newest version of each."""
 _OLDER = (WATER_LEVEL_1, WATER_LEVEL_2, LEVEL_BY_TEMPERATURE_1, RUNNING_SUM_1)
 FORMULAS: dict[tuple[str, int], Formula] = {
@@ -92,8 +110,9 @@ def newest_of(formula: Formula) -> Formula | None:
     """Return the newest version of a formula that is older, None of one that is the newest."""
     if is_own(formula.key):
         return own_formula(formula.name) if formula.version < VERSION else None
-    return next((one for one in NEWEST
-                 if one.key == formula.key and one.version > formula.version), None)  # fmt: skip
+    return next(
+        (one for one in NEWEST if one.key == formula.key and one.version > formula.version), None
+    )
 
 
 def formula_words(key: str, version: int) -> str:

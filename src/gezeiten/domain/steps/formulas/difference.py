@@ -18,7 +18,12 @@ def _difference(inputs: tuple[Values, ...], _: Mapping[str, float]) -> Made:
 
 
 DIFFERENCE = Formula(
-    "difference", 1, "Difference of two series",
-    (Role("First", ""), Role("Second, taken off", "")), _GIVES, _difference,
-    "first − second", is_of_one_unit=True,
-)  # fmt: skip
+    "difference",
+    1,
+    "Difference of two series",
+    (Role("First", ""), Role("Second, taken off", "")),
+    _GIVES,
+    _difference,
+    "first − second",
+    is_of_one_unit=True,
+)

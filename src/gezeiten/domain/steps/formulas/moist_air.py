@@ -43,9 +43,14 @@ FROST_POINT = Formula(
     "frost_point", 1, "Frost point", _ROLES, {"°C": "frost_point"}, _of_air(frost_point_c), _SOURCE
 )
 ABSOLUTE_HUMIDITY = Formula(
-    "absolute_humidity", 1, "Absolute humidity", _ROLES, {"°C": "absolute_humidity"},
-    _of_air(absolute_humidity_g_m3), _SOURCE,
-)  # fmt: skip
+    "absolute_humidity",
+    1,
+    "Absolute humidity",
+    _ROLES,
+    {"°C": "absolute_humidity"},
+    _of_air(absolute_humidity_g_m3),
+    _SOURCE,
+)
 
 
 def _mixing_ratio(inputs: tuple[Values, ...], _: Mapping[str, float]) -> Made:
@@ -57,11 +62,20 @@ def _mixing_ratio(inputs: tuple[Values, ...], _: Mapping[str, float]) -> Made:
 
 
 MIXING_RATIO = Formula(
-    "mixing_ratio", 1, "Mixing ratio",
+    "mixing_ratio",
+    1,
+    "Mixing ratio",
     (*_ROLES, Role("Air pressure", "kPa", ("air_pressure",), 3 * HOUR_MS)),
-    {"°C": "mixing_ratio"}, _mixing_ratio, _SOURCE,
-)  # fmt: skip
+    {"°C": "mixing_ratio"},
+    _mixing_ratio,
+    _SOURCE,
+)
 VAPOUR_DEFICIT = Formula(
-    "vapour_deficit", 1, "Vapour pressure deficit", _ROLES, {"°C": "vapour_pressure_deficit"},
-    _of_air(vapour_deficit_hpa, factor=0.1), _SOURCE,
-)  # fmt: skip
+    "vapour_deficit",
+    1,
+    "Vapour pressure deficit",
+    _ROLES,
+    {"°C": "vapour_pressure_deficit"},
+    _of_air(vapour_deficit_hpa, factor=0.1),
+    _SOURCE,
+)

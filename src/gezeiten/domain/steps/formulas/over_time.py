@@ -47,36 +47,88 @@ def _lowest(series: Series, _: Mapping[str, float], window_ms: int) -> Series:
 
 
 RUNNING_MEAN = Formula(
-    "running_mean", 1, "Running mean", _ONE, {}, _none, "time-weighted over [t − W, t)",
-    _window(24.0), gathers="mean", over=lambda series, _, window_ms: moving_mean(series, window_ms),
+    "running_mean",
+    1,
+    "Running mean",
+    _ONE,
+    {},
+    _none,
+    "time-weighted over [t − W, t)",
+    _window(24.0),
+    gathers="mean",
+    over=lambda series, _, window_ms: moving_mean(series, window_ms),
     averages=("plain",),
-)  # fmt: skip
+)
 RUNNING_LOWEST = Formula(
-    "running_lowest", 1, "Lowest of the time before", _ONE, {}, _none, "over [t − W, t)",
-    _window(24.0), gathers="lowest", over=_lowest, averages=("plain",),
-)  # fmt: skip
+    "running_lowest",
+    1,
+    "Lowest of the time before",
+    _ONE,
+    {},
+    _none,
+    "over [t − W, t)",
+    _window(24.0),
+    gathers="lowest",
+    over=_lowest,
+    averages=("plain",),
+)
 RUNNING_HIGHEST = Formula(
-    "running_highest", 1, "Highest of the time before", _ONE, {}, _none, "over [t − W, t)",
-    _window(24.0), gathers="highest", over=_highest, averages=("plain",),
-)  # fmt: skip
+    "running_highest",
+    1,
+    "Highest of the time before",
+    _ONE,
+    {},
+    _none,
+    "over [t − W, t)",
+    _window(24.0),
+    gathers="highest",
+    over=_highest,
+    averages=("plain",),
+)
 RUNNING_SUM = Formula(
-    "running_sum", 2, "Running sum", _ONE, {}, _none, "of the readings in (t − W, t]",
-    _window(24.0), gathers="sum", over=lambda series, _, window_ms: moving_sum(series, window_ms),
-    is_running=True, averages=("sum",),
-)  # fmt: skip
+    "running_sum",
+    2,
+    "Running sum",
+    _ONE,
+    {},
+    _none,
+    "of the readings in (t − W, t]",
+    _window(24.0),
+    gathers="sum",
+    over=lambda series, _, window_ms: moving_sum(series, window_ms),
+    is_running=True,
+    averages=("sum",),
+)
 RUNNING_SUM_1 = replace(
-    RUNNING_SUM, version=1, is_running=False,
+    RUNNING_SUM,
+    version=1,
+    is_running=False,
     superseded="its sums are of the quantity that went in, and are summed once more",
-)  # fmt: skip
+)
 """Of the quantity that went in, so that a stretch of running sums was summed once more."""
 KINETIC_MEAN = Formula(
-    "kinetic_mean", 1, "Running kinetic mean", _TEMPERATURE, {}, _none, "USP <1079.2>",
-    _window(720.0), gathers="mean", over=_kinetic, averages=("plain",),
-)  # fmt: skip
-RATE = Formula(
-    "rate_of_change", 1, "Rate of change", _ONE,
-    {"°C": "temperature_rate", "kPa": "pressure_rate", "m": "level_rate"}, _none,
-    "slope of the least-squares line over [t − W, t]", _window(1.0, 6.0),
-    gathers="slope", over=lambda series, _, window_ms: moving_slope(series, window_ms),
+    "kinetic_mean",
+    1,
+    "Running kinetic mean",
+    _TEMPERATURE,
+    {},
+    _none,
+    "USP <1079.2>",
+    _window(720.0),
+    gathers="mean",
+    over=_kinetic,
     averages=("plain",),
-)  # fmt: skip
+)
+RATE = Formula(
+    "rate_of_change",
+    1,
+    "Rate of change",
+    _ONE,
+    {"°C": "temperature_rate", "kPa": "pressure_rate", "m": "level_rate"},
+    _none,
+    "slope of the least-squares line over [t − W, t]",
+    _window(1.0, 6.0),
+    gathers="slope",
+    over=lambda series, _, window_ms: moving_slope(series, window_ms),
+    averages=("plain",),
+)

@@ -37,8 +37,11 @@ _MOST_INPUTS = 8
 _NAMES = "abcdefgh"
 _FINEST_EXPONENT, _ALMOST = 10_000, 1e-12
 _COMPARED: dict[type[ast.cmpop], Callable[[Any, Any], Any]] = {
-    ast.Lt: np.less, ast.LtE: np.less_equal, ast.Gt: np.greater, ast.GtE: np.greater_equal,
-}  # fmt: skip
+    ast.Lt: np.less,
+    ast.LtE: np.less_equal,
+    ast.Gt: np.greater,
+    ast.GtE: np.greater_equal,
+}
 _OF_NUMBERS: dict[str, Callable[[Any], Any]] = {"exp": np.exp, "ln": np.log, "log10": np.log10}
 Inputs: TypeAlias = tuple[Values, ...]
 
@@ -133,19 +136,25 @@ def names_in(typed: str) -> list[str]:
         InputError: it cannot be read, names none, or leaves one out.
     """
     read = read_formula(typed)
-    named = [node for node in ast.walk(read.tree)
-             if isinstance(node, ast.Name) and node.id not in _FUNCTIONS]  # fmt: skip
+    named = [
+        node
+        for node in ast.walk(read.tree)
+        if isinstance(node, ast.Name) and node.id not in _FUNCTIONS
+    ]
     for node in named:
         if node.id not in _NAMES or len(node.id) != 1:
-            raise InputError(f"{read.place_of(node)}a formula names its series a, b, c, … up to "
-                             f"{_NAMES[-1]}; correct it.")  # fmt: skip
+            raise InputError(
+                f"{read.place_of(node)}a formula names its series a, b, c, … up to "
+                f"{_NAMES[-1]}; correct it."
+            )
     found = sorted({node.id for node in named})
     if not found:
         raise InputError("A formula names its series a, b, c, …; name one at least.")
     for wanted, name in zip(_NAMES, found, strict=False):
         if name != wanted:
-            raise InputError(f"This formula names {name}, but no {wanted}; name its series from a "
-                             "on.")  # fmt: skip
+            raise InputError(
+                f"This formula names {name}, but no {wanted}; name its series from a on."
+            )
     return found
 
 
@@ -265,8 +274,10 @@ def _raised(node: ast.BinOp, scope: _Scope) -> _Part:
         return _Part(PURE, lambda x: np.power(base(x), power))
     exact = Fraction(power).limit_denominator(_FINEST_EXPONENT)
     if abs(exact - Fraction(power)) > _ALMOST:
-        raise InputError("What has a unit is raised to a simple number; divide by its unit first, "
-                         "like (a / 1[m])^b.")  # fmt: skip
+        raise InputError(
+            "What has a unit is raised to a simple number; divide by its unit first, "
+            "like (a / 1[m])^b."
+        )
     return _Part(a.unit.power(exact), lambda x: np.power(a.of(x), power))
 
 
@@ -277,8 +288,9 @@ def _refuse_point(one: _Part, how: str) -> None:
 
 def _refuse_unlike(a: _Part, b: _Part) -> None:
     if not a.unit.is_like(b.unit):
-        raise InputError("What is added or compared has to be of one kind; give each number its "
-                         "unit, like 3[m].")  # fmt: skip
+        raise InputError(
+            "What is added or compared has to be of one kind; give each number its unit, like 3[m]."
+        )
 
 
 # -- functions -------------------------------------------------------------------------------------
@@ -379,9 +391,18 @@ def _call(*arguments: ast.expr) -> ast.Call:
 
 
 _FUNCTIONS: dict[str, Callable[[ast.Call, _Scope], _Part]] = {
-    "exp": _of_number, "ln": _of_number, "log10": _of_number, "min": _lowest, "max": _highest,
-    "mean": _mean, "abs": _size, "sqrt": _root, "kelvin": _kelvin, "celsius": _celsius,
-    "where": _where, "_": lambda node, _: _with_its_unit(node),
-}  # fmt: skip
+    "exp": _of_number,
+    "ln": _of_number,
+    "log10": _of_number,
+    "min": _lowest,
+    "max": _highest,
+    "mean": _mean,
+    "abs": _size,
+    "sqrt": _root,
+    "kelvin": _kelvin,
+    "celsius": _celsius,
+    "where": _where,
+    "_": lambda node, _: _with_its_unit(node),
+}
 FUNCTIONS = tuple(name for name in _FUNCTIONS if name != "_")
 """What can be called, for those who write one."""

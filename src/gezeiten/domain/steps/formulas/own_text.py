@@ -109,7 +109,8 @@ def _depth(tree: ast.expr) -> int:
         deepest = max(deepest, depth)
         first, done = spine(one)
         below = [each.right for each in done] + ([first] if done else [])
-        below = below or [child for child in ast.iter_child_nodes(one)
-                          if isinstance(child, ast.expr)]  # fmt: skip
+        below = below or [
+            child for child in ast.iter_child_nodes(one) if isinstance(child, ast.expr)
+        ]
         waiting += [(child, depth + 1) for child in below]
     return deepest

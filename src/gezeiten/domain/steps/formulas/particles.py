@@ -53,15 +53,33 @@ def _counted(size: str, key: str) -> Role:
 
 _SOURCE = "π/6 d³ ρ N / C(h), Laulainen 1993"
 MASS_OF_TWO = Formula(
-    "pm25_of_two_counts", 1, "PM2.5 from counts ≥ 0.5 and ≥ 2.5 µm",
+    "pm25_of_two_counts",
+    1,
+    "PM2.5 from counts ≥ 0.5 and ≥ 2.5 µm",
     (_counted("0.5", "particles_from_0_5"), _counted("2.5", "particles_from_2_5"), _HUMIDITY),
-    {"per m³": "pm25"}, _mass, _SOURCE, (_diameter(0, 0.5, 2.5, 0.88), _DENSITY),
-)  # fmt: skip
+    {"per m³": "pm25"},
+    _mass,
+    _SOURCE,
+    (_diameter(0, 0.5, 2.5, 0.88), _DENSITY),
+)
 MASS_OF_FOUR = Formula(
-    "pm25_of_four_counts", 1, "PM2.5 from counts ≥ 0.3, 0.5, 1 and 2.5 µm",
-    (_counted("0.3", "particles_from_0_3"), _counted("0.5", "particles_from_0_5"),
-     _counted("1", "particles_from_1_0"), _counted("2.5", "particles_from_2_5"), _HUMIDITY),
-    {"per m³": "pm25"}, _mass, _SOURCE,
-    (_diameter(0, 0.3, 0.5, 0.387), _diameter(1, 0.5, 1.0, 0.707), _diameter(2, 1.0, 2.5, 1.581),
-     _DENSITY),
-)  # fmt: skip
+    "pm25_of_four_counts",
+    1,
+    "PM2.5 from counts ≥ 0.3, 0.5, 1 and 2.5 µm",
+    (
+        _counted("0.3", "particles_from_0_3"),
+        _counted("0.5", "particles_from_0_5"),
+        _counted("1", "particles_from_1_0"),
+        _counted("2.5", "particles_from_2_5"),
+        _HUMIDITY,
+    ),
+    {"per m³": "pm25"},
+    _mass,
+    _SOURCE,
+    (
+        _diameter(0, 0.3, 0.5, 0.387),
+        _diameter(1, 0.5, 1.0, 0.707),
+        _diameter(2, 1.0, 2.5, 1.581),
+        _DENSITY,
+    ),
+)

@@ -22,11 +22,19 @@ def _typed(inputs: tuple[Values, ...], parameters: Mapping[str, Any]) -> Made:
 
 
 TYPED_VALUE = Formula(
-    "typed_value", 1, "One value, typed for a period", (Role("At the instants of", ""),), {},
-    _typed, "as typed", (
+    "typed_value",
+    1,
+    "One value, typed for a period",
+    (Role("At the instants of", ""),),
+    {},
+    _typed,
+    "as typed",
+    (
         Parameter(VALUE, "Value", "", nan, -1e9, 1e9, 2),
         Parameter(FROM_MS, "From", "", 0.0, 0.0, float(EVER_MS), 0, is_instant=True),
         Parameter(UNTIL_MS, "Until", "", float(EVER_MS), 0.0, float(EVER_MS), 0, is_instant=True),
-    ), wants_times=True, is_of_any=True,
-)  # fmt: skip
+    ),
+    wants_times=True,
+    is_of_any=True,
+)
 """Its unit is that of the quantity that is chosen for it, so it is typed as that is recorded."""

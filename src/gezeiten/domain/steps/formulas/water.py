@@ -91,46 +91,84 @@ def _salinity(inputs: tuple[Values, ...], parameters: Mapping[str, float]) -> Ma
 
 
 WATER_LEVEL_1 = Formula(
-    "water_level", 1, "Level above the sensor", (_PRESSURE, _AIR_1), {"kPa": "water_level"},
-    _level_m, "h = (P − P air) / (ρ g)", (_DENSITY, _GRAVITY), superseded=_NO_SLOW_BAROMETER,
-)  # fmt: skip
+    "water_level",
+    1,
+    "Level above the sensor",
+    (_PRESSURE, _AIR_1),
+    {"kPa": "water_level"},
+    _level_m,
+    "h = (P − P air) / (ρ g)",
+    (_DENSITY, _GRAVITY),
+    superseded=_NO_SLOW_BAROMETER,
+)
 WATER_LEVEL_2 = replace(
-    WATER_LEVEL_1, version=2, apply=_level_with_height,
+    WATER_LEVEL_1,
+    version=2,
+    apply=_level_with_height,
     parameters=(_DENSITY, _GRAVITY, _ABOVE, _AIR_C),
-)  # fmt: skip
+)
 WATER_LEVEL = replace(WATER_LEVEL_2, version=3, roles=(_PRESSURE, _AIR), superseded="")
 LEVEL_BY_TEMPERATURE_1 = Formula(
-    "level_by_temperature", 1, "Level above the sensor, density by temperature",
-    (_PRESSURE, _AIR_1, _TEMPERATURE), {"kPa": "water_level"}, _level_by_temperature,
+    "level_by_temperature",
+    1,
+    "Level above the sensor, density by temperature",
+    (_PRESSURE, _AIR_1, _TEMPERATURE),
+    {"kPa": "water_level"},
+    _level_by_temperature,
     "Tanaka et al. 2001; EOS-80 where salt",
     (Parameter("salinity", "Practical salinity", "", 0.0, 0.0, 42.0, 1), _GRAVITY, _ABOVE, _AIR_C),
     superseded=_NO_SLOW_BAROMETER,
-)  # fmt: skip
+)
 LEVEL_BY_TEMPERATURE = replace(
     LEVEL_BY_TEMPERATURE_1, version=2, roles=(_PRESSURE, _AIR, _TEMPERATURE), superseded=""
 )
 HEIGHT = Formula(
-    "water_height", 1, "Height above datum", (_LEVEL,), {"m": "water_height"}, _height_m,
-    "H = z − l + h, z and l as the sensor hung then", is_hung=True,
-)  # fmt: skip
+    "water_height",
+    1,
+    "Height above datum",
+    (_LEVEL,),
+    {"m": "water_height"},
+    _height_m,
+    "H = z − l + h, z and l as the sensor hung then",
+    is_hung=True,
+)
 DEPTH_TO_WATER = Formula(
-    "depth_to_water", 1, "Depth below the measuring point", (_LEVEL,), {"m": "depth_to_water"},
-    _depth_to_water_m, "d = l − h, l as the sensor hung then", is_hung=True,
-)  # fmt: skip
+    "depth_to_water",
+    1,
+    "Depth below the measuring point",
+    (_LEVEL,),
+    {"m": "depth_to_water"},
+    _depth_to_water_m,
+    "d = l − h, l as the sensor hung then",
+    is_hung=True,
+)
 LEVEL_VENTED = Formula(
-    "level_vented", 1, "Level above a vented sensor",
-    (Role("Pressure above that of the air", "kPa", ("gauge_pressure",)),), {"kPa": "water_level"},
-    _level_vented_m, "h = P / (ρ g)", (_DENSITY, _GRAVITY),
-)  # fmt: skip
+    "level_vented",
+    1,
+    "Level above a vented sensor",
+    (Role("Pressure above that of the air", "kPa", ("gauge_pressure",)),),
+    {"kPa": "water_level"},
+    _level_vented_m,
+    "h = P / (ρ g)",
+    (_DENSITY, _GRAVITY),
+)
 SPECIFIC_CONDUCTANCE = Formula(
-    "specific_conductance", 1, "Conductance at 25 °C",
+    "specific_conductance",
+    1,
+    "Conductance at 25 °C",
     (Role("Conductivity", "mS/cm", ("conductivity",)), _TEMPERATURE),
-    {"mS/cm": "specific_conductance"}, _conductance, "k25 = k / (1 + a (t − 25))",
+    {"mS/cm": "specific_conductance"},
+    _conductance,
+    "k25 = k / (1 + a (t − 25))",
     (Parameter("percent_per_k", "a", "%/K", 1.91, 0.5, 4.0, 2),),
-)  # fmt: skip
+)
 SALINITY = Formula(
-    "practical_salinity", 1, "Practical salinity",
-    (Role("Conductivity", "mS/cm", ("conductivity",)), _TEMPERATURE), {"mS/cm": "salinity"},
-    _salinity, "PSS-78; below 2 Hill et al. 1986",
+    "practical_salinity",
+    1,
+    "Practical salinity",
+    (Role("Conductivity", "mS/cm", ("conductivity",)), _TEMPERATURE),
+    {"mS/cm": "salinity"},
+    _salinity,
+    "PSS-78; below 2 Hill et al. 1986",
     (Parameter("pressure_dbar", "Gauge pressure at the sensor", "dbar", 0.0, 0.0, 11_000.0, 1),),
-)  # fmt: skip
+)
