@@ -19,7 +19,7 @@ from gezeiten.archive.intake.missions import (
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import Calculation, calculate
-from gezeiten.desk.record.correcting import keep, proposed
+from gezeiten.desk.record.correcting import proposed, save_correction
 from gezeiten.desk.record.excursion_book import refresh_stale
 from gezeiten.desk.record.records import view
 from gezeiten.desk.workspace import open_workspace
@@ -30,7 +30,7 @@ from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.steps.chain import Correction, corrected
 from gezeiten.domain.steps.corrections import CORRECTIONS
 from gezeiten.domain.steps.filling.candidates import Companion, candidates
-from gezeiten.domain.steps.filling.hidden import is_enough, learnt_from
+from gezeiten.domain.steps.filling.hidden import has_enough_training_data, training_spans
 from gezeiten.domain.steps.formulas import FORMULAS
 
 _MINUTE = 60_000
@@ -104,9 +104,9 @@ def estimates_of_two_weeks() -> None:
 def _learnt(whole: Series, gap: Gap) -> tuple[Series, tuple[int, int]]:
     span = (0, 0)
     series = whole
-    for span in learnt_from(gap):
+    for span in training_spans(gap):
         series = whole.between(*span)
-        if is_enough(series, gap):
+        if has_enough_training_data(series, gap):
             break
     return series, span
 
@@ -140,7 +140,7 @@ def barometer_of_four_wells() -> None:
             span = (at_ms, at_ms + 20 * _MINUTE)
             step = proposed(hut, "air_pressure", "mark", span, {"mark": "taken out"})
             began = time.perf_counter()
-            keep(desk, hut, step, "a door slammed")
+            save_correction(desk, hut, step, "a door slammed")
             for well, key in zip(wells, keys, strict=True):
                 view(desk, well.id, key)
             took.append(time.perf_counter() - began)

@@ -30,7 +30,7 @@ from gezeiten.desk.record.calculating import Calculation, calculate
 from gezeiten.desk.record.excursion_book import excursions, refresh_stale
 from gezeiten.desk.record.records import read_ahead, record, view
 from gezeiten.desk.workspace import open_workspace
-from gezeiten.domain.limits.limits import LimitRule, always
+from gezeiten.domain.limits.limits import LimitRule, constant_limits
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.statistics import daily_numbers, numbers
@@ -300,7 +300,7 @@ def _year(step_s: int) -> tuple[Series, Series]:
 def csv_of_a_year() -> None:
     """A year at one minute with two series, against polars writing the same columns typed."""
     warm, damp = _year(60)
-    rules = always((LimitRule("air_temperature", "above", 19.0),))
+    rules = constant_limits((LimitRule("air_temperature", "above", 19.0),))
     table = CsvTable(
         "Site",
         "Point",
@@ -344,7 +344,7 @@ def pdf_of_a_year() -> None:
 
     warm, _ = _year(300)
     span = (int(warm.times_utc_ms[0]), NOW_MS)
-    limits = always((LimitRule("air_temperature", "above", 19.0),))
+    limits = constant_limits((LimitRule("air_temperature", "above", 19.0),))
 
     def make() -> None:
         whole = numbers(warm, span, limits, kinetic=True, zone=ZONE)

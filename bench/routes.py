@@ -16,7 +16,7 @@ from bench.timing import best_of_both, report
 from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.desk.context import TrustedClock
 from gezeiten.desk.intake.following import Follower, PollingPace
-from gezeiten.desk.logger.offloading import take_in_file
+from gezeiten.desk.logger.offloading import import_file
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.plan.plan import Plan
@@ -104,7 +104,7 @@ def _followed(ports: list[int], pace: PollingPace) -> tuple[float, int]:
             desk, addresses, heard, pace, cancelled=lambda: 0 < end[0] < time.monotonic()
         )
         with ThreadPoolExecutor(8) as pool:
-            follower.look(pool, pool)  # finding and the first fetch are not following
+            follower.poll_due(pool, pool)  # finding and the first fetch are not following
             follower.settle()
         for i, one in enumerate(follower._followed):  # as after hours: fetches come one by one
             one.fetched_s = time.monotonic() - pace.fetch_s * i / len(ports)
@@ -141,7 +141,7 @@ def mission_file() -> None:
             desks.append(open_workspace(target, computer=TrustedClock(), pins=MemoryPins()))
         fresh = iter(desks)
         took, reference = best_of_both(
-            lambda: take_in_file(next(fresh), path, Circumstances(0, "JA", "drive")),
+            lambda: import_file(next(fresh), path, Circumstances(0, "JA", "drive")),
             lambda: frame.write_parquet(Path(folder) / "x.parquet"),
             _RUNS,
         )

@@ -23,7 +23,7 @@ from PySide6.QtWidgets import QApplication, QDialog
 from gezeiten.cli.demo import open_demo
 from gezeiten.cli.practice import PracticeFleet
 from gezeiten.desk.places import point_named
-from gezeiten.desk.record.correcting import keep, proposed
+from gezeiten.desk.record.correcting import proposed, save_correction
 from gezeiten.desk.record.records import extent
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS
@@ -107,7 +107,7 @@ def chain(window: MainWindow, out: Path) -> None:
     key = point.channels[0].channel
     begin, end = extent(desk, point.id, [key])
     certificate = proposed(point, key, "linear", (begin, None), {"offset": 0.3, "u": 0.1})
-    keep(desk, point, certificate, "certificate K-118")
+    save_correction(desk, point, certificate, "certificate K-118")
     dialog = ChainDialog(window, window.house, point, key, (end - 6 * DAY_MS, end))
     dialog.show()
     settle_down(window)

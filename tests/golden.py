@@ -24,10 +24,10 @@ from gezeiten.archive.missions import missions_at
 from gezeiten.desk.context import Desk, TrustedClock, computer_now_ms
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.rounds import open_round
-from gezeiten.desk.intake.kinds import kept_ties
+from gezeiten.desk.intake.kinds import stored_templates
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.logger.planning import kept_plans
-from gezeiten.desk.office.handing import past_handovers
+from gezeiten.desk.logger.planning import stored_plans
+from gezeiten.desk.office.handing import issued_documents
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.logger_life import life, loggers
 from gezeiten.desk.office.verifying import verify
@@ -71,8 +71,8 @@ def golden(desk: Desk) -> dict[str, Any]:
         ),
         "loggers": [_life(desk, serial) for serial, _, _ in loggers(desk)],
         "documents": _documents(desk),
-        "kept plans": [_without(asdict(kept), "uid") for kept in kept_plans(desk)],
-        "kept ties": [_tie(tie.as_dict()) for tie in kept_ties(desk)],
+        "kept plans": [_without(asdict(kept), "uid") for kept in stored_plans(desk)],
+        "kept ties": [_tie(tie.as_dict()) for tie in stored_templates(desk)],
         "round": _round(desk),
         "logbook": _logbook(desk),
         "whole": _whole(desk),
@@ -171,7 +171,7 @@ def _documents(desk: Desk) -> list[Any]:
     names = {point.id: point.full_name for point in points(desk)}
     return [
         {**_without(asdict(one), *_OF_THE_COPY), "point": names[one.point_id]}
-        for one in past_handovers(desk)
+        for one in issued_documents(desk)
     ]
 
 

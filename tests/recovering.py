@@ -13,11 +13,11 @@ from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS
 from gezeiten.domain.steps.filling.candidates import (
     Companion,
     candidates,
+    estimate_refusal,
+    is_significantly_better,
     ranked,
-    surely_better,
-    why_not,
 )
-from gezeiten.domain.steps.filling.hidden import is_enough, learnt_from
+from gezeiten.domain.steps.filling.hidden import has_enough_training_data, training_spans
 from gezeiten.domain.steps.filling.scales import scale_of
 from gezeiten.domain.steps.filling.unrest import unrest_of
 from tests.made_records import STEP_MS, made
@@ -70,14 +70,14 @@ def recovered(
     gap = Gap(int(times[first]), int(times[first + length]), STEP_MS)
     keep = np.ones(len(times), np.bool_)
     keep[first : first + length] = False
-    truth, whole = its.series.values[first : first + length], its.series.part(keep)
+    truth, whole = its.series.values[first : first + length], its.series.subset(keep)
     unrest = unrest_of(whole, gap, scale_of(its.quantity).forward(whole.values))
     series, span = whole, (int(times[0]), int(times[-1]) + 1)
-    for span in learnt_from(gap) if unrest is None else ():
+    for span in training_spans(gap) if unrest is None else ():
         series = whole.between(*span)
-        if is_enough(series, gap):
+        if has_enough_training_data(series, gap):
             break
-    if why_not(series, gap, its.quantity):
+    if estimate_refusal(series, gap, its.quantity):
         return None
     there = its.companion.between(span[0] - 7 * 3_600_000, span[1] + 7 * 3_600_000)
     companions = [Companion("neighbour", there, its.other)]
@@ -96,7 +96,7 @@ def recovered(
         int(gap.start_ms // 3_600_000 % 24),
         float(np.ptp(moved)),
         best.is_worded,
-        surely_better(best, line),
+        is_significantly_better(best, line),
         best.unrest,
     )
 

@@ -104,5 +104,5 @@ def trace_of_series(name: str, series: Series) -> Trace:
         Pyramid(cells_of_series(measured)),
         Pyramid.of_series(estimated),
     )
-    chunks.put((view, 0), measured, 0)
+    chunks.store((view, 0), measured, 0)
     return Trace(name, view)

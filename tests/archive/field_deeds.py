@@ -9,14 +9,14 @@ import numpy as np
 
 from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.text_files import TEXT_MODEL, take_tied
+from gezeiten.desk.intake.text_files import TEXT_MODEL, import_with_template
 from gezeiten.desk.logger.intents import (
     Owner,
-    begin_launch,
+    enter_launch_begin,
     launch_happened,
     launch_refused,
 )
-from gezeiten.desk.logger.offloading import take_in_file
+from gezeiten.desk.logger.offloading import import_file
 from gezeiten.domain.actions.contacts import LoggerContacted
 from gezeiten.domain.plan.models import logger_model
 from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, TimeForm
@@ -49,7 +49,7 @@ def be_launched(desk: Desk, serial: str, mission: int, how: str) -> None:
     """Launch as far as a refusal, the end, or a kill on the way."""
     owner = Owner("here", "token")
     be_contacted(desk, serial, mission - 1, 0)
-    begin_launch(desk, owner, serial, STORE_PLAN, mission - 1, {"begun": "wanted"})
+    enter_launch_begin(desk, owner, serial, STORE_PLAN, mission - 1, {"begun": "wanted"})
     if how == "refused":
         launch_refused(desk, owner, serial, mission - 1, {}, "It is locked.")
     elif how == "happened":
@@ -80,9 +80,9 @@ def bring(desk: Desk, serial: str, mission: int, first: int, count: int) -> None
     path.write_bytes(mission_bytes(serial, mission, first, first + count))
     how = Circumstances(desk.now_ms(), desk.person, "network", 12.0, 3.0)
     if first % 2:
-        how = replace(how, at_ms=5, person="MB", taken_in=desk.said, clock_difference_ms=None)
+        how = replace(how, at_ms=5, person="MB", taken_in=desk.authorship, clock_difference_ms=None)
     damaged = None if first % 2 else [(first, first + 1)]
-    take_in_file(desk, path, how, damaged)
+    import_file(desk, path, how, damaged)
     path.unlink()
 
 
@@ -91,7 +91,7 @@ def bring_sap(desk: Desk, lines: int) -> None:
     path = desk.archive.folder / "sap.csv"
     rows = [f"2026-11-20 {i // 6:02d}:{i % 6}0,{i / 4}" for i in range(lines)]
     path.write_text("time,sap\n" + "\n".join(rows) + "\n")
-    take_tied(desk, path, SAP_TIE, TEXT_MODEL, "text file")
+    import_with_template(desk, path, SAP_TIE, TEXT_MODEL, "text file")
 
 
 def bring_text(desk: Desk, day: int, lines: int, more: float = 0.0) -> None:
@@ -99,4 +99,4 @@ def bring_text(desk: Desk, day: int, lines: int, more: float = 0.0) -> None:
     path = desk.archive.folder / "air.csv"
     rows = [f"2026-11-{day + 1:02d} 00:{i:02d},{i / 4 + more}" for i in range(lines)]
     path.write_text("time,air\n" + "\n".join(rows) + "\n")
-    take_tied(desk, path, TIE, TEXT_MODEL, "text file")
+    import_with_template(desk, path, TIE, TEXT_MODEL, "text file")

@@ -17,7 +17,7 @@ from pathlib import Path
 
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import rebuild, restore_lost, verify
+from gezeiten.desk.office.verifying import rebuild, restore_lost_entries, verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
@@ -85,7 +85,7 @@ def after_restoring(folder: Path) -> dict[str, object]:
     desk = opened(folder)
     verdict = verify(desk)
     if verdict.lost:
-        restore_lost(desk)
+        restore_lost_entries(desk)
     elif any("verify --rebuild puts it right" in fault for fault in verdict.faults):
         rebuild(desk)
     done = [site.name for site in sites(desk)]
@@ -98,7 +98,7 @@ def after_restoring(folder: Path) -> dict[str, object]:
     return {"left": left, "done": done, "faults": faults, "goes on": again, "said": said}
 
 
-_ACTS = {"save": (save_shore, after_saving), "restore": (restore_lost, after_restoring)}
+_ACTS = {"save": (save_shore, after_saving), "restore": (restore_lost_entries, after_restoring)}
 
 
 def main(work: Path, every: int, act: str) -> None:

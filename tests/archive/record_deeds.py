@@ -4,26 +4,32 @@ from __future__ import annotations
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.quantities import keep_quantity
+from gezeiten.desk.quantities import save_quantity
 from gezeiten.desk.record.calculating import (
     Calculation,
     calculate,
     calculations,
     remove_calculation,
 )
-from gezeiten.desk.record.checking import TypedCheck, checks_of, enter, take_check_back
+from gezeiten.desk.record.checking import TypedCheck, checks_of, enter, withdraw_check
 from gezeiten.desk.record.clocks import (
     by_amount,
-    keep_clock,
     mission_clocks,
+    save_clock_correction,
     switch_clock,
-    take_clock_back,
+    withdraw_clock_correction,
 )
-from gezeiten.desk.record.correcting import chain, keep, proposed, switch, take_back
+from gezeiten.desk.record.correcting import (
+    chain,
+    proposed,
+    save_correction,
+    switch,
+    withdraw_correction,
+)
 from gezeiten.desk.record.filling import switch_fill
-from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
+from gezeiten.desk.record.hanging import sensor_depths_of, set_sensor_depth, withdraw_sensor_depth
 from gezeiten.desk.record.limits import set_limit
-from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
+from gezeiten.desk.record.remarks import remarks, withdraw_remark, write_remark
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.limits.windows import WORKING_HOURS
 from gezeiten.domain.quantities.quantities import Quantity
@@ -74,7 +80,7 @@ def set_some_limit(desk: Desk, number: int, side: str, how: str) -> None:
 
 def average(desk: Desk, averages: str) -> None:
     """Add a quantity of one's own, or have it averaged otherwise."""
-    keep_quantity(desk, Quantity("sap_flow", "Sap flow", "F", "kg", 1, averages=averages))  # type: ignore[arg-type]
+    save_quantity(desk, Quantity("sap_flow", "Sap flow", "F", "kg", 1, averages=averages))  # type: ignore[arg-type]
 
 
 def correct(desk: Desk, number: int, mark: str) -> None:
@@ -84,7 +90,7 @@ def correct(desk: Desk, number: int, mark: str) -> None:
         raise InputError("nothing is measured yet")
     point, key = listed[number % len(listed)]
     kind, parameters = ("mark", {"mark": mark}) if mark else ("linear", {"offset": 1.5})
-    keep(desk, point, proposed(point, key, kind, (0, None), parameters), "asked for")
+    save_correction(desk, point, proposed(point, key, kind, (0, None), parameters), "asked for")
 
 
 def _corrections(desk: Desk) -> list[tuple[PointPlace, Correction]]:
@@ -116,7 +122,7 @@ def correct_no_more(desk: Desk, number: int) -> None:
     listed = _corrections(desk)
     if not listed:
         raise InputError("nothing is corrected yet")
-    take_back(desk, *listed[number % len(listed)])
+    withdraw_correction(desk, *listed[number % len(listed)])
 
 
 def remark(desk: Desk, number: int, whole_site: bool) -> None:
@@ -133,7 +139,7 @@ def remark_no_more(desk: Desk, number: int) -> None:
     its = remarks(desk, listed[number % len(listed)].id) if listed else []
     if not its:
         raise InputError("nothing is remarked yet")
-    take_remark_back(desk, its[0])
+    withdraw_remark(desk, its[0])
 
 
 def read_by_hand(desk: Desk, number: int) -> None:
@@ -151,7 +157,7 @@ def read_by_hand_no_more(desk: Desk, number: int) -> None:
     its = checks_of(desk, listed[number % len(listed)].id) if listed else []
     if not its:
         raise InputError("nothing was read yet")
-    take_check_back(desk, its[0])
+    withdraw_check(desk, its[0])
 
 
 def put_clock_right(desk: Desk, number: int, shift_ms: int) -> None:
@@ -161,9 +167,9 @@ def put_clock_right(desk: Desk, number: int, shift_ms: int) -> None:
     if not its:
         raise InputError("no logger measured anything yet")
     if its[0].kept is not None and not shift_ms:
-        take_clock_back(desk, its[0])
+        withdraw_clock_correction(desk, its[0])
     else:
-        keep_clock(
+        save_clock_correction(
             desk,
             its[0],
             by_amount(its[0], shift_ms),
@@ -188,8 +194,8 @@ def hang_sensor(desk: Desk, number: int, length_m: float) -> None:
     if not listed:
         raise InputError("there is no point yet")
     point = listed[number % len(listed)]
-    known = hanging_of(desk, point)
+    known = sensor_depths_of(desk, point)
     if length_m or not known:
-        hang(desk, point, SensorDepth(number, 3.2, length_m), "levelled")
+        set_sensor_depth(desk, point, SensorDepth(number, 3.2, length_m), "levelled")
     else:
-        take_hanging_back(desk, point, known[0])
+        withdraw_sensor_depth(desk, point, known[0])

@@ -80,7 +80,7 @@ def test_an_act_that_no_longer_fits_stands(desk: Desk) -> None:
     )
     desk.archive.catch_up()
     assert sites(desk)[0].kind == "marsh"
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
 
 
 def test_readings_whose_bytes_are_gone_are_named_and_stay(desk: Desk) -> None:
@@ -109,7 +109,7 @@ def test_a_clock_ten_years_off_does_not_move_what_follows(tmp_path: Path) -> Non
     (tmp_path / "archive.db").unlink()
     again = opened(tmp_path)
     assert [one.kind for one in sites(again)] == ["marsh"]
-    assert verify(again).is_whole
+    assert verify(again).is_intact
     again.close()
 
 
@@ -135,14 +135,14 @@ def test_two_programs_write_one_chain(desk: Desk) -> None:
     assert [writer.wait(120) for writer in writers] == [0, 0]
     again = opened(desk.archive.folder)
     assert len(sites(again)) == 31
-    assert verify(again).is_whole
+    assert verify(again).is_intact
     for path in again.archive.folder.glob("archive.db*"):
         path.unlink()
     again.close()
     fresh = opened(desk.archive.folder)
     recover(fresh)
     assert len(sites(fresh)) == 31
-    assert verify(fresh).is_whole
+    assert verify(fresh).is_intact
     fresh.close()
 
 

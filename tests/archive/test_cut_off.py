@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.office.logbook import logbook_entries, look_at_misfit
+from gezeiten.desk.office.logbook import acknowledge_conflict, logbook_entries
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
@@ -68,7 +68,7 @@ def test_a_rebuild_takes_nothing_out(cut: Desk) -> None:
 def test_only_an_explicit_word_lets_go(cut: Desk) -> None:
     rebuild(cut, with_lost="drop")
     assert names(cut) == NAMES[:1]
-    assert verify(cut).is_whole
+    assert verify(cut).is_intact
 
 
 def nothing(lines: list[bytes]) -> bytes | None:
@@ -182,8 +182,8 @@ def test_work_that_went_on_leaves_it_said_until_somebody_looked(cut: Desk) -> No
     desk = open_workspace(folder)
     assert verify(desk).faults == unseen(desk)
     begun = next(entry for entry in logbook_entries(desk) if entry.act == "chain begun")
-    look_at_misfit(desk, begun)
-    assert verify(desk).is_whole
+    acknowledge_conflict(desk, begun)
+    assert verify(desk).is_intact
     desk.close()
 
 
@@ -207,11 +207,11 @@ def test_a_line_changed_before_the_cut_is_not_written_over(cut: Desk) -> None:
 def test_the_file_put_back_makes_it_whole_again(folder: Path) -> None:
     lines = cut_off(folder, 2)
     desk = open_workspace(folder)
-    assert not verify(desk).is_whole
+    assert not verify(desk).is_intact
     desk.close()
     [file] = (folder / "logbook").glob("*.jsonl")
     file.write_bytes(b"".join(lines))
     desk = open_workspace(folder)
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
     assert names(desk) == sorted(NAMES)
     desk.close()

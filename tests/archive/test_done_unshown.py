@@ -65,7 +65,7 @@ def test_what_is_done_is_said_to_be_done_and_stands_there_once(desk: Desk, room:
     if not is_done:
         save_site(desk, SiteFacts("Austernzucht Ost", zone="Europe/Berlin"))
     assert [site.name for site in sites(desk)].count("Austernzucht Ost") == 1
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
 
 
 def test_the_case_is_really_met(desk: Desk) -> None:
@@ -98,7 +98,7 @@ def test_a_chain_that_was_begun_then_is_gone_on_with(desk: Desk, tmp_path: Path)
             pass
         save_site(copy, SiteFacts("Mole", zone="Europe/Berlin"))
         assert len(copy.archive.chains.sizes()) == 2
-        assert verify(copy).is_whole
+        assert verify(copy).is_intact
         copy.close()
     assert met
 

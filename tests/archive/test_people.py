@@ -64,7 +64,7 @@ def test_an_erased_name_is_nowhere_and_everything_checks(desk: Desk) -> None:
     erase_name(desk, NAME)
     assert names(desk) == ["JA"]
     assert {entry.person for entry in logbook_entries(desk)} == {"", "JA", "–"}
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
     assert {"Shore", "Dock"} <= {site.name for site in sites(desk)}
     desk.close()
     assert stands_in(folder, NAME) == []  # nor in a free place of the database
@@ -73,7 +73,7 @@ def test_an_erased_name_is_nowhere_and_everything_checks(desk: Desk) -> None:
     again = opened(folder)
     recover(again)
     assert names(again) == ["JA"]
-    assert verify(again).is_whole
+    assert verify(again).is_intact
     assert {"Shore", "Dock"} <= {site.name for site in sites(again)}
     again.close()
 
@@ -88,7 +88,7 @@ def test_an_erasing_that_was_killed_is_ended_at_the_next_start(
     assert NAME in chain.read_text()
     recover(desk)
     assert NAME not in chain.read_text()
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
 
 
 def test_who_is_not_there_cannot_be_erased(desk: Desk) -> None:
@@ -102,6 +102,6 @@ def test_whoever_erases_his_own_name_goes_on_without_it(desk: Desk) -> None:
     save_site(desk, SiteFacts("Mole"))
     assert NAME not in names(desk)
     assert desk.person != NAME
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
     desk.close()
     assert stands_in(desk.archive.folder, NAME) == []

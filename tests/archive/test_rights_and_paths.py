@@ -21,7 +21,7 @@ def made(folder: Path) -> None:
     desk = open_workspace(folder)
     save_site(desk, SiteFacts("Krabbenkoog", zone="UTC"))
     assert [site.name for site in sites(desk)] == ["Krabbenkoog"]
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
     desk.close()
 
 

@@ -21,20 +21,20 @@ from gezeiten.desk.context import TrustedClock
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import leave_open
 from gezeiten.desk.field.rounds import make_round
-from gezeiten.desk.intake.kinds import keep_tie
-from gezeiten.desk.logger.planning import keep_plan
+from gezeiten.desk.intake.kinds import save_template
+from gezeiten.desk.logger.planning import save_plan
 from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.office.logger_life import loggers, note_service
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points, sites
-from gezeiten.desk.quantities import keep_quantity
+from gezeiten.desk.quantities import save_quantity
 from gezeiten.desk.record.calculating import Calculation, calculate
 from gezeiten.desk.record.checking import TypedCheck, enter
-from gezeiten.desk.record.correcting import chain, keep, proposed, switch
-from gezeiten.desk.record.deployments import feed_series, place_source
+from gezeiten.desk.record.correcting import chain, proposed, save_correction, switch
+from gezeiten.desk.record.deployments import assign_source, place_source
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
-from gezeiten.desk.record.hanging import hang
+from gezeiten.desk.record.hanging import set_sensor_depth
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.place_editor import save_point, save_site
 from gezeiten.desk.record.remarks import write_remark
@@ -111,7 +111,7 @@ def is_found(folder: Path) -> bool:
     except GezeitenError:
         return True
     try:
-        return not verify(desk).is_whole
+        return not verify(desk).is_intact
     except GezeitenError:
         return True
     finally:
@@ -155,9 +155,9 @@ def acted(tmp_path: Path) -> Path:
     site = save_site(desk, SiteFacts("Shore", "marsh", latitude=53.9, longitude=8.1, height_m=1.0))
     facts = PointFacts("Well", 2.5, 3.2, ("water_level",), 900)
     save_point(desk, site, facts, save_point(desk, site, PointFacts("Well 1")))
-    keep_plan(desk, "Store", STORE_PLAN, "Düne T2")
+    save_plan(desk, "Store", STORE_PLAN, "Düne T2")
     form = TextForm("utf-8", ",", ".", 1, 2, TimeForm((0,), "%Y-%m-%d", "UTC"))
-    keep_tie(desk, ImportTemplate("Weather", "Shore · Well", form, ()))
+    save_template(desk, ImportTemplate("Weather", "Shore · Well", form, ()))
     note_service(desk, loggers(desk)[0][0], "note", "seen")
     make_round(desk, [one.id for one in sites(desk)][:1], desk.now_ms())
     export_csv(desk, next(p for p in points(desk) if p.channels), (0, desk.now_ms()))
@@ -173,17 +173,21 @@ def acted(tmp_path: Path) -> Path:
     settled = next(e for e in excursions(desk) if e.is_settled)
     reopen(desk, settled.id)
     settle(desk, settled.id, "Power", "Fuse.")
-    keep_quantity(desk, Quantity("sap_flow", "Sap flow", "F", "kg", 1, low=0, high=9))
+    save_quantity(desk, Quantity("sap_flow", "Sap flow", "F", "kg", 1, low=0, high=9))
     place_source(desk, serial, None, 5, 9, "on the bench")
     shown = next(p for p in points(desk) if p.channels)
-    feed_series(desk, shown.id, shown.channels[0].channel, "upper", serial, 5, 9)
+    assign_source(desk, shown.id, shown.channels[0].channel, "upper", serial, 5, 9)
     rule = LimitRule(shown.channels[0].channel, "above", 1e6)
     set_limit(desk, shown.id, shown.channels[0].channel, rule, 5, 9, "asked for")
     twice = ((shown, shown.channels[0].channel),) * 2
     calculate(desk, Calculation(FORMULAS["difference", 1], twice, {}))
     key = shown.channels[0].channel
-    keep(desk, shown, proposed(shown, key, "linear", (5, None), {"offset": 1}), "asked for")
-    keep(desk, shown, proposed(shown, key, "mark", (5, 9), {"mark": "suspect"}), "asked for")
+    save_correction(
+        desk, shown, proposed(shown, key, "linear", (5, None), {"offset": 1}), "asked for"
+    )
+    save_correction(
+        desk, shown, proposed(shown, key, "mark", (5, 9), {"mark": "suspect"}), "asked for"
+    )
     switch(desk, shown, chain(desk, shown, key).corrections[0])
     write_remark(desk, shown.id, (5, 9), "gauge cleaned", whole_site=True)
     enter(desk, [TypedCheck(shown, key, 5, 20.0, "ah", low=1.0, high=30.0, words="seen")])
@@ -193,7 +197,7 @@ def acted(tmp_path: Path) -> Path:
     uid = mission_id(serial, mission.number, mission.launched_ms)
     moved = ((0, 1000),)
     desk.do(ClockCorrected(serial, uid, mission.number, "ab", "shifted", moved, 500, "zone"))
-    hang(desk, points(desk)[0], SensorDepth(0, 3.2, 8.4), "levelled")
+    set_sensor_depth(desk, points(desk)[0], SensorDepth(0, 3.2, 8.4), "levelled")
     desk.close()
     return folder
 

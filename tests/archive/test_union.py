@@ -20,11 +20,11 @@ from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.logbook import (
     EntryFilter,
-    about_misfits,
-    entries_wanted,
+    about_conflicts,
+    acknowledge_conflict,
     logbook_entries,
     logbook_page,
-    look_at_misfit,
+    matching_entries,
 )
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
@@ -195,14 +195,14 @@ def test_what_two_changed_at_once_is_shown_until_somebody_looked(tmp_path: Path)
     give(other, one)
     assert told_of(one) == told_of(other)
     desk = opened(one)
-    [later] = entries_wanted(desk, EntryFilter(about=about_misfits(desk)))
+    [later] = matching_entries(desk, EntryFilter(about=about_conflicts(desk)))
     page = logbook_page(desk, EntryFilter())
     assert page.misfits == {later.hash: ["height was 2.00 m, not 1.00 m"]}
     assert kept_site(desk) == 3.0  # the act stands
-    look_at_misfit(desk, later)
+    acknowledge_conflict(desk, later)
     assert logbook_page(desk, EntryFilter()).misfits == {}
     with pytest.raises(InputError, match="nothing left to look at"):
-        look_at_misfit(desk, later)
+        acknowledge_conflict(desk, later)
     desk.close()
     for path in one.glob("here.db*"):
         path.unlink()

@@ -16,7 +16,7 @@ from click.testing import CliRunner, Result
 from gezeiten.cli.main import main
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import contact, session_with
-from gezeiten.desk.logger.offloading import recover_incoming, take_all
+from gezeiten.desk.logger.offloading import offload_connected, recover_incoming
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import ArchiveLockedError
 from gezeiten.exchange.plan_file import NamedPlan, write_plan_file
@@ -153,7 +153,7 @@ def test_waiting_for_another_program_is_said_and_ends(
     with session_with(desk, standin.address) as (session, _):
         other.execute("BEGIN IMMEDIATE")
         with pytest.raises(ArchiveLockedError):
-            take_all(desk, session, card)
+            offload_connected(desk, session, card)
     assert len(said) == 1  # once, and nothing else waited after it
     assert said[0].startswith("Waiting for another program that writes to")
     other.execute("ROLLBACK")

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.kinds import proposed_template, recognise_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import point_named
@@ -50,7 +50,7 @@ def test_a_text_is_taken_by_the_tie_it_was_given_in_the_window(lab: Lab, tmp_pat
     folder, path = lab.desk.archive.folder, station(tmp_path / "weather.txt", 60)
     refused = run("take", path, "--archive", folder, code=2)
     assert "In which time zone are the times? Nothing was imported" in refused.stderr
-    take_text(lab.desk, path, tie_of(lab, path))
+    import_text(lab.desk, path, tie_of(lab, path))
     more = station(tmp_path / "more.txt", 90)
     with more.open("a") as file:
         file.write("rubbish\n")
@@ -117,14 +117,14 @@ def test_our_own_csv_comes_back_in(store: Lab, tmp_path: Path) -> None:
     span = extent(store.desk, point.id, ["air_temperature"])
     assert span is not None
     done = export_csv(store.desk, point, (span[0], span[1] + 1), tmp_path / "own.csv")
-    found = look_at_text(store.desk, done.path)
+    found = recognise_text(store.desk, done.path)
     assert found.proposal.doubts == ()
-    tie = proposed_tie(found, "Own")
+    tie = proposed_template(found, "Own")
     known = {one.quantity for one in tie.columns if one.quantity}
     assert known == {"air_temperature", "relative_humidity"}
     from dataclasses import replace
 
-    take_text(store.desk, done.path, replace(tie, point="Elsewhere · Copy"))
+    import_text(store.desk, done.path, replace(tie, point="Elsewhere · Copy"))
     copy = point_named(store.desk, "Copy")
     for channel in sorted(known):
         ours, theirs = (record(store.desk, p.id, channel) for p in (point, copy))

@@ -14,7 +14,7 @@ from gezeiten.desk.places import points
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.records import record
 from gezeiten.domain.limits.limits import no_sensor_rule
-from gezeiten.domain.series.series import holds_ms
+from gezeiten.domain.series.series import hold_times_ms
 from tests.conftest import ANCHOR_MS, COLD_PLAN, DAY_MS, Lab, StartStandin
 
 
@@ -36,12 +36,12 @@ def test_the_shorter_interval_reaches_the_record_whole(cold_lab: Lab) -> None:
     assert set(series.interval_ms[:-1][outside[:-1]].tolist()) == {60_000}
     assert distance.max() == 300_000
     assert [g for g in gaps(lab.desk) if g.state == "open"] == []
-    held = holds_ms(series.times_utc_ms, series.interval_ms)
+    held = hold_times_ms(series.times_utc_ms, series.interval_ms)
     span = series.times_utc_ms[-1] - series.times_utc_ms[0]
     assert held[:-1].sum() == span  # every minute is held once
     [event] = [e for e in excursions(lab.desk) if e.rule.side == "above"]
     assert event.measured == outside.sum()
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_a_probe_pulled_off_is_an_excursion_of_its_own(

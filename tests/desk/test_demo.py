@@ -33,7 +33,7 @@ def test_thirteen_points_on_five_sites_with_seventy_days(demo_desk: Desk) -> Non
 
 def test_everything_in_it_was_really_offloaded(demo_desk: Desk) -> None:
     verdict = verify(demo_desk)
-    assert verdict.is_whole
+    assert verdict.is_intact
     assert verdict.offloads >= 35
     assert verdict.values > 500_000
 

@@ -13,7 +13,7 @@ from gezeiten.archive.store.tables import Mission
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import refresh_stale
@@ -35,12 +35,12 @@ def test_readings_a_month_and_more_apart(lab: Lab, tmp_path: Path) -> None:
     days = ["01.03.2026", "31.03.2026", "30.05.2026", "01.03.2027"]
     lines = [f"{day};12:00;{50 + i};1013" for i, day in enumerate(days)]
     path.write_text("\n".join(["Date;Time;Temp (°F);Air pressure (hPa)", *lines]) + "\n")
-    take_text(lab.desk, path, tie_of(lab, path, "UTC"))
+    import_text(lab.desk, path, tie_of(lab, path, "UTC"))
     series = record(lab.desk, point_named(lab.desk, POINT).id, "air_temperature")
     assert len(series) == 4
     assert int(series.interval_ms[0]) >= 30 * DAY_MS > 2**31
     assert not rows(lab.desk)["Weather"].fault
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_a_damaged_block_spoils_its_point_only(demo_desk: Desk) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.clock_watch import ComputerClock, kernel_synchronised
-from gezeiten.desk.logger.checks import Check, checks_before_launch, label_check
+from gezeiten.desk.logger.checks import Check, label_check, launch_checks
 from gezeiten.desk.logger.computer_clock import clock_doubts
 from gezeiten.desk.logger.contact import contact, present_readings, self_check
 from gezeiten.desk.logger.launching import launch, stop
@@ -19,9 +19,9 @@ from gezeiten.desk.logger.several import (
     LoggerResult,
     common_start_ms,
     offload_and_launch,
-    prepare_again,
     prepare_several,
-    together,
+    prepare_with_last_plans,
+    synchronised_plans,
 )
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
@@ -43,7 +43,7 @@ from tests.conftest import AGAIN, COLD_PLAN, STORE_PLAN, Lab, StartStandin
 
 def checks(lab: Lab, plan: Plan = STORE_PLAN, **more: object) -> list[Check]:
     card = contact(lab.desk, lab.standin.address, lab.serial)
-    return checks_before_launch(lab.desk, card, plan, **more)  # type: ignore[arg-type]
+    return launch_checks(lab.desk, card, plan, **more)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(
@@ -54,14 +54,12 @@ def test_a_clock_off_by_a_day_needs_a_reason(
 ) -> None:
     card = contact(lab.desk, lab.standin.address, lab.serial)
     card = replace(card, clock=replace(card.clock, difference_ms=ahead_ms))
-    [check] = [
-        one for one in checks_before_launch(lab.desk, card, STORE_PLAN) if one.key == "clock"
-    ]
+    [check] = [one for one in launch_checks(lab.desk, card, STORE_PLAN) if one.key == "clock"]
     assert (check.weight, check.wants_word) == ("look", is_reason_required)
     assert ("clock correction" in check.sentence) == is_reason_required
     [check] = [
         one
-        for one in checks_before_launch(lab.desk, card, STORE_PLAN, {"clock": "known"})
+        for one in launch_checks(lab.desk, card, STORE_PLAN, {"clock": "known"})
         if "Accepted: known" in one.sentence
     ]
     assert check.weight == "passed"
@@ -130,7 +128,7 @@ def test_an_unkept_clock_is_doubted_and_a_jump_said(computer: Computer) -> None:
     said = computer.pass_s(10, jump_s=-7200)
     assert said[1] == "This computer's clock jumped back by 2 h since the last look."
     assert len(computer.pass_s(10)) == 2  # said until somebody accepts it
-    computer.clock.trust_from_here()
+    computer.clock.restart_watch()
     assert len(computer.pass_s(10)) == 1
 
 
@@ -188,18 +186,18 @@ def test_a_locked_logger_asks_for_its_pin_and_takes_the_right_one(locked: Lab) -
         launch(desk, at, "P-0330", TANK)
     blocking = [c for c in checks(locked, TANK) if c.weight == "blocking"]
     assert [c.key for c in blocking] == ["pin"]
-    desk.pins.put("all loggers", 1111)
+    desk.pins.store("all loggers", 1111)
     with pytest.raises(LoggerLockedError, match="does not take the PIN of “all loggers”; type it"):
         launch(desk, at, "P-0330", TANK)
     assert desk.pins.get("all loggers") is None  # a wrong one is not tried again
-    desk.pins.put("all loggers", 2580)
+    desk.pins.store("all loggers", 2580)
     launch(desk, at, "P-0330", TANK)
     assert pin_group(desk, "P-0330") == "Austernzucht Ost"  # it has a site now
     locked.later(3)
     with pytest.raises(LoggerLockedError, match="“Austernzucht Ost”"):
         stop(desk, at, "P-0330")
     set_pin_group(desk, "P-0330", "hatchery")
-    desk.pins.put("hatchery", 2580)
+    desk.pins.store("hatchery", 2580)
     stop(desk, at, "P-0330")
     text = json.dumps([entry.details for entry in logbook_entries(desk)])
     assert "2580" not in text
@@ -238,7 +236,7 @@ def test_without_a_keyring_pins_are_remembered_in_memory_only() -> None:
         keyring.set_keyring(Ring())
         pins = usual_pins()
         assert pins.lasting
-        pins.put("shore", 4711)
+        pins.store("shore", 4711)
         assert usual_pins().get("shore") == 4711  # from the ring, in another run
         pins.forget("shore")
         assert usual_pins().get("shore") is None
@@ -253,7 +251,7 @@ def test_readings_that_stay_damaged_need_a_word_before_they_go(lab: Lab) -> None
     lab.standin.order("fault", damage_blocks=[1, 2])
     offload_logger(lab.desk, lab.standin.address, lab.serial)
     card = contact(lab.desk, lab.standin.address, lab.serial)
-    assert (card.readings_damaged, card.readings_not_kept) == (240, 240)
+    assert (card.readings_damaged, card.readings_to_offload) == (240, 240)
     with pytest.raises(NotAcceptedError, match="240 readings on D-2041 arrive damaged"):
         launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     assert contact(lab.desk, lab.standin.address, lab.serial).is_recording
@@ -262,7 +260,7 @@ def test_readings_that_stay_damaged_need_a_word_before_they_go(lab: Lab) -> None
     entry = next(e for e in logbook_entries(lab.desk) if e.act == "launch")
     assert entry.details["act"]["accepted"] == word
     assert done.mission == entry.details["act"]["in_mission"]
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_readings_that_come_damaged_with_the_launch_are_not_lost(lab: Lab) -> None:
@@ -341,9 +339,9 @@ def test_first_readings_fall_together() -> None:
     assert common_start_ms([fours, sixes], now) == now + 12 * 60_000  # full for both
     days, sevens = (replace(STORE_PLAN, interval_s=s) for s in (86_400, 420))
     assert common_start_ms([days, sevens], now) % 86_400_000 == 0
-    assert together([STORE_PLAN], now) == [STORE_PLAN]
+    assert synchronised_plans([STORE_PLAN], now) == [STORE_PLAN]
     by_button = replace(STORE_PLAN, start="button")
-    [first, pressed, second] = together([fours, by_button, sixes], now)
+    [first, pressed, second] = synchronised_plans([fours, by_button, sixes], now)
     assert pressed == by_button
     assert (
         (first.start, first.start_ms)
@@ -370,19 +368,19 @@ def test_one_plan_for_all_with_a_row_of_result_each(lab: Lab, start_standin: Sta
     assert store.plan.point_name == STORE_PLAN.point_name
     assert room.plan.point_name == COLD_PLAN.point_name  # where it goes stays its own
     assert room.lost[0] == "Reif C2 has no Air temperature, Relative humidity."
-    assert store.in_the_way == room.in_the_way == ""  # what is not fetched is fetched first
+    assert store.first_obstacle == room.first_obstacle == ""  # what is not fetched is fetched first
     rows: list[LoggerResult] = []
     results = offload_and_launch(lab.desk, [store, room], {}, rows.append)
     assert results == rows
     assert [r.serial for r in results] == ["D-2041", "R-1107"]
     firsts = {r.launched.first_ms for r in results if r.launched}
     assert len(firsts) == 1  # together
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     cold.kill()
     cards = [contact(lab.desk, lab.standin.address, lab.serial), cards[1]]
     lab.later(10)
     first, second = offload_and_launch(
-        lab.desk, prepare_again(lab.desk, cards, AGAIN), AGAIN, lambda _: None
+        lab.desk, prepare_with_last_plans(lab.desk, cards, AGAIN), AGAIN, lambda _: None
     )
     by_serial = {r.serial: r for r in (first, second)}
     assert by_serial["D-2041"].launched is not None  # one that is away does not keep the other
@@ -395,7 +393,7 @@ def test_again_as_it_was_is_the_same_plan(lab: Lab) -> None:
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     lab.later(100)
     card = contact(lab.desk, lab.standin.address, lab.serial)
-    [one] = prepare_again(lab.desk, [card], {})
+    [one] = prepare_with_last_plans(lab.desk, [card], {})
     assert one.plan == STORE_PLAN
     [result] = offload_and_launch(lab.desk, [one], {}, lambda _: None)
     assert result.launched is not None

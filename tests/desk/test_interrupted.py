@@ -64,7 +64,7 @@ def test_cut_off_at_every_message(lab: Lab, mute: bool) -> None:
         is_new = card.plan == plan
         assert card.state.mission_number == before.state.mission_number + is_new
         assert card.is_recording  # the old one goes on, or the new one runs
-        assert card.readings_not_kept <= 7  # those of the minutes since the last offload
+        assert card.readings_to_offload <= 7  # those of the minutes since the last offload
         assert intents(lab) == 0  # whatever was under way is settled by now
         assert card.state.mission_number in missions(lab)
         if failed and card.interrupted:
@@ -76,7 +76,7 @@ def test_cut_off_at_every_message(lab: Lab, mute: bool) -> None:
     assert cut > 20  # a launch takes so many messages at least
     assert outcomes == {"old", "new"}
     assert number in missions(lab)
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_a_launch_killed_before_it_was_recorded_is_entered_at_the_next_contact(lab: Lab) -> None:
@@ -128,7 +128,7 @@ def test_a_second_contact_between_any_two_messages_settles_nothing(
         assert intents(lab) == 0
         at += 1
     assert at > 15  # a launch takes so many questions at least
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_a_launch_has_one_owner_at_a_time(lab: Lab) -> None:
@@ -180,7 +180,7 @@ def test_a_logger_too_quick_to_follow_is_stopped_and_fetched_whole(lab: Lab) -> 
     lab.standin.order("time", ms=lab.clock.now_ms(), speed=40.0)
     done = launch(lab.desk, lab.standin.address, lab.serial, NEW, AGAIN)
     assert done.plan == NEW
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     with lab.desk.archive.reading() as session:
         first = session.query(Mission).order_by(Mission.number).first()
         assert first is not None

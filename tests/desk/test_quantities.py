@@ -8,12 +8,12 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.kinds import proposed_template, recognise_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.quantities import drop_quantity, keep_quantity, key_of_name
+from gezeiten.desk.quantities import drop_quantity, key_of_name, save_quantity
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.records import record
@@ -37,13 +37,13 @@ def test_keys_are_made_of_names(name: str, key: str) -> None:
 
 def take_sap(desk: Desk, path: Path) -> PointPlace:
     """Take in sixty readings of a quantity of one's own, 0 to 5.9 kg in ten hours."""
-    keep_quantity(desk, SAP)
+    save_quantity(desk, SAP)
     lines = [f"2026-11-01 {i // 6:02}:{i % 6}0:00,{i / 10:.1f}" for i in range(60)]
     path.write_text("\n".join(["time,Sap flow [kg]", *lines]) + "\n")
-    tie = proposed_tie(look_at_text(desk, path), "Grove")
+    tie = proposed_template(recognise_text(desk, path), "Grove")
     assert [one.quantity for one in tie.columns] == ["sap_flow"]
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    take_text(desk, path, replace(tie, point="Grove · Oak 3", form=form))
+    import_text(desk, path, replace(tie, point="Grove · Oak 3", form=form))
     [point] = [one for one in points(desk) if one.name == "Oak 3"]
     return point
 
@@ -53,11 +53,11 @@ def test_limits_of_means_follow_how_a_quantity_is_averaged(lab: Lab, tmp_path: P
     rule = LimitRule("sap_flow", "above", 10.0, mean_s=3600)
     set_limit(lab.desk, point.id, "sap_flow", rule, 0, None, "sums of an hour")
     assert excursions(lab.desk) == []  # no mean of values up to 5.9 is above 10
-    keep_quantity(lab.desk, replace(SAP, averages="sum"))
+    save_quantity(lab.desk, replace(SAP, averages="sum"))
     [event] = excursions(lab.desk)  # six readings each: 1.5 + 1.6 + ... + 2.0 = 10.5 is the first
     assert (event.extreme, event.end_ms > event.start_ms) == (pytest.approx(33.9), True)
-    assert verify(lab.desk).is_whole
-    keep_quantity(lab.desk, SAP)
+    assert verify(lab.desk).is_intact
+    save_quantity(lab.desk, SAP)
     assert [one for one in excursions(lab.desk) if not one.gone] == []
 
 
@@ -66,10 +66,10 @@ def test_readings_of_a_quantity_of_ones_own(lab: Lab, tmp_path: Path) -> None:
     assert len(record(lab.desk, point.id, "sap_flow")) == 60
     assert quantity(point.channels[0].channel).name == "Sap flow"
     with pytest.raises(InputError, match="readings of Sap flow in kg"):
-        keep_quantity(lab.desk, replace(SAP, unit="mg"))
+        save_quantity(lab.desk, replace(SAP, unit="mg"))
     with pytest.raises(InputError, match="stays in the list"):
         drop_quantity(lab.desk, "sap_flow")
-    keep_quantity(lab.desk, replace(SAP, name="Sap"))
+    save_quantity(lab.desk, replace(SAP, name="Sap"))
     assert quantity("sap_flow").name == "Sap"
     told = [entry.sentence for entry in logbook_entries(lab.desk) if entry.act == "quantity"]
     assert sorted(told) == ["Quantity Sap flow, kg, added.", "Quantity Sap, kg, changed."]
@@ -82,7 +82,7 @@ def test_readings_of_a_quantity_of_ones_own(lab: Lab, tmp_path: Path) -> None:
 
 
 def test_an_archive_knows_its_own_alone(lab: Lab, tmp_path: Path) -> None:
-    keep_quantity(lab.desk, SAP)
+    save_quantity(lab.desk, SAP)
     opened(tmp_path / "another").close()
     assert "sap_flow" not in QUANTITIES
 
@@ -95,9 +95,9 @@ def test_what_cannot_be_added(lab: Lab) -> None:
         (replace(SAP, key="Sap Flow"), "its key"),
     ):
         with pytest.raises(InputError, match=said):
-            keep_quantity(lab.desk, wanted)
+            save_quantity(lab.desk, wanted)
     with pytest.raises(InputError, match="ships with Gezeiten"):
         drop_quantity(lab.desk, "co2")
-    keep_quantity(lab.desk, SAP)
+    save_quantity(lab.desk, SAP)
     drop_quantity(lab.desk, "sap_flow")
     assert "sap_flow" not in QUANTITIES

@@ -66,7 +66,7 @@ from gezeiten.domain.actions.gaps import (
     GapFilledByLine,
     GapLeftOpen,
     GapTakenBack,
-    way_words,
+    fill_method_text,
 )
 from gezeiten.domain.actions.hanging import HangingTakenBack, SensorHung
 from gezeiten.domain.actions.launches import LaunchBegun, LaunchEnded, NewMission
@@ -89,7 +89,7 @@ from gezeiten.domain.actions.people import PersonErased, PersonNamed
 from gezeiten.domain.actions.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
 from gezeiten.domain.actions.quantities import QuantityDropped, QuantityKept
 from gezeiten.domain.actions.remarks import RemarkMade, RemarkTakenBack
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.scope import no_scope
 from gezeiten.domain.actions.sites import (
     NextVisitSet,
     PointChanged,
@@ -814,7 +814,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
     ],
 )
 def test_an_act_is_told_in_words(act: Action, subject: Subject, words: str) -> None:
-    assert act.told(subject) == words
+    assert act.describe(subject) == words
 
 
 def test_only_what_differs_is_a_change() -> None:
@@ -838,7 +838,7 @@ def test_each_kind_has_a_name_of_its_own_and_a_field_that_says_what_it_is_about(
 def test_two_kinds_cannot_have_one_name() -> None:
     with pytest.raises(TypeError, match="are both “site made”"):
 
-        class Other(SiteMade, kind="site made", word="x", about="site", affects=nothing):
+        class Other(SiteMade, kind="site made", word="x", about="site", affects=no_scope):
             pass
 
 
@@ -852,14 +852,14 @@ def test_a_kind_that_does_not_say_whose_record_it_affects_cannot_be() -> None:
 
 
 def test_some_kinds_are_filed_by_how_they_went() -> None:
-    assert AttemptFailed("D-1", "erase", "x").word == "erase refused"
-    assert AttemptFailed("D-1", "follow", "x").word == "followed logger away"
-    assert AttemptFailed("D-1", "overview", "x").word == "overview failed"
-    assert LaunchEnded("D-1", "x", "happened", 4, {}).word == "launch"
-    assert LaunchEnded("D-1", "x", "refused", 4, {}).word == "launch failed"
-    assert LaunchEnded("D-1", "x", "another", 4, {}, cut_off=True).word == "launch settled"
-    assert VaultGiven("x", 1, (), as_folder=True).word == "vault copied"
-    assert VaultGiven("x", 1, (), as_folder=False).word == "vault handed on"
+    assert AttemptFailed("D-1", "erase", "x").entry_word == "erase refused"
+    assert AttemptFailed("D-1", "follow", "x").entry_word == "followed logger away"
+    assert AttemptFailed("D-1", "overview", "x").entry_word == "overview failed"
+    assert LaunchEnded("D-1", "x", "happened", 4, {}).entry_word == "launch"
+    assert LaunchEnded("D-1", "x", "refused", 4, {}).entry_word == "launch failed"
+    assert LaunchEnded("D-1", "x", "another", 4, {}, cut_off=True).entry_word == "launch settled"
+    assert VaultGiven("x", 1, (), as_folder=True).entry_word == "vault copied"
+    assert VaultGiven("x", 1, (), as_folder=False).entry_word == "vault handed on"
 
 
 def test_what_no_table_names_is_named_by_the_act() -> None:
@@ -872,9 +872,9 @@ def test_what_no_table_names_is_named_by_the_act() -> None:
 
 
 def test_an_act_knows_what_it_is_about() -> None:
-    assert SiteRetired("a", True).about == "a"
-    assert TaskLeftOut("r", "t", "p", "", "no boat").about == "p"
-    assert ServiceNoted("D-1", "s", "note", 0, "seen").about == "D-1"
+    assert SiteRetired("a", True).subject_id == "a"
+    assert TaskLeftOut("r", "t", "p", "", "no boat").subject_id == "p"
+    assert ServiceNoted("D-1", "s", "note", 0, "seen").subject_id == "D-1"
 
 
 @pytest.mark.parametrize(
@@ -891,4 +891,4 @@ def test_an_act_knows_what_it_is_about() -> None:
     ],
 )
 def test_by_what_a_gap_was_filled_is_said_in_words(facts: dict[str, object], words: str) -> None:
-    assert way_words(facts) == words
+    assert fill_method_text(facts) == words

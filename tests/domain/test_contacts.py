@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from gezeiten.domain.contacts import BY_HAND_MS, FOLLOWED_MS, LoggerSighting, says_more
+from gezeiten.domain.contacts import BY_HAND_MS, FOLLOWED_MS, LoggerSighting, is_news
 
 STATE = {
     "state": 2,
@@ -55,14 +55,14 @@ def seen(after_ms: int = 60_000, off_ms: float = 200.0, **state: int) -> LoggerS
     ],
 )
 def test_what_is_told(now: LoggerSighting, told: bool) -> None:
-    assert says_more(LAST, now, BY_HAND_MS) is told
+    assert is_news(LAST, now, BY_HAND_MS) is told
 
 
 def test_the_first_contact_and_one_without_a_clock_are_told() -> None:
-    assert says_more(None, seen(), FOLLOWED_MS)
-    assert says_more(replace(LAST, clock_difference_ms=None), seen(), FOLLOWED_MS)
+    assert is_news(None, seen(), FOLLOWED_MS)
+    assert is_news(replace(LAST, clock_difference_ms=None), seen(), FOLLOWED_MS)
 
 
 def test_a_followed_logger_is_told_once_a_day() -> None:
-    assert not says_more(LAST, seen(86_399_999), FOLLOWED_MS)
-    assert says_more(LAST, seen(86_400_000), FOLLOWED_MS)
+    assert not is_news(LAST, seen(86_399_999), FOLLOWED_MS)
+    assert is_news(LAST, seen(86_400_000), FOLLOWED_MS)

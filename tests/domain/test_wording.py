@@ -9,7 +9,7 @@ from gezeiten.domain.wording import (
     error_decimals,
     figure,
     grouped,
-    readings_words,
+    readings_text,
 )
 
 
@@ -18,7 +18,7 @@ from gezeiten.domain.wording import (
     [(0, "0 readings"), (1, "1 reading"), (2, "2 readings"), (2880, "2,880 readings")],
 )
 def test_readings_are_counted_with_their_plural(count: int, words: str) -> None:
-    assert readings_words(count) == words
+    assert readings_text(count) == words
 
 
 def test_other_things_are_counted_too() -> None:

@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.domain.limits.limits import InForce, LimitRule, always
-from gezeiten.domain.quantities.quantities import know_own, own_quantity
+from gezeiten.domain.limits.limits import InForce, LimitRule, constant_limits
+from gezeiten.domain.quantities.quantities import own_quantity, set_own_quantities
 from gezeiten.domain.series.series import empty_series
 from gezeiten.exchange.csv_description import Origin, described, description
 from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable, count_readings, write_csv
@@ -29,7 +29,7 @@ def table(**change: object) -> CsvTable:
                 "air_temperature",
                 "°C",
                 series_of([0, 10, 20], [4.0, 20.0, 20.5], estimated=(1,)),
-                always(RULES),
+                constant_limits(RULES),
             ),
             CsvChannel("relative_humidity", "%", series_of([0, 20, 30], [50.0, 51.25, 52.0])),
         ),
@@ -163,7 +163,7 @@ def test_an_own_name_above_a_column_is_no_formula(tmp_path: Path, name: str) -> 
         "dose": False,
         "kinetic": False,
     }
-    know_own([own_quantity("own_depth", facts)])
+    set_own_quantities([own_quantity("own_depth", facts)])
     try:
         one = CsvChannel("own_depth", "m", series_of([0, 10], [1.0, 2.0]))
         write_csv(table(channels=(one,)), tmp_path / "a.csv")
@@ -172,4 +172,4 @@ def test_an_own_name_above_a_column_is_no_formula(tmp_path: Path, name: str) -> 
         assert heads[6:9] == [f"'{name} [m]", f"'{name} quality", f"'{name} limit"]
         assert count_readings(tmp_path / "a.csv") == (2, 2)
     finally:
-        know_own([])
+        set_own_quantities([])

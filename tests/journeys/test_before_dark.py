@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.field.rounds import make_round
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.logger.launching import launch
-from gezeiten.desk.logger.planning import kept_plans
+from gezeiten.desk.logger.planning import stored_plans
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import sites
@@ -61,7 +61,7 @@ class Doubtful:
     def doubts(self) -> list[str]:
         return ["No time service keeps this computer's clock."]
 
-    def trust_from_here(self) -> None:
+    def restart_watch(self) -> None:
         return
 
 
@@ -190,7 +190,7 @@ def test_a_locked_logger_by_keyboard(window: MainWindow, qtbot: QtBot, tailgate:
 
 
 def test_all_of_them_again_before_dark(window: MainWindow, qtbot: QtBot, tailgate: Lab) -> None:
-    tailgate.desk.pins.put("all loggers", 2580)
+    tailgate.desk.pins.store("all loggers", 2580)
     field = field_of(window)
     choose(window, qtbot, "D-2041")
     key("Space")
@@ -214,7 +214,7 @@ def test_all_of_them_again_before_dark(window: MainWindow, qtbot: QtBot, tailgat
     assert all("plan read back, the same; first reading" in row for row in rows)
     firsts = {row.split("first reading ")[1] for row in rows}
     assert len(firsts) == 1  # they fall together
-    assert verify(tailgate.desk).is_whole
+    assert verify(tailgate.desk).is_intact
     press(window, "Ctrl+Shift+P")
     idle(qtbot, window)
     assert "labels-" in window.message.text()
@@ -254,7 +254,7 @@ def test_plans_are_kept_and_taken_by_keyboard(
     QTest.keyClick(shown.name, Qt.Key.Key_Return)  # no name any more: said, nothing kept
     idle(qtbot, window)
     assert "needs a name" in shown.problem.text()
-    assert [k.name for k in kept_plans(tailgate.desk)] == ["Store, quick"]
+    assert [k.name for k in stored_plans(tailgate.desk)] == ["Store, quick"]
     shown.close()
     at_the_window(window, qtbot)
     press(window, "Ctrl+L")
@@ -342,7 +342,7 @@ def test_health_shows_the_self_check_and_how_the_last_mission_ended(
     press(window, "Ctrl+F9")
     idle(qtbot, window)
     assert "D-2041 is stopped; its memory stays. 1" in window.message.text()
-    assert field.model.card.readings_not_kept == 0
+    assert field.model.card.readings_to_offload == 0
     press(window, "Shift+F8")
     idle(qtbot, window)
     texts = [w.text() for w in field.logger_page.health.findChildren(type(field.right.time))]

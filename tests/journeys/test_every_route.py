@@ -15,7 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
@@ -95,11 +95,11 @@ def test_a_cable_appears_is_offloaded_and_vanishes(
     press(window, "F6")
     wait(qtbot, lambda: not field.work.is_busy)
     idle(qtbot, window)
-    assert field.loggers.card("D-2044").readings_not_kept == 0
+    assert field.loggers.card("D-2044").readings_to_offload == 0
     cable.order("unplug")
     wait(qtbot, lambda: field.loggers.card("D-2044") is None)
     assert field.at_hand.ports.lines() == []
-    assert verify(field_lab.desk).is_whole
+    assert verify(field_lab.desk).is_intact
 
 
 def test_a_drive_is_seen_taken_by_keys_and_gone(
@@ -149,7 +149,7 @@ def test_a_single_mission_file_is_taken(
     dialogs.mission_file(path)
     idle(qtbot, window)
     assert len(record(field_lab.desk, point.id, "air_temperature")) == kept
-    assert verify(field_lab.desk).is_whole
+    assert verify(field_lab.desk).is_intact
 
 
 def test_a_courier_is_taken_and_made_ready(
@@ -180,7 +180,7 @@ def test_a_courier_is_taken_and_made_ready(
     asked = dialog("ClearDialog")
     assert "D-2041 · mission" in "".join(part.text() for part in asked.findChildren(QLabel))
     asked.take.click()
-    wait(qtbot, lambda: field.carriers.cards["L-0042"].is_ready)
+    wait(qtbot, lambda: field.carriers.cards["L-0042"].is_empty)
     idle(qtbot, window)
     assert "is empty and its clock set" in page.words.text()
     assert field.carriers.list.buttons["L-0042"].text() == "Courier L-0042 · empty"
@@ -237,14 +237,14 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     again.take.click()
     wait(qtbot, lambda: "50 readings kept, 300 kept already" in again.words.text())
     again.close()
-    assert verify(field_lab.desk).is_whole
+    assert verify(field_lab.desk).is_intact
 
 
 def test_a_text_without_a_head_is_asked_about_and_then_read_as_its_kind(
     window: MainWindow, field_lab: Lab, qtbot: QtBot, tmp_path: Path
 ) -> None:
     field, first = desk_of(window), bare(tmp_path / "a.txt", 30)
-    take_text(field_lab.desk, first, bare_tie(field_lab, first, "Mast"))
+    import_text(field_lab.desk, first, bare_tie(field_lab, first, "Mast"))
     field.dialogs.text(bare(tmp_path / "b.txt", 30, 30))
     dialog = open_dialog()
     wait(qtbot, lambda: "Answer the question" in dialog.words.text())
@@ -307,7 +307,7 @@ def test_a_part_comes_and_the_rest_still_counts(
     window: MainWindow, field_lab: Lab, qtbot: QtBot
 ) -> None:
     field = desk_of(window)
-    before = field.model.card.readings_not_kept
+    before = field.model.card.readings_to_offload
     press(window, "Ctrl+F6")
     dialog = open_dialog()
     begin, end = dialog.bar.span
@@ -326,7 +326,7 @@ def test_a_part_comes_and_the_rest_still_counts(
     dialog.take.click()
     wait(qtbot, lambda: not field.work.is_busy)
     idle(qtbot, window)
-    left = field.loggers.card(field_lab.serial).readings_not_kept
+    left = field.loggers.card(field_lab.serial).readings_to_offload
     # whole blocks come; what came beside the wished stretch is kept as well
     assert 0 < left <= before - (stop - first)
     assert field.logger_page.came.isVisible()
@@ -335,15 +335,15 @@ def test_a_part_comes_and_the_rest_still_counts(
     press(window, "F6")
     wait(qtbot, lambda: not field.work.is_busy)
     idle(qtbot, window)
-    assert field.loggers.card(field_lab.serial).readings_not_kept == 0
-    assert verify(field_lab.desk).is_whole
+    assert field.loggers.card(field_lab.serial).readings_to_offload == 0
+    assert verify(field_lab.desk).is_intact
 
 
 def test_an_overview_is_looked_at_and_makes_room_for_the_readings(
     window: MainWindow, field_lab: Lab, qtbot: QtBot
 ) -> None:
     field = desk_of(window)
-    before = field.model.card.readings_not_kept
+    before = field.model.card.readings_to_offload
     press(window, "Ctrl+F6")
     dialog = open_dialog()
     dialog.kind.setFocus()
@@ -356,7 +356,7 @@ def test_an_overview_is_looked_at_and_makes_room_for_the_readings(
     QTest.keyClick(dialog.every, Qt.Key.Key_Return)
     wait(qtbot, lambda: not field.work.is_busy)
     idle(qtbot, window)
-    assert field.loggers.card(field_lab.serial).readings_not_kept == before
+    assert field.loggers.card(field_lab.serial).readings_to_offload == before
     assert field.logger_page.came.isVisible()
     assert "no reading was offloaded" in field.logger_page.transfer_words.text()
     window.activateWindow()

@@ -12,7 +12,7 @@ import pypdf
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.office.handing import past_handovers
+from gezeiten.desk.office.handing import issued_documents
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
@@ -158,7 +158,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     assert "written and read back" in message(window)
     press(window, "Ctrl+R")
     idle(qtbot, window)
-    handed = {document.kind: Path(document.file_name) for document in past_handovers(desk)}
+    handed = {document.kind: Path(document.file_name) for document in issued_documents(desk)}
     frame = pl.read_csv(handed["csv"], infer_schema_length=None)
     assert frame["Store temperature [°C]"].max() == pytest.approx(series.values.max())
     with handed["csv"].open(newline="") as lines:
@@ -170,7 +170,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     acts = [entry.act for entry in logbook_entries(desk)]
     for act in ("offload", "launch", "settle", "handover"):
         assert act in acts
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
 
 
 def test_a_logger_that_vanishes_in_the_middle_is_one_sentence(
@@ -187,7 +187,7 @@ def test_a_logger_that_vanishes_in_the_middle_is_one_sentence(
     press(window, "F6")
     idle(qtbot, window)
     assert field.model.card.readings_not_kept == 0
-    assert verify(old_mission.desk).is_whole
+    assert verify(old_mission.desk).is_intact
 
 
 def test_a_refused_plan_is_one_sentence_and_the_old_mission_goes_on(

@@ -57,9 +57,9 @@ def test_a_disk_that_fills_up_while_offloading(lab: Lab, tmp_path: Path, room: i
 
     desk = open_workspace(folder, now_ms=lab.clock.now_ms)
     recover(desk)  # as every opening does: what came before the disk was full
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
     offload_logger(desk, lab.standin.address, lab.serial)
     verdict = verify(desk)
-    assert verdict.is_whole
+    assert verdict.is_intact
     assert verdict.values > 16_000
     desk.close()

@@ -28,7 +28,7 @@ from tests.ui_help import idle, open_window, press
 @pytest.fixture
 def window(tailgate: Lab, qtbot: QtBot) -> MainWindow:
     """Two loggers that want the same again; the third has not been anywhere yet."""
-    tailgate.desk.pins.put("all loggers", 2580)
+    tailgate.desk.pins.store("all loggers", 2580)
     opened = open_window(qtbot, tailgate.desk)
     press(opened, "Ctrl+2")
     idle(qtbot, opened)
@@ -88,7 +88,7 @@ def test_two_keys_a_logger(window: MainWindow, qtbot: QtBot, tailgate: Lab) -> N
     idle(qtbot, window)
     after = missions(tailgate)
     assert {s: after[s] - before[s] for s in after} == {"D-2041": 1, "R-1107": 1, "P-0330": 0}
-    assert verify(tailgate.desk).is_whole
+    assert verify(tailgate.desk).is_intact
 
 
 def test_the_same_key_twice_launches_once(window: MainWindow, qtbot: QtBot, tailgate: Lab) -> None:
@@ -189,7 +189,7 @@ def test_keys_at_every_moment(window: MainWindow, qtbot: QtBot, tailgate: Lab, s
     assert more["P-0330"] == 0
     assert set(more.values()) <= {0, 1}
     assert more["D-2041"] + more["R-1107"] >= 1
-    assert verify(tailgate.desk).is_whole
+    assert verify(tailgate.desk).is_intact
 
 
 def test_the_plan_of_the_logger_before(window: MainWindow, qtbot: QtBot, tailgate: Lab) -> None:

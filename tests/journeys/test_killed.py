@@ -13,11 +13,11 @@ import numpy as np
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.drives import DriveCard, look_at_drive, take_from_drive
-from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
+from gezeiten.desk.intake.drives import DriveCard, import_from_drive, survey_drive
+from gezeiten.desk.intake.kinds import proposed_template, recognise_text
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.intake.text_files import take_text
-from gezeiten.desk.intake.vault_copy import hand_on, take_copy_in
+from gezeiten.desk.intake.text_files import import_text
+from gezeiten.desk.intake.vault_copy import hand_on, import_copy
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.verifying import verify
@@ -47,16 +47,16 @@ def tell(progress):
 desk, source, watch = open_workspace(Path(sys.argv[1])), Path(sys.argv[2]), Watch(tell)
 """
 _DRIVE = """
-from gezeiten.desk.intake.drives import look_at_drive, take_from_drive
+from gezeiten.desk.intake.drives import survey_drive, import_from_drive
 from gezeiten.link.drive import DriveSeen
-take_from_drive(desk, look_at_drive(desk, DriveSeen(source, "stick")), watch=watch)
+import_from_drive(desk, survey_drive(desk, DriveSeen(source, "stick")), watch=watch)
 """
 _TEXT = """
 from dataclasses import replace
-from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
-from gezeiten.desk.intake.text_files import take_text
-tie = proposed_tie(look_at_text(desk, source), "Big")
-take_text(desk, source, replace(tie, point="A · B"), watch)
+from gezeiten.desk.intake.kinds import recognise_text, proposed_template
+from gezeiten.desk.intake.text_files import import_text
+tie = proposed_template(recognise_text(desk, source), "Big")
+import_text(desk, source, replace(tie, point="A · B"), watch)
 """
 _COPY = """
 from gezeiten.desk.intake import vault_copy
@@ -69,7 +69,7 @@ def half(source, raw, to, name):
             os.kill(os.getpid(), signal.SIGKILL)
     whole(source, raw, to, name)
 vault_copy._copy_exactly = half
-vault_copy.take_copy_in(desk, source, watch)
+vault_copy.import_copy(desk, source, watch)
 """
 
 
@@ -92,7 +92,7 @@ def humidity(desk: Desk) -> np.ndarray:
 
 
 def look(lab: Lab, stick: Path) -> DriveCard:
-    return look_at_drive(lab.desk, DriveSeen(stick, "stick"))
+    return survey_drive(lab.desk, DriveSeen(stick, "stick"))
 
 
 def test_while_a_drive_is_read(store: Lab, tmp_path: Path) -> None:
@@ -102,13 +102,13 @@ def test_while_a_drive_is_read(store: Lab, tmp_path: Path) -> None:
         killed(_DRIVE, store.desk, stick, after)
         recover(store.desk)  # what had come is a file that was cut: its readings are kept
     [record_] = look(store, stick).records
-    taken = take_from_drive(store.desk, look(store, stick))
+    taken = import_from_drive(store.desk, look(store, stick))
     assert taken.error == ""
     assert len(humidity(store.desk)) == record_.readings
     raw = (stick / record_.key).read_bytes()
     whole = drive.read_small(stick / record_.key)
     assert raw == whole
-    assert verify(store.desk).is_whole
+    assert verify(store.desk).is_intact
     offload_logger(store.desk, store.standin.address, store.serial)
     assert len(humidity(store.desk)) == record_.readings  # the logger has no more than the drive
 
@@ -119,15 +119,15 @@ def test_while_a_text_is_taken(lab: Lab, tmp_path: Path) -> None:
     lines = (f"{1_700_000_000 + i},{i % 50}.25,4{i % 10}0.5\n" for i in range(count))
     path.write_text("time,Temp (°C),CO2 (ppm)\n" + "".join(lines))
     killed(_TEXT, lab.desk, path, 1)
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     assert verify(lab.desk).offloads == 0  # as a whole or not at all
     recover(lab.desk)
     tie = tie_of(lab, path, "UTC")
-    taken = take_text(lab.desk, path, tie)
+    taken = import_text(lab.desk, path, tie)
     assert taken.readings == count
-    again = proposed_tie(look_at_text(lab.desk, path), "x")
+    again = proposed_template(recognise_text(lab.desk, path), "x")
     assert again.name == tie.name  # the kind is known now
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_while_a_copy_of_a_vault_is_taken_in(store: Lab, tmp_path: Path) -> None:
@@ -140,10 +140,10 @@ def test_while_a_copy_of_a_vault_is_taken_in(store: Lab, tmp_path: Path) -> None
     assert [path.suffix for path in other.archive.incoming.iterdir()] == [".copy"]
     recover(other)
     assert list(other.archive.incoming.iterdir()) == []
-    brought = take_copy_in(other, tmp_path / "vault.zip")
+    brought = import_copy(other, tmp_path / "vault.zip")
     assert (brought.offloads + brought.kept_already, brought.refused) == (3, [])
     assert brought.kept_already >= 1
     np.testing.assert_array_equal(humidity(other), humidity(store.desk))
-    assert verify(other).is_whole
+    assert verify(other).is_intact
     assert set(other.archive.vault.fingerprints()) == set(store.desk.archive.vault.fingerprints())
     other.close()

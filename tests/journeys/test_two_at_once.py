@@ -16,7 +16,7 @@ import pytest
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.intake.live import LiveNews, Recorder
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
@@ -54,7 +54,7 @@ def test_the_same_text_taken_by_two_windows_is_kept_once(
 
     def take(desk: Desk) -> None:
         begin.wait()
-        brought.append(take_text(desk, path, tie).readings)
+        brought.append(import_text(desk, path, tie).readings)
 
     both = [threading.Thread(target=take, args=(desk,)) for desk in (lab.desk, other)]
     for one in both:
@@ -65,7 +65,7 @@ def test_the_same_text_taken_by_two_windows_is_kept_once(
     series = record(lab.desk, point_named(lab.desk, POINT).id, "air_temperature")
     assert len(series) == 4_000
     assert bool((np.diff(series.times_utc_ms) > 0).all())
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     other.close()
 
 
@@ -80,7 +80,7 @@ def test_texts_that_overlap_are_joined_whichever_window_is_first(
 
     def take(desk: Desk, path: Path) -> None:
         begin.wait()
-        brought.append(take_text(desk, path, tie).readings)
+        brought.append(import_text(desk, path, tie).readings)
 
     both = [threading.Thread(target=take, args=pair) for pair in ((lab.desk, early), (other, late))]
     for one in both:
@@ -89,7 +89,7 @@ def test_texts_that_overlap_are_joined_whichever_window_is_first(
         one.join(WAIT_S)
     assert sorted(brought) == [2_000, 3_000]
     assert len(record(lab.desk, point_named(lab.desk, POINT).id, "air_temperature")) == 5_000
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     other.close()
 
 
@@ -123,7 +123,7 @@ def test_a_second_window_does_not_disturb_a_live_line(
     assert not any(one.kind == "away" for one in news)
     point = point_named(lab.desk, plan.point)
     assert len(record(lab.desk, point.id, "air_temperature")) == 3
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     other.close()
 
 
@@ -152,7 +152,7 @@ def test_two_windows_offload_different_loggers_at_once(
     first.join(WAIT_S)
     assert began.is_set()
     assert all(count in (720, 721) for count in done)
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     other.close()
 
 
@@ -213,4 +213,4 @@ def test_a_laptop_that_slept_goes_on_where_it_was(lab: Lab) -> None:
     assert len(series) == int(readings) + rest.readings
     assert set(np.diff(series.times_utc_ms).tolist()) == {600_000}
     assert error.strip() == "" or logbook_entries(lab.desk, act="offload")
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact

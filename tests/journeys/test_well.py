@@ -15,8 +15,8 @@ from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.office.handing import export_pdf
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, point_named
-from gezeiten.desk.record.checking import checks_of, take_check_back
-from gezeiten.desk.record.correcting import chain, take_back
+from gezeiten.desk.record.checking import checks_of, withdraw_check
+from gezeiten.desk.record.correcting import chain, withdraw_correction
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.timeline import DAY_MS, from_ms
 from gezeiten.ui.mend.clock_dialog import ClockDialog
@@ -43,9 +43,9 @@ def creek(demo_desk: Desk) -> PointPlace:
     found = point_named(demo_desk, "Creek gauge")
     level = level_of(demo_desk, found)
     for step in chain(demo_desk, found, level).corrections:
-        take_back(demo_desk, found, step)
+        withdraw_correction(demo_desk, found, step)
     for one in checks_of(demo_desk, found.id):
-        take_check_back(demo_desk, one)
+        withdraw_check(demo_desk, one)
     return found
 
 
@@ -111,7 +111,7 @@ def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
 
     # three dips, each where the water stood then
     levels = record(desk, creek.id, level)
-    measured = levels.part(~levels.estimated)
+    measured = levels.subset(~levels.estimated)
     for part, off_m in ((0.2, 0.004), (0.5, -0.003), (0.9, 0.005)):
         at = int(len(measured) * part)
         at_ms = int(measured.times_utc_ms[at]) // 60_000 * 60_000

@@ -10,7 +10,7 @@ from pathlib import Path
 import pypdf
 import pytest
 
-from gezeiten.domain.limits.limits import LimitRule, always
+from gezeiten.domain.limits.limits import LimitRule, constant_limits
 from gezeiten.domain.limits.verdicts import DayVerdict, KnownUntil, day_verdicts
 from gezeiten.domain.series.moving import moving_mean
 from gezeiten.domain.series.statistics import daily_numbers, numbers
@@ -47,10 +47,12 @@ def report(**change: object) -> PointReport:
         "air_temperature",
         "°C",
         series,
-        always((RULE,)),
-        numbers(series, SPAN, always((RULE,)), kinetic=True),
-        tuple(daily_numbers(series, SPAN, ZONE, always((RULE,)), kinetic=True)),
-        verdicts=tuple(day_verdicts(series, always((RULE,)), SPAN, ZONE, KnownUntil(EVER_MS))),
+        constant_limits((RULE,)),
+        numbers(series, SPAN, constant_limits((RULE,)), kinetic=True),
+        tuple(daily_numbers(series, SPAN, ZONE, constant_limits((RULE,)), kinetic=True)),
+        verdicts=tuple(
+            day_verdicts(series, constant_limits((RULE,)), SPAN, ZONE, KnownUntil(EVER_MS))
+        ),
     )
     offload = ReportOffload(START, "JA", "network", "ab" * 32, 1500.0)
     mission = ReportMission(
@@ -353,7 +355,7 @@ def test_a_limit_of_means_says_so_and_a_warning_is_none_alarm(tmp_path: Path) ->
     rule = LimitRule("air_temperature", "above", 18.0, level="warning", mean_s=86_400)
     made = report()
     means = moving_mean(made.channels[0].series, DAY_MS)
-    channel = replace(made.channels[0], limits=always((rule,)), means=((86_400, means),))
+    channel = replace(made.channels[0], limits=constant_limits((rule,)), means=((86_400, means),))
     begin = START + 2 * DAY_MS
     event = replace(
         EVENT, rule=rule, extreme=18.25, start_ms=begin, alarm_ms=begin, end_ms=begin + 26 * HOUR_MS

@@ -20,7 +20,7 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.board import board
-from gezeiten.desk.logger.planning import keep_plan
+from gezeiten.desk.logger.planning import save_plan
 from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import add_point, point_named
 from gezeiten.desk.record.excursion_book import excursions
@@ -169,7 +169,7 @@ def test_the_finder_by_keyboard(qtbot: QtBot, tmp_path: Path) -> None:
 def test_the_finder_goes_to_what_is_named(qtbot: QtBot, demo_desk: Desk) -> None:
     now = demo_desk.now_ms()
     export_csv(demo_desk, point_named(demo_desk, "Cold room A"), (now - 2 * DAY_MS, now))
-    keep_plan(demo_desk, "Winter", STORE_PLAN, "Düne T2")
+    save_plan(demo_desk, "Winter", STORE_PLAN, "Düne T2")
     window = open_window(qtbot, demo_desk)
 
     def find(words: str) -> None:
@@ -206,7 +206,7 @@ def test_a_thousand_points_are_painted_as_far_as_seen(qtbot: QtBot, tmp_path: Pa
 
         for i in range(1000):
             find_or_add_point(
-                session, f"Site {i // 50} · Point with a rather long name {i}", desk.said
+                session, f"Site {i // 50} · Point with a rather long name {i}", desk.authorship
             )
     add_point(desk, "Site 0 · One more")
     desk.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))

@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import gaps_of_calculated
 from gezeiten.desk.places import point_named, points
-from gezeiten.desk.record.correcting import chain, take_back
+from gezeiten.desk.record.correcting import chain, withdraw_correction
 from gezeiten.desk.record.records import record
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
@@ -125,7 +125,7 @@ def test_what_a_level_loses_is_said_before_and_stands_in_mend_after(
     creek = point_named(demo_desk, "Creek gauge")
     level = next(one.channel for one in creek.channels if one.channel.startswith("water_level"))
     for step in chain(demo_desk, creek, level).corrections:
-        take_back(demo_desk, creek, step)  # a tie rests on the present instants
+        withdraw_correction(demo_desk, creek, step)  # a tie rests on the present instants
     made = ClockDialog(window, window.house, barometer, "air_pressure")
     qtbot.addWidget(made)
     made.show()

@@ -53,14 +53,14 @@ def test_a_document_that_was_changed_is_said_to_be(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
 
-    from gezeiten.desk.office.handing import past_handovers
+    from gezeiten.desk.office.handing import issued_documents
 
     window.go(places.HANDOVER)
     idle(qtbot, window)
     handover = window.places[places.HANDOVER]
     press(window, "Ctrl+E")
     idle(qtbot, window)
-    written = Path(past_handovers(demo_desk)[0].file_name)
+    written = Path(issued_documents(demo_desk)[0].file_name)
     assert written.suffix == ".csv"
     written.unlink()
     window.house.archive_changed.emit()

@@ -6,7 +6,7 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import point_named
-from gezeiten.desk.record.hanging import hanging_of
+from gezeiten.desk.record.hanging import sensor_depths_of
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.points.hanging_dialog import HangingDialog
 from gezeiten.ui.shell.window import MainWindow
@@ -44,7 +44,7 @@ def test_a_cut_pipe_asks_whether_the_sensor_came_along(
     made.keep()
     idle(qtbot, window)
     assert [
-        (one.hung.rim_m, round(one.hung.length_m, 3)) for one in hanging_of(demo_desk, point)
+        (one.hung.rim_m, round(one.hung.length_m, 3)) for one in sensor_depths_of(demo_desk, point)
     ] == [(3.2, 8.4), (3.08, 8.28)]
     made.table.setCurrentCell(1, 0)
     made.take_back()

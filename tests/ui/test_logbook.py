@@ -202,7 +202,7 @@ def test_bytes_that_no_entry_names_are_imported_again(
     with demo_desk.archive.reading() as session:
         held = next(raw.sha256 for raw in all_raw_bytes(session) if raw.reading is None)
     whole = demo_desk.archive.vault.get(held)
-    demo_desk.archive.vault.put(whole[: len(whole) // 2])  # the file as it was on its way
+    demo_desk.archive.vault.store(whole[: len(whole) // 2])  # the file as it was on its way
     press(window, "F5")
     idle(qtbot, window)
     assert "1 fault." in book.check.verdict.text()

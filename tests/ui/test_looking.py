@@ -37,7 +37,7 @@ def test_everything_is_shown_and_nothing_changed(demo_desk: Desk) -> None:
     before = as_it_lies(folder)
     desk = looking(folder)
     recover(desk)
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
     assert golden(desk) == told
     with pytest.raises(LookingOnlyError, match="is only looked at"):
         save_site(desk, SiteFacts("Buoy"))
@@ -55,7 +55,7 @@ def test_without_its_database_it_is_made_beside(demo_desk: Desk) -> None:
     desk = looking(folder)
     recover(desk)
     assert [site.name for site in sites(desk)] == names
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
     desk.close()
     assert as_it_lies(folder) == before
 

@@ -95,7 +95,7 @@ def test_the_main_thread_touches_neither_disk_nor_database_nor_line(
 
 def test_the_watch_hears_what_the_main_thread_touches(demo_desk: Desk) -> None:
     with WATCH.watching(demo_desk.archive.folder) as touched:
-        demo_desk.keep_settings()
+        demo_desk.save_settings()
         with demo_desk.archive.reading() as session:
             session.connection().exec_driver_sql("SELECT 1")
     assert len(touched) >= 2

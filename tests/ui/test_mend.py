@@ -10,8 +10,8 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.kinds import proposed_template, recognise_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.record.records import record
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
@@ -161,10 +161,12 @@ def test_what_a_thermometer_beside_it_measured_is_chosen_before_any_estimate(
     lines += [f"{datetime.fromtimestamp(at / 1000, UTC):%Y-%m-%d;%H:%M:%S};9.25" for at in due]
     path = tmp_path / "rope.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
-    tie = proposed_tie(look_at_text(demo_desk, path), "Rope")
+    tie = proposed_template(recognise_text(demo_desk, path), "Rope")
     columns = tuple(replace(one, quantity="water_temperature") for one in tie.columns)
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    take_text(demo_desk, path, replace(tie, point=gap.point.full_name, form=form, columns=columns))
+    import_text(
+        demo_desk, path, replace(tie, point=gap.point.full_name, form=form, columns=columns)
+    )
     window.go(places.MEND, gap.key)
     idle(qtbot, window)
     mend = window.places[places.MEND]

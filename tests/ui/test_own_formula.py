@@ -10,8 +10,8 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.places import point_named
-from gezeiten.desk.record.calculating import how_words
-from gezeiten.desk.record.records import given, record
+from gezeiten.desk.record.calculating import formula_texts
+from gezeiten.desk.record.records import record, uncorrected
 from gezeiten.desk.record.view import ALWAYS
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.shell.window import MainWindow
@@ -51,10 +51,10 @@ def test_a_level_by_a_formula_of_ones_own_is_that_of_the_program(
     made.enter()
     idle(qtbot, window)
     here = point_named(demo_desk, "Creek gauge")
-    assert "own formula" in how_words(demo_desk, here)["water_depth@="]
+    assert "own formula" in formula_texts(demo_desk, here)["water_depth@="]
     level = next(p.channel for p in here.channels if p.channel.startswith("water_level"))
     found = record(demo_desk, here.id, "water_depth@=")
-    wanted = given(demo_desk, here.id, level, ALWAYS)  # before it is tied to dips
+    wanted = uncorrected(demo_desk, here.id, level, ALWAYS)  # before it is tied to dips
     assert found.times_utc_ms.tolist() == wanted.times_utc_ms.tolist()
     assert np.abs(found.values - wanted.values).max() < 1e-4
     assert verify(demo_desk).faults == []

@@ -91,5 +91,5 @@ def test_a_name_is_erased_once_it_was_written(qtbot: QtBot, desk: Desk) -> None:
     qtbot.keyClick(asked.typed, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: dialog.table.rowCount() == 1)
     assert names(desk) == ["Ole Brandt"]
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
     dialog.close()

@@ -10,9 +10,9 @@ import pytest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.intake.kinds import kept_ties, look_at_text
-from gezeiten.desk.intake.taken_texts import taken_texts
-from gezeiten.desk.intake.text_files import preview, take_text
+from gezeiten.desk.intake.kinds import recognise_text, stored_templates
+from gezeiten.desk.intake.taken_texts import imported_texts
+from gezeiten.desk.intake.text_files import import_text, preview
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.texts.dialog import TextDialog
 from gezeiten.ui.texts.kinds_dialog import KindsDialog
@@ -41,7 +41,7 @@ def model(lab: Lab, tmp_path: Path) -> TextModel:
     path.write_text(TEXT)
     made = TextModel(path)
     made.points = ["Krabbenkoog · Weather", "Krabbenkoog · Siel"]
-    made.looked(look_at_text(lab.desk, path))
+    made.looked(recognise_text(lab.desk, path))
     return made
 
 
@@ -72,7 +72,7 @@ def test_a_place_of_the_head_that_no_point_is_called_by_is_offered(
     path = tmp_path / "a.txt"
     path.write_text(TEXT.replace("Station: Weather", "Serial: 4711\nStation: Mole"))
     made = TextModel(path)
-    made.looked(look_at_text(lab.desk, path))
+    made.looked(recognise_text(lab.desk, path))
     assert made.places_said == ["Mole"]
     made.say("point", "Mole")
     assert made.places_said == []
@@ -105,7 +105,7 @@ def test_what_was_chosen_stays_when_something_else_changes(lab: Lab, model: Text
     model.set_column(replace(pressure, unit="hPa"))
     assert model.complaint == ""
     model.be_time(0, alone=True)
-    model.looked(look_at_text(lab.desk, model.path, model.known))
+    model.looked(recognise_text(lab.desk, model.path, model.known))
     tie = model.tie
     assert tie is not None
     assert (tie.point, tie.form.time.zone) == ("Elsewhere · There", "Europe/Berlin")
@@ -145,14 +145,14 @@ def test_a_column_is_said_in_the_window_and_all_is_taken_and_taken_out(
     assert "battery changed" in dialog.left_out.toPlainText()
     dialog.take_back.click()
     qtbot.waitUntil(lambda: "out of the record" in dialog.words.text(), timeout=PATIENCE_MS)
-    assert taken_texts(lab.desk)[0].taken_out_ms is not None
+    assert imported_texts(lab.desk)[0].taken_out_ms is not None
 
 
 def test_several_files_are_taken_and_one_taken_out_again(
     lab: Lab, house: AppContext, parent: QWidget, qtbot: QtBot, tmp_path: Path
 ) -> None:
     first = station(tmp_path / "a.txt", 30)
-    take_text(lab.desk, first, tie_of(lab, first))
+    import_text(lab.desk, first, tie_of(lab, first))
     station(tmp_path / "b.txt", 30, 30)
     (tmp_path / "notes.md").write_text("nothing but words\n")
     dialog = ManyTextsDialog(parent, house, [tmp_path / n for n in ("a.txt", "b.txt", "notes.md")])
@@ -173,7 +173,7 @@ def test_kinds_are_changed_exported_forgotten_and_read_in(
     lab: Lab, house: AppContext, parent: QWidget, qtbot: QtBot, tmp_path: Path
 ) -> None:
     path = station(tmp_path / "a.txt", 30)
-    take_text(lab.desk, path, tie_of(lab, path))
+    import_text(lab.desk, path, tie_of(lab, path))
     dialog = KindsDialog(parent, house)
     qtbot.waitUntil(lambda: dialog.name.text() == "Weather station", timeout=PATIENCE_MS)
     assert dialog.table.item(0, 3).text() == "Air temperature, Air pressure"
@@ -188,7 +188,7 @@ def test_kinds_are_changed_exported_forgotten_and_read_in(
     dialog.change.click()
     qtbot.waitUntil(lambda: dialog.table.item(0, 0).text() == "Mast", timeout=PATIENCE_MS)
     assert dialog.table.item(0, 3).text() == "Air temperature, Gauge pressure"
-    [tie] = kept_ties(lab.desk)
+    [tie] = stored_templates(lab.desk)
     assert [(one.quantity, one.unit) for one in tie.columns][1] == ("gauge_pressure", "bar")
     dialog.export_to(tmp_path / "mast.kind.json")
     qtbot.waitUntil(lambda: "Exported" in dialog.words.text(), timeout=PATIENCE_MS)
@@ -196,7 +196,7 @@ def test_kinds_are_changed_exported_forgotten_and_read_in(
     qtbot.waitUntil(lambda: dialog.table.rowCount() == 0, timeout=PATIENCE_MS)
     dialog.read(tmp_path / "mast.kind.json")
     qtbot.waitUntil(lambda: dialog.table.rowCount() == 1, timeout=PATIENCE_MS)
-    assert [one.name for one in kept_ties(lab.desk)] == ["Mast"]
+    assert [one.name for one in stored_templates(lab.desk)] == ["Mast"]
 
 
 def test_what_arrives_in_a_watched_folder_is_told(
@@ -205,7 +205,7 @@ def test_what_arrives_in_a_watched_folder_is_told(
     import os
 
     first = station(tmp_path / "a.txt", 30)
-    take_text(lab.desk, first, tie_of(lab, first))
+    import_text(lab.desk, first, tie_of(lab, first))
     arrives = tmp_path / "in"
     arrives.mkdir()
     for path in (station(arrives / "b.txt", 30, 30), arrives / "c.csv"):

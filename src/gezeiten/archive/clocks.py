@@ -15,7 +15,7 @@ from gezeiten.domain.series.clock_map import RIGHT, ClockMap, clock_map
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.timeline import EVER_MS, Span
 from gezeiten.domain.steps.clock_ways import LEAST_DRIFTED_MS, usual_drifts
-from gezeiten.domain.untrusted import finite, whole
+from gezeiten.domain.untrusted import bounded_int, finite
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -60,7 +60,7 @@ def _clocks_where(session: Session, which: ColumnElement[bool]) -> dict[str, Clo
 
 
 def _uncertainty(row: ClockRow) -> ClockUncertainty:
-    us_ms = tuple(whole(one) for one in row.us_ms or ())
+    us_ms = tuple(bounded_int(one) for one in row.us_ms or ())
     drift_ppm = None if row.drift_ppm is None else finite(row.drift_ppm)
     return ClockUncertainty(row.u_ms, us_ms, drift_ppm)
 
@@ -80,12 +80,15 @@ class ClockHistory:
         ]
         return stood[-1] if stood else RIGHT
 
-    def moved(self, span: Span, seen_ms: int) -> Span:
+    def current_span(self, span: Span, seen_ms: int) -> Span:
         """Return where a stretch lies now that was seen at an instant, as the clock stood then."""
         then, now = self.at(seen_ms), self.at(EVER_MS)
         if then == now:
             return span
-        return (now.true_at(then.shown_at(span[0])), now.true_at(then.shown_at(span[1])))
+        return (
+            now.corrected_instant(then.shown_at(span[0])),
+            now.corrected_instant(then.shown_at(span[1])),
+        )
 
 
 def clock_histories(session: Session) -> dict[str, ClockHistory]:

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import CorrectionRow, Point
-from gezeiten.domain.steps.chain import Correction, as_they_stand
+from gezeiten.domain.steps.chain import Correction, outdated_marked
 
 _OF_POINT = PreparedStatement(
     select(
@@ -37,7 +37,7 @@ def corrections_at(session: Session, point_id: int) -> list[Correction]:
     rows = _OF_POINT.all(session.connection(), its_id=point_id)
     said = [Correction(*row) for row in rows]
     series = dict.fromkeys(one.series for one in said)
-    stand = [one for key in series for one in as_they_stand([x for x in said if x.series == key])]
+    stand = [one for key in series for one in outdated_marked([x for x in said if x.series == key])]
     return sorted(stand, key=lambda one: (one.said_ms, one.uid))
 
 

@@ -41,7 +41,7 @@ def restart_chain(archive: Archive, session: Session, at_ms: int) -> None:
     if many or old:
         with translated(archive.folder):
             data = msgspec.json.encode({**plain_rows(made), OLD_ENTRIES: old})
-            dump = archive.foundings.put(data)
+            dump = archive.foundings.store(data)
     do_by_itself(session, ArchiveBegun(_id_of(session), MADE, dump, many), at_ms)
 
 

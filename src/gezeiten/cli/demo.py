@@ -21,7 +21,7 @@ from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.logger.launching import launch, stop
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.logger.pins import USUAL_GROUP
-from gezeiten.desk.logger.planning import keep_plan
+from gezeiten.desk.logger.planning import save_plan
 from gezeiten.desk.office.handing import export_csv, export_pdf
 from gezeiten.desk.office.logger_life import note_service
 from gezeiten.desk.pin_store import MemoryPins
@@ -35,7 +35,7 @@ from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.domain.steps.formulas import FORMULAS
-from gezeiten.domain.wording import readings_words
+from gezeiten.domain.wording import readings_text
 from gezeiten.link.address import cable_port
 from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
 from gezeiten.standin.process import StandinProcess, end_fleet, start_fleet
@@ -128,7 +128,7 @@ def _build(
     (folder / "archive").mkdir(parents=True)
     pins = MemoryPins()
     for group in (USUAL_GROUP, "Austernzucht Ost"):  # before and after they have a site
-        pins.put(group, HATCHERY_PIN)
+        pins.store(group, HATCHERY_PIN)
     desk = open_workspace(
         folder / "archive", now_ms=clock.now_ms, computer=TrustedClock(), pins=pins
     )
@@ -262,7 +262,7 @@ class _Story:
 
     def _take(self, serial: str) -> None:
         result = offload_logger(self._desk, self._by_serial[serial].address, serial)
-        self._say(f"  {serial} offloaded, {readings_words(result.readings)}")
+        self._say(f"  {serial} offloaded, {readings_text(result.readings)}")
 
     def _launch(self, *serials: str) -> Callable[[], None]:
         return partial(_each, self._start, serials)
@@ -337,7 +337,7 @@ class _Story:
         for serial, name in (("R-1107", "Cold store, tight"), ("D-2041", "Museum store")):
             _, spec = self._place(serial)
             plan = Plan(spec.plan.channels, spec.plan.interval_s, limits=spec.plan.limits)
-            keep_plan(self._desk, name, plan, spec.logger.model)
+            save_plan(self._desk, name, plan, spec.logger.model)
 
     def _calculate(self) -> None:
         """The level of the creek above its sensor, from the barometer in the hut."""

@@ -11,8 +11,8 @@ import numpy as np
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, point_named
-from gezeiten.desk.record.checking import TypedCheck, enter, keep_tying, try_tying
-from gezeiten.desk.record.hanging import hang
+from gezeiten.desk.record.checking import TypedCheck, enter, save_fit, try_tying
+from gezeiten.desk.record.hanging import set_sensor_depth
 from gezeiten.desk.record.place_editor import point_facts, save_point
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.series import Series
@@ -35,7 +35,7 @@ def read_by_hand(desk: Desk, anchor_ms: int) -> None:
     facts = replace(point_facts(desk, creek.id), measuring_point_height_m=_RIM_M)
     save_point(desk, creek.site_id, facts, creek.id)
     begin_ms = int(anchor_ms - _HUNG_DAYS_AGO * DAY_MS) // 60_000 * 60_000
-    hang(
+    set_sensor_depth(
         desk,
         creek,
         SensorDepth(begin_ms, _RIM_M, _LENGTH_M),
@@ -44,7 +44,7 @@ def read_by_hand(desk: Desk, anchor_ms: int) -> None:
     key = _level_of(creek)
     enter(desk, list(_dips(desk, creek, anchor_ms)))
     tied = try_tying(desk, creek, key, (begin_ms, None), "line")
-    keep_tying(desk, creek, tied, "the sensor drifts, by six dips since it was hung")
+    save_fit(desk, creek, tied, "the sensor drifts, by six dips since it was hung")
     facts = replace(point_facts(desk, room.id), checks_a_day=2, checks_working_days=True)
     save_point(desk, room.site_id, facts, room.id)
     enter(desk, list(_looks(desk, room, anchor_ms)))

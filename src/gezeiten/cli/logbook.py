@@ -13,12 +13,12 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import (
     About,
     EntryFilter,
+    about_conflicts,
     about_logger,
-    about_misfits,
     about_point,
     about_site,
-    entries_wanted,
-    held_against,
+    compare_hashes,
+    matching_entries,
     text_of_document,
     write_json_lines,
     write_pdf,
@@ -62,16 +62,16 @@ def logbook_command(
         if compare:
             held = Path(compare)
             text = text_of_document(held) if held.exists() else compare
-            sentence = held_against(desk, text)
+            sentence = compare_hashes(desk, text)
             put(as_json, {"said": sentence}, [sentence])
             return
-        what = about_misfits(desk) if misfits else _named(desk, about) if about else None
+        what = about_conflicts(desk) if misfits else _named(desk, about) if about else None
         wanted = EntryFilter(" ".join(words), what, who, act)
         if since:
             wanted = replace(wanted, since_ms=instant_ms(since, "UTC"))
         if until:
             wanted = replace(wanted, until_ms=instant_ms(until, "UTC"))
-        entries = entries_wanted(desk, wanted)
+        entries = matching_entries(desk, wanted)
         if out is None:
             rows = [asdict(entry) for entry in entries]
             lines = [

@@ -12,8 +12,7 @@ from gezeiten.cli.options import archive_option, json_option, put, reports_error
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.overviews import offload_overview
 from gezeiten.desk.logger.checks import BEGUN_KEY, CLOCK_KEY
-from gezeiten.desk.logger.contact import contact, find_serial
-from gezeiten.desk.logger.contact import find as find_loggers
+from gezeiten.desk.logger.contact import contact, find_all_loggers, find_serial
 from gezeiten.desk.logger.launching import launch as launch_logger
 from gezeiten.desk.logger.launching import stop as stop_logger
 from gezeiten.desk.logger.offloading import offload_logger
@@ -23,7 +22,7 @@ from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.thinning import ThinKind
 from gezeiten.domain.series.timeline import duration_text, iso_utc
-from gezeiten.domain.wording import counted, figure, grouped, readings_words
+from gezeiten.domain.wording import counted, figure, grouped, readings_text
 from gezeiten.errors import GezeitenError, InputError, LoggerAwayError, NotKeptError
 from gezeiten.exchange.plan_file import read_plan_file
 from gezeiten.link.address import Address, Endpoint
@@ -60,10 +59,10 @@ def find(folder: Path | None, as_json: bool, at: tuple[str, ...]) -> None:
     with desk_to_look(folder) as desk:
         if at:
             desk.settings = replace(desk.settings, addresses=", ".join(at), serial_ports="")
-        found = find_loggers(desk)
+        found = find_all_loggers(desk)
     lines = [
         f"{logger.identity.serial:8} {logger.identity.model.name:9} "
-        f"{State(logger.state.state).name.lower():9} {readings_words(logger.state.readings):>18}  "
+        f"{State(logger.state.state).name.lower():9} {readings_text(logger.state.readings):>18}  "
         f"clock {duration_text(round(logger.clock.difference_ms))}  {logger.address}"
         for logger in found
     ]
@@ -98,7 +97,7 @@ def offload(
     """Take what is not kept yet from loggers into the archive."""
     with open_desk(folder) as desk:
         if everything:
-            wanted = {found.identity.serial: found.address for found in find_loggers(desk)}
+            wanted = {found.identity.serial: found.address for found in find_all_loggers(desk)}
         else:
             wanted = {serial: _address_of(desk, serial, at) for serial in serials}
         if not wanted:
@@ -114,7 +113,7 @@ def offload(
         for r in results
     ]
     lines = [
-        f"{r.serial}: {readings_words(r.readings)} kept"
+        f"{r.serial}: {readings_text(r.readings)} kept"
         + (f", {grouped(r.damaged)} arrived damaged" if r.damaged else "")
         + (f". {r.error}" if r.error else "")
         for r in results
@@ -164,7 +163,7 @@ def overview_command(
     }
     lines = [
         f"{serial}: {counted(came.values, 'value', 'values')}, one for every "
-        f"{readings_words(thinning.every)}. {grouped(came.outside)} outside a limit, as it "
+        f"{readings_text(thinning.every)}. {grouped(came.outside)} outside a limit, as it "
         f"seems. {came.error}".strip()
     ]
     lines += [f"  {key}: {figure(low)} to {figure(high)}" for key, low, high in came.extremes]

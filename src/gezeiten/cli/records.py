@@ -11,7 +11,7 @@ import click
 from gezeiten.cli.common import open_desk, stretch_ms
 from gezeiten.cli.options import archive_option, json_option, look_option, put, reports_errors
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.intake.raw_bytes import read_anew as take_anew
+from gezeiten.desk.intake.raw_bytes import reread as take_anew
 from gezeiten.desk.office.handing import HandedOver, export_csv, export_pdf
 from gezeiten.desk.office.verifying import Verdict, WithLost
 from gezeiten.desk.office.verifying import rebuild as rebuild_archive
@@ -19,7 +19,7 @@ from gezeiten.desk.office.verifying import verify as verify_archive
 from gezeiten.desk.places import point_named, sites
 from gezeiten.desk.record.records import extent
 from gezeiten.domain.series.timeline import iso_utc
-from gezeiten.domain.wording import counted, readings_words
+from gezeiten.domain.wording import counted, readings_text
 from gezeiten.errors import InputError
 
 
@@ -71,9 +71,7 @@ def _hand_over(
         write = export_csv if kind == "csv" else export_pdf
         done: HandedOver = write(desk, place, span, out)
     row = {"path": str(done.path), "sha256": done.sha256, "readings": done.readings}
-    put(
-        as_json, row, [f"{done.path}: {readings_words(done.readings)}, SHA-256 {done.sha256[:16]}…"]
-    )
+    put(as_json, row, [f"{done.path}: {readings_text(done.readings)}, SHA-256 {done.sha256[:16]}…"])
 
 
 def _stretch_options(command: Callable[..., None]) -> Callable[..., None]:
@@ -179,10 +177,12 @@ def verify(
         f"{counted(verdict.entries, 'logbook entry', 'logbook entries')} checked.",
         *_left_out(verdict),
         *verdict.faults,
-        "Everything is as it was kept." if verdict.is_whole else "Something is not as it was kept.",
+        "Everything is as it was kept."
+        if verdict.is_intact
+        else "Something is not as it was kept.",
     ]
     put(as_json, row, lines)
-    if not verdict.is_whole:
+    if not verdict.is_intact:
         context.exit(6)
 
 

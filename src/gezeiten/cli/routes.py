@@ -11,19 +11,19 @@ from gezeiten.cli.import_outlook import outlook_lines, outlook_row
 from gezeiten.cli.options import archive_option, json_option, put, reports_errors
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.drives import (
+    import_from_drive,
     is_mission_file,
-    look_at_drive,
-    look_at_file,
-    take_from_drive,
+    survey_drive,
+    survey_file,
 )
-from gezeiten.desk.intake.many_texts import look_at_texts, take_texts, texts_in
-from gezeiten.desk.intake.text_answers import look_ahead
-from gezeiten.desk.intake.text_files import take_text
-from gezeiten.desk.intake.text_survey import with_words_seen
-from gezeiten.desk.intake.unnamed import take_unnamed, unnamed_of
-from gezeiten.desk.intake.vault_copy import copy_to, hand_on, take_copy_in
+from gezeiten.desk.intake.many_texts import import_texts, recognise_texts, texts_in
+from gezeiten.desk.intake.text_answers import preview_import
+from gezeiten.desk.intake.text_files import import_text
+from gezeiten.desk.intake.text_survey import with_values_seen
+from gezeiten.desk.intake.unnamed import import_unnamed, unnamed_of
+from gezeiten.desk.intake.vault_copy import copy_to, hand_on, import_copy
 from gezeiten.desk.logger.offloading import Offloaded
-from gezeiten.domain.wording import counted, grouped, readings_words
+from gezeiten.domain.wording import counted, grouped, readings_text
 from gezeiten.errors import InputError, NotKeptError
 from gezeiten.link.drive import DriveSeen
 
@@ -78,7 +78,7 @@ def take_command(
         if not is_text and (dry_run or answers):
             raise InputError(f"{path.name} is no text; --dry-run and --answer are for one text.")
         if stray is not None and stray.is_mission_file:
-            _put_offloaded(take_unnamed(desk, [stray]), [], as_json=as_json)
+            _put_offloaded(import_unnamed(desk, [stray]), [], as_json=as_json)
             return
         if path.is_dir() and tie_name:
             _take_folder(desk, path, tie_name, as_json=as_json)
@@ -86,11 +86,11 @@ def take_command(
         if not is_text:
             is_file = path.is_file()
             card = (
-                look_at_file(desk, path)
+                survey_file(desk, path)
                 if is_file
-                else look_at_drive(desk, DriveSeen(path, path.name))
+                else survey_drive(desk, DriveSeen(path, path.name))
             )
-            results = take_from_drive(desk, card).results
+            results = import_from_drive(desk, card).results
             others = [
                 f"{record.key}: {record.words or 'already kept.'}"
                 for record in card.records
@@ -98,7 +98,7 @@ def take_command(
             ]
             _put_offloaded(results, others, as_json=as_json)
             return
-        outlook = look_ahead(desk, path, _answers(answers), tie_name or "")
+        outlook = preview_import(desk, path, _answers(answers), tie_name or "")
         if dry_run or outlook.questions or outlook.unused:
             put(as_json, outlook_row(outlook), outlook_lines(outlook))
         if outlook.unused:
@@ -110,8 +110,8 @@ def take_command(
                 f"{path.name}: {outlook.questions[0].question} Nothing was imported; "
                 f"answer with --answer {outlook.questions[0].id}=…"
             )
-        tie = with_words_seen(outlook.tie, outlook.found)
-        text = take_text(desk, path, tie)
+        tie = with_values_seen(outlook.tie, outlook.found)
+        text = import_text(desk, path, tie)
     row = {
         "readings": text.readings,
         "repeated": text.repeated,
@@ -119,7 +119,7 @@ def take_command(
         "without_number": text.spoilt_in_all,
     }
     lines = [
-        f"{path.name}: {readings_words(text.readings)} kept, "
+        f"{path.name}: {readings_text(text.readings)} kept, "
         f"{grouped(text.repeated)} kept already, "
         f"{counted(text.rejected_in_all, 'line', 'lines')} left out."
     ]
@@ -135,7 +135,7 @@ def _put_offloaded(results: list[Offloaded], others: list[str], *, as_json: bool
     rows: list[dict[str, object]] = [
         {"serial": r.serial, "readings": r.readings, "error": r.error} for r in results
     ]
-    lines = [f"{r.serial}: {readings_words(r.readings)} kept. {r.error}".strip() for r in results]
+    lines = [f"{r.serial}: {readings_text(r.readings)} kept. {r.error}".strip() for r in results]
     put(as_json, rows, [*lines, *others] or ["No mission file lies there."])
     failed = [r for r in results if r.error]
     if failed:
@@ -159,8 +159,8 @@ def _answers(said: tuple[str, ...]) -> dict[str, str]:
 
 def _take_folder(desk: Desk, folder: Path, kind: str, *, as_json: bool) -> None:
     """Take all texts of a folder that are of one kind."""
-    seen = look_at_texts(desk, texts_in(folder), kind=kind)
-    done = take_texts(desk, seen)
+    seen = recognise_texts(desk, texts_in(folder), kind=kind)
+    done = import_texts(desk, seen)
     taken = {path: one.readings for path, one in done.taken}
     failed = [
         *done.failed,
@@ -170,7 +170,7 @@ def _take_folder(desk: Desk, folder: Path, kind: str, *, as_json: bool) -> None:
         {"file": one.path.name, "readings": taken.get(one.path, 0), "kept_before": one.is_kept}
         for one in seen
     ]
-    lines = [f"{path.name}: {readings_words(many)} kept." for path, many in taken.items()]
+    lines = [f"{path.name}: {readings_text(many)} kept." for path, many in taken.items()]
     lines += [f"{one.path.name}: kept already." for one in seen if one.is_kept]
     lines += [f"{path.name}: {why}" for path, why in failed]
     put(as_json, rows, lines or ["No text lies there."])
@@ -212,7 +212,7 @@ def vault_copy(context: click.Context, folder: Path | None, target: Path) -> Non
 def vault_take(folder: Path | None, as_json: bool, source: Path) -> None:
     """Take in a copied or handed-on vault; what is kept already adds nothing."""
     with open_desk(folder) as desk:
-        brought = take_copy_in(desk, source)
+        brought = import_copy(desk, source)
     row = {
         "offloads": brought.offloads,
         "readings": brought.readings,

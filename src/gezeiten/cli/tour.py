@@ -14,7 +14,7 @@ from gezeiten.desk.office.handing import export_csv, export_pdf
 from gezeiten.desk.places import point_named
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.domain.wording import readings_words
+from gezeiten.domain.wording import readings_text
 
 
 def tour_demo(demo: Demo, say: Callable[[str], None]) -> Path:
@@ -36,7 +36,7 @@ def tour_demo(demo: Demo, say: Callable[[str], None]) -> Path:
             export_csv(desk, point, span, out / "cold-room-a.csv"),
             export_pdf(desk, point, span, out / "cold-room-a.pdf"),
         ):
-            say(f"  {done.path.name}, {readings_words(done.readings)}")
+            say(f"  {done.path.name}, {readings_text(done.readings)}")
     finally:
         desk.close()
     say(f"Pictures, CSV and PDF lie in {out}")

@@ -46,7 +46,7 @@ def boot_id() -> str:
     return ""
 
 
-def since_boot_ms() -> float:
+def ms_since_boot() -> float:
     """Return the time since the computer was switched on, sleep included, ms."""
     return time.clock_gettime(time.CLOCK_BOOTTIME) * 1000
 
@@ -59,7 +59,7 @@ class ComputerClock:
         file: Path,
         *,
         wall_ms: Callable[[], float] = lambda: time.time() * 1000,
-        up_ms: Callable[[], float] = since_boot_ms,
+        up_ms: Callable[[], float] = ms_since_boot,
         synchronised: Callable[[], bool | None] = kernel_synchronised,
         boot: Callable[[], str] = boot_id,
     ) -> None:
@@ -70,7 +70,7 @@ class ComputerClock:
         """Return why the clock may be wrong, a sentence each; empty when it is kept right."""
         state = self._synchronised()
         if state:
-            self.trust_from_here()  # whatever jumped was set right
+            self.restart_watch()  # whatever jumped was set right
             return []
         said = []
         if state is False:
@@ -85,16 +85,16 @@ class ComputerClock:
         return said
 
     def _jump_ms(self) -> float:
-        known = self._known()
+        known = self._first_look()
         if known is None:
-            self.trust_from_here()
+            self.restart_watch()
             return 0.0
         wall_ms, up_ms = known
         passed = self._up_ms() - up_ms
         jump = self._wall_ms() - wall_ms - passed
         return jump if abs(jump) > JUMP_MS + abs(passed) * _DRIFT else 0.0
 
-    def _known(self) -> tuple[float, float] | None:
+    def _first_look(self) -> tuple[float, float] | None:
         """Return clock and time since switch-on at the first look since then."""
         try:
             data = json_of(self._file.read_text())
@@ -104,7 +104,7 @@ class ComputerClock:
         except (OSError, ValueError, KeyError, TypeError):
             return None
 
-    def trust_from_here(self) -> None:
+    def restart_watch(self) -> None:
         """Take the clock as it stands now as the one to watch for jumps."""
         data = {"boot": self._boot(), "wall_ms": self._wall_ms(), "up_ms": self._up_ms()}
         with contextlib.suppress(OSError):  # a full disk shall not keep anybody from looking

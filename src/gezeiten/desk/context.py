@@ -58,7 +58,7 @@ class ClockWatch(Protocol):
     def doubts(self) -> list[str]:
         """Return what speaks against the computer's clock, a sentence each; empty: nothing."""
 
-    def trust_from_here(self) -> None:
+    def restart_watch(self) -> None:
         """Take the clock as it stands from now on."""
 
 
@@ -69,7 +69,7 @@ class TrustedClock:
         """Return what speaks against the computer's clock, a sentence each; empty: nothing."""
         return []
 
-    def trust_from_here(self) -> None:
+    def restart_watch(self) -> None:
         """Take the clock as it stands from now on."""
         return
 
@@ -200,7 +200,7 @@ class Desk:
         assert self._rates is not None
         return self._rates
 
-    def hear(self, hear: Callable[[str], None]) -> None:
+    def set_listener(self, hear: Callable[[str], None]) -> None:
         """Have what everybody should hear of the archive told from now on, in any thread."""
         self._hear = hear
         if self._archive is not None:
@@ -265,12 +265,12 @@ class Desk:
         """Take new settings and keep them; not taken when they could not be kept."""
         before, self.settings = self.settings, settings
         try:
-            self.keep_settings()
+            self.save_settings()
         except GezeitenError:
             self.settings = before
             raise
 
-    def keep_settings(self) -> None:
+    def save_settings(self) -> None:
         """Write the settings as they are by now: of several at once the last writes the newest.
         Those that lie in an archive which is only looked at stay as they are."""
         if self.is_looking and self._settings_file.parent == self.folder:
@@ -280,7 +280,7 @@ class Desk:
         with self._settings_lock, translated(self.folder):
             save_settings(self._settings_file, self.settings)
 
-    def keep_drafts(self) -> None:
+    def save_drafts(self) -> None:
         """Write what was typed and not kept yet."""
         from gezeiten.archive.store.faults import translated
 
@@ -288,7 +288,7 @@ class Desk:
             self.drafts.save()
 
     @property
-    def said(self) -> Authorship:
+    def authorship(self) -> Authorship:
         """Who acts, and when: now."""
         from gezeiten.archive.projection import Authorship
 
@@ -302,7 +302,7 @@ class Desk:
         """
         from gezeiten.archive.actions.execution import do
 
-        do(session, act, self.said)
+        do(session, act, self.authorship)
 
     def do(self, act: Action) -> None:
         """Do an act.

@@ -22,7 +22,7 @@ class Drafts:
         """Return the text of a key, "" for none."""
         return self._texts.get(key, "")
 
-    def put(self, key: str, text: str) -> None:
+    def remember(self, key: str, text: str) -> None:
         """Remember a text; "" forgets it."""
         if text:
             self._texts[key] = text

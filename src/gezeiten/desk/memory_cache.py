@@ -27,7 +27,7 @@ class MemoryCache(Generic[T]):
             self._kept.move_to_end(key)
             return known[0]
 
-    def put(self, key: Hashable, thing: T, nbytes: int) -> None:
+    def store(self, key: Hashable, thing: T, nbytes: int) -> None:
         """Keep a thing."""
         with self._lock:
             self._nbytes += nbytes - self._kept.pop(key, (None, 0))[1]

@@ -8,8 +8,8 @@ from pathlib import Path
 from gezeiten.archive.database import Archive
 from gezeiten.archive.founding import begin_if_new
 from gezeiten.archive.quantities import own_quantities
-from gezeiten.domain.plan.models import know_models
-from gezeiten.domain.quantities.quantities import know_own
+from gezeiten.domain.plan.models import load_models
+from gezeiten.domain.quantities.quantities import set_own_quantities
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -32,8 +32,8 @@ def opened(
         archive.new_site_zone = zone
         archive.catch_up()
         with suppress(ArchiveDamagedError), archive.reading() as session:  # verify names it
-            know_own(one.quantity for one in own_quantities(session))
-        for problem in know_models(models):
+            set_own_quantities(one.quantity for one in own_quantities(session))
+        for problem in load_models(models):
             archive.on_wait(problem)
         if not look:
             begin_if_new(archive, now_ms)

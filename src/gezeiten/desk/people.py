@@ -41,6 +41,6 @@ def erase_name(desk: Desk, name: str) -> None:
     Raises:
         InputError: nobody of that name acts here.
     """
-    people.erase(desk.archive, name, desk.said)
+    people.erase(desk.archive, name, desk.authorship)
     if desk.settings.person == name:  # whoever acts next says anew who it is
         desk.change_settings(replace(desk.settings, person=""))

@@ -16,7 +16,7 @@ class PinStore(Protocol):
     def get(self, group: str) -> int | None:
         """Return the PIN of a group of loggers, None where none is kept."""
 
-    def put(self, group: str, pin: int) -> None:
+    def store(self, group: str, pin: int) -> None:
         """Keep the PIN of a group."""
 
     def forget(self, group: str) -> None:
@@ -35,7 +35,7 @@ class MemoryPins:
         """Return the PIN of a group of loggers, None where none is kept."""
         return self._pins.get(group)
 
-    def put(self, group: str, pin: int) -> None:
+    def store(self, group: str, pin: int) -> None:
         """Keep the PIN of a group."""
         self._pins[group] = pin
 
@@ -65,12 +65,12 @@ class KeyringPins:
             return int(text) if text else None
         return None
 
-    def put(self, group: str, pin: int) -> None:
+    def store(self, group: str, pin: int) -> None:
         """Keep the PIN of a group."""
         import keyring
         from keyring.errors import KeyringError
 
-        self._memory.put(group, pin)
+        self._memory.store(group, pin)
         with contextlib.suppress(KeyringError):
             keyring.set_password(SERVICE, group, str(pin))
 

@@ -96,7 +96,7 @@ class SitePlace:
 def add_point(desk: Desk, name: str) -> int:
     """Add the point "Site · Point" (a known one is returned) and return its id."""
     with desk.archive.writing() as session:
-        return find_or_add_point(session, name, desk.said).id
+        return find_or_add_point(session, name, desk.authorship).id
 
 
 def set_next_visit(desk: Desk, site_id: int, visit_ms: int | None) -> None:
@@ -117,8 +117,8 @@ def sites(desk: Desk) -> list[SitePlace]:
         }
         made = layout(session)
         latest = {key: mission for key, (mission, _) in latest_missions(session).items()}
-        beside = missions_by_id(session, _beside(made, latest))
-        limits = _limits_now(session, desk.now_ms())
+        beside = missions_by_id(session, _alternative_missions(made, latest))
+        limits = _current_limits(session, desk.now_ms())
         return [
             SitePlace(
                 site.id,
@@ -169,7 +169,7 @@ _Limits: TypeAlias = dict[tuple[int, str], tuple[LimitRule, ...]]
 """Limits that were set and are in force now, by point (its key) and series."""
 
 
-def _limits_now(session: ArchiveSession, now_ms: int) -> _Limits:
+def _current_limits(session: ArchiveSession, now_ms: int) -> _Limits:
     found: _Limits = {}
     with suppress(ArchiveDamagedError):  # what needs them names it
         for one in limits_of_series(session):
@@ -180,7 +180,7 @@ def _limits_now(session: ArchiveSession, now_ms: int) -> _Limits:
     return found
 
 
-def _beside(made: Layout, latest: dict[int, KnownMission]) -> set[str]:
+def _alternative_missions(made: Layout, latest: dict[int, KnownMission]) -> set[str]:
     """The missions that feed a series last, where that is not the last one at its point."""
     last = {listed[-1].mission for listed in made.feeds.values()}
     last_at_a_point = {mission.id for mission in latest.values()}

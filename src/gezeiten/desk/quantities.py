@@ -14,17 +14,17 @@ from gezeiten.domain.quantities.quantities import (
     UNITS,
     Quantity,
     checked_quantity,
-    know_own,
     own_facts,
     quantity,
+    set_own_quantities,
 )
 from gezeiten.errors import InputError
 
 
-def know_quantities(desk: Desk) -> None:
+def load_quantities(desk: Desk) -> None:
     """Know the quantities that users of this archive added."""
     with desk.archive.reading() as session:
-        know_own(one.quantity for one in own_quantities(session))
+        set_own_quantities(one.quantity for one in own_quantities(session))
 
 
 def key_of_name(name: str) -> str:
@@ -34,7 +34,7 @@ def key_of_name(name: str) -> str:
     return key if key[:1].isalpha() else f"q_{key}".rstrip("_")
 
 
-def keep_quantity(desk: Desk, wanted: Quantity) -> None:
+def save_quantity(desk: Desk, wanted: Quantity) -> None:
     """Add a quantity, or change one that somebody added: by its key. A unit stays what it was where
     there are readings.
 
@@ -59,7 +59,7 @@ def keep_quantity(desk: Desk, wanted: Quantity) -> None:
         uid = before.uid if before else fresh_id()
         facts = own_facts(before.quantity) if before else None
         desk.do_within(session, QuantityKept(uid, wanted.key, own_facts(wanted), facts))
-    know_quantities(desk)
+    load_quantities(desk)
 
 
 def drop_quantity(desk: Desk, key: str) -> None:
@@ -75,4 +75,4 @@ def drop_quantity(desk: Desk, key: str) -> None:
         if is_measured(session, key):
             raise InputError(f"There are readings of {quantity(key).name}; it stays in the list.")
         desk.do_within(session, QuantityDropped(found.uid, key, own_facts(found.quantity)))
-    know_quantities(desk)
+    load_quantities(desk)

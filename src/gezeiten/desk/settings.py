@@ -232,7 +232,7 @@ def load_settings(file: Path) -> Settings:
             f"The settings in {file} cannot be read; correct the file or delete it."
         ) from exc
     units = given.pop("units", {})
-    settings = Settings(units=_units_among(units) if isinstance(units, dict) else {})
+    settings = Settings(units=_valid_units(units) if isinstance(units, dict) else {})
     for name, value in given.items():
         try:
             settings = replace(settings, **{name: checked(name, value)})
@@ -241,7 +241,7 @@ def load_settings(file: Path) -> Settings:
     return settings
 
 
-def _units_among(chosen: dict[str, Any]) -> dict[str, str]:
+def _valid_units(chosen: dict[str, Any]) -> dict[str, str]:
     """Return what can be of the units that somebody chose."""
     return {name: unit for name, unit in chosen.items() if isinstance(unit, str)}
 

@@ -26,8 +26,8 @@ def _follow(desk: Desk, points: Sequence[str]) -> None:
 
 def _refresh(desk: Desk, points: Sequence[str]) -> None:
     # looking and launching need nothing of this
-    from gezeiten.desk.quantities import know_quantities
+    from gezeiten.desk.quantities import load_quantities
     from gezeiten.desk.record.excursion_book import refresh_affected
 
-    know_quantities(desk)  # an action may have changed how one is averaged
+    load_quantities(desk)  # an action may have changed how one is averaged
     refresh_affected(desk, points)

@@ -31,6 +31,6 @@ def is_clock_wrong(difference_ms: float) -> bool:
     return abs(difference_ms) >= _CLOCK_WRONG_MS
 
 
-def is_clock_off(difference_ms: float) -> bool:
+def is_clock_difference_notable(difference_ms: float) -> bool:
     """Whether a logger's clock is so far off that it is said."""
     return abs(difference_ms) >= CLOCK_OFF_MS

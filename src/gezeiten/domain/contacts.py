@@ -38,7 +38,7 @@ class LoggerSighting:
     clock_difference_ms: float | None
 
 
-def says_more(before: LoggerSighting | None, now: LoggerSighting, after_ms: int) -> bool:
+def is_news(before: LoggerSighting | None, now: LoggerSighting, after_ms: int) -> bool:
     """Whether a sighting is told: it is the first, something a board rests on is otherwise than
     it was told last, or that was `after_ms` ago. That readings were added is none: what is held
     comes with the offload. Source: docs/archive.md, "Contacts"."""

@@ -41,7 +41,7 @@ class Entry:
     chain: str = ""
     number: int = 0
 
-    def holds(self, words: list[str]) -> bool:
+    def matches(self, words: list[str]) -> bool:
         """Whether every word (folded) stands in it somewhere, in what its act holds as well."""
         text = f"{self.person} {self.act} {self.subject} {self.sentence}".casefold()
         if all(word in text for word in words):
@@ -50,14 +50,14 @@ class Entry:
         return all(word in text or word in held for word in words)
 
     @property
-    def things(self) -> frozenset[Thing]:
+    def subjects(self) -> frozenset[Thing]:
         """What it is about; of entries from before there were acts nothing but their subject is
         known."""
         act = self.details.get("act")
-        return frozenset(_things(act)) if isinstance(act, dict) else frozenset()
+        return frozenset(_named_things(act)) if isinstance(act, dict) else frozenset()
 
 
-def _things(act: dict[str, Any]) -> Iterator[Thing]:
+def _named_things(act: dict[str, Any]) -> Iterator[Thing]:
     """Yield what an act names, at whatever depth."""
     loggers, numbers = set(), set()
     for key, value in _pairs(act):

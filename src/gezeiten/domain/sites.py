@@ -66,7 +66,7 @@ def checked_site(facts: SiteFacts) -> SiteFacts:
     Raises:
         InputError: one of them cannot be.
     """
-    name = _good_name(facts.name, "site")
+    name = _valid_name(facts.name, "site")
     try:
         ZoneInfo(facts.zone)
     except (ZoneInfoNotFoundError, ValueError, OSError) as exc:
@@ -87,7 +87,7 @@ def checked_point(facts: PointFacts) -> PointFacts:
     Raises:
         InputError: one of them cannot be.
     """
-    name = _good_name(facts.name, "point")
+    name = _valid_name(facts.name, "point")
     _in_range(facts.height_m, -500, 9000, "height")
     _in_range(facts.measuring_point_height_m, -500, 9000, "measuring-point height")
     unknown = [key for key in facts.duty_channels if key not in QUANTITIES]
@@ -102,7 +102,7 @@ def checked_point(facts: PointFacts) -> PointFacts:
     return replace(facts, name=name)
 
 
-def _good_name(name: str, what: str) -> str:
+def _valid_name(name: str, what: str) -> str:
     cleaned = " ".join(name.split())
     if not cleaned or POINT_SEPARATOR.strip() in cleaned:
         raise InputError(f"“{name}” cannot name a {what}; give a name without “·”.")

@@ -49,7 +49,7 @@ def shallow(value: Any, deepest: int = DEEPEST) -> Any:
     return value
 
 
-def whole(value: Any) -> int:
+def bounded_int(value: Any) -> int:
     """Return a whole number that is not beyond reason.
 
     Raises:
@@ -85,7 +85,7 @@ def instant_ms(value: Any) -> int:
     Raises:
         TypeError, ValueError: it is no number, or lies beyond.
     """
-    at_ms = whole(value)
+    at_ms = bounded_int(value)
     if not EARLIEST_MS <= at_ms < LATEST_MS:
         raise ValueError("an instant beyond the years 1900 to 2200")
     return at_ms

@@ -54,6 +54,6 @@ def counted(count: int, one: str, many: str) -> str:
     return f"{grouped(count)} {one if count == 1 else many}"
 
 
-def readings_words(count: int) -> str:
+def readings_text(count: int) -> str:
     """Return "1 reading" or "2,880 readings". A reading is one instant with all its channels."""
     return counted(count, "reading", "readings")

@@ -88,7 +88,7 @@ def _channel_columns(table: CsvTable) -> list[dict[str, Any]]:
         value, code, mark = channel_titles(channel.key, channel.unit)
         words = f"{quantity(channel.key).name} in {channel.unit}, {channel.how or 'as recorded'}."
         key = _as_name(channel.key)
-        codes = ", ".join(one.word for one in Quality)
+        codes = ", ".join(one.file_code for one in Quality)
         columns += [
             {"name": key, "titles": value, "datatype": "double", "dc:description": words},
             {

@@ -226,7 +226,7 @@ _SIDES = ("", "above", "below")
 def _rest(code: int) -> str:
     """Return the cells of quality and limit."""
     quality, side = divmod(code, len(_SIDES))
-    return f",{Quality(quality).word},{_SIDES[side]}"
+    return f",{Quality(quality).file_code},{_SIDES[side]}"
 
 
 def _in_rows(column: pl.Series, rows: pl.Series | None, otherwise: str) -> pl.Series:

@@ -27,7 +27,7 @@ from numpy.typing import NDArray
 
 from gezeiten.domain.series.coverage import Range, merged
 from gezeiten.domain.series.timeline import Times, Values
-from gezeiten.domain.untrusted import LONGEST_INTERVAL_MS, finite, instant_ms, shallow, whole
+from gezeiten.domain.untrusted import LONGEST_INTERVAL_MS, bounded_int, finite, instant_ms, shallow
 from gezeiten.errors import LoggerAnswerError
 from gezeiten.link.mission_blocks import (
     COUNT_TYPES,
@@ -198,7 +198,7 @@ def decode_tail(data: bytes) -> tuple[list[tuple[int, str]], dict[str, Any]]:
 def _events(content: dict[str, Any]) -> list[tuple[int, str]] | None:
     """Return the events of their map, None when it makes no sense."""
     try:
-        return [(whole(ms), str(text)) for ms, text in content.get("events", [])]
+        return [(bounded_int(ms), str(text)) for ms, text in content.get("events", [])]
     except (TypeError, ValueError):
         return None
 
@@ -239,22 +239,22 @@ def header_of(content: dict[str, Any]) -> Header:
         LoggerAnswerError: a field is missing, of another kind or beyond reason.
     """
     try:
-        step_ms = whole(content.get("step_ms", 0))
+        step_ms = bounded_int(content.get("step_ms", 0))
         expected = FORMAT_WITH_STEPS if step_ms else FORMAT
         if content["kind"] != "header" or content["format"] != expected:
             raise ValueError(f"kind {content['kind']}, format {content['format']}")
         channels = tuple(
-            FileChannel(str(key), str(unit), str(kind), whole(divisor), finite(offset))
+            FileChannel(str(key), str(unit), str(kind), bounded_int(divisor), finite(offset))
             for key, unit, kind, divisor, offset in content["channels"]
         )
         header = Header(
             str(content["serial"]),
             str(content["model"]),
             str(content["firmware"]),
-            whole(content["mission"]),
+            bounded_int(content["mission"]),
             instant_ms(content["launched_ms"]),
             instant_ms(content["first_ms"]),
-            whole(content["interval_ms"]),
+            bounded_int(content["interval_ms"]),
             channels,
             shallow(dict(content["plan"])),
             step_ms,

@@ -12,7 +12,7 @@ from typing import Any
 
 from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.series.thinning import ThinKind, Thinning
-from gezeiten.domain.untrusted import whole
+from gezeiten.domain.untrusted import bounded_int
 from gezeiten.errors import (
     DeviceError,
     LoggerAnswerError,
@@ -101,7 +101,9 @@ def _header_of(content: dict[str, Any]) -> Header:
 def _thinning_of(content: dict[str, Any]) -> Thinning:
     try:
         kind, every, first, end = content["overview"]
-        thinning = Thinning(ThinKind(kind), whole(every), whole(first), whole(end))
+        thinning = Thinning(
+            ThinKind(kind), bounded_int(every), bounded_int(first), bounded_int(end)
+        )
     except (KeyError, TypeError, ValueError) as exc:
         raise LoggerAnswerError(
             f"The overview does not say what it shows ({exc}); ask for it again."

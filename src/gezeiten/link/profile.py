@@ -14,7 +14,7 @@ from typing import Any
 
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
-from gezeiten.domain.untrusted import finite, whole
+from gezeiten.domain.untrusted import bounded_int, finite
 from gezeiten.errors import InputError
 
 LINES, REGISTERS, SDI12 = "lines", "registers", "sdi12"
@@ -131,8 +131,8 @@ def profile_of(content: dict[str, Any], where: str) -> Profile:
             finite(content.get("every_s", 1.0)),
             str(content.get("pattern", "")),
             str(content.get("ask", "")),
-            whole(content.get("unit_id", 1)),
-            whole(content.get("function", 4)),
+            bounded_int(content.get("unit_id", 1)),
+            bounded_int(content.get("function", 4)),
             str(content.get("address", "?")),
             str(content.get("command", "M")),
             str(content.get("end", "lf")),

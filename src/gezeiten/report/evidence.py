@@ -249,7 +249,7 @@ def _fingerprints(p: PageBuilder) -> list[Flowable]:
         for mission in p.report.missions
         for one in mission.offloads
     ]
-    codes = ", ".join(f"{code.value} {code.word}" for code in Quality)
+    codes = ", ".join(f"{code.value} {code.file_code}" for code in Quality)
     how = (
         "How to compute it: SHA-256 over the channels in the order of this report; of each all "
         "instants (UTC in milliseconds, 64-bit signed little-endian), then all values as recorded "

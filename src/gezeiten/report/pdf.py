@@ -22,7 +22,7 @@ from reportlab.platypus import (
 )
 
 from gezeiten.domain.limits.verdicts import DayVerdict
-from gezeiten.domain.plan.plan_words import compared_words, rule_text
+from gezeiten.domain.plan.plan_words import compared_value_text, rule_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.statistics import Statistics
 from gezeiten.domain.series.timeline import Span, from_ms, whole_duration_text
@@ -155,11 +155,13 @@ def _event_facts(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
         ["Ended", f"{p.time(event.end_ms)}, after {lasted}"],
     ]
     if event.rule.mean_s:
-        words = f"of the {compared_words(event.rule)} before each reading, not of single readings"
+        words = (
+            f"of the {compared_value_text(event.rule)} before each reading, not of single readings"
+        )
         rows.insert(0, ["Limit", words])
     if has_value:
         which = "Highest" if event.rule.side == "above" else "Lowest"
-        which += f" {compared_words(event.rule)}" if event.rule.mean_s else ""
+        which += f" {compared_value_text(event.rule)}" if event.rule.mean_s else ""
         rows.append([which, f"{event.extreme:,.{name.decimals}f} {name.unit}"])
     if has_value and name.dose_unit:
         rows.append(["Dose beyond the limit", f"{event.dose:.1f} {name.dose_unit}"])
@@ -237,7 +239,7 @@ def sure_words(channel: ReportChannel) -> str:
     if sure is None or not channel.whole.n:
         return ""
     what = f"{_MEANS[name.averages]} of the whole stretch"
-    if not sure.is_known:
+    if not sure.has_value:
         return f"{what}: its uncertainty is not known, none of its corrections says one."
     places = error_decimals(sure.expanded, name.decimals + 1)
     shares = ", ".join(
@@ -280,7 +282,7 @@ def _figure(value: float, places: int) -> str:
 
 
 def _is_bad(n: Statistics) -> bool:
-    return bool(n.above_ms or n.below_ms or not n.enough)
+    return bool(n.above_ms or n.below_ms or not n.is_sufficient)
 
 
 def _waits(p: PageBuilder, span: Span) -> bool:
@@ -310,7 +312,7 @@ def _status(p: PageBuilder, n: Statistics, judged: DayVerdict | None, *, has_lim
     if _is_outside(judged) and not words:
         words.append("outside by a mean")
     if words:
-        return ", ".join([*words, *([] if n.enough else ["under 75 % held"])])
+        return ", ".join([*words, *([] if n.is_sufficient else ["under 75 % held"])])
     if not n.n:
         return "not offloaded yet" if _waits(p, n.span) else "no readings"
     if not has_limit:

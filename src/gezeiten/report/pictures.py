@@ -16,7 +16,7 @@ from reportlab.pdfbase.pdfmetrics import stringWidth
 
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.gaps import held_spans
+from gezeiten.domain.series.gaps import covered_spans
 from gezeiten.domain.series.pyramid import Pyramid
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span, from_ms, local_days, midnight_ms
@@ -257,7 +257,7 @@ class _Lane:
 
     def _hatch_absent(self, series: Series) -> None:
         at, least = self.span[0], 1.5 * int(series.interval_ms[0])
-        for begin, end in [*held_spans(series), (self.span[1], self.span[1])]:
+        for begin, end in [*covered_spans(series), (self.span[1], self.span[1])]:
             if begin - at > least:
                 left, right = self.x(at), self.x(begin)
                 _hatch(self.drawing, left, self.bottom + 2, right - left, self.height - 16)

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Literal
 
-from gezeiten.domain.limits.verdicts import DayVerdict, Verdict, reasons_of, together
+from gezeiten.domain.limits.verdicts import DayVerdict, Verdict, combine_verdicts, reasons_of
 from gezeiten.domain.series.timeline import local_days
-from gezeiten.domain.wording import counted, readings_words
+from gezeiten.domain.wording import counted, readings_text
 from gezeiten.report.content import PointReport, ReportGap
 
 
@@ -32,7 +32,7 @@ def day_verdicts_of(report: PointReport) -> list[DayVerdict]:
     for channel in report.channels:
         for one in channel.verdicts if channel.rules else ():
             by_day.setdefault(one.day, []).append(one)
-    return [together(day, judged) for day, judged in sorted(by_day.items())]
+    return [combine_verdicts(day, judged) for day, judged in sorted(by_day.items())]
 
 
 def day_cells(report: PointReport) -> list[DayCell]:
@@ -100,12 +100,12 @@ def _missing(report: PointReport) -> str:
     calculated."""
     gaps = [gap for gap in report.gaps if not gap.is_filled]
     absent = [gap for gap in gaps if not (gap.is_pending or gap.is_calculated)]
-    said = f"{readings_words(_count(absent))} missing in {counted(len(absent), 'gap', 'gaps')}"
+    said = f"{readings_text(_count(absent))} missing in {counted(len(absent), 'gap', 'gaps')}"
     if not absent:
         said = "no reading missing"
     if any(gap.is_pending for gap in gaps):
         waiting = _count([gap for gap in gaps if gap.is_pending])
-        said += f", {readings_words(waiting)} not offloaded yet"
+        said += f", {readings_text(waiting)} not offloaded yet"
     if any(gap.is_calculated for gap in gaps):
         lacking = _count([gap for gap in gaps if gap.is_calculated])
         said += f", {counted(lacking, 'value', 'values')} not calculated"

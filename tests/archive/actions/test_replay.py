@@ -18,13 +18,13 @@ from gezeiten.archive.actions.projected_tables import rows
 from gezeiten.archive.actions.replay import reapply
 from gezeiten.archive.database import Archive
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.alternative_sources import fill_by_measured, measured_beside
-from gezeiten.desk.field.estimating import estimates, fill_by_way
+from gezeiten.desk.field.alternative_sources import fill_by_measured, find_alternatives
+from gezeiten.desk.field.estimating import estimates, fill_by_method
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
-from gezeiten.desk.field.rounds import close_round, leave_out, make_round, open_round, set_task_plan
+from gezeiten.desk.field.rounds import close_round, make_round, omit_task, open_round, set_task_plan
 from gezeiten.desk.logger.pins import set_pin_group
-from gezeiten.desk.logger.planning import drop_kept, keep_plan, kept_plans, rename_kept
+from gezeiten.desk.logger.planning import delete_plan, rename_plan, save_plan, stored_plans
 from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.logger_life import loggers, note_service, retire_logger
@@ -138,11 +138,11 @@ DEEDS = st.one_of(
 
 GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
     "line": fill_by_line,
-    "estimate": lambda desk, gap: fill_by_way(desk, gap, estimates(desk, gap)[0]),
+    "estimate": lambda desk, gap: fill_by_method(desk, gap, estimates(desk, gap)[0]),
     "leave open": lambda desk, gap: leave_open(desk, gap, "the cable was chewed"),
     "fetched before": fill_from_logger,
     "beside": lambda desk, gap: [
-        fill_by_measured(desk, gap, one) for one in measured_beside(desk, gap)[:1]
+        fill_by_measured(desk, gap, one) for one in find_alternatives(desk, gap)[:1]
     ],
     "undo": undo,
 }
@@ -196,10 +196,10 @@ def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
     elif what == "visit":
         set_next_visit(desk, nth(sites(desk), rest[0]).id, rest[1])
     elif what == "plan":
-        keep_plan(desk, rest[0], rest[1], "Düne T2", replacing=rest[2])
+        save_plan(desk, rest[0], rest[1], "Düne T2", replacing=rest[2])
     elif what in ("rename plan", "drop plan"):
-        for plan in kept_plans(desk)[rest[0] :][:1]:
-            drop_kept(desk, plan) if what == "drop plan" else rename_kept(desk, plan, rest[1])
+        for plan in stored_plans(desk)[rest[0] :][:1]:
+            delete_plan(desk, plan) if what == "drop plan" else rename_plan(desk, plan, rest[1])
     elif what == "service":
         due = desk.now_ms() + DAY_MS if rest[1] == "calibration" else None
         note_service(desk, nth(loggers(desk), rest[0])[0], rest[1], "done", due_ms=due)
@@ -230,7 +230,7 @@ def on_a_round(desk: Desk, what: str, rest: list[Any], nth: Any) -> None:
         close_round(desk)
     elif under_way is not None:
         task = nth(under_way.tasks, rest[0])
-        (set_task_plan if what == "task" else leave_out)(desk, task, rest[1])
+        (set_task_plan if what == "task" else omit_task)(desk, task, rest[1])
 
 
 @cache
@@ -276,4 +276,4 @@ def test_tables_made_anew_equal_tables_kept(deeds: list[tuple[Any, ...]]) -> Non
             assert reapply(session.connection(), entries) == ({}, [])
         with desk.archive.reading() as kept, copy.reading() as anew:
             assert rows(anew.connection()) == rows(kept.connection())
-        assert verify(desk).is_whole
+        assert verify(desk).is_intact

@@ -197,7 +197,7 @@ def test_long_missions_are_cut_into_blocks_with_summaries(archive: Archive) -> N
 
 
 def test_a_file_in_the_vault_whose_intake_was_killed_is_taken_in_again(archive: Archive) -> None:
-    sha256 = archive.vault.put(b"raw")  # as a kill between vault and database leaves it
+    sha256 = archive.vault.store(b"raw")  # as a kill between vault and database leaves it
     done = import_mission_file(archive, b"raw", mission(0, 10), HOW)
     assert done.sha256 == sha256
     assert values(archive, done.point_id) == list(range(10))

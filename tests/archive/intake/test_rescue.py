@@ -51,5 +51,5 @@ def test_bytes_that_come_back_are_read_again(bereft: Path, tmp_path: Path) -> No
     whole = unpacked("0007", tmp_path / "whole")
     shutil.copytree(whole / "vault", bereft / "vault")
     desk = opened(bereft)
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
     desk.close()

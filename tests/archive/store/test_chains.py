@@ -17,7 +17,7 @@ import pytest
 from gezeiten.archive.database import Archive
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.office.logbook import logbook_entries, logbook_is_intact, look_at_misfit
+from gezeiten.desk.office.logbook import acknowledge_conflict, logbook_entries, logbook_is_intact
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import sites
@@ -112,7 +112,7 @@ def test_a_body_can_be_withheld_and_the_chain_holds(desk: Desk) -> None:
     again = opened(desk.archive.folder)
     assert [site.name for site in sites(again)] == ["Shore", "Mast"]
     assert [entry.act for entry in logbook_entries(again)][:3] == ["site", "withheld", "site"]
-    assert verify(again).is_whole
+    assert verify(again).is_intact
     again.close()
 
 
@@ -129,7 +129,7 @@ def test_a_torn_last_line_is_put_aside_and_was_not_done(desk: Desk) -> None:
     heard: list[str] = []
     again.archive.listen(heard.append)  # as the window and the commands do once it is open
     assert heard == [f"{TORN} was put aside."]
-    assert verify(again).is_whole
+    assert verify(again).is_intact
     again.close()
 
 
@@ -163,7 +163,7 @@ def test_a_deleted_database_comes_back_from_logbook_and_vault(tmp_path: Path) ->
     again = opened(desk.archive.folder)
     recover(again)
     assert told_of(again) == told
-    assert verify(again).is_whole
+    assert verify(again).is_intact
     again.close()
 
 
@@ -180,7 +180,7 @@ def test_another_processor_makes_the_same_of_it(demo_desk: Desk) -> None:
     assert made.returncode == 0, made.stderr
     assert (folder / "archive.db").exists()
     here = opened(folder)
-    assert verify(here).is_whole
+    assert verify(here).is_intact
     here.close()
 
 
@@ -198,7 +198,7 @@ def test_how_far_a_chain_was_applied_heals(desk: Desk) -> None:
     desk.close()
     again = opened(desk.archive.folder)
     assert len(sites(again)) == 3
-    assert verify(again).is_whole
+    assert verify(again).is_intact
     again.close()
 
 
@@ -207,10 +207,10 @@ def test_a_table_of_entries_that_was_changed_is_put_right(desk: Desk) -> None:
     with desk.archive.engine.begin() as connection:
         connection.exec_driver_sql("UPDATE logbook SET sentence = 'x' WHERE number = 2")
         connection.exec_driver_sql("DELETE FROM logbook WHERE number = 3")
-    assert not verify(desk).is_whole
+    assert not verify(desk).is_intact
     rebuild(desk)
     assert [(entry.sentence, entry.hash) for entry in logbook_entries(desk)] == told
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
 
 
 def test_an_act_that_fails_leaves_no_line(desk: Desk) -> None:
@@ -232,7 +232,7 @@ def test_a_full_disk_leaves_no_line(desk: Desk, monkeypatch: pytest.MonkeyPatch)
             save_site(desk, SiteFacts("Buoy"))
     assert chain_of(desk).read_bytes() == before
     save_site(desk, SiteFacts("Buoy"))
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
 
 
 def test_the_database_of_another_archive_is_refused(desk: Desk, tmp_path: Path) -> None:
@@ -253,7 +253,7 @@ def test_a_computer_goes_on_with_its_chain_and_another_begins_its_own(
         again = opened(folder, tmp_path / heads)
         save_site(again, SiteFacts(f"Buoy {len(sites(again))}"))
         assert len(list((folder / "logbook").glob("*.jsonl"))) == chains
-        assert verify(again).is_whole
+        assert verify(again).is_intact
         told = [one.sentence for one in logbook_entries(again) if one.act == "chain begun"]
         again.close()
     assert len(told) == 2
@@ -297,8 +297,8 @@ def test_an_older_copy_put_back_is_seen(desk: Desk, tmp_path: Path) -> None:
     save_site(back, SiteFacts("Well"))
     assert "not as this computer left it" in logbook_entries(back)[1].sentence
     assert logbook_is_intact(back)
-    look_at_misfit(back, logbook_entries(back)[1])  # until then it is said
-    assert verify(back).is_whole
+    acknowledge_conflict(back, logbook_entries(back)[1])  # until then it is said
+    assert verify(back).is_intact
     back.close()
 
 

@@ -31,7 +31,7 @@ def test_values_go_in_and_come_out_as_sqlalchemy_has_them(connection: Connection
     names = (*_POINT, "duty_channels")
     insertion(Point.__table__, names).run(connection, **_POINT, duty_channels=["humidity", "ä"])
     theirs = connection.execute(select(Point.name, Point.duty_channels)).one()
-    ours = PreparedStatement(select(Point.name, Point.duty_channels)).first(connection)
+    ours = PreparedStatement(select(Point.name, Point.duty_channels)).first_row(connection)
     assert tuple(theirs) == ours == ("P1", ["humidity", "ä"])
 
 

@@ -16,8 +16,8 @@ from gezeiten.desk.workspace import open_workspace
 _KILLED = """
 import os, signal, sys
 from pathlib import Path
-from gezeiten.archive.store.unfinished_files import fresh_beside
-with fresh_beside(Path(sys.argv[1])) as fresh:
+from gezeiten.archive.store.unfinished_files import temporary_file
+with temporary_file(Path(sys.argv[1])) as fresh:
     fresh.write_bytes(b"half a report")
     os.kill(os.getpid(), signal.SIGKILL)
 """

@@ -16,7 +16,7 @@ from gezeiten.errors import ArchiveDamagedError
 
 def test_bytes_come_back_under_their_fingerprint(tmp_path: Path) -> None:
     vault = Vault(tmp_path)
-    sha256 = vault.put(b"as received")
+    sha256 = vault.store(b"as received")
     assert sha256 == hashlib.sha256(b"as received").hexdigest()
     assert vault.get(sha256) == b"as received"
     assert list(vault.fingerprints()) == [sha256]
@@ -24,7 +24,7 @@ def test_bytes_come_back_under_their_fingerprint(tmp_path: Path) -> None:
 
 def test_the_same_bytes_are_kept_once_and_read_only(tmp_path: Path) -> None:
     vault = Vault(tmp_path)
-    first, second = vault.put(b"x" * 1000), vault.put(b"x" * 1000)
+    first, second = vault.store(b"x" * 1000), vault.store(b"x" * 1000)
     assert first == second
     assert len(list(tmp_path.rglob("*.mission"))) == 1
     assert os.stat(vault.path(first)).st_mode & 0o222 == 0
@@ -33,7 +33,7 @@ def test_the_same_bytes_are_kept_once_and_read_only(tmp_path: Path) -> None:
 
 def test_changed_bytes_are_noticed(tmp_path: Path) -> None:
     vault = Vault(tmp_path)
-    sha256 = vault.put(b"as received")
+    sha256 = vault.store(b"as received")
     path = vault.path(sha256)
     path.chmod(0o644)
     path.write_bytes(b"as invented")
@@ -53,7 +53,7 @@ from gezeiten.archive.store.vault import Vault
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
 resource.setrlimit(resource.RLIMIT_FSIZE, (1000, 1000))
 try:
-    Vault(Path(sys.argv[1])).put(b"y" * 5000)
+    Vault(Path(sys.argv[1])).store(b"y" * 5000)
 except OSError as exc:
     print(exc.errno)
 """
@@ -70,7 +70,7 @@ def test_a_write_that_cannot_finish_leaves_nothing_behind(tmp_path: Path) -> Non
 
 def test_what_a_killed_intake_began_goes_after_an_hour(tmp_path: Path) -> None:
     vault = Vault(tmp_path)
-    sha256 = vault.put(b"as received")
+    sha256 = vault.store(b"as received")
     begun = tmp_path / "123-abcd.new"
     begun.write_bytes(b"half")
     now_s = begun.stat().st_mtime

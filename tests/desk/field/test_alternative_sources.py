@@ -17,19 +17,19 @@ from gezeiten.desk.field.alternative_sources import (
     by_others,
     carried,
     fill_by_measured,
-    measured_beside,
+    find_alternatives,
 )
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.many_gaps import GapRule, do_all, listed
 from gezeiten.desk.field.mending import leave_open, logger_offer, undo
 from gezeiten.desk.intake.couriers import contact_courier
-from gezeiten.desk.intake.drives import look_at_drive
-from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.drives import survey_drive
+from gezeiten.desk.intake.kinds import proposed_template, recognise_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import rebuild, verify
-from gezeiten.desk.record.correcting import keep, proposed
-from gezeiten.desk.record.deployments import sources, take_back
+from gezeiten.desk.record.correcting import proposed, save_correction
+from gezeiten.desk.record.deployments import sources, withdraw_statement
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import InputError
@@ -59,9 +59,9 @@ def beside(lab: Lab, folder: Path, begin_ms: int, end_ms: int) -> None:
         lines.append(f"{when:%Y-%m-%d;%H:%M:%S};{value:.2f}")
     path = folder / "beside.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
-    tie = proposed_tie(look_at_text(lab.desk, path), "Thermometer")
+    tie = proposed_template(recognise_text(lab.desk, path), "Thermometer")
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    take_text(lab.desk, path, replace(tie, point=point.full_name, form=form))
+    import_text(lab.desk, path, replace(tie, point=point.full_name, form=form))
 
 
 def bits(desk: Desk, *keys: str) -> list[bytes]:
@@ -78,7 +78,7 @@ def test_a_thermometer_beside_the_logger_fills_its_gap_with_what_it_measured(
     booked = hole(desk)
     assert booked.channels == CHANNELS
     before = bits(desk, "air_temperature", BESIDE)
-    [offer] = measured_beside(desk, booked)
+    [offer] = find_alternatives(desk, booked)
     assert isinstance(offer, ByOther)
     assert (offer.name, offer.refusal) == ("Thermometer", "")
     [(key, compared)] = offer.apart
@@ -112,7 +112,7 @@ def test_what_it_feeds_can_be_taken_back_where_sources_are_edited(
     booked = hole(desk)
     fill_by_measured(desk, booked, by_others(desk, booked)[0])
     [said] = sources(desk, point_id=booked.point.id).said
-    take_back(desk, said)
+    withdraw_statement(desk, said)
     assert hole(desk).state == "open"
     assert verify(desk).faults == []
 
@@ -136,7 +136,7 @@ def test_a_series_that_is_corrected_there_takes_no_readings_it_was_not_meant_for
     step = proposed(
         booked.point, "air_temperature", "linear", (gap.start_ms - DAY_MS, None), {"offset": 0.3}
     )
-    keep(desk, booked.point, step, "certificate 12")
+    save_correction(desk, booked.point, step, "certificate 12")
     [offer] = by_others(desk, booked)
     assert "is corrected there" in offer.refusal
     with pytest.raises(InputError, match="cannot fill this gap"):
@@ -191,7 +191,7 @@ def test_a_drive_with_the_loggers_file_fills_it_too(holed: Lab, tmp_path: Path) 
     desk = holed.desk
     drive = tmp_path / "drive"
     holed.standin.order("drive", folder=str(drive))
-    card = look_at_drive(desk, DriveSeen(drive, "BLUE"))
+    card = survey_drive(desk, DriveSeen(drive, "BLUE"))
     booked = hole(desk)
     [offer] = carried(desk, booked, [card])
     assert (offer.name, offer.readings) == ("drive BLUE", booked.gap.missing)

@@ -10,10 +10,10 @@ from gezeiten.archive.local_cache.tables import Block
 from gezeiten.archive.store.tables import Logger, Mission, Point, Site
 from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.board import board
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import points as listed_points
-from gezeiten.desk.record.deployments import feed_series, place_source
+from gezeiten.desk.record.deployments import assign_source, place_source
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import Span
@@ -143,7 +143,7 @@ def test_needs_ask_for_a_visit_also_where_none_was_planned(tmp_path: Path) -> No
 
 def test_a_text_is_nothing_to_go_to(lab: Lab, tmp_path: Path) -> None:
     path = station(tmp_path / "one.txt", 300)
-    take_text(lab.desk, path, tie_of(lab, path))
+    import_text(lab.desk, path, tie_of(lab, path))
     [(_, [row])] = board(lab.desk).sites
     assert row.needs == ()
     assert board(lab.desk).visits == ()
@@ -154,7 +154,7 @@ def test_of_two_loggers_side_by_side_the_needs_of_both_are_shown(tmp_path: Path)
     desk = archive_of(tmp_path / "a", 2, 1)
     point = board(desk).sites[0][1][0].point
     place_source(desk, "D-0001", point.id, ANCHOR_MS - DAY_MS, None, "set up beside it")
-    feed_series(desk, point.id, "air_temperature", "lower shelf", "D-0001", ANCHOR_MS - DAY_MS)
+    assign_source(desk, point.id, "air_temperature", "lower shelf", "D-0001", ANCHOR_MS - DAY_MS)
     with desk.archive.writing() as session:
         ended = session.scalars(select(Mission).where(Mission.uid == "1/0")).one()
         ended.state, ended.first_ms = "ended", ANCHOR_MS - 2 * DAY_MS

@@ -10,16 +10,16 @@ import numpy as np
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.estimating import FillMethod, estimates, fill_by_way, line_error
+from gezeiten.desk.field.estimating import FillMethod, estimates, fill_by_method, line_error
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import fill_by_line, line_offer, undo
-from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.kinds import proposed_template, recognise_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.record.correcting import chain
 from gezeiten.desk.record.excursion_book import excursions, faulty_excursions
 from gezeiten.desk.record.records import record
-from gezeiten.desk.record.uncertainty import sure_of
+from gezeiten.desk.record.uncertainty import reading_uncertainty
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS, Lab
@@ -51,13 +51,13 @@ def test_the_tide_and_a_neighbour_fill_what_a_line_never_could(
     assert best.beats_line
     assert best.of[TEMPERATURE].rmse < own.of[TEMPERATURE].rmse
     before, found = bits(demo_desk, creek), len(excursions(demo_desk, creek.point.id))
-    fill_by_way(demo_desk, creek, best)
+    fill_by_method(demo_desk, creek, best)
     for key, one in best.of.items():
         stands = record(demo_desk, creek.point.id, key)
-        its = stands.part(stands.estimated)
+        its = stands.subset(stands.estimated)
         assert its.times_utc_ms.tolist() == one.fill.times_utc_ms.tolist()
         assert its.values.tolist() == one.fill.values.tolist()
-        measured = stands.part(~stands.estimated)
+        measured = stands.subset(~stands.estimated)
         assert measured.values.tobytes() == before[creek.channels.index(key)]
     assert len(excursions(demo_desk, creek.point.id)) == found  # estimates raise none
     filled = gap_at(demo_desk, "Creek gauge")
@@ -94,7 +94,7 @@ def test_a_gap_that_ends_while_a_door_is_open_is_filled_by_the_room_beside(demo_
         assert ways[0].caution == "Store temperature beside it is among the highest known"
         assert "another one behind the gap" in refused.refusal
         with pytest.raises(InputError, match="cannot be filled so"):
-            fill_by_way(demo_desk, booked, refused)
+            fill_by_method(demo_desk, booked, refused)
 
 
 def test_too_little_record_and_a_wish_to_stop_find_nothing(
@@ -104,7 +104,7 @@ def test_too_little_record_and_a_wish_to_stop_find_nothing(
     assert "too little known record" in none.refusal
     assert estimates(demo_desk, creek, cancelled=lambda: True) == []
     with pytest.raises(InputError, match="nothing was found"):
-        fill_by_way(demo_desk, creek, FillMethod("by luck", {}))
+        fill_by_method(demo_desk, creek, FillMethod("by luck", {}))
 
 
 def gauge(lab: Lab, folder: Path, site: str, amounts: list[float], left_out: range) -> None:
@@ -116,10 +116,10 @@ def gauge(lab: Lab, folder: Path, site: str, amounts: list[float], left_out: ran
             lines.append(f"{when:%Y-%m-%d;%H:%M:%S};{amount:.1f}")
     path = folder / f"{site}.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
-    tie = proposed_tie(look_at_text(lab.desk, path), f"Gauge {site}")
+    tie = proposed_template(recognise_text(lab.desk, path), f"Gauge {site}")
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
     columns = tuple(replace(one, quantity="precipitation") for one in tie.columns)
-    take_text(lab.desk, path, replace(tie, point=f"{site} · Roof", form=form, columns=columns))
+    import_text(lab.desk, path, replace(tie, point=f"{site} · Roof", form=form, columns=columns))
 
 
 def test_rain_comes_from_the_gauge_beside_and_its_error_is_that_of_the_sum(
@@ -138,11 +138,14 @@ def test_rain_comes_from_the_gauge_beside_and_its_error_is_that_of_the_sum(
     [way] = estimates(desk, booked)
     assert way.name == "by Precipitation of West · Roof"
     assert line_error(desk, booked, "precipitation")[1] == "what is summed is never interpolated"
-    fill_by_way(desk, booked, way)
+    fill_by_method(desk, booked, way)
     stands = record(desk, booked.point.id, "precipitation")
-    inside = stands.part(stands.estimated)
+    inside = stands.subset(stands.estimated)
     assert inside.values.tolist() == [1.5 * fell[i] for i in missing]
-    assert sure_of(desk, booked.point, "precipitation", int(inside.times_utc_ms[0])) is None
+    assert (
+        reading_uncertainty(desk, booked.point, "precipitation", int(inside.times_utc_ms[0]))
+        is None
+    )
     [link] = chain(desk, booked.point, "precipitation").fills
     assert (link.facts["of_sum"], link.facts["ratio"]) == (True, pytest.approx(1.5))
     assert verify(desk).faults == []
@@ -153,7 +156,7 @@ def test_the_band_of_each_reading_is_kept_and_how_sure_it_is_follows(
 ) -> None:
     """± U of an estimate is never that of the widest place of the gap, but there."""
     [best, *_] = estimates(demo_desk, creek)
-    fill_by_way(demo_desk, creek, best)
+    fill_by_method(demo_desk, creek, best)
     one = best.of[PRESSURE]
     halves = (one.high - one.low) / 2
     [link] = chain(demo_desk, creek.point, PRESSURE).fills
@@ -161,7 +164,9 @@ def test_the_band_of_each_reading_is_kept_and_how_sure_it_is_follows(
     widest, narrowest = int(np.argmax(halves)), int(np.argmin(halves))
     assert halves[narrowest] < halves[widest]
     for place in (narrowest, widest):
-        sure = sure_of(demo_desk, creek.point, PRESSURE, int(one.fill.times_utc_ms[place]))
+        sure = reading_uncertainty(
+            demo_desk, creek.point, PRESSURE, int(one.fill.times_utc_ms[place])
+        )
         assert sure is not None
         [share] = [part for part in sure.shares if part.kind == "fill"]
         assert 2 * share.u == pytest.approx(halves[place], abs=1e-5)
@@ -192,9 +197,9 @@ def test_one_series_of_a_gap_does_not_block_another(lab: Lab, tmp_path: Path) ->
     path = tmp_path / "attic.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
     desk = lab.desk
-    tie = proposed_tie(look_at_text(desk, path), "Station")
+    tie = proposed_template(recognise_text(desk, path), "Station")
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    take_text(desk, path, replace(tie, point="Ost · Attic", form=form))
+    import_text(desk, path, replace(tie, point="Ost · Attic", form=form))
     booked = next(one for one in gaps(desk) if len(one.channels) == 2)
     [way, *_] = estimates(desk, booked)
     assert not way.refusal
@@ -202,7 +207,7 @@ def test_one_series_of_a_gap_does_not_block_another(lab: Lab, tmp_path: Path) ->
     assert "too little known record" in way.left["relative_humidity"]
     offer = line_offer(desk, booked)
     assert (list(offer.errors), offer.refusal) == (["air_temperature"], "")
-    fill_by_way(desk, booked, way)
+    fill_by_method(desk, booked, way)
     states = {
         one.channels: one.state
         for one in gaps(desk, booked.point.id)

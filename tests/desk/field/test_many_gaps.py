@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.field.gaps import BookedGap, gaps
-from gezeiten.desk.field.many_gaps import GapRule, do_all, listed, together, undo_all
+from gezeiten.desk.field.many_gaps import GapRule, do_all, gaps_of_same_action, listed, undo_all
 from gezeiten.desk.field.mending import fill_by_line
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.timeline import HOUR_MS
@@ -47,8 +47,8 @@ def test_short_gaps_are_filled_in_one_act_and_undone_in_one(kept: Kept) -> None:
     assert do_all(desk, found) == 3
     assert record(desk, kept.point, KEY).estimated.sum() == 3
     filled = [one for one in gaps(desk) if one.state == "estimated"]
-    assert len(together(desk, filled[1])) == 3
-    undo_all(desk, together(desk, filled[1]))
+    assert len(gaps_of_same_action(desk, filled[1])) == 3
+    undo_all(desk, gaps_of_same_action(desk, filled[1]))
     assert bits(kept) == before
 
 
@@ -58,10 +58,10 @@ def test_what_was_done_alone_stands_alone(kept: Kept) -> None:
     fill_by_line(desk, first)
     do_all(desk, listed(desk, GapRule("leave", 9 * HOUR_MS, "pumped"), rest))
     mine = next(one for one in gaps(desk) if one.state == "estimated")
-    assert [one.gap for one in together(desk, mine)] == [first.gap]
+    assert [one.gap for one in gaps_of_same_action(desk, mine)] == [first.gap]
     left = [one for one in gaps(desk) if one.state == "left open"]
     assert {one.reason for one in left} == {"pumped"}
-    assert len(together(desk, left[0])) == 3
+    assert len(gaps_of_same_action(desk, left[0])) == 3
 
 
 def test_all_or_nothing(kept: Kept) -> None:

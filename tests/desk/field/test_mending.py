@@ -91,7 +91,7 @@ def test_a_line_fills_it_coded_estimate_with_its_error_kept(relaunched: Lab) -> 
         assert series.estimated.sum() == offer.readings
     step = steps_of(relaunched.desk, booked.point.id)[0]
     assert step.facts["rmse"] == offer.errors["air_temperature"].rmse
-    assert verify(relaunched.desk).is_whole
+    assert verify(relaunched.desk).is_intact
 
 
 def test_undoing_leaves_no_trace_in_the_values(relaunched: Lab) -> None:
@@ -131,12 +131,12 @@ def test_what_is_decided_about_one_series_hides_no_gap_of_another(relaunched: La
     fill_by_line(relaunched.desk, rest)
     seen = {one.channels: one.state for one in gaps(relaunched.desk)}
     assert seen == {CHANNELS[:1]: "left open", CHANNELS[1:]: "estimated"}
-    assert verify(relaunched.desk).is_whole
+    assert verify(relaunched.desk).is_intact
 
 
 def test_a_decision_of_before_there_were_series_is_about_all_of_them() -> None:
     content = {"point": "p", "step": "s", "gap": {}, "reason": "no boat"}
-    assert GapLeftOpen.lifted(content, 1) == {**content, "series": []}
+    assert GapLeftOpen.upgrade(content, 1) == {**content, "series": []}
 
 
 def test_a_gap_over_the_points_limit_gets_no_line(holed: Lab) -> None:
@@ -157,7 +157,7 @@ def test_the_logger_still_holds_what_arrived_damaged(holed: Lab) -> None:
     series = record(holed.desk, booked.point.id, "air_temperature")
     assert not series.estimated.any()  # measured, code good
     assert np.all(np.diff(series.times_utc_ms) == 600_000)
-    assert verify(holed.desk).is_whole
+    assert verify(holed.desk).is_intact
 
 
 def test_a_logger_that_does_not_answer_at_once_is_asked_again(holed: Lab) -> None:

@@ -11,7 +11,7 @@ import pytest
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.board import board
-from gezeiten.desk.field.startup_cache import NAME, first_sight, fresh_board
+from gezeiten.desk.field.startup_cache import NAME, cached_board, fresh_board
 from gezeiten.desk.places import add_point
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS
@@ -45,7 +45,7 @@ def start(folder: Path, now_ms: int) -> Desk:
 def test_it_is_the_board_as_of_now(demo_desk: Desk, now_ms: int) -> None:
     fresh_board(demo_desk)
     desk = start(demo_desk.folder, now_ms + 3 * DAY_MS)
-    shown = first_sight(desk)
+    shown = cached_board(desk)
     assert not desk.is_open
     assert shown is not None
     assert shown == board(desk)  # three days later, so with other needs than before
@@ -56,9 +56,9 @@ def test_it_is_the_board_as_of_now(demo_desk: Desk, now_ms: int) -> None:
 def test_it_is_gone_as_soon_as_anything_was_done(demo_desk: Desk, now_ms: int) -> None:
     fresh_board(demo_desk)
     add_point(demo_desk, "Shore · Pier")
-    assert first_sight(start(demo_desk.folder, now_ms)) is None
+    assert cached_board(start(demo_desk.folder, now_ms)) is None
     fresh_board(demo_desk)
-    shown = first_sight(start(demo_desk.folder, now_ms))
+    shown = cached_board(start(demo_desk.folder, now_ms))
     assert shown is not None
     assert "Shore" in [site.name for site, _ in shown.sites]
 
@@ -77,21 +77,21 @@ def test_acts_that_came_as_a_file_and_were_not_applied_yet_are_seen(
     for path in (other / "logbook").iterdir():
         shutil.copy(path, demo_desk.folder / "logbook")
     assert before
-    assert first_sight(start(demo_desk.folder, now_ms)) is None
+    assert cached_board(start(demo_desk.folder, now_ms)) is None
 
 
 @pytest.mark.parametrize("damage", [b"", b"{", b'{"of":"x","facts":{"sites":[[1]]}}'])
 def test_a_damaged_one_is_none(demo_desk: Desk, now_ms: int, damage: bytes) -> None:
     fresh_board(demo_desk)
     (demo_desk.folder / NAME).write_bytes(damage)
-    assert first_sight(start(demo_desk.folder, now_ms)) is None
+    assert cached_board(start(demo_desk.folder, now_ms)) is None
 
 
 def test_models_of_ones_own_are_part_of_it(demo_desk: Desk, now_ms: int) -> None:
     fresh_board(demo_desk)
     (demo_desk.folder / "models").mkdir(exist_ok=True)
     (demo_desk.folder / "models" / "own.toml").write_text("name = 1\n")
-    assert first_sight(start(demo_desk.folder, now_ms)) is None
+    assert cached_board(start(demo_desk.folder, now_ms)) is None
 
 
 def test_the_first_place_needs_neither_database_nor_lines_nor_charts(demo_desk: Desk) -> None:

@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.intake.vault_copy import copy_to, hand_on, take_copy_in
+from gezeiten.desk.intake.vault_copy import copy_to, hand_on, import_copy
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import InputError
 from tests.small_blocks import kept_in
@@ -64,7 +64,7 @@ def test_what_is_no_file_of_its_length_is_refused(
     first, _ = sorted((copy / "raw").iterdir())
     first.unlink()
     make(first)
-    brought = take_copy_in(elsewhere, copy)
+    brought = import_copy(elsewhere, copy)
     # (what these copies hold is made up: the other one is no mission file and refused for that)
     [refused] = [one for one in brought.refused if first.name[:12] in one]
     assert "is a link or a device" in refused or "not as large as its list says" in refused
@@ -78,7 +78,7 @@ def test_a_list_that_is_none_is_refused(
     (copy / "offloads.json").unlink()
     make(copy / "offloads.json")
     with pytest.raises(InputError):
-        take_copy_in(elsewhere, copy)
+        import_copy(elsewhere, copy)
 
 
 def zipped(copy: Path, target: Path, change: Callable[[zipfile.ZipFile], None]) -> Path:
@@ -97,7 +97,7 @@ def test_a_list_that_unpacks_to_gigabytes_is_not_unpacked(
             file.write(b"[" + b" " * (64 << 20) + b"]")
 
     with pytest.raises(InputError, match="no copy of a vault"):
-        take_copy_in(elsewhere, zipped(copy, tmp_path / "bomb.zip", bomb))
+        import_copy(elsewhere, zipped(copy, tmp_path / "bomb.zip", bomb))
 
 
 @pytest.mark.parametrize("more", [0, 1])
@@ -114,9 +114,9 @@ def test_a_list_may_be_as_long_as_its_files_allow(
     path = zipped(copy, tmp_path / "long.zip", padded)
     if more:
         with pytest.raises(InputError, match="no copy of a vault"):
-            take_copy_in(elsewhere, path)
+            import_copy(elsewhere, path)
     else:
-        assert len(take_copy_in(elsewhere, path).refused) == len(listed)  # made-up bytes
+        assert len(import_copy(elsewhere, path).refused) == len(listed)  # made-up bytes
 
 
 def test_a_link_in_a_file_is_no_member(copy: Path, elsewhere: Desk, tmp_path: Path) -> None:
@@ -126,4 +126,4 @@ def test_a_link_in_a_file_is_no_member(copy: Path, elsewhere: Desk, tmp_path: Pa
         out.writestr(info, "/etc/hostname")
 
     with pytest.raises(InputError, match="no copy of a vault"):
-        take_copy_in(elsewhere, zipped(copy, tmp_path / "link.zip", link_as_list))
+        import_copy(elsewhere, zipped(copy, tmp_path / "link.zip", link_as_list))

@@ -18,9 +18,9 @@ from gezeiten.desk.intake.drives import (
     DriveCard,
     clear_drive,
     clearing_of_drive,
-    look_at_drive,
+    import_from_drive,
     release,
-    take_from_drive,
+    survey_drive,
 )
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
@@ -46,7 +46,7 @@ def stick(running: Lab, tmp_path: Path) -> Path:
 
 def card_of(lab: Lab, folder: Path) -> DriveCard:
     [drive] = drives([folder], [])
-    return look_at_drive(lab.desk, drive)
+    return survey_drive(lab.desk, drive)
 
 
 def series(lab: Lab) -> np.ndarray:
@@ -80,12 +80,12 @@ def test_what_is_new_is_taken_once_and_the_report_kept_beside_it(running: Lab, s
     [seen] = card.records
     assert (seen.serial, seen.mission, seen.state) == ("D-2041", 12, NEW)
     assert seen.new_readings == seen.readings in (1440, 1441)
-    taken = take_from_drive(running.desk, card)
+    taken = import_from_drive(running.desk, card)
     assert (taken.error, taken.reports) == ("", 1)
     assert taken.results[0].readings == seen.readings
     again = card_of(running, stick)
     assert (again.records[0].state, again.reports) == (KEPT, ())
-    assert take_from_drive(running.desk, again).results == []
+    assert import_from_drive(running.desk, again).results == []
     with running.desk.archive.reading() as session:
         [kept] = session.scalars(select(Offload))
         assert kept.route == "drive"
@@ -98,7 +98,7 @@ def test_what_is_new_is_taken_once_and_the_report_kept_beside_it(running: Lab, s
     assert (known.mission, known.name) == (12, "D-2041-12.txt")
     again = save_document(running.desk, known, stick.parent / "again.txt")
     assert again.read_bytes() == (stick / "reports" / "D-2041-12.txt").read_bytes()
-    assert verify(running.desk).is_whole
+    assert verify(running.desk).is_intact
     assert "nothing has to be unplugged" in release(running.desk, card.drive)
 
 
@@ -108,7 +108,7 @@ def test_a_record_partly_kept_by_another_route_brings_only_the_rest(
     offload_logger(running.desk, running.standin.address, running.serial, only={12: [(0, 480)]})
     [seen] = card_of(running, stick).records
     assert seen.new_readings == seen.readings - 480
-    take_from_drive(running.desk, card_of(running, stick))
+    import_from_drive(running.desk, card_of(running, stick))
     assert len(series(running)) == seen.readings
 
 
@@ -140,10 +140,10 @@ def test_hostile_and_broken_files_are_said_and_nothing_else_happens(
     assert by_key["half.mission"].state == NEW
     assert "ends in the middle" in by_key["half.mission"].words
     assert by_key["evil.mission"].state == UNUSABLE
-    taken = take_from_drive(running.desk, card_of(running, stick))
+    taken = import_from_drive(running.desk, card_of(running, stick))
     assert taken.error == ""
     assert len(series(running)) == by_key["D-2041-12.mission"].readings
-    assert verify(running.desk).is_whole
+    assert verify(running.desk).is_intact
 
 
 @pytest.mark.parametrize("pieces", [1, 3, 8])
@@ -161,11 +161,11 @@ def test_a_drive_that_is_pulled_out_costs_nothing(
             path.write_bytes(whole[:400])  # the rest is no more there
         return False
 
-    taken = take_from_drive(running.desk, card, watch=Watch(cancelled=pull))
+    taken = import_from_drive(running.desk, card, watch=Watch(cancelled=pull))
     assert "plug the drive in again" in taken.error
     assert list(running.desk.archive.incoming.iterdir()) == []
     path.write_bytes(whole)
-    assert take_from_drive(running.desk, card_of(running, stick)).error == ""
+    assert import_from_drive(running.desk, card_of(running, stick)).error == ""
 
 
 def test_one_file_that_cannot_be_read_hides_no_other(running: Lab, stick: Path) -> None:
@@ -180,21 +180,21 @@ def test_one_file_that_cannot_be_read_hides_no_other(running: Lab, stick: Path) 
     assert NEW in states.values()
     shutil.rmtree(stick)
     with pytest.raises(LoggerAwayError, match="plug the drive in again"):
-        look_at_drive(running.desk, DriveSeen(stick / "missions", "D-2041")).records  # noqa: B018
+        survey_drive(running.desk, DriveSeen(stick / "missions", "D-2041")).records  # noqa: B018
 
 
 def test_a_file_that_changes_between_look_and_take_is_not_taken(running: Lab, stick: Path) -> None:
     card = card_of(running, stick)
     path = stick / card.records[0].key
     path.write_bytes(path.read_bytes() + b"more")
-    assert "another file than a moment ago" in take_from_drive(running.desk, card).error
+    assert "another file than a moment ago" in import_from_drive(running.desk, card).error
     shutil.rmtree(stick)
-    assert "plug the drive in again" in take_from_drive(running.desk, card).error
+    assert "plug the drive in again" in import_from_drive(running.desk, card).error
     assert list(running.desk.archive.incoming.iterdir()) == []
 
 
 def test_taking_can_be_stopped(running: Lab, stick: Path) -> None:
-    taken = take_from_drive(
+    taken = import_from_drive(
         running.desk, card_of(running, stick), watch=Watch(cancelled=lambda: True)
     )
     assert "was stopped" in taken.error
@@ -209,7 +209,7 @@ def test_what_is_in_the_vault_can_be_cleared_from_a_drive_and_nothing_else(
     found = clearing_of_drive(running.desk, card_of(running, stick))
     assert (found.goes, len(found.stays)) == ((), 1)
     assert "these bytes are not in the vault; take it first." in found.stays[0]
-    take_from_drive(running.desk, card_of(running, stick))
+    import_from_drive(running.desk, card_of(running, stick))
     (missions / "rubbish.mission").write_bytes(b"no mission")
     card = card_of(running, stick)
     raw = path.read_bytes()

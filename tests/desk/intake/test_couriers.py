@@ -17,13 +17,13 @@ from gezeiten.archive.store.tables import Offload
 from gezeiten.desk.intake.carried import KEPT, NEW
 from gezeiten.desk.intake.couriers import (
     CourierCard,
+    clear_courier,
+    clock_refusal,
     contact_courier,
-    make_ready,
+    offload_courier,
     room_left,
     set_at_loggers,
     set_courier_clock,
-    take_from_courier,
-    why_clock_stays,
 )
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.logger.offloading import offload_logger, recover_incoming
@@ -71,10 +71,10 @@ def test_a_couriers_clock_is_set_where_nothing_depends_on_it(outing: Round) -> N
     desk = outing.lab.desk
     outing.collect()
     card = outing.card()
-    assert why_clock_stays(card) == "1 record on it is dated by its clock; take them first."
+    assert clock_refusal(card) == "1 record on it is dated by its clock; take them first."
     with pytest.raises(InputError, match="stays: 1 record on it is dated by its clock"):
         set_courier_clock(desk, card)
-    take_from_courier(desk, card)
+    offload_courier(desk, card)
     assert abs(outing.card().clock.difference_ms) > 3_000
     set_courier_clock(desk, outing.card())
     after = outing.card()
@@ -110,9 +110,9 @@ def test_a_courier_brings_records_home_and_is_made_ready(outing: Round) -> None:
     [seen] = card.records
     assert (seen.serial, seen.model, seen.left) == ("D-2041", "Düne T2", "relaunched")
     assert seen.is_new
-    stay = make_ready(lab.desk, card)  # too early: nothing of it is kept
+    stay = clear_courier(lab.desk, card)  # too early: nothing of it is kept
     assert stay == ["D-2041, mission 12: not kept yet."]
-    [result] = take_from_courier(lab.desk, outing.card())
+    [result] = offload_courier(lab.desk, outing.card())
     assert result.readings == seen.readings
     with lab.desk.archive.reading() as session:
         offload = session.scalars(select(Offload)).one()
@@ -124,12 +124,12 @@ def test_a_courier_brings_records_home_and_is_made_ready(outing: Round) -> None:
         # much, so it comes out as if the logger had been measured here
         assert offload.clock_difference_ms == pytest.approx(direct_ms, abs=400)
     assert outing.card().records[0].state == KEPT
-    assert make_ready(lab.desk, outing.card()) == []
+    assert clear_courier(lab.desk, outing.card()) == []
     ready = outing.card()
-    assert ready.is_ready
+    assert ready.is_empty
     assert abs(ready.clock.difference_ms) < 300
     assert lab.standin.order("state")["readings"] < 20  # it was relaunched out there
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     assert logbook_entries(lab.desk)[0].act == "courier made ready"
 
 
@@ -141,7 +141,7 @@ def test_a_courier_cut_at_any_byte_goes_on_there(outing: Round) -> None:
         card = outing.card()
         outing.courier.order("fault", vanish_after_bytes=cut)
         try:
-            [result] = take_from_courier(lab.desk, card)
+            [result] = offload_courier(lab.desk, card)
         except LoggerAwayError:
             continue  # cut before the record was asked for
         begun = next(lab.desk.archive.incoming.glob("*.begun"))
@@ -151,12 +151,12 @@ def test_a_courier_cut_at_any_byte_goes_on_there(outing: Round) -> None:
     outing.courier.order("fault", vanish_after_bytes=None)
     assert lengths[-1] > 1_000
     seen = outing.card().records[0]
-    [last] = take_from_courier(lab.desk, outing.card(), {seen.key})
+    [last] = offload_courier(lab.desk, outing.card(), {seen.key})
     assert last.error == ""
     assert list(lab.desk.archive.incoming.iterdir()) == []
     assert len(series(lab)) == outing.card().records[0].readings
     assert outing.card().records[0].sha256 in set(lab.desk.archive.vault.fingerprints())
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 _KILLED = """
@@ -164,7 +164,7 @@ import os, signal, sys
 from pathlib import Path
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.desk.logger.contact import contact
-from gezeiten.desk.intake.couriers import contact_courier, take_from_courier
+from gezeiten.desk.intake.couriers import contact_courier, offload_courier
 from gezeiten.link.find import FoundCourier
 from gezeiten.link.address import Address
 from gezeiten.link.transfer import Watch
@@ -175,7 +175,7 @@ def tell(progress):
         os.kill(os.getpid(), signal.SIGKILL)
 desk = open_workspace(Path(sys.argv[1]))
 card = contact_courier(desk, FoundCourier(Address("127.0.0.1", int(sys.argv[2])), "L-0042"))
-take_from_courier(desk, card, watch=Watch(tell))
+offload_courier(desk, card, watch=Watch(tell))
 """
 
 
@@ -193,7 +193,7 @@ def test_killed_while_taking_from_a_courier(outing: Round) -> None:
         ]
         assert subprocess.run(command, check=False).returncode == -signal.SIGKILL
         recover_incoming(lab.desk)
-    [result] = take_from_courier(lab.desk, outing.card())
+    [result] = offload_courier(lab.desk, outing.card())
     assert result.error == ""
     assert len(series(lab)) == seen.readings
     assert seen.sha256 in set(lab.desk.archive.vault.fingerprints())
@@ -206,9 +206,9 @@ def test_what_a_courier_could_not_carry_is_said(outing: Round, start_standin: St
     [half] = outing.card().records
     assert half.state == NEW
     assert "taken away while it collected" in half.words
-    [result] = take_from_courier(outing.lab.desk, outing.card())
+    [result] = offload_courier(outing.lab.desk, outing.card())
     assert 0 < result.readings < half.readings
-    [stays] = make_ready(outing.lab.desk, outing.card()) or [""]
+    [stays] = clear_courier(outing.lab.desk, outing.card()) or [""]
     assert stays == ""  # its very bytes are kept, so it may be cleared
 
 
@@ -218,13 +218,13 @@ def test_a_half_record_whose_readings_came_otherwise_is_not_new_for_ever(outing:
     offload_logger(lab.desk, standin.address, lab.serial, only={12: [(0, 240)]})
     [half] = outing.card().records
     assert half.state == NEW  # it claims more than came by the network
-    [result] = take_from_courier(lab.desk, outing.card())
+    [result] = offload_courier(lab.desk, outing.card())
     assert (result.readings, result.error) == (0, "")
     [half] = outing.card().records
     assert half.state == KEPT
-    assert verify(lab.desk).is_whole
-    assert make_ready(lab.desk, outing.card()) == []
-    assert outing.card().is_ready
+    assert verify(lab.desk).is_intact
+    assert clear_courier(lab.desk, outing.card()) == []
+    assert outing.card().is_empty
 
 
 def test_a_courier_is_not_taken_for_a_logger(outing: Round) -> None:
@@ -250,11 +250,11 @@ def test_a_courier_clears_nothing_by_another_fingerprint(outing: Round) -> None:
 def test_a_vault_that_lost_the_bytes_keeps_the_courier_full(outing: Round) -> None:
     outing.collect()
     desk = outing.lab.desk
-    take_from_courier(desk, outing.card())
+    offload_courier(desk, outing.card())
     path = desk.archive.vault.path(outing.card().records[0].sha256)
     path.chmod(0o644)
     path.write_bytes(b"damaged")
-    [stays] = make_ready(desk, outing.card())
+    [stays] = clear_courier(desk, outing.card())
     assert "was changed since it was kept" in stays
     assert len(outing.card().records) == 1
 

@@ -52,7 +52,7 @@ class Steps:
         """Let time pass, look once; returns what was told."""
         self.now_s += minutes_later * 60
         before = len(self.news)
-        self.follower.look(self._pool, self._pool)
+        self.follower.poll_due(self._pool, self._pool)
         self.follower.settle()
         return [news.kind for news in self.news[before:]]
 
@@ -116,7 +116,7 @@ def test_one_that_was_away_brings_exactly_what_is_missing(online: Lab, follow: F
     assert acts.count("followed logger away") == acts.count("followed logger back") == 1
     [event] = excursions(online.desk)
     assert event.found_ms - event.alarm_ms > 24 * 3_600_000
-    assert verify(online.desk).is_whole
+    assert verify(online.desk).is_intact
 
 
 def test_a_cut_in_the_middle_goes_on_at_the_next_look(online: Lab, follow: Follow) -> None:
@@ -149,7 +149,7 @@ def test_what_goes_wrong_here_is_said_once_and_ends_no_following(
         assert said in steps.news[-1].sentence
         assert steps.look(2) == []  # the same again is not said again
     assert "fetched" in steps.look(2)
-    assert verify(online.desk).is_whole
+    assert verify(online.desk).is_intact
 
 
 def test_another_logger_at_the_address_is_not_taken_for_it(online: Lab, follow: Follow) -> None:
@@ -174,7 +174,7 @@ def test_one_slow_logger_holds_up_no_look_and_no_fetch_of_others(
     """Its fetch goes on and on; meanwhile another one is looked at and fetched."""
     hold, entered = threading.Event(), threading.Event()
     quick = Address("localhost", online.standin.address.port)
-    plain = following.take_all
+    plain = following.offload_connected
 
     def take(desk: Desk, session: LoggerSession, card: LoggerCard, watch: Watch) -> Offloaded:
         if card.address != quick:
@@ -182,17 +182,17 @@ def test_one_slow_logger_holds_up_no_look_and_no_fetch_of_others(
             assert hold.wait(60)
         return plain(desk, session, card, watch)
 
-    monkeypatch.setattr(following, "take_all", take)
+    monkeypatch.setattr(following, "offload_connected", take)
     steps = follow(online, online.standin.address, quick)
     with ThreadPoolExecutor(2) as looks, ThreadPoolExecutor(2) as fetches:
-        steps.follower.look(looks, fetches)
+        steps.follower.poll_due(looks, fetches)
         assert entered.wait(60)
         while [news.kind for news in steps.news].count("fetched") < 1:
             steps.now_s += 20
-            assert steps.follower.look(looks, fetches) <= 1.0
+            assert steps.follower.poll_due(looks, fetches) <= 1.0
         hold.set()
         steps.follower.settle()
-    assert verify(online.desk).is_whole
+    assert verify(online.desk).is_intact
 
 
 def test_a_long_fetch_makes_room_and_goes_on(online: Lab, follow: Follow) -> None:

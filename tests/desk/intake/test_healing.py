@@ -12,7 +12,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, point_named
-from gezeiten.desk.record.records import around, record, view
+from gezeiten.desk.record.records import read_around, record, view
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -38,12 +38,12 @@ def test_what_is_damaged_is_made_anew_where_it_is_read(
     demo_desk.archive.on_wait = heard.append
     if table is BlockCells:  # the readings make them as well
         assert view(demo_desk, point.id, key).measured == int((~before.estimated).sum())
-        assert not verify(demo_desk).is_whole
+        assert not verify(demo_desk).is_intact
         return
     after = record(demo_desk, point.id, key)
     assert np.array_equal(after.values, before.values)
     assert any("made anew from their bytes" in words for words in heard)
-    assert verify(demo_desk).is_whole
+    assert verify(demo_desk).is_intact
 
 
 def test_where_the_bytes_are_gone_the_rest_is_shown_and_said(demo_desk: Desk) -> None:
@@ -57,5 +57,5 @@ def test_where_the_bytes_are_gone_the_rest_is_shown_and_said(demo_desk: Desk) ->
     recover(demo_desk)
     with pytest.raises(ArchiveDamagedError):
         record(demo_desk, point.id, key)
-    assert len(around(demo_desk, point.id, key, (0, 2**60), tolerant=True)) == 0
+    assert len(read_around(demo_desk, point.id, key, (0, 2**60), tolerant=True)) == 0
     assert view(demo_desk, point.id, key).faults

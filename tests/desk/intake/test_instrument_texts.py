@@ -12,10 +12,10 @@ import numpy as np
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.many_texts import look_at_texts
-from gezeiten.desk.intake.text_answers import look_ahead
-from gezeiten.desk.intake.text_files import read_pieces, take_text
-from gezeiten.desk.intake.text_survey import SeriesSurvey, with_words_seen
+from gezeiten.desk.intake.many_texts import recognise_texts
+from gezeiten.desk.intake.text_answers import preview_import
+from gezeiten.desk.intake.text_files import import_text, read_pieces
+from gezeiten.desk.intake.text_survey import SeriesSurvey, with_values_seen
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
 from tests.desk.intake.instrument_texts import TEXTS, Wanted, iso, lines, times, wave
@@ -35,7 +35,7 @@ def test_it_is_imported_as_it_was_written(name: str, desk: Desk, tmp_path: Path)
     path.write_bytes(case.body if isinstance(case.body, bytes) else case.body.encode())
     # one answer after the other: each is to a question that is open, and without it nothing goes
     given: dict[str, str] = {}
-    while (outlook := look_ahead(desk, path, given)).questions:
+    while (outlook := preview_import(desk, path, given)).questions:
         open_ = [one.id for one in outlook.questions]
         wanted = next((one for one in case.answers if one not in given), None)
         assert wanted is not None, outlook.questions
@@ -95,7 +95,7 @@ def test_the_last_line_counts_at_every_size_of_the_sample(
     ]
     path = tmp_path / "a.csv"
     path.write_text(lines("time;T [°C];note", rows))
-    asked = {one.id for one in look_ahead(desk, path, {}).questions}
+    asked = {one.id for one in preview_import(desk, path, {}).questions}
     assert asked == {"zone", "point", "flags:3", "suspects:3"}
 
 
@@ -112,7 +112,7 @@ def test_no_line_is_lost_at_the_size_of_a_piece(
     path = tmp_path / "a.csv"
     path.write_text(body[:-1] + "0" * (size + more - len(body.encode())) + "\n")
     assert path.stat().st_size == size + more
-    found = look_ahead(desk, path, {"zone": "UTC"}).found
+    found = preview_import(desk, path, {"zone": "UTC"}).found
     assert found is not None
     assert (found.readings, found.left_out.total(), found.interval_ms) == (count, 0, 60_000)
     assert found.last_ms == in_ms(at[-1:])[0]
@@ -140,13 +140,13 @@ def test_what_a_template_has_seen_is_not_asked_again(desk: Desk, tmp_path: Path)
         "suspects:3": "late",
         "far:2/Deich": "value",
     }
-    outlook = look_ahead(desk, path, answers)
+    outlook = preview_import(desk, path, answers)
     assert outlook.questions == []
-    take_text(desk, path, with_words_seen(outlook.tie, outlook.found))
+    import_text(desk, path, with_values_seen(outlook.tie, outlook.found))
     write(85.0, "late", "Deich")
     with path.open("a") as file:
         file.write("2024-04-01 00:00;7.0;ok;Deich\n")
-    [seen] = look_at_texts(desk, [path])
+    [seen] = recognise_texts(desk, [path])
     assert seen.words == ""
     for change, asked in (
         ((86.0, "late", "Deich"), "far from all other"),
@@ -154,6 +154,6 @@ def test_what_a_template_has_seen_is_not_asked_again(desk: Desk, tmp_path: Path)
         ((85.0, "late", "Watt"), "Watt"),
     ):
         write(*change)
-        [seen] = look_at_texts(desk, [path])
+        [seen] = recognise_texts(desk, [path])
         assert asked in seen.words
-        assert not seen.is_ready
+        assert not seen.needs_no_answer

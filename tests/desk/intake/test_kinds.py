@@ -9,14 +9,14 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.intake.kinds import (
+    delete_template,
     export_kind,
-    forget_tie,
     import_kind,
-    kept_ties,
-    look_at_text,
-    proposed_tie,
+    proposed_template,
+    recognise_text,
+    stored_templates,
 )
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.doubts import FormatQuestion, answered
 from gezeiten.exchange.text.form import ImportTemplate
@@ -31,8 +31,8 @@ def yearless(path: Path, day: int, head: str = "") -> Path:
 
 
 def tied(lab: Lab, path: Path, **answers: str) -> ImportTemplate:
-    found = look_at_text(lab.desk, path)
-    tie = proposed_tie(found, "Mast")
+    found = recognise_text(lab.desk, path)
+    tie = proposed_template(found, "Mast")
     form = tie.form
     for doubt in found.doubts:
         form = answered(form, doubt, answers[doubt.kind])
@@ -46,23 +46,23 @@ def asked(doubts: tuple[FormatQuestion, ...]) -> list[str]:
 def test_a_year_that_somebody_said_is_asked_for_the_next_file_again(
     lab: Lab, tmp_path: Path
 ) -> None:
-    take_text(
+    import_text(
         lab.desk, path := yearless(tmp_path / "a.txt", 13), tied(lab, path, year="2024", zone="UTC")
     )
-    again = look_at_text(lab.desk, yearless(tmp_path / "b.txt", 14))
+    again = recognise_text(lab.desk, yearless(tmp_path / "b.txt", 14))
     assert again.tie is not None
     assert asked(again.doubts) == ["year"]
     with pytest.raises(InputError, match="No line says the year"):
-        take_text(lab.desk, tmp_path / "b.txt", again.tie)
+        import_text(lab.desk, tmp_path / "b.txt", again.tie)
 
 
 def test_a_year_of_the_head_is_found_in_the_next_head(lab: Lab, tmp_path: Path) -> None:
     path = yearless(tmp_path / "a.txt", 13, "Year 2024")
-    take_text(lab.desk, path, tied(lab, path, year="head:2024", zone="UTC"))
-    again = look_at_text(lab.desk, yearless(tmp_path / "b.txt", 14, "Year 2025"))
+    import_text(lab.desk, path, tied(lab, path, year="head:2024", zone="UTC"))
+    again = recognise_text(lab.desk, yearless(tmp_path / "b.txt", 14, "Year 2025"))
     assert again.tie is not None
     assert again.doubts == ()
-    taken = take_text(lab.desk, tmp_path / "b.txt", again.tie)
+    taken = import_text(lab.desk, tmp_path / "b.txt", again.tie)
     assert taken.parts[0].first_ms == 1_747_180_800_000  # 14 May 2025, by another calendar
 
 
@@ -72,34 +72,34 @@ def test_a_station_that_a_kind_does_not_know_is_named_and_left_out(
     head = "station;time;temp (°C)"
     path = tmp_path / "a.txt"
     path.write_text(f"{head}\nSiel;2024-05-01 00:00;4\nSiel;2024-05-01 01:00;5\n")
-    take_text(lab.desk, path, tied(lab, path, zone="UTC"))
+    import_text(lab.desk, path, tied(lab, path, zone="UTC"))
     more = tmp_path / "b.txt"
     more.write_text(
         f"{head}\nSiel;2024-05-01 02:00;6\nMole;2024-05-01 02:00;7\n"
         "Siel;2024-05-01 03:00;6\nMole;2024-05-01 03:00;8\n"
     )
-    again = look_at_text(lab.desk, more)
+    again = recognise_text(lab.desk, more)
     assert again.tie is not None
     assert again.fresh == ("Mole",)
-    taken = take_text(lab.desk, more, again.tie)
+    taken = import_text(lab.desk, more, again.tie)
     assert (taken.readings, taken.rejected_in_all) == (2, 0)
-    assert look_at_text(lab.desk, more).fresh == ()  # it was left out by its name
+    assert recognise_text(lab.desk, more).fresh == ()  # it was left out by its name
 
 
 def test_a_kind_goes_to_another_computer_as_a_file(lab: Lab, cold_lab: Lab, tmp_path: Path) -> None:
     there = cold_lab.desk
     path = yearless(tmp_path / "a.txt", 13)
-    take_text(lab.desk, path, tied(lab, path, year="2024", zone="UTC"))
-    [kept] = kept_ties(lab.desk)
+    import_text(lab.desk, path, tied(lab, path, year="2024", zone="UTC"))
+    [kept] = stored_templates(lab.desk)
     export_kind(kept, tmp_path / "mast.kind.json")
     assert import_kind(there, tmp_path / "mast.kind.json") == kept
     assert import_kind(there, tmp_path / "mast.kind.json") == kept  # twice is once
-    assert kept_ties(there) == [kept]
+    assert stored_templates(there) == [kept]
     export_kind(replace(kept, point="Elsewhere · There"), tmp_path / "other.kind.json")
     with pytest.raises(InputError, match="forget it first"):
         import_kind(there, tmp_path / "other.kind.json")
-    forget_tie(there, kept.name)
-    assert kept_ties(there) == []
+    delete_template(there, kept.name)
+    assert stored_templates(there) == []
 
 
 NO_KINDS = (
@@ -118,4 +118,4 @@ def test_a_file_that_is_no_kind_is_refused(lab: Lab, tmp_path: Path, content: st
     path.write_text(content)
     with pytest.raises(InputError):
         import_kind(lab.desk, path)
-    assert kept_ties(lab.desk) == []
+    assert stored_templates(lab.desk) == []

@@ -18,9 +18,9 @@ from hypothesis import strategies as st
 from sqlalchemy import select
 
 from gezeiten.archive.store.tables import Offload
-from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
+from gezeiten.desk.intake.kinds import proposed_template, recognise_text
 from gezeiten.desk.intake.live import LiveNews, LivePlan, Recorder, checked_plan, recover_journals
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
@@ -119,7 +119,7 @@ def test_each_kind_of_instrument_is_recorded(
     assert np.all(values <= while_read.max() + resolution)
     with lab.desk.archive.reading() as session:
         assert session.scalars(select(Offload)).one().route == "live line"
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     assert list(lab.desk.archive.incoming.iterdir()) == []
 
 
@@ -134,7 +134,7 @@ def test_every_sample_is_kept_or_the_mean_of_so_many(
     wanted = np.array(samples[: 4 * means_of]).reshape(4, means_of).mean(axis=1)
     assert values == pytest.approx(wanted)
     assert np.all(np.diff(times) > 0)
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_a_text_that_an_instrument_saved_elsewhere_is_read_as_its_line_is(
@@ -145,14 +145,14 @@ def test_a_text_that_an_instrument_saved_elsewhere_is_read_as_its_line_is(
     path.write_text(
         "".join(f"2024-03-05 10:{i:02}:00 T={4 + i / 8:.2f} RH={80 - i}\n" for i in range(30))
     )
-    found = look_at_text(lab.desk, path)
+    found = recognise_text(lab.desk, path)
     assert [(c.column, c.quantity, c.unit) for c in found.proposal.columns] == [
         (2, "air_temperature", "°C"),
         (3, "relative_humidity", "%"),
     ]
-    tie = proposed_tie(found, "Mast")
+    tie = proposed_template(found, "Mast")
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    taken = take_text(lab.desk, path, replace(tie, point=POINT, form=form))
+    taken = import_text(lab.desk, path, replace(tie, point=POINT, form=form))
     assert taken.readings == 30
     assert series(lab, "relative_humidity")[1][:2] == pytest.approx([80, 79])
 

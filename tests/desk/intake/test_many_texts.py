@@ -8,9 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.intake.kinds import change_kind, kept_ties
-from gezeiten.desk.intake.many_texts import FolderWatch, look_at_texts, take_texts, texts_in
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.kinds import change_kind, stored_templates
+from gezeiten.desk.intake.many_texts import FolderWatch, import_texts, recognise_texts, texts_in
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.errors import CancelledError, InputError
 from gezeiten.link.transfer import Watch
 from tests.conftest import Lab
@@ -25,7 +25,7 @@ def folder(lab: Lab, tmp_path: Path) -> Path:
     made = tmp_path / "texts"
     made.mkdir()
     first = station(made / "a.txt", 30)
-    take_text(lab.desk, first, tie_of(lab, first))
+    import_text(lab.desk, first, tie_of(lab, first))
     station(made / "b.txt", 30, 30)
     station(made / "c.txt", 30, 60)
     (made / "d.csv").write_text("time,level (m)\n2024-01-01 00:00,1.5\n2024-01-01 01:00,1.6\n")
@@ -36,8 +36,8 @@ def folder(lab: Lab, tmp_path: Path) -> Path:
 
 
 def test_those_of_a_kept_kind_are_taken_and_the_others_named(lab: Lab, folder: Path) -> None:
-    seen = look_at_texts(lab.desk, texts_in(folder))
-    assert [(one.path.name, one.kind, one.is_ready, one.is_kept) for one in seen] == [
+    seen = recognise_texts(lab.desk, texts_in(folder))
+    assert [(one.path.name, one.kind, one.needs_no_answer, one.is_kept) for one in seen] == [
         ("a.txt", "Weather station", False, True),
         ("b.txt", "Weather station", True, False),
         ("c.txt", "Weather station", True, False),
@@ -46,20 +46,20 @@ def test_those_of_a_kept_kind_are_taken_and_the_others_named(lab: Lab, folder: P
     ]
     assert "no kind that is kept" in seen[3].words
     assert "no text" in seen[4].words
-    done = take_texts(lab.desk, seen)
+    done = import_texts(lab.desk, seen)
     assert [path.name for path, _ in done.taken] == ["b.txt", "c.txt"]
     assert done.readings == 60
-    again = look_at_texts(lab.desk, texts_in(folder))
+    again = recognise_texts(lab.desk, texts_in(folder))
     assert [one.is_kept for one in again] == [True, True, True, False, False]
 
 
 def test_what_is_taken_stays_when_it_is_stopped(lab: Lab, folder: Path) -> None:
-    seen = look_at_texts(lab.desk, texts_in(folder))
+    seen = recognise_texts(lab.desk, texts_in(folder))
     stops = iter([False, False, False, False, True])
-    done = take_texts(lab.desk, seen, Watch(cancelled=lambda: next(stops, True)))
+    done = import_texts(lab.desk, seen, Watch(cancelled=lambda: next(stops, True)))
     assert len(done.taken) <= 1
     with pytest.raises(CancelledError):
-        look_at_texts(lab.desk, texts_in(folder), Watch(cancelled=lambda: True))
+        recognise_texts(lab.desk, texts_in(folder), Watch(cancelled=lambda: True))
 
 
 def test_a_folder_is_watched(lab: Lab, folder: Path) -> None:
@@ -67,26 +67,26 @@ def test_a_folder_is_watched(lab: Lab, folder: Path) -> None:
     for path in texts_in(folder):
         os.utime(path, (NOW_S - 60, NOW_S - 60))
     os.utime(folder / "c.txt", (NOW_S - 2, NOW_S - 2))  # somebody is writing it
-    done = watch.look(lab.desk, [folder, folder / "gone"], NOW_S)
+    done = watch.import_new(lab.desk, [folder, folder / "gone"], NOW_S)
     assert [path.name for path, _ in done.taken] == ["b.txt"]
     assert sorted(path.name for path in watch.waiting) == ["d.csv", "e.bin"]
-    assert watch.look(lab.desk, [folder], NOW_S).taken == []
-    later = watch.look(lab.desk, [folder], NOW_S + 60)
+    assert watch.import_new(lab.desk, [folder], NOW_S).taken == []
+    later = watch.import_new(lab.desk, [folder], NOW_S + 60)
     assert [path.name for path, _ in later.taken] == ["c.txt"]
     station(folder / "b.txt", 70, 30)  # it grew
     os.utime(folder / "b.txt", (NOW_S + 100, NOW_S + 100))
-    assert watch.look(lab.desk, [folder], NOW_S + 200).readings == 10
+    assert watch.import_new(lab.desk, [folder], NOW_S + 200).readings == 10
 
 
 def test_a_kind_gets_another_name(lab: Lab, folder: Path) -> None:
-    [kept] = kept_ties(lab.desk)
+    [kept] = stored_templates(lab.desk)
     change_kind(lab.desk, kept.name, replace(kept, name="Mast"))
-    assert [one.name for one in kept_ties(lab.desk)] == ["Mast"]
+    assert [one.name for one in stored_templates(lab.desk)] == ["Mast"]
     with pytest.raises(InputError, match="give it one"):
         change_kind(lab.desk, "Mast", replace(kept, name=" "))
-    seen = look_at_texts(lab.desk, [folder / "b.txt", folder / "d.csv"], kind="Mast")
+    seen = recognise_texts(lab.desk, [folder / "b.txt", folder / "d.csv"], kind="Mast")
     assert [one.kind for one in seen] == ["Mast", "Mast"]
-    assert seen[0].is_ready
-    assert not seen[1].is_ready  # it is said to be of that kind, and cannot be read so
-    [none] = look_at_texts(lab.desk, [folder / "b.txt"], kind="nothing")
+    assert seen[0].needs_no_answer
+    assert not seen[1].needs_no_answer  # it is said to be of that kind, and cannot be read so
+    [none] = recognise_texts(lab.desk, [folder / "b.txt"], kind="nothing")
     assert "No kind “nothing”" in none.words

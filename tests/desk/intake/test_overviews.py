@@ -63,10 +63,10 @@ def drawn(line: OverviewLine) -> int:
 
 
 def test_an_overview_is_seen_and_adds_no_reading(cold: Lab) -> None:
-    before = contact(cold.desk, cold.standin.address, cold.serial).readings_not_kept
+    before = contact(cold.desk, cold.standin.address, cold.serial).readings_to_offload
     came = come(cold, Thinning(MEANS, 12, 0, 1152))
     assert (came.values, came.readings, came.error) == (96, 1152, "")
-    assert contact(cold.desk, cold.standin.address, cold.serial).readings_not_kept == before
+    assert contact(cold.desk, cold.standin.address, cold.serial).readings_to_offload == before
     [point] = points(cold.desk)
     assert extent(cold.desk, point.id, [TEMP]) is None
     assert gaps(cold.desk, point.id) == []
@@ -79,7 +79,7 @@ def test_an_overview_is_seen_and_adds_no_reading(cold: Lab) -> None:
     assert came.outside > 0
     [entry] = logbook_entries(cold.desk, act="overview")
     assert "still to offload" in entry.sentence
-    assert verify(cold.desk).is_whole
+    assert verify(cold.desk).is_intact
 
 
 def test_where_readings_are_kept_the_overview_makes_room(cold: Lab) -> None:
@@ -170,7 +170,7 @@ def test_an_overview_that_was_changed_is_found_by_verify(cold: Lab) -> None:
     path.chmod(0o644)
     path.write_bytes(path.read_bytes().replace(b"R-1107", b"R-1108"))
     verdict = verify(cold.desk)
-    assert not verdict.is_whole
+    assert not verdict.is_intact
     assert sha256[:12] in verdict.faults[0]
     cold.desk.overviews.clear()
     with pytest.raises(ArchiveDamagedError):

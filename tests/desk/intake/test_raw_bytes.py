@@ -14,7 +14,7 @@ from gezeiten.archive.intake import texts
 from gezeiten.archive.intake.of_bytes import TextRead
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake import raw_bytes
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
@@ -34,7 +34,7 @@ def taken(lab: Lab, tmp_path: Path) -> Lab:
     lab.go_to(ANCHOR_MS)
     offload_logger(lab.desk, lab.standin.address, lab.serial)
     path = station(tmp_path / "weather.txt", 200)
-    take_text(lab.desk, path, tie_of(lab, path))
+    import_text(lab.desk, path, tie_of(lab, path))
     return lab
 
 
@@ -77,7 +77,7 @@ def test_a_newer_reader_changes_nothing_until_somebody_wants_it(
     before = prints(taken.desk)
     for readers in (raw_bytes.MISSION_READERS, raw_bytes.TEXT_READERS):
         monkeypatch.setitem(readers, max(readers) + 1, warmer(readers[max(readers)]))
-    assert verify(taken.desk).is_whole
+    assert verify(taken.desk).is_intact
     folder = taken.desk.archive.folder
     taken.desk.close()
     for path in folder.glob("here.db*"):
@@ -85,16 +85,16 @@ def test_a_newer_reader_changes_nothing_until_somebody_wants_it(
     taken.desk = opened(folder, taken.clock.now_ms)
     assert prints(taken.desk) == before
     for kind in KINDS:
-        raw_bytes.read_anew(taken.desk, bytes_of(taken.desk, kind)[:12])
+        raw_bytes.reread(taken.desk, bytes_of(taken.desk, kind)[:12])
     after = prints(taken.desk)
     assert all(after[name] != before[name] for name in before)
-    assert verify(taken.desk).is_whole
+    assert verify(taken.desk).is_intact
     [told] = [e for e in logbook_entries(taken.desk) if e.details["kind"] == "read anew"][:1]
     assert "version 4 → 5 of the reader" in told.sentence  # of the text, which came last
     rebuild(taken.desk)
     assert prints(taken.desk) == after
     with pytest.raises(InputError, match="nothing is to do"):
-        raw_bytes.read_anew(taken.desk, bytes_of(taken.desk, KINDS[0])[:12])
+        raw_bytes.reread(taken.desk, bytes_of(taken.desk, KINDS[0])[:12])
 
 
 def test_a_reader_that_changed_unnoticed_is_noticed_and_what_is_kept_stays(
@@ -109,8 +109,8 @@ def test_a_reader_that_changed_unnoticed_is_noticed_and_what_is_kept_stays(
     rebuild(taken.desk)
     assert prints(taken.desk) == before
     for kind in KINDS:
-        raw_bytes.read_anew(taken.desk, bytes_of(taken.desk, kind)[:12])
-    assert verify(taken.desk).is_whole
+        raw_bytes.reread(taken.desk, bytes_of(taken.desk, kind)[:12])
+    assert verify(taken.desk).is_intact
     assert prints(taken.desk) != before
 
 
@@ -121,7 +121,7 @@ def test_bytes_of_a_newer_programs_reader_are_named(
     monkeypatch.setitem(raw_bytes.TEXT_READERS, 7, raw_bytes.TEXT_READERS[1])
     monkeypatch.setattr("gezeiten.archive.intake.texts.READER", 7)
     path = taken.desk.archive.folder.parent / "more.txt"
-    take_text(taken.desk, station(path, 50, start=500), tie_of(taken, path))
+    import_text(taken.desk, station(path, 50, start=500), tie_of(taken, path))
     monkeypatch.delitem(raw_bytes.TEXT_READERS, 7)
     [fault] = verify(taken.desk).faults
     assert "version 7 of their reader, which this Gezeiten does not have" in fault
@@ -131,4 +131,4 @@ def test_bytes_of_a_newer_programs_reader_are_named(
 @pytest.mark.parametrize("typed", ["", "abc", "f" * 12])
 def test_what_names_no_bytes_is_refused(taken: Lab, typed: str) -> None:
     with pytest.raises(InputError, match="names no bytes"):
-        raw_bytes.read_anew(taken.desk, typed)
+        raw_bytes.reread(taken.desk, typed)

@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
-from gezeiten.desk.intake.many_texts import look_at_texts
+from gezeiten.desk.intake.kinds import proposed_template, recognise_text
+from gezeiten.desk.intake.many_texts import recognise_texts
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.intake.taken_texts import take_text_out, taken_texts
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.taken_texts import imported_texts, remove_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.places import point_named, points
@@ -35,25 +35,25 @@ def test_of_two_texts_one_goes_and_what_both_held_stays(lab: Lab, tmp_path: Path
     first = station(tmp_path / "a.txt", 30)
     second = station(tmp_path / "b.txt", 40, 20)
     for path in (first, second):
-        take_text(lab.desk, path, tie_of(lab, path))
+        import_text(lab.desk, path, tie_of(lab, path))
     assert held(lab) == 60
-    [newer, older] = taken_texts(lab.desk)
+    [newer, older] = imported_texts(lab.desk)
     assert (older.file, newer.file, newer.readings) == ("a.txt", "b.txt", 40)
-    take_text_out(lab.desk, older.sha256, "of another mast")
+    remove_text(lab.desk, older.sha256, "of another mast")
     assert held(lab) == 40
     assert series(lab)[1][0] == pytest.approx(10 + 20 % 7)
     assert gaps(lab.desk) == []
-    assert lab.desk.archive.vault.is_whole(older.sha256)
-    assert verify(lab.desk).is_whole
+    assert lab.desk.archive.vault.is_intact(older.sha256)
+    assert verify(lab.desk).is_intact
     assert "a.txt taken out" in logbook_entries(lab.desk)[0].sentence
-    assert taken_texts(lab.desk)[1].taken_out_ms is not None
+    assert imported_texts(lab.desk)[1].taken_out_ms is not None
     with pytest.raises(InputError, match="not in the record"):
-        take_text_out(lab.desk, older.sha256, "")
-    [again] = look_at_texts(lab.desk, [first])
-    assert again.is_ready
-    assert take_text(lab.desk, first, tie_of(lab, first)).readings == 20
+        remove_text(lab.desk, older.sha256, "")
+    [again] = recognise_texts(lab.desk, [first])
+    assert again.needs_no_answer
+    assert import_text(lab.desk, first, tie_of(lab, first)).readings == 20
     assert held(lab) == 60
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_the_only_text_goes_from_all_its_points_and_comes_back(lab: Lab, tmp_path: Path) -> None:
@@ -61,28 +61,28 @@ def test_the_only_text_goes_from_all_its_points_and_comes_back(lab: Lab, tmp_pat
     tie = tied(lab, path, LONG)
     at = {"Siel": SIEL, "Mole": MOLE}
     columns = tuple(replace(one, point=at[one.label], label="") for one in tie.columns)
-    take_text(lab.desk, path, replace(tie, columns=columns))
-    sha256 = taken_texts(lab.desk)[0].sha256
-    take_text_out(lab.desk, sha256, "")
+    import_text(lab.desk, path, replace(tie, columns=columns))
+    sha256 = imported_texts(lab.desk)[0].sha256
+    remove_text(lab.desk, sha256, "")
     assert [one.channels for one in points(lab.desk)] == [(), ()]
-    assert verify(lab.desk).is_whole
-    again = look_at_text(lab.desk, path).tie
+    assert verify(lab.desk).is_intact
+    again = recognise_text(lab.desk, path).tie
     assert again is not None
-    take_text(lab.desk, path, again)
+    import_text(lab.desk, path, again)
     assert values(lab, MOLE, "water_level") == [2.25, 2.26]
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_it_is_so_as_well_where_all_is_made_anew(lab: Lab, tmp_path: Path) -> None:
     for name, start in (("a.txt", 0), ("b.txt", 20)):
         path = station(tmp_path / name, 30, start)
-        take_text(lab.desk, path, tie_of(lab, path))
-    take_text_out(lab.desk, taken_texts(lab.desk)[0].sha256, "")
+        import_text(lab.desk, path, tie_of(lab, path))
+    remove_text(lab.desk, imported_texts(lab.desk)[0].sha256, "")
     before = np.concatenate(series(lab))
     rebuild(lab.desk)
     recover(lab.desk)
     np.testing.assert_array_equal(np.concatenate(series(lab)), before)
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 FLAGGED = """time;level (m);QC
@@ -98,31 +98,31 @@ FLAGGED = """time;level (m);QC
 def test_flags_become_codes_that_go_and_come_with_their_file(lab: Lab, tmp_path: Path) -> None:
     path = tmp_path / "staff.csv"
     path.write_text(FLAGGED)
-    found = look_at_text(lab.desk, path)
-    form = proposed_tie(found, "Staff").form
+    found = recognise_text(lab.desk, path)
+    form = proposed_template(found, "Staff").form
     for doubt in found.doubts:
         form = answered(form, doubt, {"flags": "b", "suspects": "s"}.get(doubt.kind, "UTC"))
-    tie = replace(proposed_tie(found, "Staff"), point=SIEL, form=form)
-    take_text(lab.desk, path, tie)
+    tie = replace(proposed_template(found, "Staff"), point=SIEL, form=form)
+    import_text(lab.desk, path, tie)
 
     def codes() -> list[str]:
         made = record(lab.desk, point_named(lab.desk, SIEL).id, "water_level")
-        return [Quality(int(one)).word for one in made.quality]
+        return [Quality(int(one)).file_code for one in made.quality]
 
     assert codes() == ["good", "suspect", "suspect", "good", "suspect"]
     point = point_named(lab.desk, SIEL)
     [step] = chain(lab.desk, point, "water_level").corrections
     assert (step.words, len(step.parameters["stretches"])) == ("flags in staff.csv", 2)
-    assert verify(lab.desk).is_whole
-    [taken] = taken_texts(lab.desk)
-    take_text_out(lab.desk, taken.sha256, "of another staff")
+    assert verify(lab.desk).is_intact
+    [taken] = imported_texts(lab.desk)
+    remove_text(lab.desk, taken.sha256, "of another staff")
     assert chain(lab.desk, point, "water_level").corrections == ()
-    take_text(lab.desk, path, tie)
+    import_text(lab.desk, path, tie)
     assert codes() == ["good", "suspect", "suspect", "good", "suspect"]
     rebuild(lab.desk)
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     assert codes() == ["good", "suspect", "suspect", "good", "suspect"]
-    again = look_at_text(lab.desk, path)
+    again = recognise_text(lab.desk, path)
     assert [doubt.kind for doubt in again.doubts] == []  # all its flags are known
     path.write_text(FLAGGED + "2024-05-01 06:00;2.6;x\n")
-    assert [doubt.kind for doubt in look_at_text(lab.desk, path).doubts] == ["flags", "suspects"]
+    assert [doubt.kind for doubt in recognise_text(lab.desk, path).doubts] == ["flags", "suspects"]

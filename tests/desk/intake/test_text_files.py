@@ -16,9 +16,14 @@ from sqlalchemy import select
 from gezeiten.archive.store.tables import Logger, Offload
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.intake.kinds import forget_tie, kept_ties, look_at_text, proposed_tie
+from gezeiten.desk.intake.kinds import (
+    delete_template,
+    proposed_template,
+    recognise_text,
+    stored_templates,
+)
 from gezeiten.desk.intake.live import LivePlan, Recorder
-from gezeiten.desk.intake.text_files import checked_tie, preview, take_text
+from gezeiten.desk.intake.text_files import checked_template, import_text, preview
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
@@ -45,7 +50,7 @@ def station(path: Path, count: int, start: int = 0, minutes: int = 10) -> Path:
 
 
 def tie_of(lab: Lab, path: Path, zone: str = "Europe/Berlin") -> ImportTemplate:
-    tie = proposed_tie(look_at_text(lab.desk, path), "Weather station")
+    tie = proposed_template(recognise_text(lab.desk, path), "Weather station")
     form = replace(tie.form, time=replace(tie.form.time, zone=zone))
     return replace(tie, point=POINT, form=form)
 
@@ -65,7 +70,7 @@ def test_a_text_is_taken_in_recorded_units_and_utc(lab: Lab, tmp_path: Path) -> 
     seen = preview(path, tie)
     assert seen.values[0][0] == 50.0
     told: list[Progress] = []
-    taken = take_text(lab.desk, path, tie, Watch(told.append))
+    taken = import_text(lab.desk, path, tie, Watch(told.append))
     assert (taken.readings, taken.rejected_in_all) == (500, 0)
     assert told[-1].readings == 500
     times, temp_c = series(lab)
@@ -87,21 +92,21 @@ def test_a_grown_text_brings_only_what_is_new_and_its_kind_is_recognised(
     lab: Lab, tmp_path: Path
 ) -> None:
     path = station(tmp_path / "weather.txt", 300)
-    take_text(lab.desk, path, tie_of(lab, path))
-    again = take_text(lab.desk, path, tie_of(lab, path))
+    import_text(lab.desk, path, tie_of(lab, path))
+    again = import_text(lab.desk, path, tie_of(lab, path))
     assert (again.points, again.repeated) == (set(), 300)
     grown = station(tmp_path / "weather-2.txt", 320, start=100)
-    recognised = look_at_text(lab.desk, grown)
+    recognised = recognise_text(lab.desk, grown)
     assert recognised.tie is not None
     assert recognised.tie.name == "Weather station"
     assert recognised.tie.point == POINT
-    more = take_text(lab.desk, grown, recognised.tie)
+    more = import_text(lab.desk, grown, recognised.tie)
     assert (more.readings, more.repeated) == (120, 200)
     assert len(series(lab)[0]) == 420
-    assert verify(lab.desk).is_whole
-    assert [tie.name for tie in kept_ties(lab.desk)] == ["Weather station"]
-    forget_tie(lab.desk, "Weather station")
-    assert look_at_text(lab.desk, grown).tie is None
+    assert verify(lab.desk).is_intact
+    assert [tie.name for tie in stored_templates(lab.desk)] == ["Weather station"]
+    delete_template(lab.desk, "Weather station")
+    assert recognise_text(lab.desk, grown).tie is None
 
 
 def test_readings_that_come_when_they_come_keep_their_instants(lab: Lab, tmp_path: Path) -> None:
@@ -111,14 +116,14 @@ def test_readings_that_come_when_they_come_keep_their_instants(lab: Lab, tmp_pat
     lines[4_000:4_100] = []  # a gap of about a hundred minutes
     path = tmp_path / "jitter.csv"
     path.write_text("time,Temp (°C)\n" + "\n".join(lines) + "\n")
-    take_text(lab.desk, path, tie_of(lab, path, "UTC"))
+    import_text(lab.desk, path, tie_of(lab, path, "UTC"))
     kept = np.delete(seconds, slice(4_000, 4_100))
     times, values = series(lab)
     assert times.tolist() == (round(BEGIN.timestamp() * 1000) + kept * 1000).tolist()
     assert values.tolist() == (kept % 9).tolist()
     [gap] = gaps(lab.desk, point_named(lab.desk, POINT).id)
     assert 95 < (gap.gap.end_ms - gap.gap.start_ms) / 60_000 < 105
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     assert board(lab.desk)  # a source that is no logger does not trouble the Tideboard
 
 
@@ -128,13 +133,13 @@ def test_lines_out_of_order_and_twice_are_sorted_and_said(lab: Lab, tmp_path: Pa
         "time,Temp (°C)\n2026-10-01 02:00,3\n2026-10-01 00:00,1\n2026-10-01 01:00,2\n"
         "2026-10-01 00:00,9\n2026-10-01 03:00,bad\n"
     )
-    taken = take_text(lab.desk, path, tie_of(lab, path, "UTC"))
+    taken = import_text(lab.desk, path, tie_of(lab, path, "UTC"))
     assert series(lab)[1].tolist() == [1, 2, 3]
     assert sorted((r.line, r.reason) for r in taken.rejected) == [
         (5, "its time is that of a line before"),
         (6, "“bad” in column 2 is no number"),
     ]
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 @pytest.mark.parametrize(
@@ -153,14 +158,14 @@ def test_a_tie_that_cannot_be_used_says_why(
 ) -> None:
     tie = tie_of(lab, station(tmp_path / "weather.txt", 20))
     with pytest.raises(InputError, match=words):
-        checked_tie(replace(tie, **change))  # type: ignore[arg-type]
+        checked_template(replace(tie, **change))  # type: ignore[arg-type]
 
 
 def test_a_source_never_takes_the_name_of_a_logger(lab: Lab, tmp_path: Path) -> None:
     contact(lab.desk, lab.standin.address, lab.serial)
     path = station(tmp_path / "weather.txt", 20)
     with pytest.raises(InputError, match="name of another source"):
-        take_text(lab.desk, path, replace(tie_of(lab, path), name=lab.serial))
+        import_text(lab.desk, path, replace(tie_of(lab, path), name=lab.serial))
     with lab.desk.archive.reading() as session:
         logger = session.scalars(select(Logger)).one()
         assert (logger.serial, logger.model) == (lab.serial, "Düne T2")
@@ -170,7 +175,7 @@ def test_a_source_never_takes_the_name_of_a_logger(lab: Lab, tmp_path: Path) -> 
         Recorder(
             lab.desk, LivePlan(profile, "x", lab.serial, POINT, 1.0), lambda _: None, lambda: True
         )
-    take_text(lab.desk, path, tie_of(lab, path))
+    import_text(lab.desk, path, tie_of(lab, path))
     with pytest.raises(InputError, match="name of another source"):
         Recorder(
             lab.desk,
@@ -183,11 +188,11 @@ def test_a_source_never_takes_the_name_of_a_logger(lab: Lab, tmp_path: Path) -> 
 def test_nothing_is_half_kept(lab: Lab, tmp_path: Path) -> None:
     path = station(tmp_path / "weather.txt", 100)
     with pytest.raises(CancelledError):
-        take_text(lab.desk, path, tie_of(lab, path), Watch(cancelled=lambda: True))
+        import_text(lab.desk, path, tie_of(lab, path), Watch(cancelled=lambda: True))
     tie = tie_of(lab, path)
     path.write_text("Date;Time;Temp (°F);Air pressure (hPa);Note\n")
     with pytest.raises(InputError, match="holds no reading"):
-        take_text(lab.desk, path, tie)
+        import_text(lab.desk, path, tie)
     assert verify(lab.desk).offloads == 0
     assert list(lab.desk.archive.vault.fingerprints()) == []
 
@@ -196,7 +201,7 @@ _TAKE = """
 import resource, sys
 from pathlib import Path
 from gezeiten.desk.workspace import open_workspace
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.exchange.text.form import ColumnTie, TextForm, ImportTemplate, TimeForm
 if sys.argv[3] != "0":
     resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[3]), int(sys.argv[3])))
@@ -204,7 +209,7 @@ form = TextForm("utf-8", ",", ".", 1, 3, TimeForm((0,), "epoch_s"))
 columns = (ColumnTie(1, "air_temperature", "°C"), ColumnTie(2, "co2", "ppm"))
 tie = ImportTemplate("Big", "A · B", form, columns)
 try:
-    taken = take_text(open_workspace(Path(sys.argv[1])), Path(sys.argv[2]), tie)
+    taken = import_text(open_workspace(Path(sys.argv[1])), Path(sys.argv[2]), tie)
 except Exception as exc:
     print(type(exc).__name__, exc)
 else:
@@ -245,24 +250,24 @@ def bare(path: Path, count: int, start: int = 0, columns: int = 2) -> Path:
 
 
 def bare_tie(lab: Lab, path: Path, name: str) -> ImportTemplate:
-    tie = proposed_tie(look_at_text(lab.desk, path), name)
+    tie = proposed_template(recognise_text(lab.desk, path), name)
     columns = (ColumnTie(1, "air_temperature", "°C"),)
     return replace(tie, name=name, point=POINT, columns=columns)
 
 
 def test_a_kind_without_words_above_its_columns_is_asked_about(lab: Lab, tmp_path: Path) -> None:
     path = bare(tmp_path / "a.txt", 30)
-    assert look_at_text(lab.desk, path).likely is None
-    take_text(lab.desk, path, bare_tie(lab, path, "Mast"))
-    again = look_at_text(lab.desk, bare(tmp_path / "b.txt", 30, 30))
+    assert recognise_text(lab.desk, path).likely is None
+    import_text(lab.desk, path, bare_tie(lab, path, "Mast"))
+    again = recognise_text(lab.desk, bare(tmp_path / "b.txt", 30, 30))
     assert again.tie is None  # it may be another one that is written alike
     assert again.likely is not None
     assert (again.likely.name, again.likely.point) == ("Mast", POINT)
     assert [doubt.kind for doubt in again.doubts] == ["kind"]
     assert "looks like “Mast”" in again.doubts[0].question
-    taken = take_text(lab.desk, tmp_path / "b.txt", again.likely)
+    taken = import_text(lab.desk, tmp_path / "b.txt", again.likely)
     assert taken.readings == 30
-    other = look_at_text(lab.desk, bare(tmp_path / "c.txt", 30, columns=3))
+    other = recognise_text(lab.desk, bare(tmp_path / "c.txt", 30, columns=3))
     assert other.likely is None
-    take_text(lab.desk, path, bare_tie(lab, path, "Buoy"))
-    assert look_at_text(lab.desk, path).likely is None  # of two that are alike none is named
+    import_text(lab.desk, path, bare_tie(lab, path, "Buoy"))
+    assert recognise_text(lab.desk, path).likely is None  # of two that are alike none is named

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.intake.text_survey import survey
 from gezeiten.exchange.text import lines
 from gezeiten.exchange.text.doubts import answered
@@ -42,12 +42,12 @@ def test_every_line_is_counted_once_with_its_reason(path: Path) -> None:
         "“…” in column 2 is no number": 1,
     }
     assert (found.last_ms or 0) - (found.first_ms or 0) == 40 * 60_000
-    assert not found.seems_wrong
+    assert not found.has_many_duplicates
 
 
 def test_taking_brings_what_was_counted(lab: Lab, path: Path) -> None:
     found = survey(path, TIE, NOW_MS)
-    taken = take_text(lab.desk, path, TIE)
+    taken = import_text(lab.desk, path, TIE)
     assert taken.readings == found.readings
     assert taken.rejected_in_all == found.doubled + found.left_out.total()
     assert taken.spoilt_in_all == found.spoilt
@@ -58,9 +58,9 @@ def test_a_date_without_its_time_of_day_is_noticed(tmp_path: Path) -> None:
     path.write_text("".join(f"2026-11-20,{hour}:00,{hour}\n" for hour in range(10, 24)))
     form = replace(FORM, first_line=1, columns=3, time=TimeForm((0,), "%Y-%m-%d", "UTC"))
     tie = replace(TIE, form=form, columns=(ColumnTie(2, "air_temperature", "°C"),))
-    assert survey(path, tie, NOW_MS).seems_wrong
+    assert survey(path, tie, NOW_MS).has_many_duplicates
     whole = replace(form, time=TimeForm((0, 1), "%Y-%m-%d %H:%M", "UTC"))
-    assert not survey(path, replace(tie, form=whole), NOW_MS).seems_wrong
+    assert not survey(path, replace(tie, form=whole), NOW_MS).has_many_duplicates
 
 
 def test_counting_stops_when_it_is_asked_to(path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from gezeiten.archive.store.vault import fingerprint
-from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
-from gezeiten.desk.intake.text_files import checked_tie, take_text, take_tied
+from gezeiten.desk.intake.kinds import proposed_template, recognise_text
+from gezeiten.desk.intake.text_files import checked_template, import_text, import_with_template
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
@@ -36,7 +36,7 @@ Mole,2024-05-01 01:00,Water temperature,5.6,°C
 
 def tied(lab: Lab, path: Path, text: str, point: str = SIEL) -> ImportTemplate:
     path.write_text(text)
-    tie = proposed_tie(look_at_text(lab.desk, path), "Gauges")
+    tie = proposed_template(recognise_text(lab.desk, path), "Gauges")
     zoned = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
     return replace(tie, point=point, form=zoned)
 
@@ -51,16 +51,16 @@ def test_stations_and_names_go_to_their_points(lab: Lab, tmp_path: Path) -> None
     tie = tied(lab, path, LONG)
     at = {"Siel": SIEL, "Mole": MOLE}
     columns = tuple(replace(one, point=at[one.label], label="") for one in tie.columns)
-    taken = take_text(lab.desk, path, replace(tie, columns=columns))
+    taken = import_text(lab.desk, path, replace(tie, columns=columns))
     assert (taken.readings, taken.rejected_in_all, taken.spoilt_in_all) == (4, 1, 0)
     assert values(lab, SIEL, "water_level") == [1.25, 1.26]
     assert values(lab, SIEL, "water_temperature") == [4.5]
     assert values(lab, MOLE, "water_level") == [2.25, 2.26]
     assert values(lab, MOLE, "water_temperature") == [5.5, 5.6]
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     acts = [e for e in logbook_entries(lab.desk) if e.details["kind"] == "text taken in"]
     assert len(acts) == 2
-    assert take_text(lab.desk, path, replace(tie, columns=columns)).readings == 0
+    assert import_text(lab.desk, path, replace(tie, columns=columns)).readings == 0
 
 
 def test_two_columns_of_one_quantity_are_two_series(lab: Lab, tmp_path: Path) -> None:
@@ -69,11 +69,11 @@ def test_two_columns_of_one_quantity_are_two_series(lab: Lab, tmp_path: Path) ->
     tie = tied(lab, path, text)
     same = tuple(replace(one, label="") for one in tie.columns)
     with pytest.raises(InputError, match="different labels"):
-        checked_tie(replace(tie, columns=same))
+        checked_template(replace(tie, columns=same))
     named = tuple(
         replace(one, label=label) for one, label in zip(tie.columns, ("top", "bottom"), strict=True)
     )
-    take_text(lab.desk, path, replace(tie, columns=named))
+    import_text(lab.desk, path, replace(tie, columns=named))
     point = point_named(lab.desk, SIEL)
     keys = [one.channel for one in point.channels]
     assert len(keys) == 2
@@ -86,32 +86,32 @@ def test_a_column_that_was_left_out_comes_when_it_is_tied(lab: Lab, tmp_path: Pa
     text = "time,temp (°C),hum (%)\n2024-05-01 00:00,4,80\n2024-05-01 01:00,5,81\n"
     tie = tied(lab, path, text)
     without = (tie.columns[0], replace(tie.columns[1], quantity="", unit=""))
-    assert take_text(lab.desk, path, replace(tie, columns=without)).readings == 2
-    again = look_at_text(lab.desk, path).tie
+    assert import_text(lab.desk, path, replace(tie, columns=without)).readings == 2
+    again = recognise_text(lab.desk, path).tie
     assert again is not None
     assert again.columns == without  # what was left out is offered
-    more = take_text(lab.desk, path, replace(again, columns=tie.columns))
+    more = import_text(lab.desk, path, replace(again, columns=tie.columns))
     assert more.readings == 2
     assert values(lab, SIEL, "relative_humidity") == [80, 81]
     assert values(lab, SIEL, "air_temperature") == [4, 5]
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_where_one_part_cannot_be_kept_none_is(lab: Lab, tmp_path: Path) -> None:
     """The name that one part would have is that of a live line."""
     path, other = tmp_path / "long.csv", tmp_path / "line.csv"
-    line = checked_tie(
+    line = checked_template(
         replace(tied(lab, other, LONG.replace("Siel", "Mole")), name="Gauges · Mole")
     )
     one = replace(line, columns=line.columns[:1])
-    take_tied(lab.desk, other, one, LIVE_MODEL, "live line")
+    import_with_template(lab.desk, other, one, LIVE_MODEL, "live line")
     tie = tied(lab, path, LONG)
     columns = tuple(
         replace(one, label="Mole" if one.label == "Mole" else "") for one in tie.columns
     )
     before = len(logbook_entries(lab.desk))
     with pytest.raises(InputError, match="name of another source"):
-        take_text(lab.desk, path, replace(tie, columns=columns))
+        import_text(lab.desk, path, replace(tie, columns=columns))
     assert len(logbook_entries(lab.desk)) == before
     vault = lab.desk.archive.vault
     assert not vault.path(fingerprint(path.read_bytes())).exists()

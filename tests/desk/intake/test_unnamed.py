@@ -8,7 +8,7 @@ import pytest
 
 from gezeiten.archive.database import Archive
 from gezeiten.desk.context import TrustedClock
-from gezeiten.desk.intake.drives import look_at_file, take_from_drive
+from gezeiten.desk.intake.drives import import_from_drive, survey_file
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.workspace import open_workspace
@@ -36,10 +36,10 @@ def stray(lab: Lab, mission_file: Path, monkeypatch: pytest.MonkeyPatch) -> str:
     def killed(*_: object) -> None:
         raise Killed
 
-    card = look_at_file(lab.desk, mission_file)
+    card = survey_file(lab.desk, mission_file)
     monkeypatch.setattr(Archive, "enter", killed)
     with pytest.raises(Killed):
-        take_from_drive(lab.desk, card)
+        import_from_drive(lab.desk, card)
     monkeypatch.undo()
     [sha256] = lab.desk.archive.vault.fingerprints()
     for begun in lab.desk.archive.incoming.iterdir():
@@ -57,7 +57,7 @@ def test_a_mission_file_is_told_and_imported_again(lab: Lab, stray: str) -> None
     assert (taken["serial"], taken["error"]) == ("D-2041", "")
     assert taken["readings"] in (288, 289)
     desk = open_workspace(folder, computer=TrustedClock())
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
     desk.close()
     assert (
         "names no bytes" in run("take", "--unnamed", stray[:12], "--archive", folder, code=2).stderr
@@ -70,15 +70,15 @@ def test_one_whose_readings_are_all_here_is_named_as_well(
     """Else it would be told for ever."""
     lab.later(60)
     lab.standin.order("drive", folder=str(mission_file.parents[1]))
-    take_from_drive(lab.desk, look_at_file(lab.desk, mission_file))
+    import_from_drive(lab.desk, survey_file(lab.desk, mission_file))
     [taken] = data_of("take", "--unnamed", stray, "--archive", lab.desk.archive.folder)
     assert (taken["readings"], taken["error"]) == (0, "")
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_a_text_is_imported_as_any_other(lab: Lab, tmp_path: Path) -> None:
     data = station(tmp_path / "weather.txt", 60).read_bytes()
-    sha256, folder = lab.desk.archive.vault.put(data), lab.desk.archive.folder
+    sha256, folder = lab.desk.archive.vault.store(data), lab.desk.archive.folder
     [fault] = verify(lab.desk).faults
     assert "a text that no entry names" in fault
     row = data_of("take", "--unnamed", sha256[:12], "--dry-run", "--archive", folder)

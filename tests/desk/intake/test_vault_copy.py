@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.intake.vault_copy import copy_to, for_people, hand_on, named_raws, take_copy_in
+from gezeiten.desk.intake.vault_copy import copy_to, for_people, hand_on, import_copy, named_raws
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import sites
@@ -50,14 +50,14 @@ def test_the_same_record_comes_out_elsewhere(
     target = tmp_path / "vault.zip" if as_file else tmp_path / "disk"
     count = (hand_on if as_file else copy_to)(demo_desk, target).count
     assert count == len(named_raws(demo_desk)) > 30
-    brought = take_copy_in(elsewhere, target)
+    brought = import_copy(elsewhere, target)
     assert (brought.offloads, brought.refused) == (count, [])
     theirs, ours = records(elsewhere), records(demo_desk)
     # what people did with the record (a fill from a second offload) is not in the raw bytes
     same = [key for key in ours if np.array_equal(theirs.get(key, []), ours[key])]
     assert len(same) >= len(ours) - 2
-    assert verify(elsewhere).is_whole
-    again = take_copy_in(elsewhere, target)
+    assert verify(elsewhere).is_intact
+    again = import_copy(elsewhere, target)
     assert (again.offloads, again.readings, again.kept_already) == (0, 0, count)
 
 
@@ -93,20 +93,20 @@ def test_a_damaged_vault_saves_what_is_whole_and_a_copy_mends_it(
     written = write(demo_desk, after)
     assert written.count == count - 2
     assert len(written.damaged) == 2
-    brought = take_copy_in(elsewhere, after)
+    brought = import_copy(elsewhere, after)
     assert (brought.offloads, brought.refused) == (count - 2, [])
     # a copy from before brings the bytes back, and only those
     assert len(verify(demo_desk).faults) >= 2
-    brought = take_copy_in(demo_desk, before)
+    brought = import_copy(demo_desk, before)
     assert (brought.offloads, brought.mended, brought.kept_already) == (0, 2, count)
-    assert verify(demo_desk).is_whole
+    assert verify(demo_desk).is_intact
 
 
 def test_a_copy_keeps_what_the_vault_has_lost(demo_desk: Desk, tmp_path: Path) -> None:
     first = copy_to(demo_desk, tmp_path / "disk")
     damage(demo_desk, named_raws(demo_desk)[0].sha256)
     assert len(copy_to(demo_desk, tmp_path / "disk").damaged) == 1
-    assert take_copy_in(demo_desk, tmp_path / "disk").mended == 1
+    assert import_copy(demo_desk, tmp_path / "disk").mended == 1
     assert copy_to(demo_desk, tmp_path / "disk") == first
 
 
@@ -122,7 +122,7 @@ def test_what_is_damaged_on_the_way_is_refused_and_the_rest_taken(
     copy_to(demo_desk, tmp_path / "disk")
     first = named_raws(demo_desk)[0].sha256
     (tmp_path / "disk" / "raw" / first).write_bytes(b"damaged on the way")
-    brought = take_copy_in(elsewhere, tmp_path / "disk")
+    brought = import_copy(elsewhere, tmp_path / "disk")
     assert len(brought.refused) == 1
     assert "is not as large as its list says" in brought.refused[0]
     assert brought.offloads > 30
@@ -135,7 +135,7 @@ def test_a_folder_that_lacks_a_file_gives_all_others(
     copy_to(demo_desk, tmp_path / "disk")
     first = named_raws(demo_desk)[0].sha256
     (tmp_path / "disk" / "raw" / first).unlink()
-    brought = take_copy_in(elsewhere, tmp_path / "disk")
+    brought = import_copy(elsewhere, tmp_path / "disk")
     [refused] = brought.refused
     assert f"{first[:12]} is listed in disk and not there" in refused
     assert brought.offloads > 30
@@ -185,6 +185,6 @@ def test_what_is_no_copy_is_said(elsewhere: Desk, tmp_path: Path) -> None:
             odd.writestr("offloads.json", json.dumps([{**entry, "sha256": "a" * 64, **wrong}]))
     for name in names:
         with pytest.raises(InputError):
-            take_copy_in(elsewhere, tmp_path / name)
+            import_copy(elsewhere, tmp_path / name)
     with pytest.raises(InputError, match="no copy of a vault"):
-        take_copy_in(elsewhere, tmp_path)
+        import_copy(elsewhere, tmp_path)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.logger.awake import kept_awake
+from gezeiten.desk.logger.awake import prevent_sleep
 
 _TOOL = """#!/bin/sh
 echo "$@" > "{log}"
@@ -28,7 +28,7 @@ def log(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 
 
 def test_the_inhibitor_ends_with_the_work(log: Path) -> None:
-    with kept_awake("Offloading") as works:
+    with prevent_sleep("Offloading") as works:
         assert works
     text = log.read_text()
     assert "--what=sleep:idle" in text
@@ -37,15 +37,15 @@ def test_the_inhibitor_ends_with_the_work(log: Path) -> None:
 
 
 def test_it_ends_when_the_work_fails(log: Path) -> None:
-    with pytest.raises(ValueError, match="cut"), kept_awake("Offloading"):
+    with pytest.raises(ValueError, match="cut"), prevent_sleep("Offloading"):
         raise ValueError("cut")
     assert log.read_text().endswith("ended\n")
 
 
 def test_without_wish_or_tool_work_goes_on(log: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    with kept_awake("Offloading", wanted=False) as works:
+    with prevent_sleep("Offloading", wanted=False) as works:
         assert not works
     assert not log.exists()
     monkeypatch.setenv("PATH", "")
-    with kept_awake("Offloading") as works:
+    with prevent_sleep("Offloading") as works:
         assert not works

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from gezeiten.desk.logger.contact import LoggerCard, contact
-from gezeiten.desk.logger.erasing import erase_memory, why_not_erasable
+from gezeiten.desk.logger.erasing import erase_memory, erase_refusal
 from gezeiten.desk.logger.launching import launch, stop
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
@@ -48,10 +48,10 @@ def test_what_is_kept_may_go_and_stays_in_the_archive(stopped: Lab) -> None:
     assert count in (288, 289)
     card = seen(stopped)
     assert (card.directory, card.state.state, card.state.readings) == ((), reg.State.IDLE, 0)
-    assert "no mission" in why_not_erasable(card)
+    assert "no mission" in erase_refusal(card)
     point = point_named(stopped.desk, "Textile store")
     assert len(record(stopped.desk, point.id, "air_temperature")) == count
-    assert verify(stopped.desk).is_whole
+    assert verify(stopped.desk).is_intact
     [entry] = logbook_entries(stopped.desk, act="erase")
     assert str(count) in entry.sentence
 
@@ -59,7 +59,7 @@ def test_what_is_kept_may_go_and_stays_in_the_archive(stopped: Lab) -> None:
 def test_what_nobody_has_stays(stopped: Lab) -> None:
     with pytest.raises(NotKeptError, match="to offload"):
         erase(stopped)
-    assert seen(stopped).readings_not_kept in (288, 289)
+    assert seen(stopped).readings_to_offload in (288, 289)
     assert logbook_entries(stopped.desk, act="erase refused")
 
 
@@ -108,4 +108,4 @@ def test_an_answer_that_is_lost_is_cleared_up_by_the_next_contact(stopped: Lab) 
         erase(stopped)
     stopped.standin.order("fault", vanish_after_commit=False, away_connections=0)
     assert seen(stopped).directory == ()
-    assert verify(stopped.desk).is_whole
+    assert verify(stopped.desk).is_intact

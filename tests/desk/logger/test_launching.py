@@ -7,7 +7,7 @@ from dataclasses import replace
 import pytest
 
 from gezeiten.archive.store.tables import Mission
-from gezeiten.desk.logger.checks import checks_before_launch, erase_sentence, mission_outlook
+from gezeiten.desk.logger.checks import erase_sentence, launch_checks, mission_outlook
 from gezeiten.desk.logger.contact import contact, session_with
 from gezeiten.desk.logger.launching import launch, stop
 from gezeiten.desk.logger.offloading import offload_logger
@@ -26,7 +26,7 @@ from tests.conftest import AGAIN, STORE_PLAN, Lab
 
 def weights(lab: Lab, **change: object) -> dict[str, str]:
     card = contact(lab.desk, lab.standin.address, lab.serial)
-    checks = checks_before_launch(lab.desk, card, replace(STORE_PLAN, **change))
+    checks = launch_checks(lab.desk, card, replace(STORE_PLAN, **change))
     return {check.sentence: check.weight for check in checks}
 
 
@@ -117,10 +117,10 @@ def test_readings_that_come_while_launching_are_fetched_too(lab: Lab) -> None:
     offload_logger(lab.desk, lab.standin.address, lab.serial)
     lab.later(3)  # three more readings before the technician launches
     card = contact(lab.desk, lab.standin.address, lab.serial)
-    assert card.readings_not_kept == 3
+    assert card.readings_to_offload == 3
     launch(lab.desk, lab.standin.address, lab.serial, fast)
     verdict = verify(lab.desk)
-    assert verdict.is_whole
+    assert verdict.is_intact
     assert verdict.offloads == 2
     assert verdict.values in (2 * 302, 2 * 303, 2 * 304)
 
@@ -168,7 +168,7 @@ def test_stopping_keeps_the_memory(lab: Lab) -> None:
     stop(lab.desk, lab.standin.address, lab.serial)
     card = contact(lab.desk, lab.standin.address, lab.serial)
     assert card.state.state == reg.State.STOPPED
-    assert card.readings_not_kept in (9, 10)
+    assert card.readings_to_offload in (9, 10)
     assert logbook_entries(lab.desk)[0].act == "stop"
 
 

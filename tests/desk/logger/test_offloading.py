@@ -51,16 +51,16 @@ def test_all_of_it_comes_and_the_next_time_only_what_is_new(running: Lab) -> Non
     rest = offload_logger(running.desk, running.standin.address, running.serial)
     assert rest.readings == 6
     assert len(values(running)) == first.readings + 6
-    assert verify(running.desk).is_whole
+    assert verify(running.desk).is_intact
 
 
 def test_the_card_says_what_is_not_kept(running: Lab) -> None:
     card = contact(running.desk, running.standin.address, running.serial)
-    assert card.readings_not_kept in (1440, 1441)
+    assert card.readings_to_offload in (1440, 1441)
     assert card.point == "Alte Lotsenwacht · Textile store"
     offload_logger(running.desk, running.standin.address, running.serial)
     card = contact(running.desk, running.standin.address, running.serial)
-    assert card.readings_not_kept == 0
+    assert card.readings_to_offload == 0
 
 
 def test_a_cut_is_told_and_the_next_contact_goes_on(running: Lab) -> None:
@@ -70,7 +70,7 @@ def test_a_cut_is_told_and_the_next_contact_goes_on(running: Lab) -> None:
     whole = offload_logger(running.desk, running.standin.address, running.serial)
     assert whole.error == ""
     assert cut.readings + whole.readings in (1440, 1441)
-    assert verify(running.desk).is_whole
+    assert verify(running.desk).is_intact
 
 
 @pytest.mark.parametrize("after", [3_000, 5_000, 6_500])
@@ -156,7 +156,7 @@ def test_killed_in_the_middle_it_goes_on_where_it_was(
     rest = offload_logger(running.desk, running.standin.address, running.serial)
     assert rest.readings in (1440 - at, 1441 - at)
     verdict = verify(running.desk)
-    assert verdict.is_whole
+    assert verdict.is_intact
     assert verdict.offloads == 2
     assert len(values(running)) in (1440, 1441)
 
@@ -198,7 +198,7 @@ def test_a_file_whose_plan_makes_no_sense_does_not_keep_the_archive_shut(lab: La
     assert (lab.desk.archive.incoming / "odd.network.unreadable").read_bytes() == data
     [entry] = logbook_entries(lab.desk, act="put aside")
     assert "odd.network.unreadable" in entry.sentence
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_an_incoming_file_that_was_taken_in_already_adds_nothing(running: Lab) -> None:
@@ -228,7 +228,7 @@ def test_a_window_whose_disk_was_full_does_not_lock_itself_out(
     assert len(recover_incoming(running.desk)) == 1  # nobody holds the file any more
     assert offload_logger(running.desk, running.standin.address, running.serial).error == ""
     assert len(values(running)) in (1440, 1441)
-    assert verify(running.desk).is_whole
+    assert verify(running.desk).is_intact
 
 
 def test_a_file_taken_in_between_opening_and_locking_is_not_written_to(tmp_path: Path) -> None:

@@ -28,10 +28,10 @@ def at(number: float) -> int:
 def test_a_part_holds_what_is_missing_in_its_stretch() -> None:
     assert EXTENT.span == (at(240), at(999))
     assert EXTENT.open_spans == [(at(480), at(699)), (at(720), at(999))]
-    assert EXTENT.chosen((at(0), at(300.5))) == (240, 301)  # what was overwritten is gone
+    assert EXTENT.numbers_in((at(0), at(300.5))) == (240, 301)  # what was overwritten is gone
     assert EXTENT.missing_in((at(600), at(800))) == [(600, 700), (720, 801)]
     assert EXTENT.missing_in((at(240), at(400))) == []
-    assert EXTENT.chosen((at(5000), at(6000))) == (5000, 5000)
+    assert EXTENT.numbers_in((at(5000), at(6000))) == (5000, 5000)
 
 
 def test_what_a_part_costs_and_leaves() -> None:

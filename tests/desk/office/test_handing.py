@@ -17,21 +17,26 @@ import pypdf
 import pytest
 
 from gezeiten.desk.context import Desk, TrustedClock
-from gezeiten.desk.field.estimating import estimates, fill_by_way
+from gezeiten.desk.field.estimating import estimates, fill_by_method
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.office.documents import point_report
 from gezeiten.desk.office.handing import (
     export_csv,
     export_pdf,
     file_name,
-    past_handovers,
+    issued_documents,
     reissue,
 )
-from gezeiten.desk.office.logbook import head, held_against, logbook_entries, text_of_document
+from gezeiten.desk.office.logbook import (
+    compare_hashes,
+    logbook_entries,
+    newest_entry,
+    text_of_document,
+)
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.places import PointPlace, point_named
-from gezeiten.desk.record.correcting import keep, proposed
+from gezeiten.desk.record.correcting import proposed, save_correction
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.records import record
 from gezeiten.desk.workspace import open_workspace
@@ -162,7 +167,7 @@ def test_what_was_handed_over_is_watched(
     assert first.sha256 == second.sha256  # the same stretch is the same file
     first.path.write_text("changed")
     second.path.unlink()
-    states = {Path(p.file_name).name: p.state for p in past_handovers(demo_desk)}
+    states = {Path(p.file_name).name: p.state for p in issued_documents(demo_desk)}
     assert states["a.csv"] == "changed"
     assert states["b.csv"] == "missing"
 
@@ -173,16 +178,16 @@ def test_a_document_is_put_out_again_as_it_was_handed_over(
     done = export_csv(demo_desk, room, fortnight, tmp_path / "a.csv")
     as_it_was = done.path.read_bytes()
     done.path.unlink()
-    past = past_handovers(demo_desk)[0]
-    assert (past.state, past.can_be_put_out) == ("missing", True)
+    past = issued_documents(demo_desk)[0]
+    assert (past.state, past.can_be_reissued) == ("missing", True)
     assert past.shown is not None
     assert past.shown.read_bytes() == as_it_was
     again = reissue(demo_desk, past)
     assert (again.name, again.read_bytes()) == ("a.csv", as_it_was)
-    now = past_handovers(demo_desk)[0]
-    assert (now.state, now.shown, now.can_be_put_out) == ("as it was", again, False)
+    now = issued_documents(demo_desk)[0]
+    assert (now.state, now.shown, now.can_be_reissued) == ("as it was", again, False)
     assert logbook_entries(demo_desk)[0].sentence == "a.csv put out again, as it was handed over."
-    assert verify(demo_desk).is_whole
+    assert verify(demo_desk).is_intact
 
 
 def test_a_kept_document_that_is_damaged_is_found(
@@ -195,18 +200,18 @@ def test_a_kept_document_that_is_damaged_is_found(
     assert any(done.sha256[:12] in fault for fault in verify(demo_desk).faults)
     done.path.unlink()
     with pytest.raises(ArchiveDamagedError):
-        reissue(demo_desk, past_handovers(demo_desk)[0])
+        reissue(demo_desk, issued_documents(demo_desk)[0])
 
 
 def test_a_report_prints_the_end_of_the_logbook_and_can_be_held_against_it(
     demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
 ) -> None:
-    last = head(demo_desk)
+    last = newest_entry(demo_desk)
     assert last is not None
     done = export_pdf(demo_desk, room, fortnight, tmp_path / "a.pdf")
     text = text_of_document(done.path)
     assert last.hash in text
-    assert held_against(demo_desk, text).startswith(f"That is entry {last.seq} of ")
+    assert compare_hashes(demo_desk, text).startswith(f"That is entry {last.seq} of ")
 
 
 def test_a_csv_has_a_description_beside_it_that_can_be_held_against_the_logbook(
@@ -216,9 +221,9 @@ def test_a_csv_has_a_description_beside_it_that_can_be_held_against_the_logbook(
     [note] = json.loads((tmp_path / "a.csv-metadata.json").read_text())["notes"]
     assert note["sha256"] == hashlib.sha256(done.path.read_bytes()).hexdigest()
     assert note["readings"] == done.readings
-    last = head(demo_desk)
+    last = newest_entry(demo_desk)
     assert last is not None
-    assert held_against(demo_desk, note["logbook"]).startswith(f"That is entry {last.seq} of ")
+    assert compare_hashes(demo_desk, note["logbook"]).startswith(f"That is entry {last.seq} of ")
 
 
 def test_file_names_suit_every_file_system(demo_desk: Desk, room: PointPlace) -> None:
@@ -237,7 +242,7 @@ def test_reports_of_other_points_read_back_too(demo_desk: Desk, name: str, tmp_p
     span = (demo_desk.now_ms() - 40 * DAY_MS, demo_desk.now_ms())
     done = export_pdf(demo_desk, point, span, tmp_path / "p.pdf")
     assert done.pages == len(pypdf.PdfReader(done.path).pages) >= 3
-    [past] = [p for p in past_handovers(demo_desk) if p.sha256 == done.sha256]
+    [past] = [p for p in issued_documents(demo_desk) if p.sha256 == done.sha256]
     assert past.state == "as it was"
     assert Path(past.file_name) == done.path
 
@@ -251,7 +256,7 @@ def test_a_second_document_of_a_stretch_stands_beside_the_first(
     third = export_csv(demo_desk, room, week)
     assert second.path.name == first.path.name.replace(".pdf", "_2.pdf")
     assert third.path.suffix == ".csv"
-    assert {p.state for p in past_handovers(demo_desk)} == {"as it was"}
+    assert {p.state for p in issued_documents(demo_desk)} == {"as it was"}
     assert not list(first.path.parent.glob(".*"))
 
 
@@ -306,7 +311,9 @@ def test_what_was_corrected_and_estimated_stands_in_every_paper(
         ("mark", {"mark": "suspect", "cause": "door"}, (fortnight[0], fortnight[0] + DAY_MS)),
         ("trim", {}, (fortnight[0] - 9 * DAY_MS, fortnight[0] - 8 * DAY_MS)),
     ):
-        keep(demo_desk, room, proposed(room, key, kind, span, parameters), "certificate K-118")
+        save_correction(
+            demo_desk, room, proposed(room, key, kind, span, parameters), "certificate K-118"
+        )
     paper = text_of(export_pdf(demo_desk, room, fortnight, tmp_path / "a.pdf").path)
     words = " ".join(paper.split())
     assert "How what was recorded was corrected" in words
@@ -324,7 +331,7 @@ def test_what_was_corrected_and_estimated_stands_in_every_paper(
     assert "certificate K-118; set by JA" in described
     creek = next(one for one in gaps(demo_desk) if one.point.name == "Creek gauge")
     best = estimates(demo_desk, creek)[0]
-    fill_by_way(demo_desk, creek, best)
+    fill_by_method(demo_desk, creek, best)
     said = [gap.how for gap in point_report(demo_desk, creek.point, (0, demo_desk.now_ms())).gaps]
     [how] = [one for one in said if one.startswith("estimated by ")]
     assert all(one.partition(" by ")[2] in how for one in best.name.split("; "))
@@ -368,7 +375,7 @@ def test_a_copied_archive_judges_its_own_documents(
     def states(desk: Desk) -> dict[str, str]:
         return {
             one.file_name: one.state
-            for one in past_handovers(desk)
+            for one in issued_documents(desk)
             if Path(one.file_name).name in (done.path.name, "a.csv")
         }
 
@@ -378,7 +385,7 @@ def test_a_copied_archive_judges_its_own_documents(
     assert states(demo_desk)[str(done.path)] == "changed"
     Path(own).unlink()
     assert states(copied)[own] == "missing"
-    past = next(one for one in past_handovers(copied) if one.file_name == own)
+    past = next(one for one in issued_documents(copied) if one.file_name == own)
     assert reissue(copied, past).parent == copied.archive.handovers
-    assert verify(copied).is_whole
+    assert verify(copied).is_intact
     copied.close()

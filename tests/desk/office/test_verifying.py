@@ -39,7 +39,7 @@ def test_a_missing_value_made_up_is_noticed(demo_desk: Desk) -> None:
 
 
 def test_a_raw_file_that_nobody_names_is_reported(demo_desk: Desk) -> None:
-    sha256 = demo_desk.archive.vault.put(b"stray")
+    sha256 = demo_desk.archive.vault.store(b"stray")
     [fault] = verify(demo_desk).faults
     assert (
         f"a text that no entry names; import it again: gezeiten take --unnamed {sha256[:12]}"
@@ -94,7 +94,7 @@ def test_a_check_that_was_stopped_goes_on_where_it_was(demo_desk: Desk) -> None:
     rest = verify(demo_desk)
     assert rest.went_on
     assert 8 <= rest.left_out < rest.offloads
-    assert rest.is_whole
+    assert rest.is_intact
     assert verify(demo_desk).left_out == 0  # that one had come to its end
     stopped_after(demo_desk, 8)
     assert verify(demo_desk, anew=True).left_out == 0
@@ -104,7 +104,7 @@ def test_a_quick_check_reads_what_is_new_or_was_touched(demo_desk: Desk) -> None
     assert verify(demo_desk, quick=True).left_out == 0  # nothing was checked before
     whole = verify(demo_desk)
     quick = verify(demo_desk, quick=True)
-    assert quick.is_whole
+    assert quick.is_intact
     assert quick.left_out > whole.offloads  # documents and certificates as well
     victim = next(demo_desk.archive.vault._folder.glob("*/*.mission"))
     victim.chmod(0o644)
@@ -119,7 +119,7 @@ def test_a_quick_check_reads_what_is_new_or_was_touched(demo_desk: Desk) -> None
 def test_what_is_wrong_is_looked_at_again(demo_desk: Desk) -> None:
     victim = next(demo_desk.archive.vault._folder.glob("*/*.mission"))
     victim.rename(victim.with_suffix(".away"))
-    assert not verify(demo_desk).is_whole
-    assert not verify(demo_desk, quick=True).is_whole
+    assert not verify(demo_desk).is_intact
+    assert not verify(demo_desk, quick=True).is_intact
     victim.with_suffix(".away").rename(victim)
-    assert verify(demo_desk, quick=True).is_whole
+    assert verify(demo_desk, quick=True).is_intact

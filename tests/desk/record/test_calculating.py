@@ -17,11 +17,11 @@ from gezeiten.desk.record.calculating import (
     by_nearness,
     calculate,
     calculations,
-    how_words,
+    formula_texts,
 )
 from gezeiten.desk.record.place_editor import save_site, site_facts
 from gezeiten.desk.record.records import extent, record
-from gezeiten.desk.record.uncertainty import sure_of
+from gezeiten.desk.record.uncertainty import reading_uncertainty
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.errors import InputError
@@ -71,14 +71,14 @@ def test_one_value_stands_for_a_period_and_is_named_in_what_is_handed_over(
     its = record(desk, mast.id, temps, (begin, end)).times_utc_ms
     assert humid.times_utc_ms.tolist() == its.tolist()
     assert set(humid.values.tolist()) == {60.0}
-    assert sure_of(desk, mast, key, int(its[5])) is not None
+    assert reading_uncertainty(desk, mast, key, int(its[5])) is not None
     mast = point_named(desk, "Outdoor mast")
     inputs = ((mast, "air_temperature"), (mast, key))
     dew = calculate(desk, Calculation(FORMULAS["dew_point", 1], inputs, {}))
     made = record(desk, mast.id, dew)
     assert np.isin(made.times_utc_ms, its).all()
     assert len(made) > 100
-    words = how_words(desk, point_named(desk, "Outdoor mast"))
+    words = formula_texts(desk, point_named(desk, "Outdoor mast"))
     assert "One value, typed for a period, as typed, value 60 %, from 20" in words[key]
     assert "no sensor on the mast" in words[key]
     assert {one.how.formula for one in calculations(desk, mast.id)} >= {"typed_value"}

@@ -14,15 +14,22 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.checking import (
     TypedCheck,
     checks_of,
+    compare_checks,
     enter,
-    held_against,
-    keep_tying,
     questions,
-    take_check_back,
+    save_fit,
     try_tying,
+    withdraw_check,
 )
-from gezeiten.desk.record.correcting import chain, effect, keep, proposed, switch, take_back
-from gezeiten.desk.record.hanging import hang
+from gezeiten.desk.record.correcting import (
+    chain,
+    effect,
+    proposed,
+    save_correction,
+    switch,
+    withdraw_correction,
+)
+from gezeiten.desk.record.hanging import set_sensor_depth
 from gezeiten.desk.record.place_editor import point_facts, save_point
 from gezeiten.desk.record.records import record
 from gezeiten.domain.steps.hanging import SensorDepth
@@ -66,10 +73,10 @@ def test_all_are_entered_or_none(kept: Kept) -> None:
     with pytest.raises(InputError, match="not dipped"):
         enter(kept.desk, [replace(good, is_dip=True)])
     assert enter(kept.desk, [good]) == 1
-    [one] = held_against(kept.desk, kept.point, KEY)
+    [one] = compare_checks(kept.desk, kept.point, KEY)
     assert one.difference == pytest.approx(0.5)
-    take_check_back(kept.desk, one.check)
-    assert held_against(kept.desk, kept.point, KEY) == []
+    withdraw_check(kept.desk, one.check)
+    assert compare_checks(kept.desk, kept.point, KEY) == []
     assert rows_follow_from_acts(kept)
 
 
@@ -103,7 +110,7 @@ def test_a_dip_and_a_level_are_compared_only_once_somebody_said_how_the_sensor_h
     at_ms, level_m = int(series.times_utc_ms[at]), float(series.values[at])
     dip_m = 20 - level_m - 0.004
     enter(desk, [TypedCheck(point, "water_level", at_ms, dip_m, "ah", is_dip=True, u=50.0)])
-    [told] = held_against(desk, point.id, "water_level")
+    [told] = compare_checks(desk, point.id, "water_level")
     assert np.isnan(told.difference)
     assert told.check.dip_m == dip_m
     assert (
@@ -112,12 +119,12 @@ def test_a_dip_and_a_level_are_compared_only_once_somebody_said_how_the_sensor_h
     )
     with pytest.raises(InputError, match="say first how far the sensor hangs"):
         try_tying(desk, point, "water_level", (0, None), "offset")
-    hang(desk, point, SensorDepth(0, 3.2, 20.0), "levelled")
-    [told] = held_against(desk, point.id, "water_level")
+    set_sensor_depth(desk, point, SensorDepth(0, 3.2, 20.0), "levelled")
+    [told] = compare_checks(desk, point.id, "water_level")
     assert told.difference == pytest.approx(0.004)
     tried = try_tying(desk, point, "water_level", (0, None), "offset")
-    keep_tying(desk, point, tried, "one dip")
-    [told] = held_against(desk, point.id, "water_level")
+    save_fit(desk, point, tried, "one dip")
+    [told] = compare_checks(desk, point.id, "water_level")
     assert told.difference == pytest.approx(0.0, abs=1e-6)
     tied = record(desk, point.id, "water_level")
     assert tied.values == pytest.approx(series.values + 0.004, abs=1e-5)
@@ -134,13 +141,13 @@ def test_a_tie_of_before_still_says_heights(well: Kept) -> None:
         (0, None),
         {"way": "offset", "knots": [[0, -1.42]], "u": 0.01, "checks": 1},
     )
-    keep(desk, point, old, "before")
+    save_correction(desk, point, old, "before")
     facts = replace(point_facts(desk, point.id), measuring_point_height_m=3.2)
     save_point(desk, point.site_id, facts, point.id)
     at_ms, level_m = int(series.times_utc_ms[100]), float(series.values[100])
     dip_m = 3.2 - (level_m - 1.42)
     enter(desk, [TypedCheck(point, "water_level", at_ms, dip_m, "ah", is_dip=True, u=50.0)])
-    [told] = held_against(desk, point.id, "water_level")
+    [told] = compare_checks(desk, point.id, "water_level")
     assert told.difference == pytest.approx(0.0, abs=1e-5)
 
 
@@ -153,22 +160,22 @@ def test_a_tied_record_says_what_was_read_and_taken_back_what_it_was(kept: Kept)
     seen = effect(desk, point, KEY, (span[0], 2**50), step=tried.step)
     assert seen.mean == pytest.approx(0.5, abs=1e-5)
     with pytest.raises(InputError, match="few words"):
-        keep_tying(desk, point, tried, " ")
-    keep_tying(desk, point, tried, "first dips")
+        save_fit(desk, point, tried, " ")
+    save_fit(desk, point, tried, "first dips")
     after = record(desk, kept.point, KEY)
     assert after.values == pytest.approx(before.values + 0.5, abs=1e-5)
-    told = [round(one.difference, 5) for one in held_against(desk, kept.point, KEY)]
+    told = [round(one.difference, 5) for one in compare_checks(desk, kept.point, KEY)]
     assert told == [-0.1, 0.0, 0.1]
     # another one in its place is fitted to what stood before it
     again = try_tying(desk, point, KEY, span, "line")
     assert [round(one.difference, 5) for one in again.checks] == [0.4, 0.5, 0.6]
-    keep_tying(desk, point, again, "it drifts")
+    save_fit(desk, point, again, "it drifts")
     [step] = chain(desk, point, KEY).corrections
     assert step.parameters["way"] == "line"
     part = try_tying(desk, point, KEY, (span[0], int(before.times_utc_ms[300])), "offset")
     with pytest.raises(InputError, match="tied beyond"):
-        keep_tying(desk, point, part, "less of it")
-    take_back(desk, point, step)
+        save_fit(desk, point, part, "less of it")
+    withdraw_correction(desk, point, step)
     assert record(desk, kept.point, KEY).values.tobytes() == before.values.tobytes()
     assert rows_follow_from_acts(kept)
 
@@ -178,10 +185,12 @@ def test_what_was_fitted_keeps_its_numbers_and_is_suspect_on_another_state(kept:
     desk, point = kept.desk, point_of(kept)
     times = record(desk, kept.point, KEY).times_utc_ms
     enter(desk, [typed(kept, 5, 0.4), typed(kept, 300, 0.4)])
-    keep(desk, point, proposed(point, KEY, "linear", (0, int(times[50])), {"offset": 1.0}), "K-1")
+    save_correction(
+        desk, point, proposed(point, KEY, "linear", (0, int(times[50])), {"offset": 1.0}), "K-1"
+    )
     tried = try_tying(desk, point, KEY, (int(times[0]), None), "offset")
     assert tried.tie.knots[0][1] == pytest.approx((0.4 - 1.0 + 0.4) / 2, abs=1e-5)
-    keep_tying(desk, point, tried, "tied")
+    save_fit(desk, point, tried, "tied")
     tied = record(desk, kept.point, KEY)
     assert not tied.quality.any()
     calibration = chain(desk, point, KEY).corrections[0]
@@ -197,7 +206,9 @@ def test_what_was_fitted_keeps_its_numbers_and_is_suspect_on_another_state(kept:
         tied.quality.tobytes(),
     )
     # marks come after it: they change nothing of what it was fitted to
-    keep(desk, point, proposed(point, KEY, "mark", (0, int(times[9])), {"mark": "suspect"}), "seen")
+    save_correction(
+        desk, point, proposed(point, KEY, "mark", (0, int(times[9])), {"mark": "suspect"}), "seen"
+    )
     assert [one.is_stale for one in chain(desk, point, KEY).corrections] == [False] * 3
 
 

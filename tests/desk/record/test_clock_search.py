@@ -17,10 +17,15 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.clock_search import (
     by_data,
-    right_spans,
+    correct_clock_spans,
     shared,
 )
-from gezeiten.desk.record.clocks import by_amount, keep_clock, mission_clocks, uncertainty_of_amount
+from gezeiten.desk.record.clocks import (
+    by_amount,
+    mission_clocks,
+    save_clock_correction,
+    uncertainty_of_amount,
+)
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Values
 from gezeiten.ui.mend.clock_words import found_words
@@ -32,21 +37,21 @@ def test_a_clock_counts_as_right_up_to_its_last_contact(demo_desk: Desk) -> None
     point = point_named(demo_desk, "Textile store")
     clocks = mission_clocks(demo_desk, point, "air_temperature")
     assert len(clocks) > 1
-    spans = right_spans(demo_desk, point, "air_temperature")
+    spans = correct_clock_spans(demo_desk, point, "air_temperature")
     assert spans == [(one.span[0], one.reads[-1].true_ms) for one in clocks]
-    but = right_spans(demo_desk, point, "air_temperature", but=clocks[-1].mission)
+    but = correct_clock_spans(demo_desk, point, "air_temperature", but=clocks[-1].mission)
     assert but == spans[:-1]
 
 
 def test_a_clock_that_somebody_moved_is_no_reference(demo_desk: Desk) -> None:
     point = point_named(demo_desk, "Outdoor mast")
-    before = right_spans(demo_desk, point, "co2")
+    before = correct_clock_spans(demo_desk, point, "co2")
     clock = mission_clocks(demo_desk, point, "co2")[-1]
     moved = by_amount(clock, HOUR_MS)
-    keep_clock(
+    save_clock_correction(
         demo_desk, clock, moved, "shifted", uncertainty_of_amount(clock, moved, 1000), "it was"
     )
-    assert right_spans(demo_desk, point, "co2") == before[:-1]
+    assert correct_clock_spans(demo_desk, point, "co2") == before[:-1]
 
 
 @pytest.mark.parametrize(

@@ -21,15 +21,15 @@ from gezeiten.desk.record.clocks import (
     MissionClock,
     by_amount,
     by_contacts,
-    keep_clock,
     mission_clocks,
+    save_clock_correction,
     switch_clock,
-    take_clock_back,
+    withdraw_clock_correction,
 )
-from gezeiten.desk.record.correcting import chain, keep, proposed
+from gezeiten.desk.record.correcting import chain, proposed, save_correction
 from gezeiten.desk.record.excursion_book import excursions, refresh_stale, settle
 from gezeiten.desk.record.records import record, view
-from gezeiten.desk.record.story import story
+from gezeiten.desk.record.story import provenance
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
@@ -61,7 +61,7 @@ def clock_of(kept: Kept) -> MissionClock:
 
 def move(kept: Kept, shift_ms: int) -> None:
     clock = clock_of(kept)
-    keep_clock(
+    save_clock_correction(
         kept.desk,
         clock,
         by_amount(clock, shift_ms),
@@ -105,10 +105,10 @@ def test_all_moves_along_and_back_to_the_last_bit(kept: Kept) -> None:
     assert whole(kept)[0] == [at + HOUR_MS for at in times]
     [step] = chain(kept.desk, point_of(kept), KEY).clocks
     assert step.words == "wrong zone"
-    take_clock_back(kept.desk, clock_of(kept))
+    withdraw_clock_correction(kept.desk, clock_of(kept))
     assert whole(kept) == before
     with pytest.raises(InputError, match="nothing to take back"):
-        take_clock_back(kept.desk, clock_of(kept))
+        withdraw_clock_correction(kept.desk, clock_of(kept))
 
 
 def tables_agree(desk: Desk) -> bool:
@@ -135,7 +135,7 @@ def test_a_clock_is_switched_off_and_on_again_and_off_means_as_written(kept: Kep
         switch_clock(desk, stale, "it is")
     assert tables_agree(desk)
     switch_clock(desk, clock_of(kept), "once more")
-    take_clock_back(desk, clock_of(kept))
+    withdraw_clock_correction(desk, clock_of(kept))
     assert clock_of(kept).off is None
     assert whole(kept) == before
     move(kept, -HOUR_MS)
@@ -180,25 +180,31 @@ def test_a_stretched_clock_moves_each_reading_by_its_part(tmp_path: Path) -> Non
         assert [one.shown_ms - one.true_ms for one in clock.reads] == [0, 54_000]
         made = by_contacts(clock)
         assert len(made.jumps) == 1  # 1,500 ppm is no drift
-        keep_clock(kept.desk, clock, made.clock, "measured", made.uncertainty, "drift")
+        save_clock_correction(kept.desk, clock, made.clock, "measured", made.uncertainty, "drift")
         after = record(kept.desk, kept.point, KEY).times_utc_ms
         since = before - clock.reads[0].shown_ms
         wanted = since * 600 * MINUTE / (600 * MINUTE + 54_000)
         assert np.abs(after - clock.reads[0].true_ms - wanted).max() <= 0.5
-        told = story(kept.desk, point_of(kept), KEY, int(after[300]))
+        told = provenance(kept.desk, point_of(kept), KEY, int(after[300]))
         assert told.bytes is not None
         assert (told.bytes.shown_ms, told.bytes.clock is not None) == (int(before[300]), True)
 
 
 def test_a_clock_is_not_moved_under_what_was_set_by_it(kept: Kept) -> None:
     desk, point = kept.desk, point_of(kept)
-    keep(desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 1.0}), "certificate")
+    save_correction(
+        desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 1.0}), "certificate"
+    )
     clock = clock_of(kept)
     with pytest.raises(InputError, match="few words"):
-        keep_clock(desk, clock, by_amount(clock, 1000), "shifted", ClockUncertainty(0), "")
+        save_clock_correction(
+            desk, clock, by_amount(clock, 1000), "shifted", ClockUncertainty(0), ""
+        )
     fill_by_line(desk, next(b for b in gaps(desk, kept.point) if b.gap.length_ms < 2 * HOUR_MS))
     with pytest.raises(InputError, match="1 step rests on the present instants"):
-        keep_clock(desk, clock, by_amount(clock, 1000), "shifted", ClockUncertainty(0), "zone")
+        save_clock_correction(
+            desk, clock, by_amount(clock, 1000), "shifted", ClockUncertainty(0), "zone"
+        )
     with pytest.raises(InputError, match="changes nothing"):
         by_amount(clock, 0)
     with pytest.raises(InputError, match="read at no contact"):
@@ -217,7 +223,7 @@ def test_what_is_calculated_from_it_follows(kept: Kept) -> None:
     assert len(after)
     _, a, b = np.intersect1d(before.times_utc_ms, after.times_utc_ms, return_indices=True)
     assert not np.allclose(before.values[a], after.values[b])
-    take_clock_back(desk, clock_of(kept))
+    withdraw_clock_correction(desk, clock_of(kept))
     back = record(desk, kept.elsewhere, key)
     assert back.values.tobytes() == before.values.tobytes()
 
@@ -244,7 +250,7 @@ def test_an_assessment_stays_with_its_excursion_when_the_clock_moves_it(kept: Ke
         one for one in excursions(desk, kept.point) if one.start_ms == second.start_ms - HOUR_MS
     )
     settle(desk, again.id, "Sensor", "Loose plug.")  # seen with the clock moved
-    take_clock_back(desk, clock_of(kept))
+    withdraw_clock_correction(desk, clock_of(kept))
     told = {one.start_ms: one.cause for one in excursions(desk, kept.point) if one.is_settled}
     assert told == {first.start_ms: "Power", second.start_ms: "Sensor"}
 
@@ -277,9 +283,11 @@ def test_a_damaged_clock_spoils_nothing_and_is_named(kept: Kept, damage: str) ->
 def test_a_step_of_a_newer_version_stops_no_clock(kept: Kept) -> None:
     """It has no effect here; what it says of its own stretch is not known."""
     desk, point = kept.desk, point_of(kept)
-    keep(desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 1.0}), "certificate")
+    save_correction(
+        desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 1.0}), "certificate"
+    )
     with desk.archive.writing() as session:
         session.execute(text("UPDATE correction SET version = 99"))
     move(kept, 1000)
     at_ms = int(record(desk, kept.point, KEY).times_utc_ms[20])
-    assert story(desk, point, KEY, at_ms).sure is not None
+    assert provenance(desk, point, KEY, at_ms).sure is not None

@@ -22,14 +22,14 @@ from gezeiten.desk.record.correcting import (
     chain,
     effect,
     fitted_on_another_state,
-    keep,
     proposed,
+    save_correction,
     switch,
-    take_back,
+    withdraw_correction,
 )
 from gezeiten.desk.record.excursion_book import excursions, faulty_excursions, refresh_stale
-from gezeiten.desk.record.records import given, record, view, where
-from gezeiten.desk.record.story import story
+from gezeiten.desk.record.records import read_where, record, uncorrected, view
+from gezeiten.desk.record.story import provenance
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.timeline import EVER_MS
@@ -60,7 +60,9 @@ def begin_ms(kept: Kept) -> int:
 def add(kept: Kept, kind: str, parameters: dict[str, Any], first: int, end: int | None) -> None:
     begin = begin_ms(kept)
     span = (begin + first * MINUTE, None if end is None else begin + end * MINUTE)
-    keep(kept.desk, point_of(kept), proposed(point_of(kept), KEY, kind, span, parameters), "test")
+    save_correction(
+        kept.desk, point_of(kept), proposed(point_of(kept), KEY, kind, span, parameters), "test"
+    )
 
 
 def bits(kept: Kept) -> tuple[bytes, ...]:
@@ -105,13 +107,13 @@ def test_the_record_is_what_the_chain_makes_of_what_was_given(
         switch(kept.desk, point_of(kept), steps[which % len(steps)])
         check(kept)
         for step in chain(kept.desk, point_of(kept), KEY).corrections:
-            take_back(kept.desk, point_of(kept), step)
+            withdraw_correction(kept.desk, point_of(kept), step)
         assert bits(kept) == before
         assert faulty_excursions(kept.desk) == []
 
 
 def check(kept: Kept) -> None:
-    source = given(kept.desk, kept.point, KEY, ALWAYS)
+    source = uncorrected(kept.desk, kept.point, KEY, ALWAYS)
     assert source.values.tobytes() == kept.whole().values.tobytes()
     wanted = corrected(source, chain(kept.desk, point_of(kept), KEY).corrections)
     made = record(kept.desk, kept.point, KEY)
@@ -120,8 +122,8 @@ def check(kept: Kept) -> None:
     seen = view(kept.desk, kept.point, KEY)
     assert seen.measured == len(wanted)
     assert seen.cells is not None
-    assert seen.cells.cells.count_between(ALWAYS) == len(wanted)
-    high = where(kept.desk, kept.point, KEY, ALWAYS, lambda values: values > 9)
+    assert seen.cells.cells.max_count_in(ALWAYS) == len(wanted)
+    high = read_where(kept.desk, kept.point, KEY, ALWAYS, lambda values: values > 9)
     assert set(wanted.times_utc_ms[wanted.values > 9].tolist()) <= set(high.times_utc_ms.tolist())
     assert faulty_excursions(kept.desk) == []
 
@@ -192,7 +194,7 @@ def test_a_fill_stays_and_is_said_to_be_of_another_state(tmp_path: Path) -> None
         assert corrected_.values[corrected_.estimated].tolist() == estimates
         links = chain(kept.desk, point_of(kept), KEY)
         assert [fitted_on_another_state(one, links.corrections) for one in links.fills] == [True]
-        told = story(kept.desk, point_of(kept), KEY, gap.gap.start_ms)
+        told = provenance(kept.desk, point_of(kept), KEY, gap.gap.start_ms)
         assert (told.quality, told.is_old_fill, told.bytes) == (Quality.ESTIMATE, True, None)
 
 
@@ -201,7 +203,7 @@ def test_a_reading_tells_its_bytes_number_steps_and_quality(kept: Kept) -> None:
     add(kept, "linear", {"offset": 0.25}, 0, None)
     add(kept, "mark", {"mark": "suspect", "cause": "sun"}, 10, 20)
     add(kept, "mark", {"mark": "taken out"}, 30, 40)
-    told = story(kept.desk, point_of(kept), KEY, begin + 12 * MINUTE + 9)
+    told = provenance(kept.desk, point_of(kept), KEY, begin + 12 * MINUTE + 9)
     assert told.bytes is not None
     assert (told.bytes.source, told.bytes.number, told.bytes.mission.number) == ("D-2041", 12, 1)
     assert told.bytes.value == pytest.approx(round(np.sin(12) * 10, 2))
@@ -209,7 +211,7 @@ def test_a_reading_tells_its_bytes_number_steps_and_quality(kept: Kept) -> None:
     assert [one.step.kind for one in told.passed] == ["linear", "mark"]
     assert told.value == told.bytes.value + 0.25
     assert told.quality == Quality.SUSPECT
-    gone = story(kept.desk, point_of(kept), KEY, begin + 35 * MINUTE)
+    gone = provenance(kept.desk, point_of(kept), KEY, begin + 35 * MINUTE)
     assert (gone.value, gone.quality) == (None, Quality.MISSING)
     assert gone.passed[-1].value is None
 
@@ -220,7 +222,7 @@ def test_two_people_switching_one_step_are_told(kept: Kept) -> None:
     switch(kept.desk, point_of(kept), step)
     with pytest.raises(InputError, match="meanwhile"):
         switch(kept.desk, point_of(kept), step)
-    take_back(kept.desk, point_of(kept), step)
+    withdraw_correction(kept.desk, point_of(kept), step)
     with pytest.raises(InputError, match="taken back meanwhile"):
         switch(kept.desk, point_of(kept), replace(step, is_on=False))
 
@@ -240,7 +242,9 @@ def test_a_step_wants_an_end_after_its_begin_and_a_reason(
     parameters = {"linear": {"offset": 1}, "mark": {"mark": "suspect"}}[kind]
     until = None if end is None else begin + end
     with pytest.raises(InputError, match=why):
-        keep(kept.desk, point, proposed(point, KEY, kind, (begin, until), parameters), words)
+        save_correction(
+            kept.desk, point, proposed(point, KEY, kind, (begin, until), parameters), words
+        )
     assert chain(kept.desk, point, KEY).corrections == ()
 
 

@@ -9,12 +9,17 @@ import pytest
 
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, add_point, points
-from gezeiten.desk.record.deployments import feed_series, place_source, sources, take_back
+from gezeiten.desk.record.deployments import (
+    assign_source,
+    place_source,
+    sources,
+    withdraw_statement,
+)
 from gezeiten.desk.record.excursion_book import excursions, settle
 from gezeiten.desk.record.records import limits_at, record
 from gezeiten.domain.series.timeline import DAY_MS
@@ -61,9 +66,9 @@ def test_a_logger_moved_while_it_recorded_takes_its_excursion_and_assessment_alo
         ("Cold room A", "R-1107", False),
         ("Cold room B", "R-1107", True),
     ]
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
     [said] = sources(desk, serial=cold.serial).said
-    take_back(desk, said)
+    withdraw_statement(desk, said)
     now = golden(desk)
     for told in ("records", "gaps", "plans"):
         assert now[told][STORE] if told == "plans" else now[told] == before[told]
@@ -80,14 +85,14 @@ def test_readings_on_the_bench_are_of_no_point(cold: Lab) -> None:
     assert (seen.source, seen.start_ms, seen.end_ms) == (cold.serial, begun + 3_600_000, None)
     place_source(desk, cold.serial, None, FUSE_MS - DAY_MS, None, "picked up")
     assert excursions(desk)[0].gone  # nobody forgets what was said of it
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
 
 
 def test_a_deployment_survives_a_lost_database(cold: Lab) -> None:
     desk = cold.desk
     other = add_point(desk, "Saatgutspeicher · Cold room B")
     place_source(desk, cold.serial, other, FUSE_MS - DAY_MS, None, "carried over")
-    feed_series(desk, other, "probe_temperature", "door side", cold.serial)
+    assign_source(desk, other, "probe_temperature", "door side", cold.serial)
     before, folder = golden(desk), desk.archive.folder
     desk.close()
     for name in ("archive.db", "archive.db-wal", "archive.db-shm"):
@@ -104,7 +109,7 @@ def test_a_text_at_a_loggers_point_changes_nothing_of_the_logger(cold: Lab, tmp_
     before = golden(desk)["excursions"], limits_at(desk, point.id), board(desk).sites[0][1][0]
     text = station(tmp_path / "beside.txt", 300)
     tie = tie_of(cold, text)
-    take_text(desk, text, replace(tie, point=STORE))
+    import_text(desk, text, replace(tie, point=STORE))
     row = board(desk).sites[0][1][0]
     assert golden(desk)["excursions"] == before[0]
     assert limits_at(desk, point.id) == before[1]
@@ -122,7 +127,7 @@ def test_a_second_source_gets_a_labelled_series_until_somebody_joins_it(
         replace(one, quantity="probe_temperature") if one.quantity == "air_temperature" else one
         for one in tie.columns
     )
-    take_text(desk, text, replace(tie, point=STORE, columns=columns))
+    import_text(desk, text, replace(tie, point=STORE, columns=columns))
     keys = [place.channel for place in at(cold).channels]
     assert keys == [
         "probe_temperature",
@@ -133,7 +138,7 @@ def test_a_second_source_gets_a_labelled_series_until_somebody_joins_it(
     theirs = record(desk, point.id, keys[1])
     mine = record(desk, point.id, keys[0])
     begin, end = int(theirs.times_utc_ms[0]), int(theirs.times_utc_ms[-1]) + 1
-    feed_series(desk, point.id, "probe_temperature", "", "Weather station", begin, end)
+    assign_source(desk, point.id, "probe_temperature", "", "Weather station", begin, end)
     joined = record(desk, point.id, "probe_temperature")
     inside = joined.between(begin, end)
     assert inside.values.tolist() == theirs.values.tolist()
@@ -146,7 +151,7 @@ def test_a_second_source_gets_a_labelled_series_until_somebody_joins_it(
 def test_what_cannot_be_said_is_refused_in_a_sentence(cold: Lab, tmp_path: Path) -> None:
     desk, point = cold.desk, at(cold)
     text = station(tmp_path / "elsewhere.txt", 30)
-    take_text(desk, text, tie_of(cold, text))
+    import_text(desk, text, tie_of(cold, text))
     with pytest.raises(InputError, match="why"):
         place_source(desk, cold.serial, None, 0, None, " ")
     with pytest.raises(InputError, match="end has to lie after"):
@@ -154,6 +159,6 @@ def test_what_cannot_be_said_is_refused_in_a_sentence(cold: Lab, tmp_path: Path)
     with pytest.raises(InputError, match="knows no source"):
         place_source(desk, "X-1", point.id, 0, None, "x")
     with pytest.raises(InputError, match="name of another source"):
-        feed_series(desk, point.id, "probe_temperature", "Weather station", cold.serial)
+        assign_source(desk, point.id, "probe_temperature", "Weather station", cold.serial)
     with pytest.raises(InputError, match="another one"):
-        feed_series(desk, point.id, "probe_temperature", "a@b", cold.serial)
+        assign_source(desk, point.id, "probe_temperature", "a@b", cold.serial)

@@ -138,13 +138,13 @@ def test_excursions_that_somebody_changed_in_the_database_are_found_anew(fuse: L
     [event] = excursions(fuse.desk)
     settle(fuse.desk, event.id, "Power", "Fuse.")
     settled = excursions(fuse.desk)
-    assert verify(fuse.desk).is_whole
+    assert verify(fuse.desk).is_intact
     with fuse.desk.archive.writing() as session:
         session.execute(update(ExcursionRow).values(extreme=6.5))
     [fault] = verify(fuse.desk).faults
     assert "The excursions kept of Saatgutspeicher · Cold room A are not those" in fault
     detect_all_excursions(fuse.desk)
-    assert verify(fuse.desk).is_whole
+    assert verify(fuse.desk).is_intact
     assert excursions(fuse.desk) == settled
 
 
@@ -174,7 +174,7 @@ def test_when_it_was_found_outlives_this_computers_tables(fuse: Lab) -> None:
     fuse.desk = opened(folder, fuse.clock.now_ms)
     assert excursions(fuse.desk) == settled
     assert len(logbook_entries(fuse.desk)) == entries
-    assert verify(fuse.desk).is_whole
+    assert verify(fuse.desk).is_intact
 
 
 def test_no_count_is_trusted_beside_an_older_database(fuse: Lab) -> None:
@@ -193,7 +193,7 @@ def test_no_count_is_trusted_beside_an_older_database(fuse: Lab) -> None:
     fuse.desk = opened(folder, fuse.clock.now_ms)
     [again] = excursions(fuse.desk)
     assert (again.extreme, again.words) == (event.extreme, "Fuse.")
-    assert verify(fuse.desk).is_whole
+    assert verify(fuse.desk).is_intact
 
 
 def test_of_one_that_became_two_the_other_part_asks_whether_it_is_the_same(tmp_path: Path) -> None:

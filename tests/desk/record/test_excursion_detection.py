@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, undo
 from gezeiten.desk.places import points
-from gezeiten.desk.record.clocks import by_amount, keep_clock, mission_clocks
+from gezeiten.desk.record.clocks import by_amount, mission_clocks, save_clock_correction
 from gezeiten.desk.record.excursion_book import excursions, faulty_excursions, refresh_stale
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.domain.limits.excursions import find_excursions
@@ -180,7 +180,7 @@ def _shift(kept: Kept, shift_ms: int) -> None:
     """Put the clock of the first mission right."""
     point = next(one for one in points(kept.desk) if one.id == kept.point)
     clock = mission_clocks(kept.desk, point, KEY)[0]
-    keep_clock(
+    save_clock_correction(
         kept.desk,
         clock,
         by_amount(clock, shift_ms),

@@ -5,14 +5,14 @@ from __future__ import annotations
 import pytest
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.estimating import estimates, fill_by_way
+from gezeiten.desk.field.estimating import estimates, fill_by_method
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, undo
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.record.correcting import chain, effect_of_fill
 from gezeiten.desk.record.excursion_book import faulty_excursions
-from gezeiten.desk.record.filling import fills_among, switch_fill
+from gezeiten.desk.record.filling import fills_of_series, switch_fill
 from gezeiten.desk.record.records import record
 from gezeiten.domain.actions.gaps import Estimate, GapEstimated
 from gezeiten.domain.steps.steps import RecordStep
@@ -96,7 +96,7 @@ def test_what_was_filled_by_something_else_meanwhile_is_not_filled_twice(
         switch_fill(demo_desk, booked.point, by_line_off(by_line))  # it stands
     undo(demo_desk, gap_of(demo_desk))
     off = fill_in(demo_desk, booked)
-    fill_by_way(demo_desk, gap_of(demo_desk), estimates(demo_desk, gap_of(demo_desk))[0])
+    fill_by_method(demo_desk, gap_of(demo_desk), estimates(demo_desk, gap_of(demo_desk))[0])
     assert fill_in(demo_desk, booked).kind != by_line.kind  # the one that stands, alone
     with pytest.raises(InputError, match="filled this gap meanwhile"):
         switch_fill(demo_desk, booked.point, off)
@@ -145,5 +145,5 @@ def test_of_those_taken_back_the_last_of_each_stretch_is_offered() -> None:
         step("f", 40, 3),
         step("g", 60, None, "refetch"),
     ]
-    assert [one.id for one in fills_among(steps, KEY)] == ["b", "d", "f"]
-    assert fills_among(steps, "air_temperature") == []
+    assert [one.id for one in fills_of_series(steps, KEY)] == ["b", "d", "f"]
+    assert fills_of_series(steps, "air_temperature") == []

@@ -15,10 +15,10 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import Calculation, calculate, preview
 from gezeiten.desk.record.checking import TypedCheck, checks_of, enter
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
+from gezeiten.desk.record.hanging import sensor_depths_of, set_sensor_depth, withdraw_sensor_depth
 from gezeiten.desk.record.limits import set_limit
 from gezeiten.desk.record.records import record
-from gezeiten.desk.record.uncertainty import sure_of
+from gezeiten.desk.record.uncertainty import reading_uncertainty
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.domain.steps.hanging import SensorDepth
@@ -46,12 +46,12 @@ def test_heights_before_and_after_a_cut_and_taken_back(kept: Kept) -> None:
     with pytest.raises(InputError, match="Nobody said how the sensor hangs"):
         preview(desk, wanted)
     with pytest.raises(InputError, match="few words"):
-        hang(desk, point, SensorDepth(BEGIN, 3.2, 8.4), " ")
+        set_sensor_depth(desk, point, SensorDepth(BEGIN, 3.2, 8.4), " ")
     with pytest.raises(InputError, match="0 to 5000 m below"):
-        hang(desk, point, SensorDepth(BEGIN, 3.2, -1.0), "typed wrong")
-    hang(desk, point, SensorDepth(BEGIN, 3.2, 8.4), "levelled")
+        set_sensor_depth(desk, point, SensorDepth(BEGIN, 3.2, -1.0), "typed wrong")
+    set_sensor_depth(desk, point, SensorDepth(BEGIN, 3.2, 8.4), "levelled")
     with pytest.raises(InputError, match="said already"):
-        hang(desk, point, SensorDepth(BEGIN, 3.2, 8.4), "again")
+        set_sensor_depth(desk, point, SensorDepth(BEGIN, 3.2, 8.4), "again")
     key = calculate(desk, wanted)
     level, before = record(desk, point.id, "water_level"), record(desk, point.id, key)
     assert before.values == pytest.approx(level.values - 5.2, abs=1e-5)
@@ -59,15 +59,15 @@ def test_heights_before_and_after_a_cut_and_taken_back(kept: Kept) -> None:
     high = len(excursions(desk, point.id))
     assert high > 0
     cut = BEGIN + 300 * MINUTE
-    hang(desk, point, SensorDepth(cut, 3.08, 8.4), "cut by 12 cm, sensor came along")
+    set_sensor_depth(desk, point, SensorDepth(cut, 3.08, 8.4), "cut by 12 cm, sensor came along")
     after = record(desk, point.id, key)
     is_later = after.times_utc_ms >= cut
     np.testing.assert_array_equal(after.values[~is_later], before.values[~is_later])
     assert after.values[is_later] == pytest.approx(before.values[is_later] - 0.12, abs=1e-5)
     assert len([one for one in excursions(desk, point.id) if not one.gone]) < high
-    assert sure_of(desk, point, key, int(after.times_utc_ms[-1])) is not None
+    assert reading_uncertainty(desk, point, key, int(after.times_utc_ms[-1])) is not None
     assert all("cannot be checked" in fault for fault in verify(desk).faults)
-    take_hanging_back(desk, point, hanging_of(desk, point)[-1])
+    withdraw_sensor_depth(desk, point, sensor_depths_of(desk, point)[-1])
     assert record(desk, point.id, key).values.tobytes() == before.values.tobytes()
     assert len([one for one in excursions(desk, point.id) if not one.gone]) == high
 
@@ -76,8 +76,8 @@ def test_a_dip_is_taken_from_the_rim_as_it_was_then(kept: Kept) -> None:
     """Entered later than the cut, one of before it still starts from the old rim; the level is what
     of 8.4 m the dip leaves."""
     desk, point = kept.desk, point_of(kept.desk)
-    hang(desk, point, SensorDepth(BEGIN, 3.20, 8.4), "levelled")
-    hang(desk, point, SensorDepth(BEGIN + 300 * MINUTE, 3.08, 8.4), "cut")
+    set_sensor_depth(desk, point, SensorDepth(BEGIN, 3.20, 8.4), "levelled")
+    set_sensor_depth(desk, point, SensorDepth(BEGIN + 300 * MINUTE, 3.08, 8.4), "cut")
     for minute in (400, 100):
         enter(
             desk,

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.documents import csv_table, point_report
@@ -18,7 +18,7 @@ from gezeiten.desk.record.limits import (
     end_limit,
     limits_over_time,
     set_limit,
-    take_limit_back,
+    withdraw_limit,
 )
 from gezeiten.desk.record.records import record
 from gezeiten.domain.limits.limits import InForce, LimitRule, in_turn
@@ -67,7 +67,7 @@ def test_a_series_without_any_limit_gets_one_for_a_stretch(cold: Lab) -> None:
     table = csv_table(desk, point, (0, desk.now_ms()))
     [judged] = next(one.limits for one in table.channels if one.key == ROOM)
     assert (judged.start_ms, judged.end_ms) == (begin, end)
-    assert verify(desk).is_whole
+    assert verify(desk).is_intact
 
 
 def test_what_was_in_force_then_judges_what_happened_then(cold: Lab) -> None:
@@ -87,7 +87,7 @@ def test_what_was_in_force_then_judges_what_happened_then(cold: Lab) -> None:
 
 def test_a_text_has_limits_too_and_its_excursions_are_assessed(lab: Lab, tmp_path: Path) -> None:
     path = station(tmp_path / "one.txt", 300)
-    take_text(lab.desk, path, tie_of(lab, path))
+    import_text(lab.desk, path, tie_of(lab, path))
     point = next(one for one in points(lab.desk) if one.full_name == POINT)
     begin = int(record(lab.desk, point.id, "air_temperature").times_utc_ms[0])
     rule = LimitRule("air_temperature", "above", 15.5)  # 50 °F + 6 x 1.8 °F = 16 °C
@@ -102,7 +102,7 @@ def test_a_text_has_limits_too_and_its_excursions_are_assessed(lab: Lab, tmp_pat
     assert len(excursions(lab.desk)) == 4  # of the readings 6, 13, 20, 27 of every ten minutes
     [limit] = [one.kept for one in limits_over_time(lab.desk, point.id)]
     assert limit is not None
-    take_limit_back(lab.desk, limit)
+    withdraw_limit(lab.desk, limit)
     assert excursions(lab.desk) == []
 
 

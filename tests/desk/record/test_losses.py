@@ -10,8 +10,14 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import gaps_of_calculated
 from gezeiten.desk.office.documents import point_report
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.clocks import by_amount, keep_clock, mission_clocks
-from gezeiten.desk.record.correcting import chain, effect, keep, proposed, take_back
+from gezeiten.desk.record.clocks import by_amount, mission_clocks, save_clock_correction
+from gezeiten.desk.record.correcting import (
+    chain,
+    effect,
+    proposed,
+    save_correction,
+    withdraw_correction,
+)
 from gezeiten.desk.record.losses import losses_of_clock, losses_of_correction
 from gezeiten.desk.record.records import extent, record
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
@@ -30,7 +36,7 @@ def a_level(desk: Desk) -> tuple[PointPlace, PointPlace, CalculatedSeries]:
         )
     water = places[how.point]
     for step in chain(desk, water, how.series).corrections:
-        take_back(desk, water, step)  # a tie rests on the present instants
+        withdraw_correction(desk, water, step)  # a tie rests on the present instants
     return water, places[how.inputs[1][0]], how
 
 
@@ -45,10 +51,10 @@ def test_what_a_mark_on_the_air_pressure_costs_a_level(demo_desk: Desk) -> None:
     seen = effect(demo_desk, air, key, span, step=step)
     before = record(demo_desk, water.id, how.series)
     losses = losses_of_correction(demo_desk, air, key, span, seen)
-    keep(demo_desk, air, step, "lightning")
+    save_correction(demo_desk, air, step, "lightning")
     after = record(demo_desk, water.id, how.series)
     [lost] = [one for one in losses if (one.point, one.series) == (water, how.series)]
-    assert lost.lost == len(before) - len(after) > 0
+    assert lost.count == len(before) - len(after) > 0
     its_gaps = [
         one
         for one in gaps_of_calculated(demo_desk, water.id)
@@ -76,8 +82,10 @@ def test_what_a_clock_costs_a_level(demo_desk: Desk, shift_ms: int) -> None:
         for one in losses_of_clock(demo_desk, clock, put_right)
         if (one.point, one.series) == (water, how.series)
     ]
-    keep_clock(demo_desk, clock, put_right, "shifted", ClockUncertainty(1000), "set wrongly")
+    save_clock_correction(
+        demo_desk, clock, put_right, "shifted", ClockUncertainty(1000), "set wrongly"
+    )
     after = record(demo_desk, water.id, how.series)
     lost = len(before) - len(after)
-    assert [one.lost for one in losses] == ([lost] if lost > 0 else [])
+    assert [one.count for one in losses] == ([lost] if lost > 0 else [])
     assert (lost > 0) == (abs(shift_ms) > DAY_MS)

@@ -16,8 +16,8 @@ from gezeiten.desk.context import Desk, TrustedClock
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.rounds import (
     close_round,
-    leave_out,
     make_round,
+    omit_task,
     open_round,
     set_task_plan,
 )
@@ -26,14 +26,14 @@ from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.logger.launching import launch, stop
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.logger.planning import (
-    drop_kept,
+    delete_plan,
     export_plan,
     import_plans,
-    keep_plan,
-    kept_plans,
-    last_plan_at,
+    latest_plan_at,
     pattern_name,
-    rename_kept,
+    rename_plan,
+    save_plan,
+    stored_plans,
     usual_plan,
 )
 from gezeiten.desk.office.logbook import logbook_entries
@@ -138,7 +138,7 @@ def test_a_point_moves_with_its_record(lab: Lab) -> None:
     moved = next(p for p in points(lab.desk) if p.id == point.id)
     assert moved.full_name == "Shore · Depot"
     assert len(moved.channels) == 2
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_what_cannot_be_is_not_kept(desk: Desk) -> None:
@@ -206,7 +206,7 @@ def test_a_life_has_missions_services_and_certificates(lab: Lab, tmp_path: Path)
     assert card.calibration_due_ms == now + 300 * DAY_MS  # people's word over the logger's
     again = save_document(lab.desk, known.services[0], tmp_path / "again.pdf")
     assert again.read_bytes() == b"%PDF calibrated"
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
     assert loggers(lab.desk) == [("D-2041", "Düne T2", STORE_PLAN.point_name)]
     kept = lab.desk.archive.certificates.path(known.services[0].certificate_sha256)
     kept.chmod(0o644)
@@ -251,22 +251,22 @@ def test_a_certificate_that_is_gone_or_empty_is_said(lab: Lab, tmp_path: Path) -
 
 # -- kept plans ------------------------------------------------------------------------------------
 def test_plans_are_kept_searched_renamed_handed_on_and_dropped(desk: Desk, tmp_path: Path) -> None:
-    keep_plan(desk, " Store,  winter ", STORE_PLAN, "Düne T2")
+    save_plan(desk, " Store,  winter ", STORE_PLAN, "Düne T2")
     with pytest.raises(InputError, match="is kept already"):
-        keep_plan(desk, "Store, winter", STORE_PLAN, "Düne T2")
-    keep_plan(desk, "Store, winter", replace(STORE_PLAN, interval_s=60), "Düne T2", replacing=True)
-    keep_plan(desk, "Depot", replace(STORE_PLAN, remark="two doors"), "Reif C2")
-    assert [k.name for k in kept_plans(desk)] == ["Depot", "Store, winter"]
-    assert [k.name for k in kept_plans(desk, "düne store")] == ["Store, winter"]
-    assert [k.name for k in kept_plans(desk, "DOORS")] == ["Depot"]
-    assert kept_plans(desk, "gull") == []
-    depot, store = kept_plans(desk)
+        save_plan(desk, "Store, winter", STORE_PLAN, "Düne T2")
+    save_plan(desk, "Store, winter", replace(STORE_PLAN, interval_s=60), "Düne T2", replacing=True)
+    save_plan(desk, "Depot", replace(STORE_PLAN, remark="two doors"), "Reif C2")
+    assert [k.name for k in stored_plans(desk)] == ["Depot", "Store, winter"]
+    assert [k.name for k in stored_plans(desk, "düne store")] == ["Store, winter"]
+    assert [k.name for k in stored_plans(desk, "DOORS")] == ["Depot"]
+    assert stored_plans(desk, "gull") == []
+    depot, store = stored_plans(desk)
     with pytest.raises(InputError, match="choose another name"):
-        rename_kept(desk, depot, "Store, winter")
-    rename_kept(desk, depot, "Depot 2")
+        rename_plan(desk, depot, "Store, winter")
+    rename_plan(desk, depot, "Depot 2")
     file = export_plan(desk, store, tmp_path / "store")
     assert import_plans(desk, [file, file]) == ["Store, winter (2)", "Store, winter (3)"]
-    drop_kept(desk, store)
+    delete_plan(desk, store)
     dropped = logbook_entries(desk)[0]
     assert dropped.details["act"]["kept"]["interval_s"] == 60  # the logbook has what it was
 
@@ -274,8 +274,8 @@ def test_plans_are_kept_searched_renamed_handed_on_and_dropped(desk: Desk, tmp_p
 @pytest.mark.parametrize("name", ["", "  ", "a/b", "x" * 81])
 def test_a_plan_needs_a_name_that_can_be(desk: Desk, name: str) -> None:
     with pytest.raises(InputError):
-        keep_plan(desk, name, STORE_PLAN, "")
-    assert kept_plans(desk) == []
+        save_plan(desk, name, STORE_PLAN, "")
+    assert stored_plans(desk) == []
 
 
 def test_names_follow_the_pattern_of_the_settings(lab: Lab) -> None:
@@ -309,7 +309,7 @@ def test_a_round_knows_its_order_what_to_bring_and_what_is_left(lab: Lab) -> Non
     assert half is not None
     assert (half.tasks[0].offloaded, half.tasks[0].is_done) == (True, False)
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
-    leave_out(lab.desk, spot, "flooded")
+    omit_task(lab.desk, spot, "flooded")
     done = open_round(lab.desk)
     assert done is not None
     assert done.left == ()
@@ -348,9 +348,9 @@ def test_a_task_can_be_offload_only(lab: Lab) -> None:
     now = open_round(lab.desk)
     assert now is not None
     assert now.tasks[0].is_done
-    set_task_plan(lab.desk, now.tasks[0], last_plan_at(lab.desk, STORE_PLAN.point_name))
+    set_task_plan(lab.desk, now.tasks[0], latest_plan_at(lab.desk, STORE_PLAN.point_name))
     with pytest.raises(InputError, match="up to 200 letters"):
-        leave_out(lab.desk, now.tasks[0], "x" * 201)
+        omit_task(lab.desk, now.tasks[0], "x" * 201)
 
 
 def test_sheets_say_what_they_must(lab: Lab) -> None:
@@ -454,7 +454,7 @@ def test_a_point_that_moves_to_another_zone_has_the_excursions_of_that_zone(lab:
     [point] = points(lab.desk)
     save_point(lab.desk, island, point_facts(lab.desk, point.id), point.id)
     assert are_of_kiritimati(lab, before)
-    assert verify(lab.desk).is_whole
+    assert verify(lab.desk).is_intact
 
 
 def test_a_site_made_by_the_way_takes_the_computers_zone_and_says_so(tmp_path: Path) -> None:

@@ -12,7 +12,13 @@ import pytest
 from gezeiten.desk.office.logger_life import note_service
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.checking import TypedCheck, enter
-from gezeiten.desk.record.correcting import chain, keep, of_another_sensor, proposed, step_words
+from gezeiten.desk.record.correcting import (
+    chain,
+    of_another_sensor,
+    proposed,
+    save_correction,
+    step_text,
+)
 from gezeiten.desk.record.proposing import by_the_visit, certificates, points_by_hand
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS
@@ -51,8 +57,8 @@ def test_a_certificate_is_of_the_sensor_that_measured(kept: Kept, tmp_path: Path
     assert (one.serial, one.name) == ("D-2041", "cal 12.pdf")
     parameters = {"offset": 0.2, "u": 0.1, "certificate": {"serial": one.serial, "name": one.name}}
     step = proposed(point, KEY, "linear", (0, None), parameters)
-    assert step_words(step).endswith(", certificate cal 12.pdf of D-2041")
-    keep(desk, point, step, "as left")
+    assert step_text(step).endswith(", certificate cal 12.pdf of D-2041")
+    save_correction(desk, point, step, "as left")
     # another logger takes its place: what stands is told, what is new is refused
     kept._take("D-2042", PLAN, 0, 100, 2, 0)
     seen = chain(desk, point, KEY)
@@ -60,9 +66,11 @@ def test_a_certificate_is_of_the_sensor_that_measured(kept: Kept, tmp_path: Path
     assert other is not None
     assert other.deployment.stay.source == "D-2042"
     with pytest.raises(InputError, match=r"is of D-2041, but from .* on D-2042 measured here"):
-        keep(desk, point, proposed(point, KEY, "linear", (0, None), parameters), "again")
+        save_correction(desk, point, proposed(point, KEY, "linear", (0, None), parameters), "again")
     end = int(other.start_ms)
-    keep(desk, point, proposed(point, KEY, "linear", (0, end), parameters), "until it was taken")
+    save_correction(
+        desk, point, proposed(point, KEY, "linear", (0, end), parameters), "until it was taken"
+    )
     assert [one.serial for one in certificates(desk, point, KEY)] == ["D-2041"]
 
 
@@ -84,7 +92,9 @@ def test_points_follow_from_what_was_read_by_hand_before_all_corrections(kept: K
         desk,
         [TypedCheck(point, KEY, int(series.times_utc_ms[i]), read[i], "ah", u=0.1) for i in chosen],
     )
-    keep(desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 3.0}), "wrong")
+    save_correction(
+        desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 3.0}), "wrong"
+    )
     made = points_by_hand(desk, point, KEY, (0, EVER_MS))
     assert (made.looks, len(made.points)) == (12, 5)
     for indicated, reference in made.points:
@@ -103,7 +113,7 @@ def test_the_visit_tells_when_a_sensor_was_not_in_its_place(kept: Kept) -> None:
     span = by_the_visit(desk, point, KEY, at_end=True)
     assert span == (begin + 587 * MINUTE, begin + 598 * MINUTE + 1)  # the last of all has no value
     step = proposed(point, KEY, "trim", span, {})
-    keep(desk, point, step, "pulled up")
+    save_correction(desk, point, step, "pulled up")
     assert int(record(desk, point.id, KEY).times_utc_ms[-1]) < span[0]
 
 

@@ -13,7 +13,7 @@ from gezeiten.desk.office.handing import export_pdf
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
-from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
+from gezeiten.desk.record.remarks import remarks, withdraw_remark, write_remark
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from gezeiten.ui.parts.lanes import remarks_of
@@ -44,7 +44,7 @@ def test_a_remark_is_seen_where_it_is_about_and_nowhere_else(
     words = " ".join(page.extract_text() for page in pypdf.PdfReader(paper).pages)
     assert "Door open for painting." in words
     assert "the whole site" in words.replace("\n", " ")
-    take_remark_back(demo_desk, remarks(demo_desk, other.id)[0])
+    withdraw_remark(demo_desk, remarks(demo_desk, other.id)[0])
     assert remarks(demo_desk, other.id) == []
     assert verify(demo_desk).faults == []
 

@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import point_named
-from gezeiten.desk.record.stretches import last_month, named_stretches
+from gezeiten.desk.record.stretches import named_periods, previous_month
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, to_ms
 
 BERLIN = ZoneInfo("Europe/Berlin")
@@ -17,7 +17,7 @@ BERLIN = ZoneInfo("Europe/Berlin")
 def test_last_month_is_that_of_the_sites_calendar() -> None:
     # half past midnight of 1 November in Berlin is still October in UTC
     now = to_ms(datetime(2026, 10, 31, 23, 30, tzinfo=UTC))
-    start, end = last_month(now, "Europe/Berlin")
+    start, end = previous_month(now, "Europe/Berlin")
     assert datetime.fromtimestamp(start / 1000, BERLIN) == datetime(2026, 10, 1, tzinfo=BERLIN)
     assert datetime.fromtimestamp(end / 1000, BERLIN) == datetime(2026, 11, 1, tzinfo=BERLIN)
     assert (end - start) / HOUR_MS == 31 * 24 + 1  # the clocks went back in it
@@ -26,7 +26,7 @@ def test_last_month_is_that_of_the_sites_calendar() -> None:
 def test_each_name_means_what_it_says(demo_desk: Desk) -> None:
     point, now = point_named(demo_desk, "Tank 2"), demo_desk.now_ms()
     done = export_csv(demo_desk, point, (now - 40 * DAY_MS, now - 30 * DAY_MS))
-    named = named_stretches(demo_desk, point)
+    named = named_periods(demo_desk, point)
     spans = {one.kind: one.span for one in named}
     assert done.readings
     assert spans["document"][0] == now - 30 * DAY_MS

@@ -14,20 +14,20 @@ import pytest
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, steps_of
-from gezeiten.desk.intake.kinds import look_at_text, proposed_tie
-from gezeiten.desk.intake.text_files import take_text
+from gezeiten.desk.intake.kinds import proposed_template, recognise_text
+from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import (
     Calculation,
     calculate,
     calculations,
-    how_words,
+    formula_texts,
     recalculate,
 )
-from gezeiten.desk.record.correcting import keep, proposed
+from gezeiten.desk.record.correcting import proposed, save_correction
 from gezeiten.desk.record.day_by_day import day_by_day
 from gezeiten.desk.record.records import record
-from gezeiten.desk.record.uncertainty import sure_of, sure_of_mean
+from gezeiten.desk.record.uncertainty import mean_uncertainty, reading_uncertainty
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.formulas import FORMULAS, own_formula
 from gezeiten.errors import InputError
@@ -53,25 +53,25 @@ def point_of(kept: Kept) -> PointPlace:
 def calibrated(kept: Kept, start_ms: int, end_ms: int | None, u: float) -> None:
     parameters = {"offset": 0.5, "u": u}
     step = proposed(point_of(kept), KEY, "linear", (start_ms, end_ms), parameters)
-    keep(kept.desk, point_of(kept), step, "certificate")
+    save_correction(kept.desk, point_of(kept), step, "certificate")
 
 
 def test_a_mean_over_two_calibrations_and_none(kept: Kept) -> None:
     """By hand: U = 0.2 °C over the first half, 0.4 °C over the second: u = 0.05 + 0.1."""
     desk, point = kept.desk, point_of(kept)
     n = len(record(desk, point.id, KEY).between(*WHOLE))
-    bare = sure_of_mean(desk, point, KEY, WHOLE)
+    bare = mean_uncertainty(desk, point, KEY, WHOLE)
     assert bare is not None
     assert bare.is_least
     assert bare.expanded == pytest.approx(2 * RESOLUTION / math.sqrt(n))
     half = BEGIN + 300 * MINUTE
     calibrated(kept, BEGIN, half, 0.2)
     calibrated(kept, half, None, 0.4)
-    sure = sure_of_mean(desk, point, KEY, WHOLE)
+    sure = mean_uncertainty(desk, point, KEY, WHOLE)
     assert sure is not None
     assert not sure.is_least
     assert sure.expanded == pytest.approx(2 * math.hypot(0.15, RESOLUTION / math.sqrt(n)), rel=0.01)
-    assert sure_of_mean(desk, point, KEY, (0, 1)) is None  # nothing was read there
+    assert mean_uncertainty(desk, point, KEY, (0, 1)) is None  # nothing was read there
 
 
 def test_a_fill_counts_by_its_share_of_the_time(tmp_path: Path) -> None:
@@ -84,7 +84,7 @@ def test_a_fill_counts_by_its_share_of_the_time(tmp_path: Path) -> None:
         [filled] = [one for one in steps_of(desk, point.id) if one.does.has_estimates]
         half = (filled.facts["high"] - filled.facts["low"]) / 2
         around = (booked.gap.start_ms - 30 * MINUTE, booked.gap.start_ms + 30 * MINUTE)
-        sure = sure_of_mean(desk, point, KEY, around)
+        sure = mean_uncertainty(desk, point, KEY, around)
         assert sure is not None
         [u] = [one.u for one in sure.shares if one.kind == "fill"]
         assert u == pytest.approx(1 / 60 * half / 2, rel=0.1)
@@ -96,7 +96,7 @@ def test_what_is_calculated_is_as_sure_as_its_inputs_make_it(kept: Kept) -> None
     kept.take_elsewhere(0, 600)
     other = next(one for one in points(desk) if one.id == kept.elsewhere)
     key = calculate(desk, Calculation(FORMULAS["difference", 1], ((point, KEY), (other, KEY)), {}))
-    sure = sure_of_mean(desk, point, key, WHOLE)
+    sure = mean_uncertainty(desk, point, key, WHOLE)
     assert sure is not None
     assert sure.is_least  # nobody calibrated the other one
     assert sure.expanded == pytest.approx(0.2, rel=0.01)
@@ -116,12 +116,12 @@ def test_a_running_mean_is_as_sure_as_the_mean_of_its_window(kept: Kept) -> None
     calibrated(kept, half, None, 0.4)
     key, at_ms = over_an_hour(kept, "running_mean"), half + 40 * MINUTE
     n = len(record(desk, point.id, KEY, (at_ms - 60 * MINUTE, at_ms)))
-    sure = sure_of(desk, point, key, at_ms)
+    sure = reading_uncertainty(desk, point, key, at_ms)
     assert sure is not None
     constant = [one.u for one in sure.shares if one.kind == "calibration"]
     assert constant == [pytest.approx(0.1 / 3 + 0.4 / 3, rel=0.05)]  # some readings are missing
     assert sure.expanded == pytest.approx(2 * math.hypot(*constant, RESOLUTION / math.sqrt(n)))
-    mean = sure_of_mean(desk, point, key, (at_ms, at_ms + MINUTE))
+    mean = mean_uncertainty(desk, point, key, (at_ms, at_ms + MINUTE))
     assert mean is not None
     assert mean.expanded == pytest.approx(sure.expanded)
 
@@ -137,7 +137,7 @@ def test_a_running_extreme_is_as_sure_as_its_reading(kept: Kept, formula: str, p
     for minutes in range(0, 60, 4):
         at_ms = half + minutes * MINUTE
         window = record(desk, point.id, KEY, (at_ms - 60 * MINUTE, at_ms))
-        sure = sure_of(desk, point, key, at_ms)
+        sure = reading_uncertainty(desk, point, key, at_ms)
         if sure is None:
             continue  # there is no reading of its own
         pairs = zip(window.values.tolist(), window.times_utc_ms.tolist(), strict=True)
@@ -154,9 +154,9 @@ def gauge(desk: Desk, folder: Path) -> PointPlace:
     lines += [f"2026-11-22;{i // 6:02}:{i % 6 * 10:02}:00;1.0" for i in range(18)]
     path = folder / "gauge.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
-    tie = proposed_tie(look_at_text(desk, path), "Roof")
+    tie = proposed_template(recognise_text(desk, path), "Roof")
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    take_text(desk, path, replace(tie, point="Ost · Roof", form=form))
+    import_text(desk, path, replace(tie, point="Ost · Roof", form=form))
     [point] = points(desk)
     return point
 
@@ -175,7 +175,7 @@ def test_running_sums_are_averaged_and_as_sure_as_all_their_readings(
     span = (end_ms - 110 * MINUTE, end_ms + 1)
     [day] = day_by_day(desk, point, key, span).days
     assert day.numbers.mean == 6.0
-    sure = sure_of_mean(desk, point, key, span)
+    sure = mean_uncertainty(desk, point, key, span)
     assert sure is not None
     counts = [*range(1, 6), *[6] * 7, *range(5, 0, -1)]
     u = 0.1 / math.sqrt(12) * math.sqrt(sum(one**2 for one in counts)) / 12
@@ -199,12 +199,12 @@ def test_sums_turned_into_means_and_sums(
 ) -> None:
     desk, point = lab.desk, gauge(lab.desk, tmp_path)
     step = proposed(point, "precipitation", "linear", (0, None), {"offset": 0.01, "u": 0.2})
-    keep(desk, point, step, "certificate")
+    save_correction(desk, point, step, "certificate")
     its = Calculation(own_formula(typed), ((point, "precipitation"),), {}, result=result)
     key = calculate(desk, its)
     series = record(desk, point.id, key)
     span = (int(series.times_utc_ms[0]), int(series.times_utc_ms[-1]) + 1)
-    sure = sure_of_mean(desk, point, key, span)
+    sure = mean_uncertainty(desk, point, key, span)
     assert sure is not None
     [u] = [one.u for one in sure.shares if one.kind == "calibration"]
     assert 2 * u == pytest.approx(wanted)
@@ -215,14 +215,14 @@ def test_a_sum_of_version_1_is_to_be_recalculated(lab: Lab, tmp_path: Path) -> N
     its = Calculation(FORMULAS["running_sum", 1], ((point, "precipitation"),), {"window_h": 1.0})
     old = calculate(desk, its)
     [point] = points(desk)
-    assert "to be recalculated: its sums" in how_words(desk, point)[old]
+    assert "to be recalculated: its sums" in formula_texts(desk, point)[old]
     [seen] = calculations(desk, point.id)
     before = record(desk, point.id, old)
     recalculate(desk, seen.how)
     [point] = points(desk)
     [now] = calculations(desk, point.id)
     assert (now.how.version, now.how.parameters["window_h"]) == (2, 1.0)
-    assert "to be recalculated" not in how_words(desk, point)[now.how.series]
+    assert "to be recalculated" not in formula_texts(desk, point)[now.how.series]
     assert record(desk, point.id, now.how.series).values.tolist() == before.values.tolist()
     with pytest.raises(InputError, match="newest version"):
         recalculate(desk, now.how)
@@ -235,7 +235,7 @@ def test_a_rate_of_change_drops_the_calibration(kept: Kept) -> None:
     key, at_ms = over_an_hour(kept, "rate_of_change"), BEGIN + 100 * MINUTE
     its = record(desk, point.id, KEY, (at_ms - 60 * MINUTE, at_ms + 1))
     _, covariance = np.polyfit(its.times_utc_ms / 3.6e6 - 4e5, its.values, 1, cov="unscaled")
-    sure = sure_of(desk, point, key, at_ms)
+    sure = reading_uncertainty(desk, point, key, at_ms)
     assert sure is not None
     assert sure.expanded == pytest.approx(2 * RESOLUTION * math.sqrt(covariance[0][0]), rel=1e-4)
     assert not sure.is_least

@@ -14,7 +14,7 @@ from sqlalchemy import select, update
 from gezeiten.archive.local_cache.tables import Block, BlockBytes
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, undo
-from gezeiten.desk.record.records import around, read_ahead, record, view
+from gezeiten.desk.record.records import read_ahead, read_around, record, view
 from gezeiten.domain.series.series import Series, join_series
 from gezeiten.errors import ArchiveDamagedError
 from tests.conftest import ANCHOR_MS
@@ -43,7 +43,7 @@ def test_any_stretch_reads_as_the_whole_does(kept: Kept) -> None:
     def check(start: int, length: int) -> None:
         span = (ANCHOR_MS + (2_000 + start) * MINUTE, ANCHOR_MS + (2_000 + start + length) * MINUTE)
         assert same(record(kept.desk, kept.point, KEY, span), whole.between(*span))
-        beside = around(kept.desk, kept.point, KEY, span)
+        beside = read_around(kept.desk, kept.point, KEY, span)
         has = whole.times_utc_ms < span[0], whole.times_utc_ms >= span[1]
         assert (beside.times_utc_ms < span[0]).any() == has[0].any()
         assert (beside.times_utc_ms >= span[1]).any() == has[1].any()
@@ -109,7 +109,7 @@ def test_what_is_damaged_is_left_out_where_that_is_wished(kept: Kept) -> None:
     always = (0, 2**60)
     with pytest.raises(ArchiveDamagedError):
         record(kept.desk, kept.point, KEY)
-    rest = around(kept.desk, kept.point, KEY, always, tolerant=True)
+    rest = read_around(kept.desk, kept.point, KEY, always, tolerant=True)
     lost = whole.between(ANCHOR_MS + 2_128 * MINUTE, ANCHOR_MS + 2_192 * MINUTE)
     assert len(rest) == len(whole) - len(lost)
     with pytest.raises(ArchiveDamagedError):  # what a chart left out no document leaves out

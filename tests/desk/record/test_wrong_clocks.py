@@ -15,10 +15,10 @@ from gezeiten.desk.places import points
 from gezeiten.desk.record.clocks import (
     MissionClock,
     by_amount,
-    keep_clock,
     mission_clocks,
+    save_clock_correction,
     switch_clock,
-    take_clock_back,
+    withdraw_clock_correction,
 )
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
@@ -71,7 +71,7 @@ def test_they_are_good_once_the_clock_is_corrected_and_suspect_without(kept: Kep
         [found] = mission_clocks(kept.desk, point, KEY)
         return found
 
-    keep_clock(
+    save_clock_correction(
         kept.desk,
         clock(),
         by_amount(clock(), -3 * DAY_MS),
@@ -85,7 +85,7 @@ def test_they_are_good_once_the_clock_is_corrected_and_suspect_without(kept: Kep
     assert codes(kept) == {Quality.SUSPECT}
     switch_clock(kept.desk, clock(), "it was")
     assert codes(kept) == {Quality.GOOD}
-    take_clock_back(kept.desk, clock())
+    withdraw_clock_correction(kept.desk, clock())
     assert codes(kept) == {Quality.SUSPECT}
     assert needs(kept) == ["clock wrong by 3 d"]
 

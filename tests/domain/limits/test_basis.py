@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from gezeiten.domain.limits.basis import Basis, basis_stretch, kept_basis, where_different
+from gezeiten.domain.limits.basis import Basis, basis_line, changed_span, parse_basis
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.timeline import EVER_MS
 
@@ -17,9 +17,9 @@ def basis(*stretches: str, zone: str = "UTC") -> Basis:
     return Basis(zone, frozenset(stretches))
 
 
-FIRST = basis_stretch("air_temperature", "m1", (0, EVER_MS), WARM)
-ENDED = basis_stretch("air_temperature", "m1", (0, 500), WARM)
-SECOND = basis_stretch("air_temperature (a b)", "m2", (500, 900), COLD)
+FIRST = basis_line("air_temperature", "m1", (0, EVER_MS), WARM)
+ENDED = basis_line("air_temperature", "m1", (0, 500), WARM)
+SECOND = basis_line("air_temperature (a b)", "m2", (500, 900), COLD)
 
 
 @pytest.mark.parametrize(
@@ -32,8 +32,8 @@ SECOND = basis_stretch("air_temperature (a b)", "m2", (500, 900), COLD)
         (basis(FIRST, zone="Europe/Berlin"), basis(FIRST), EVERYWHERE),
         (None, basis(FIRST), EVERYWHERE),
         (
-            basis(basis_stretch("x", "", (3, 9), COLD)),
-            basis(basis_stretch("x", "", (3, 9), WARM)),
+            basis(basis_line("x", "", (3, 9), COLD)),
+            basis(basis_line("x", "", (3, 9), WARM)),
             (3, 9),
         ),
     ],
@@ -41,9 +41,9 @@ SECOND = basis_stretch("air_temperature (a b)", "m2", (500, 900), COLD)
 def test_only_what_is_different_is_looked_at(
     before: Basis | None, now: Basis, wanted: tuple[int, int] | None
 ) -> None:
-    assert where_different(before, now) == wanted
+    assert changed_span(before, now) == wanted
     if before is not None:
-        assert where_different(kept_basis(before.text()), now) == wanted
+        assert changed_span(parse_basis(before.text()), now) == wanted
 
 
 @pytest.mark.parametrize(
@@ -51,4 +51,4 @@ def test_only_what_is_different_is_looked_at(
     ["", "{", "3", "[1]", '[1,"UTC",[]]', '[2,"UTC",["0 x y"]]', '[2,"UTC",[7]]', '[2,"UTC",[[]]]'],
 )
 def test_what_was_kept_and_cannot_be_read_is_no_basis(text: str) -> None:
-    assert where_different(kept_basis(text), basis(FIRST)) == EVERYWHERE
+    assert changed_span(parse_basis(text), basis(FIRST)) == EVERYWHERE

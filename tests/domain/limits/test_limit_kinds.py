@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gezeiten.domain.limits.excursions import Excursion, find_absences, find_excursions
-from gezeiten.domain.limits.limits import LimitRule, always, limit_rule, no_sensor_rule
+from gezeiten.domain.limits.limits import LimitRule, constant_limits, limit_rule, no_sensor_rule
 from gezeiten.domain.limits.windows import WORKING_HOURS, WeeklyWindow
 from gezeiten.domain.series.series import make_series
 from gezeiten.domain.series.statistics import numbers
@@ -101,7 +101,9 @@ def test_a_rule_sees_only_its_hours() -> None:
         monday(6),
         monday(17),
     ]
-    figures = numbers(series, (monday(6), monday(19)), always((inside,)), zone="Europe/Berlin")
+    figures = numbers(
+        series, (monday(6), monday(19)), constant_limits((inside,)), zone="Europe/Berlin"
+    )
     assert figures.above_ms == round(3.5 * HOUR)
 
 

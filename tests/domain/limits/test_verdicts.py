@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 import numpy as np
 import pytest
 
-from gezeiten.domain.limits.limits import InForce, LimitRule, always
+from gezeiten.domain.limits.limits import InForce, LimitRule, constant_limits
 from gezeiten.domain.limits.verdicts import DayVerdict, KnownUntil, day_verdicts, reasons_of
 from gezeiten.domain.limits.windows import WORKING_HOURS
 from gezeiten.domain.series.moving import moving_mean
@@ -43,10 +43,12 @@ INSIDE, OUTSIDE = ("inside", ""), ("outside", "")
 
 
 def test_quiet_days_are_inside_and_one_reading_makes_one_outside() -> None:
-    assert told(readings(), always((HOT,))) == [INSIDE] * 3
-    assert told(readings(n_200=20.1), always((HOT,))) == [INSIDE, OUTSIDE, INSIDE]
-    assert told(readings(n_200=20.0), always((HOT,))) == [INSIDE] * 3  # equal is inside
-    assert told(readings(n_143=25.0), always((HOT,)))[1] == INSIDE  # held to midnight, no longer
+    assert told(readings(), constant_limits((HOT,))) == [INSIDE] * 3
+    assert told(readings(n_200=20.1), constant_limits((HOT,))) == [INSIDE, OUTSIDE, INSIDE]
+    assert told(readings(n_200=20.0), constant_limits((HOT,))) == [INSIDE] * 3  # equal is inside
+    assert (
+        told(readings(n_143=25.0), constant_limits((HOT,)))[1] == INSIDE
+    )  # held to midnight, no longer
 
 
 def test_without_a_limit_or_with_one_for_a_part_of_the_day_nothing_is_said() -> None:
@@ -76,30 +78,36 @@ def test_three_quarters_of_the_day_have_to_be_covered(
     minutes more."""
     first = 144 + (0 if missing == 144 else 60)
     gone = {f"n_{i}": np.nan for i in range(first, first + missing)}
-    assert told(readings(**gone), always((HOT,)))[1] == wanted
+    assert told(readings(**gone), constant_limits((HOT,)))[1] == wanted
 
 
 def test_outside_needs_no_coverage() -> None:
     gone = {f"n_{i}": np.nan for i in range(144, 280)}
-    assert told(readings(**gone, n_285=21.0), always((HOT,)))[1] == OUTSIDE
+    assert told(readings(**gone, n_285=21.0), constant_limits((HOT,)))[1] == OUTSIDE
 
 
 def test_what_waits_on_a_logger_and_what_is_not_over() -> None:
     short = readings().between(START, START + DAY_MS)
     pending = KnownUntil(EVER_MS, pending_ms=START + DAY_MS)
-    assert told(short, always((HOT,)), pending)[1:] == [("not judged", "not offloaded yet")] * 2
+    assert (
+        told(short, constant_limits((HOT,)), pending)[1:]
+        == [("not judged", "not offloaded yet")] * 2
+    )
     at_noon = KnownUntil(START + 2 * DAY_MS + 12 * HOUR_MS)
-    assert told(readings(), always((HOT,)), at_noon)[2] == ("not judged", "the day is not over")
+    assert told(readings(), constant_limits((HOT,)), at_noon)[2] == (
+        "not judged",
+        "the day is not over",
+    )
 
 
 def test_a_window_asks_for_its_own_hours_alone() -> None:
     """Monday to Friday from eight to five: nothing at night counts, nothing on a Saturday."""
     rule = LimitRule("air_temperature", "above", 20.0, window=WORKING_HOURS)
     night = {f"n_{i}": np.nan for i in range(144, 144 + 48)}
-    assert told(readings(n_20=25.0, **night), always((rule,))) == [INSIDE] * 3
-    assert told(readings(n_60=25.0), always((rule,)))[0] == OUTSIDE
+    assert told(readings(n_20=25.0, **night), constant_limits((rule,))) == [INSIDE] * 3
+    assert told(readings(n_60=25.0), constant_limits((rule,)))[0] == OUTSIDE
     saturday = (START + 5 * DAY_MS, START + 6 * DAY_MS)
-    [free] = day_verdicts(readings(), always((rule,)), saturday, "UTC", LATER)
+    [free] = day_verdicts(readings(), constant_limits((rule,)), saturday, "UTC", LATER)
     assert (free.verdict, free.reason) == ("not judged", "no limit was in force")
 
 
@@ -108,9 +116,9 @@ def test_all_limits_have_to_hold_and_one_of_means_is_judged_by_means() -> None:
     mean = LimitRule("air_temperature", "above", 18.0, mean_s=6 * 3600)
     hot = readings(**{f"n_{i}": 40.0 for i in range(200, 206)})
     means = {6 * 3600: moving_mean(hot, 6 * HOUR_MS)}
-    assert told(hot, always((mean,)), means=means) == [INSIDE, OUTSIDE, INSIDE]
+    assert told(hot, constant_limits((mean,)), means=means) == [INSIDE, OUTSIDE, INSIDE]
     cold = LimitRule("air_temperature", "below", 10.0)
-    part = (*always((HOT,)), InForce((cold,), START + DAY_MS, EVER_MS))
+    part = (*constant_limits((HOT,)), InForce((cold,), START + DAY_MS, EVER_MS))
     assert told(readings(), part)[0] == ("not judged", "no limit was in force")
 
 

@@ -10,8 +10,8 @@ from gezeiten.domain.plan.models import (
     MODELS,
     SHIPPED_MODELS,
     contradictions,
-    know_models,
-    known_model,
+    find_model,
+    load_models,
     read_model,
 )
 from gezeiten.domain.plan.outlook import readings_that_fit
@@ -34,15 +34,15 @@ def test_what_ships_makes_sense_and_is_what_it_was() -> None:
 
 
 def test_a_new_family_needs_no_code() -> None:
-    assert know_models([("watt-s1.toml", NEW)]) == []
-    model = known_model("WATT-S1")
+    assert load_models([("watt-s1.toml", NEW)]) == []
+    model = find_model("WATT-S1")
     assert model is not None
     plan = Plan(("probe_temperature", "room_temperature"), 300)
     # (262,144 - 1,024 - 4,096) bytes at two counts of two bytes a reading
     assert readings_that_fit(model, plan) == (262_144 - 1_024 - 4_096) // 4
     assert check_plan(plan, model, 0) == []
-    assert know_models([]) == []
-    assert known_model("WATT-S1") is None
+    assert load_models([]) == []
+    assert find_model("WATT-S1") is None
     assert MODELS == SHIPPED_MODELS
 
 
@@ -75,7 +75,7 @@ def test_a_file_that_contradicts_itself_says_where(old: str, new: str, said: str
 
 def test_a_faulty_file_is_named_and_spares_the_others() -> None:
     listed = [("a.toml", "name = 5"), ("b.toml", NEW), ("c.toml", STORE)]
-    problems = know_models(listed)
+    problems = load_models(listed)
     assert [words.split()[0] for words in problems] == ["a.toml", "c.toml"]
-    assert known_model("Watt S1") is not None
-    know_models([])
+    assert find_model("Watt S1") is not None
+    load_models([])

@@ -13,8 +13,8 @@ from gezeiten.domain.limits.windows import NIGHTS, WEEKENDS, WORKING_HOURS, Week
 from gezeiten.domain.plan.plan import ChannelSetting, DeviceOptions, Plan
 from gezeiten.domain.plan.plan_words import (
     compared,
+    device_option_texts,
     end_text,
-    manner_texts,
     plan_fields,
     rule_text,
     start_text,
@@ -100,7 +100,7 @@ def test_an_end_in_words(change: dict[str, object], words: str) -> None:
 
 
 def test_manners_in_words() -> None:
-    quiet = dict(manner_texts(COLD))
+    quiet = dict(device_option_texts(COLD))
     assert quiet == {
         "Display": "off",
         "Alarm sound": "off",
@@ -110,7 +110,7 @@ def test_manners_in_words() -> None:
         "Memory for events": "usual",
     }
     loud = replace(COLD, manners=DeviceOptions("press", 7, True, True, True, True, 2048))
-    assert dict(manner_texts(loud)) == {
+    assert dict(device_option_texts(loud)) == {
         "Display": "7 min after a press",
         "Alarm sound": "on",
         "Key tone": "on",
@@ -119,7 +119,7 @@ def test_manners_in_words() -> None:
         "Memory for events": "64 events",
     }
     one = replace(COLD, manners=DeviceOptions("on", light=True, event_bytes=32))
-    texts = dict(manner_texts(one))
+    texts = dict(device_option_texts(one))
     assert (texts["Display"], texts["Memory for events"]) == ("on", "1 event")
     assert (texts["Alarm sound"], texts["Alarm light"]) == ("off", "on")
 

@@ -80,10 +80,10 @@ def test_a_gap_breaks_the_line_between_two_cells() -> None:
 def test_readings_counted_from_cells_are_never_too_few() -> None:
     series = make_series(np.arange(100, dtype=np.int64) * MINUTE, np.zeros(100), MINUTE)
     cells = cells_of_series(series)
-    assert cells.count_between((0, 100 * MINUTE)) == 100
-    assert cells.count_between((40 * MINUTE, 41 * MINUTE)) == 32  # one cell, whole
-    assert cells.count_between((200 * MINUTE, 300 * MINUTE)) == 0
-    assert single_cells(series).count_between((40 * MINUTE, 42 * MINUTE)) == 2
+    assert cells.max_count_in((0, 100 * MINUTE)) == 100
+    assert cells.max_count_in((40 * MINUTE, 41 * MINUTE)) == 32  # one cell, whole
+    assert cells.max_count_in((200 * MINUTE, 300 * MINUTE)) == 0
+    assert single_cells(series).max_count_in((40 * MINUTE, 42 * MINUTE)) == 2
 
 
 def test_nothing_has_no_cells_and_takes_no_memory() -> None:

@@ -15,16 +15,16 @@ def test_between_two_contacts_it_is_stretched_and_beyond_goes_on_so() -> None:
     """By hand: 10 s slow after 1,000 s; half of that in the middle, 20 s after 2,000 s."""
     made = clock_map([(0, 0), (1_000_000, 1_010_000)])
     shown = np.array([-1_000_000, 0, 500_000, 1_000_000, 2_000_000], np.int64)
-    assert made.true(shown).tolist() == [-1_010_000, 0, 505_000, 1_010_000, 2_020_000]
+    assert made.corrected_times(shown).tolist() == [-1_010_000, 0, 505_000, 1_010_000, 2_020_000]
 
 
 def test_a_single_pair_is_a_shift_and_none_changes_nothing() -> None:
     times = np.array([5, 9], np.int64)
-    assert clock_map([(100, 40)]).true(times).tolist() == [-55, -51]
-    assert RIGHT.true(times) is times
+    assert clock_map([(100, 40)]).corrected_times(times).tolist() == [-55, -51]
+    assert RIGHT.corrected_times(times) is times
     assert not RIGHT
     assert RIGHT.shown_span((3, 7)) == (3, 7)
-    assert clock_map([(0, 1000)]).true_at(EVER_MS) == EVER_MS
+    assert clock_map([(0, 1000)]).corrected_instant(EVER_MS) == EVER_MS
 
 
 @pytest.mark.parametrize("pairs", [[], [(0, 0), (0, 5)], [(0, 0), (10, 0)], [(0, 0), (10, 100)]])
@@ -48,7 +48,7 @@ def test_order_stays_and_the_way_back_holds_every_instant(
         shown, true = shown + length, true + length + round(length * ppm * 1e-6)
     made = clock_map(pairs)
     times = np.sort(np.array(instants, np.int64)) * 1000 + 1_700_000_000_000
-    moved = made.true(times)
+    moved = made.corrected_times(times)
     assert (np.diff(moved) > 0).all()
     for at, its in zip(times.tolist(), moved.tolist(), strict=True):
         first, end = made.shown_span((its, its + 1))

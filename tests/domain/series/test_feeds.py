@@ -14,7 +14,7 @@ from gezeiten.domain.series.feeds import (
     StatedAssignment,
     StatedDeployment,
     deployments,
-    feeds,
+    series_assignments,
 )
 from gezeiten.domain.series.timeline import EVER_MS
 
@@ -38,7 +38,7 @@ def fed_at(
     """What feeds the level of each point: point, label, mission and stretch."""
     return [
         (one.point, one.label, one.mission, max(one.start_ms, 0), min(one.end_ms, 999))
-        for one in feeds(deployments(stays, placed), said)
+        for one in series_assignments(deployments(stays, placed), said)
         if one.channel == "level"
     ]
 
@@ -146,7 +146,7 @@ def test_one_source_feeds_a_series_and_every_reading_at_a_point_is_in_one(
     stays: list[MissionStay], placed: list[StatedDeployment], said: list[StatedAssignment]
 ) -> None:
     stood = deployments(stays, placed)
-    found = [one for one in feeds(stood, said) if one.channel == "level"]
+    found = [one for one in series_assignments(stood, said) if one.channel == "level"]
     for at_ms in range(1, 210, 3):
         there = [one for one in found if one.start_ms <= at_ms < one.end_ms]
         series = [(one.point, one.label) for one in there]
@@ -167,4 +167,6 @@ def test_the_order_in_which_missions_came_says_nothing(
 ) -> None:
     shuffled = list(stays)
     dice.shuffle(shuffled)  # type: ignore[attr-defined]
-    assert feeds(deployments(shuffled), said) == feeds(deployments(stays), said)
+    assert series_assignments(deployments(shuffled), said) == series_assignments(
+        deployments(stays), said
+    )

@@ -20,7 +20,7 @@ def printed(times: list[int], *columns: list[float], cuts: tuple[int, ...] = ())
     made = ReadingsPrint(CHANNELS[: len(columns)])
     ends = [0, *sorted(cuts), len(times)]
     for a, b in itertools.pairwise(ends):
-        made.take(np.array(times[a:b], np.int64), [np.array(c[a:b], float) for c in columns])
+        made.add(np.array(times[a:b], np.int64), [np.array(c[a:b], float) for c in columns])
     return made.hex()
 
 
@@ -60,7 +60,7 @@ def test_the_order_of_channels_says_nothing_their_values_do() -> None:
     one, other = ReadingsPrint(CHANNELS), ReadingsPrint(CHANNELS[::-1])
     swapped = ReadingsPrint(CHANNELS)
     times, a, b = np.array([0, 1]), np.array([1.0, 2.0]), np.array([3.0, 4.0])
-    one.take(times, [a, b])
-    other.take(times, [b, a])
-    swapped.take(times, [b, a])
+    one.add(times, [a, b])
+    other.add(times, [b, a])
+    swapped.add(times, [b, a])
     assert one.hex() == other.hex() != swapped.hex()

@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.series.gaps import Gap, find_gaps, held_spans
+from gezeiten.domain.series.gaps import Gap, covered_spans, find_gaps
 from gezeiten.domain.series.series import Series, empty_series, make_series
 from tests.conftest import series_of
 
@@ -47,7 +47,7 @@ def test_duty_that_is_met_adds_nothing() -> None:
 
 def test_no_readings_no_gaps() -> None:
     assert find_gaps(empty_series()) == []
-    assert held_spans(empty_series()) == []
+    assert covered_spans(empty_series()) == []
 
 
 def test_estimated_readings_close_a_gap() -> None:
@@ -66,7 +66,7 @@ def test_missing_readings_and_readings_make_up_the_whole(present: set[int]) -> N
 def test_spans_and_gaps_take_turns(present: set[int]) -> None:
     numbers = sorted(present)
     series = series_of([n * 10 for n in numbers], [0.0] * len(numbers))
-    spans, gaps = held_spans(series), find_gaps(series)
+    spans, gaps = covered_spans(series), find_gaps(series)
     assert len(spans) == len(gaps) + 1
     for gap, before, after in zip(gaps, spans, spans[1:], strict=False):
         assert before[1] == gap.start_ms
@@ -88,7 +88,7 @@ def test_stretches_end_with_the_interval_in_force_and_hold_one_and_a_half() -> N
     intervals = np.array([10, 10, 2, 10, 10], np.int64) * MIN
     series = make_series(times, np.zeros(5), intervals)
     # fifteen minutes are a hold, two are within one of two, thirty-three are a gap
-    assert held_spans(series) == [(0, 37 * MIN), (60 * MIN, 70 * MIN)]
+    assert covered_spans(series) == [(0, 37 * MIN), (60 * MIN, 70 * MIN)]
     assert [(g.start_ms, g.end_ms, g.interval_ms) for g in find_gaps(series)] == [
         (37 * MIN, 60 * MIN, 10 * MIN)
     ]
@@ -102,10 +102,10 @@ def mixed(minutes: list[float], intervals_min: list[int]) -> Series:
 def test_each_distance_is_judged_by_the_interval_of_the_reading_before_it() -> None:
     series = mixed([0, 2, 14, 24], [2, 10, 10, 10])  # twelve minutes are no gap of ten
     assert find_gaps(series) == []
-    assert held_spans(series) == [(0, 34 * MIN)]
+    assert covered_spans(series) == [(0, 34 * MIN)]
     series = mixed([0, 10, 22, 24], [10, 2, 2, 2])  # of two they are
     assert find_gaps(series) == [Gap(12 * MIN, 22 * MIN, 2 * MIN)]
-    assert held_spans(series) == [(0, 12 * MIN), (22 * MIN, 26 * MIN)]
+    assert covered_spans(series) == [(0, 12 * MIN), (22 * MIN, 26 * MIN)]
 
 
 def test_duty_is_judged_by_the_first_and_the_last_interval() -> None:

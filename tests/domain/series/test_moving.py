@@ -15,7 +15,7 @@ from gezeiten.domain.series.moving import (
     moving_sum,
 )
 from gezeiten.domain.series.quality import Quality
-from gezeiten.domain.series.series import Series, empty_series, holds_ms, make_series
+from gezeiten.domain.series.series import Series, empty_series, hold_times_ms, make_series
 from tests.conftest import series_of
 
 STEP = 10
@@ -24,7 +24,7 @@ GAPS = st.lists(st.sampled_from([1, 1, 1, 2, 9]), min_size=1, max_size=40)
 
 def slowly(series: Series, window: int) -> dict[int, float]:
     """The mean at each reading, of every millisecond before it that is held."""
-    holds = holds_ms(series.times_utc_ms, series.interval_ms)
+    holds = hold_times_ms(series.times_utc_ms, series.interval_ms)
     at: dict[int, float] = {}
     for time, hold, value in zip(series.times_utc_ms, holds, series.values, strict=True):
         at |= {int(time) + k: float(value) for k in range(int(hold))}
@@ -100,7 +100,7 @@ def test_extremes_are_those_of_every_millisecond(
 
 
 def held_before(series: Series, window: int) -> dict[int, list[float]]:
-    holds = holds_ms(series.times_utc_ms, series.interval_ms)
+    holds = hold_times_ms(series.times_utc_ms, series.interval_ms)
     at: dict[int, float] = {}
     for time, hold, value in zip(series.times_utc_ms, holds, series.values, strict=True):
         at |= {int(time) + k: float(value) for k in range(int(hold))}

@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.series.gaps import find_gaps, held_spans
+from gezeiten.domain.series.gaps import covered_spans, find_gaps
 from gezeiten.domain.series.runs import cut_runs, joined_runs, runs_of, runs_of_series
 from gezeiten.domain.series.series import make_series
 
@@ -24,7 +24,7 @@ def test_runs_of_pieces_are_those_of_the_whole(minutes: list[int], cuts: list[in
     pieces = [runs_of(times[a:b], intervals[a:b]).as_table() for a, b in pairwise(ends)]
     found = joined_runs(np.concatenate([np.empty((0, 3), np.int64), *reversed(pieces)]))
     assert found.gaps() == find_gaps(whole)
-    assert found.spans == held_spans(whole)
+    assert found.spans == covered_spans(whole)
     assert found.as_table().tolist() == runs_of_series(whole).as_table().tolist()
 
 

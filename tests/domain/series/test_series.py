@@ -8,7 +8,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gezeiten.domain.series.quality import Quality
-from gezeiten.domain.series.series import empty_series, held_in, holds_ms, join_series, make_series
+from gezeiten.domain.series.series import (
+    clip_holds,
+    empty_series,
+    hold_times_ms,
+    join_series,
+    make_series,
+)
 from gezeiten.errors import SeriesError
 from tests.conftest import series_of
 
@@ -17,31 +23,31 @@ MIN = 60_000
 
 def test_a_reading_stands_until_the_next_one() -> None:
     series = series_of([0, 10, 20], [1, 2, 3])
-    holds = holds_ms(series.times_utc_ms, series.interval_ms)
+    holds = hold_times_ms(series.times_utc_ms, series.interval_ms)
     assert holds.tolist() == [10 * MIN, 10 * MIN, 10 * MIN]  # the last: one interval
 
 
 def test_a_reading_before_a_gap_stands_for_one_and_a_half_intervals() -> None:
     series = series_of([0, 10, 60], [1, 2, 3])
-    holds = holds_ms(series.times_utc_ms, series.interval_ms)
+    holds = hold_times_ms(series.times_utc_ms, series.interval_ms)
     assert holds.tolist() == [10 * MIN, 15 * MIN, 10 * MIN]
 
 
 def test_exactly_one_and_a_half_intervals_is_held_throughout() -> None:
     series = series_of([0, 15], [1, 2])
-    assert holds_ms(series.times_utc_ms, series.interval_ms)[0] == 15 * MIN
+    assert hold_times_ms(series.times_utc_ms, series.interval_ms)[0] == 15 * MIN
 
 
 def test_the_interval_in_force_counts() -> None:
     times = np.array([0, 10, 11, 12, 40], np.int64) * MIN
     intervals = np.array([10, 1, 1, 10, 10], np.int64) * MIN
     series = make_series(times, np.arange(5.0), intervals)
-    holds = holds_ms(series.times_utc_ms, series.interval_ms) / MIN
+    holds = hold_times_ms(series.times_utc_ms, series.interval_ms) / MIN
     assert holds.tolist() == [10, 1, 1, 15, 10]
 
 
 def test_no_reading_no_hold() -> None:
-    assert len(holds_ms(np.empty(0, np.int64), np.empty(0, np.int64))) == 0
+    assert len(hold_times_ms(np.empty(0, np.int64), np.empty(0, np.int64))) == 0
 
 
 def test_nan_is_no_reading() -> None:
@@ -84,14 +90,14 @@ def test_joining_nothing_is_an_empty_series() -> None:
 
 def test_a_reading_before_the_stretch_holds_into_it() -> None:
     series = series_of([55, 65], [1, 2])
-    part, held = held_in(series, (60 * MIN, 70 * MIN))
+    part, held = clip_holds(series, (60 * MIN, 70 * MIN))
     assert part.values.tolist() == [1, 2]
     assert held.tolist() == [5 * MIN, 5 * MIN]
 
 
 def test_what_is_not_held_counts_nothing() -> None:
     series = series_of([0, 60], [1, 2])
-    _, held = held_in(series, (20 * MIN, 50 * MIN))
+    _, held = clip_holds(series, (20 * MIN, 50 * MIN))
     assert held.sum() == 0
 
 
@@ -105,7 +111,7 @@ def test_held_time_of_a_stretch_equals_a_count_minute_by_minute(
 ) -> None:
     minutes = np.cumsum(steps)
     series = series_of(minutes.tolist(), [0.0] * len(minutes))
-    _, held = held_in(series, (start * MIN, (start + length) * MIN))
+    _, held = clip_holds(series, (start * MIN, (start + length) * MIN))
     covered = set()
     for i, at in enumerate(minutes):
         until = at + 10 if i + 1 == len(minutes) else min(minutes[i + 1], at + 15)
@@ -114,7 +120,7 @@ def test_held_time_of_a_stretch_equals_a_count_minute_by_minute(
 
 
 def test_quality_words_are_those_of_the_standard_list() -> None:
-    assert [code.word for code in Quality] == [
+    assert [code.file_code for code in Quality] == [
         "good",
         "suspect",
         "estimate",
@@ -153,15 +159,15 @@ def test_readings_a_millisecond_apart_are_two() -> None:
 def test_a_hold_is_cut_by_the_interval_of_its_own_reading() -> None:
     times = np.array([0, 14, 40, 60], np.int64) * MIN
     intervals = np.array([10, 2, 20, 2], np.int64) * MIN
-    assert (holds_ms(times, intervals) / MIN).tolist() == [14, 3, 20, 2]
-    assert holds_ms(times, intervals).dtype == np.int64
+    assert (hold_times_ms(times, intervals) / MIN).tolist() == [14, 3, 20, 2]
+    assert hold_times_ms(times, intervals).dtype == np.int64
 
 
 def test_what_is_held_in_a_stretch_to_the_millisecond() -> None:
     series = series_of([0, 10, 20], [1, 2, 3], estimated=(1,))
-    part, held = held_in(series, (10 * MIN, 30 * MIN))
+    part, held = clip_holds(series, (10 * MIN, 30 * MIN))
     assert part.values.tolist() == [2, 3]  # the first one's hold ends where the stretch begins
     assert part.quality.tolist() == [Quality.ESTIMATE, Quality.GOOD]
     assert part.interval_ms.tolist() == [10 * MIN] * 2
-    part, held = held_in(series, (10 * MIN - 1, 10 * MIN))
+    part, held = clip_holds(series, (10 * MIN - 1, 10 * MIN))
     assert (part.values.tolist(), held.tolist()) == ([1], [1])

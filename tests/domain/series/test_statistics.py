@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.limits.limits import LimitRule, always
+from gezeiten.domain.limits.limits import LimitRule, constant_limits
 from gezeiten.domain.limits.windows import WORKING_HOURS
 from gezeiten.domain.series.series import empty_series
 from gezeiten.domain.series.statistics import daily_numbers, mean_kinetic_temperature_c, numbers
@@ -73,7 +73,7 @@ def test_the_mean_is_weighted_by_holds() -> None:
     assert figures.mean == pytest.approx(160 / 25)
     assert figures.held_ms == 25 * MIN
     assert figures.coverage == pytest.approx(25 / 70)
-    assert not figures.enough
+    assert not figures.is_sufficient
 
 
 @given(st.lists(st.floats(-1e3, 1e3), min_size=2, max_size=50))
@@ -97,14 +97,14 @@ def test_readings_count_inside_the_stretch_only() -> None:
 
 def test_time_outside_counts_held_time() -> None:
     series = series_of([0, 10, 20, 30], [8, 9, 1, 5])
-    figures = numbers(series, (0, 40 * MIN), always((ABOVE, BELOW)))
+    figures = numbers(series, (0, 40 * MIN), constant_limits((ABOVE, BELOW)))
     assert (figures.above_ms, figures.below_ms) == (20 * MIN, 10 * MIN)
 
 
 def test_the_nearest_limit_of_a_side_counts() -> None:
     farther = LimitRule("t", "above", 8.5)
     series = series_of([0, 10], [8, 9])
-    assert numbers(series, (0, 20 * MIN), always((farther, ABOVE))).above_ms == 20 * MIN
+    assert numbers(series, (0, 20 * MIN), constant_limits((farther, ABOVE))).above_ms == 20 * MIN
 
 
 def test_estimated_readings_are_counted() -> None:
@@ -113,7 +113,7 @@ def test_estimated_readings_are_counted() -> None:
 
 
 def test_an_empty_stretch_has_nothing_to_say() -> None:
-    figures = numbers(empty_series(), (0, 10 * MIN), always((ABOVE,)), kinetic=True)
+    figures = numbers(empty_series(), (0, 10 * MIN), constant_limits((ABOVE,)), kinetic=True)
     assert (figures.n, figures.held_ms, figures.above_ms) == (0, 0, 0)
     for value in (figures.lowest, figures.mean, figures.median, figures.kinetic_mean_c):
         assert math.isnan(value)
@@ -135,13 +135,13 @@ def test_days_under_three_quarters_are_marked() -> None:
     series = series_of([10 * i for i in range(100)], [5.0] * 100)  # 1000 of 1440 minutes
     [row] = daily_numbers(series, (0, day * MIN), "UTC")
     assert row.numbers.coverage == pytest.approx(1000 / 1440)
-    assert not row.numbers.enough
+    assert not row.numbers.is_sufficient
 
 
 def test_every_figure_of_a_short_stretch_as_worked_by_hand() -> None:
     # holds: ten, ten, ten, and one interval for the last, cut at 35
     series = series_of([0, 10, 20, 30], [8, 1, 9, 1], estimated=(2,))
-    figures = numbers(series, (0, 35 * MIN), always((ABOVE, BELOW)))
+    figures = numbers(series, (0, 35 * MIN), constant_limits((ABOVE, BELOW)))
     assert (figures.span, figures.n, figures.estimated) == ((0, 35 * MIN), 4, 1)
     assert (figures.lowest, figures.lowest_ms) == (1, 10 * MIN)  # the first of two
     assert (figures.highest, figures.highest_ms) == (9, 20 * MIN)
@@ -149,7 +149,7 @@ def test_every_figure_of_a_short_stretch_as_worked_by_hand() -> None:
     assert figures.median == 4.5
     assert (figures.p5, figures.p95) == (pytest.approx(1.0), pytest.approx(8.85))
     assert figures.sd == pytest.approx(math.sqrt(56.75 / 3))
-    assert (figures.held_ms, figures.coverage, figures.enough) == (35 * MIN, 1.0, True)
+    assert (figures.held_ms, figures.coverage, figures.is_sufficient) == (35 * MIN, 1.0, True)
     assert (figures.above_ms, figures.below_ms) == (20 * MIN, 15 * MIN)
     assert math.isnan(figures.kinetic_mean_c)
     assert numbers(series, (0, 35 * MIN)).above_ms == 0
@@ -160,8 +160,8 @@ def test_every_figure_of_a_short_stretch_as_worked_by_hand() -> None:
 
 
 def test_three_quarters_are_enough() -> None:
-    assert numbers(series_of([0, 10, 20], [1, 2, 3]), (0, 40 * MIN)).enough
-    assert not numbers(series_of([0, 10, 20], [1, 2, 3]), (0, 40 * MIN + 1)).enough
+    assert numbers(series_of([0, 10, 20], [1, 2, 3]), (0, 40 * MIN)).is_sufficient
+    assert not numbers(series_of([0, 10, 20], [1, 2, 3]), (0, 40 * MIN + 1)).is_sufficient
 
 
 def test_the_first_extreme_of_the_stretch_is_the_one_that_is_named() -> None:
@@ -174,7 +174,9 @@ def test_figures_by_day_know_limits_windows_and_the_kinetic_mean() -> None:
     series = series_of([noon + 60 * i for i in range(20)], [20.0] * 20, interval_min=60)
     rule = LimitRule("t", "above", 10.0, window=WORKING_HOURS)
     span = (noon * MIN, (noon + 20 * 60) * MIN)
-    monday, tuesday = daily_numbers(series, span, "Europe/Berlin", always((rule,)), kinetic=True)
+    monday, tuesday = daily_numbers(
+        series, span, "Europe/Berlin", constant_limits((rule,)), kinetic=True
+    )
     assert (monday.numbers.n, tuesday.numbers.n) == (12, 8)
     assert monday.numbers.above_ms == 5 * 60 * MIN  # noon to five
     assert tuesday.numbers.above_ms == 0  # midnight to eight
@@ -193,8 +195,10 @@ def test_a_limit_below_knows_its_window_too_and_utc_is_the_usual_zone() -> None:
     series = series_of([night, night + 60], [1.0, 1.0], interval_min=60)
     cold = LimitRule("t", "below", 2.0, window=WORKING_HOURS)
     span = (night * MIN, (night + 120) * MIN)
-    assert numbers(series, span, always((cold,))).below_ms == 60 * MIN  # from 8:30 UTC on
-    assert numbers(series, span, always((cold,)), zone="Europe/Berlin").below_ms == 120 * MIN
+    assert numbers(series, span, constant_limits((cold,))).below_ms == 60 * MIN  # from 8:30 UTC on
+    assert (
+        numbers(series, span, constant_limits((cold,)), zone="Europe/Berlin").below_ms == 120 * MIN
+    )
 
 
 def test_a_direction_averages_on_the_circle() -> None:

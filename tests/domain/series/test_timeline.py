@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from gezeiten.domain.series.timeline import (
     HOUR_MS,
-    about_text,
+    approximate_duration_text,
     duration_text,
     from_ms,
     iso_local,
@@ -140,7 +140,7 @@ def test_parts_of_a_millisecond_are_cut_off() -> None:
 def test_estimated_lengths_are_rounded_down_to_whole_days_or_hours(
     length_ms: int, words: str
 ) -> None:
-    assert about_text(length_ms) == words
+    assert approximate_duration_text(length_ms) == words
 
 
 def test_the_next_full_hour_from_a_broken_second() -> None:

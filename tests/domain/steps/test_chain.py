@@ -43,7 +43,7 @@ def step(
 
 def told(made: Series) -> list[tuple[int, float, str]]:
     rows = zip(made.times_utc_ms, made.values, made.quality, strict=True)
-    return [(int(t) // MINUTE, round(float(v), 9), Quality(int(q)).word) for t, v, q in rows]
+    return [(int(t) // MINUTE, round(float(v), 9), Quality(int(q)).file_code) for t, v, q in rows]
 
 
 def test_offset_and_gain_hold_from_begin_to_end_without_it() -> None:

@@ -6,9 +6,9 @@ from gezeiten.domain.steps.derived import (
     CalculatedSeries,
     closes_a_circle,
     in_force,
-    rests_on,
     root,
     spread,
+    transitive_inputs,
 )
 from gezeiten.domain.steps.formulas.formula import LONGEST_MS
 
@@ -46,7 +46,7 @@ def test_what_it_rests_on_is_told_over_any_number_of_others() -> None:
     a = derived("a@=", T, RH)
     b = derived("b@=", a.key, AIR)
     standing = in_force([a, b])
-    assert set(rests_on(b, standing)) == {a.key, AIR, T, RH}
+    assert set(transitive_inputs(b, standing)) == {a.key, AIR, T, RH}
     assert root(b.key, standing) == T
     assert root(AIR, standing) == AIR
 

@@ -46,9 +46,11 @@ def test_there_is_no_frost_above_zero_and_nothing_beyond_the_range_of_the_source
 def test_what_comes_out_is_a_quantity_that_is_known(formula: Formula) -> None:
     for unit, channel in formula.gives.items():
         assert channel in QUANTITIES
-        assert any(one.unit == unit and formula.roles[0].takes(one) for one in QUANTITIES.values())
+        assert any(
+            one.unit == unit and formula.roles[0].accepts(one) for one in QUANTITIES.values()
+        )
     assert any(
-        formula.starts_from(key) for key in QUANTITIES if formula.roles[0].takes(quantity(key))
+        formula.starts_from(key) for key in QUANTITIES if formula.roles[0].accepts(quantity(key))
     )
     assert formula.checked({}) == {one.key: one.usual for one in formula.parameters}
 

@@ -12,7 +12,7 @@ from gezeiten.domain.series.series import make_series
 from gezeiten.domain.steps.derived import CalculatedSeries
 from gezeiten.domain.steps.deriving import derive
 from gezeiten.domain.steps.formulas import FORMULAS
-from gezeiten.domain.steps.hanging import SensorDepth, at_each, hung_at, stayed_m
+from gezeiten.domain.steps.hanging import SensorDepth, at_each, depth_at, stayed_m
 
 CUT = (SensorDepth(1_000, 3.20, 8.40), SensorDepth(3_000, 3.08, 8.40))
 """The pipe was cut by 12 cm and the sensor came down with it."""
@@ -22,8 +22,8 @@ def test_of_two_histories_each_holds_from_its_instant_on() -> None:
     found = at_each(CUT, np.array([999, 1_000, 2_999, 3_000, 9_000]))
     assert np.isnan(found["rim_m"]).tolist() == [True, False, False, False, False]
     assert found["rim_m"][1:].tolist() == [3.20, 3.20, 3.08, 3.08]
-    assert hung_at(CUT, 999) is None
-    assert hung_at(CUT, 3_000) == CUT[1]
+    assert depth_at(CUT, 999) is None
+    assert depth_at(CUT, 3_000) == CUT[1]
     assert stayed_m(CUT[0], 3.08) == pytest.approx(8.28)
     assert CUT[0].sensor_m == pytest.approx(-5.20)
 

@@ -7,7 +7,7 @@ import pytest
 
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.timeline import HOUR_MS
-from gezeiten.domain.steps.corrections.in_place import before_it_was, since_it_was_not
+from gezeiten.domain.steps.corrections.in_place import span_after_removal, span_before_in_place
 
 MINUTE = 60_000
 
@@ -24,11 +24,11 @@ def tide_kpa(before: int, hours: int = 96, after: int = 0) -> Series:
 
 @pytest.mark.parametrize("many", [1, 7, 40])
 def test_in_air_before_and_after_the_water(many: int) -> None:
-    begin = before_it_was(tide_kpa(many))
+    begin = span_before_in_place(tide_kpa(many))
     assert begin == (0, many * 10 * MINUTE)
     series = tide_kpa(0, after=many)
     last = int(series.times_utc_ms[-1])
-    assert since_it_was_not(series) == (last - (many - 1) * 10 * MINUTE, last + 1)
+    assert span_after_removal(series) == (last - (many - 1) * 10 * MINUTE, last + 1)
 
 
 def test_a_probe_from_a_warm_hand_is_in_its_place_once_it_stays_cool() -> None:
@@ -38,24 +38,26 @@ def test_a_probe_from_a_warm_hand_is_in_its_place_once_it_stays_cool() -> None:
     values = 4 + 27 * np.exp(-minutes / 15) + 0.3 * np.sin(minutes / 20)
     values = values + rng.normal(0, 0.02, len(values))
     series = make_series(minutes.astype(np.int64) * MINUTE, values, MINUTE)
-    found = before_it_was(series)
+    found = span_before_in_place(series)
     assert found is not None
     assert 50 * MINUTE <= found[1] <= 90 * MINUTE
-    assert since_it_was_not(series) is None
+    assert span_after_removal(series) is None
 
 
 def test_nothing_is_proposed_where_nothing_shows() -> None:
-    assert before_it_was(tide_kpa(0)) is None
-    assert since_it_was_not(tide_kpa(0)) is None
-    assert before_it_was(tide_kpa(300)) is None  # not in its place for longer than is looked at
-    assert before_it_was(tide_kpa(3, hours=5)) is None  # too little to compare with
-    assert before_it_was(make_series(np.zeros(0, np.int64), np.zeros(0), 1)) is None
+    assert span_before_in_place(tide_kpa(0)) is None
+    assert span_after_removal(tide_kpa(0)) is None
+    assert (
+        span_before_in_place(tide_kpa(300)) is None
+    )  # not in its place for longer than is looked at
+    assert span_before_in_place(tide_kpa(3, hours=5)) is None  # too little to compare with
+    assert span_before_in_place(make_series(np.zeros(0, np.int64), np.zeros(0), 1)) is None
 
 
 def test_an_excursion_later_on_is_none_of_its_business() -> None:
     series = tide_kpa(2)
     values = series.values.copy()
     values[20:25] = 60.0  # three hours later somebody lifts it
-    found = before_it_was(make_series(series.times_utc_ms, values, 10 * MINUTE))
+    found = span_before_in_place(make_series(series.times_utc_ms, values, 10 * MINUTE))
     assert found == (0, 20 * MINUTE)
     assert found[1] < HOUR_MS

@@ -188,12 +188,12 @@ def test_series_are_named_from_a_on() -> None:
 
 def test_every_unit_of_the_list_is_understood_and_like_itself() -> None:
     for one in QUANTITIES.values():
-        assert unit_of(one.unit).is_like(unit_of(one.unit))
+        assert unit_of(one.unit).is_compatible(unit_of(one.unit))
     assert unit_of("°C") == CELSIUS
     assert unit_of("K") == KELVIN
     assert unit_of("") == PURE
     watt = unit_of("W/m²").times(unit_of("m2"))
-    assert watt.is_like(unit_of("V").times(unit_of("A")))
+    assert watt.is_compatible(unit_of("V").times(unit_of("A")))
     assert unit_of("kPa").factor == pytest.approx(1000 * unit_of("Pa").factor)
 
 

@@ -20,5 +20,5 @@ def test_a_step_touches_what_shares_an_instant_with_it() -> None:
 def test_an_entry_holds_words_of_person_act_subject_and_sentence() -> None:
     entry = Entry(1, 0, "JA", "settle", "Shore · Well", "Frost settled: Weather.", {}, "", "")
     for words in (["ja"], ["settle", "well"], ["frost", "shore"], []):
-        assert entry.holds(words)
-    assert not entry.holds(["frost", "ember"])
+        assert entry.matches(words)
+    assert not entry.matches(["frost", "ember"])

@@ -11,7 +11,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.steps.chain import Correction, corrected
 from gezeiten.domain.steps.corrections import CORRECTIONS
-from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, stretches_of
+from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, suspect_spans
 from tests.conftest import series_of
 from tests.recovering import SPIKED, spikes_found
 
@@ -72,8 +72,8 @@ def test_water_on_the_sensor_stays_until_it_was_dry_for_half_an_hour_and_an_hour
 
 def test_ice_is_at_the_freezing_point_or_below() -> None:
     assert caught("ice", minutes([0.1, 0.0, -0.1]), 0.0) == [1, 2]
-    assert not SUSPICIONS["ice"].suits(AIR)
-    assert SUSPICIONS["spikes"].suits(AIR)
+    assert not SUSPICIONS["ice"].applies_to(AIR)
+    assert SUSPICIONS["spikes"].applies_to(AIR)
 
 
 @pytest.mark.parametrize("rule", list(SUSPICIONS))
@@ -98,7 +98,7 @@ def test_the_number_that_is_proposed_leaves_the_ordinary_alone() -> None:
 def test_what_is_caught_is_marked_and_nothing_else(which: list[bool], mark: str) -> None:
     times = np.cumsum(np.arange(1, len(which) + 1, dtype=np.int64)) * MINUTE
     series = make_series(times, np.arange(float(len(which))), MINUTE)
-    stretches = stretches_of(series, np.array(which))
+    stretches = suspect_spans(series, np.array(which))
     parameters = CORRECTIONS["mark", 1].checked({"mark": mark, "stretches": stretches})
     if not stretches:
         return
@@ -137,7 +137,7 @@ def test_nine_of_ten_spikes_are_found_and_four_of_five_that_are_caught_are_such(
 
 def test_dust_and_rain_have_no_spikes() -> None:
     assert [
-        SUSPICIONS["spikes"].suits(quantity(key))
+        SUSPICIONS["spikes"].applies_to(quantity(key))
         for key in ("particles_from_0_5", "pm25", "precipitation", "relative_humidity")
     ] == [False, False, False, True]
 

@@ -84,7 +84,7 @@ def beginning(
         except ArchiveDamagedError as exc:
             wrong = exc
             continue
-        return made, old, entries.since(i + 1)
+        return made, old, entries.from_index(i + 1)
     raise wrong or _unknown()
 
 

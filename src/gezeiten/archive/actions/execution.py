@@ -76,7 +76,7 @@ def _do(session: Session, act: Action, said: Authorship, person: str) -> None:
     session.info.setdefault("changed points", {}).update(dict.fromkeys(changed))
     session.expire_all()  # what was read before may be something else now
     subject = subject_of(connection, act)
-    told = Body(act.word, subject.name, act.told(subject), stored)
+    told = Body(act.entry_word, subject.name, act.describe(subject), stored)
     archive: Archive = session.info["archive"]
     archive.enter(session, told, Author(person, said.person, said.at_ms))
 
@@ -86,9 +86,9 @@ def subject_of(connection: Connection, act: Action) -> Subject:
     if act.named:
         return Subject(act.named)
     if act.ABOUT == "logger":
-        return _logger_as_subject(connection, act.about, getattr(act, "point", ""))
+        return _logger_as_subject(connection, act.subject_id, getattr(act, "point", ""))
     query = _SITE if act.ABOUT == "site" else _PLACE
-    row = query.first(connection, its_uid=act.about)
+    row = query.first_row(connection, its_uid=act.subject_id)
     if row is None:
         raise NoResultFound
     return Subject(*row) if act.ABOUT == "site" else Subject(full_name(*row[:2]), row[2])
@@ -97,9 +97,9 @@ def subject_of(connection: Connection, act: Action) -> Subject:
 def _logger_as_subject(connection: Connection, serial: str, point: str) -> Subject:
     """A logger at the point that the act names, else where it measures now."""
     if point:
-        row = _PLACE.first(connection, its_uid=point)
+        row = _PLACE.first_row(connection, its_uid=point)
     else:
-        row = _PLACE_OF_LOGGER.first(connection, its_serial=serial)
+        row = _PLACE_OF_LOGGER.first_row(connection, its_serial=serial)
     if row is None:
         return Subject(serial)
     return Subject(serial, row[2], full_name(row[0], row[1]))

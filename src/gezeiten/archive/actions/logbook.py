@@ -87,7 +87,7 @@ class EntryStream:
     def __iter__(self) -> Iterator[Entry]:
         return islice(self.again(), self.start, None)
 
-    def since(self, index: int) -> EntryStream:
+    def from_index(self, index: int) -> EntryStream:
         """Return those from an index on."""
         return EntryStream(self.again, self.start + index)
 
@@ -100,7 +100,7 @@ def told(session: Session) -> EntryStream:
 
 def entry_at(session: Session, chain: str, number: int) -> Entry | None:
     """Return the entry that the table has of a place in a chain, None without one."""
-    row = _AT.first(session.connection(), its_chain=chain, its_number=number)
+    row = _AT.first_row(session.connection(), its_chain=chain, its_number=number)
     return None if row is None else Entry(*row)
 
 

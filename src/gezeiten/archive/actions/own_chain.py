@@ -60,7 +60,7 @@ class OwnChain:
             return
         last = max(known, key=lambda end: end.stamp)
         remembered = self._heads.of(self._archive(session))
-        own = last.uid if not self._heads.is_kept else ""
+        own = last.uid if not self._heads.is_stored else ""
         if remembered is not None and holds(session, remembered):
             own = remembered.chain
         if own and self._continues(session, own):
@@ -69,8 +69,8 @@ class OwnChain:
         self._chain = fresh_id()
         why: Why = "first" if remembered is None and not own else "other"
         act = ChainBegun(self._chain, self.computer, why, _seq(session))
-        told = act.told(Subject("archive"))
-        body = Body(act.word, "archive", told, as_stored(act))
+        told = act.describe(Subject("archive"))
+        body = Body(act.entry_word, "archive", told, as_stored(act))
         self._enter(session, body, Author("", "", at_ms))
         if why == "other":
             entry = ends(session.connection())[self._chain].head
@@ -89,7 +89,7 @@ class OwnChain:
     def end(self, session: Session) -> End | None:
         """Return where the chain ends with what was entered, and in which archive, for `remember`;
         None where nothing is remembered."""
-        if not self._chain or not self._heads.is_kept:
+        if not self._chain or not self._heads.is_stored:
             return None
         end = ends(session.connection()).get(self._chain)
         if end is None:

@@ -67,9 +67,9 @@ class ByteVerification:
                     "at_ms": self._now_ms,
                 }
         if len(self._noted) >= _NOTED_TOGETHER:
-            self.keep()
+            self.save_progress()
 
-    def keep(self, *, is_over: bool = False) -> None:
+    def save_progress(self, *, is_over: bool = False) -> None:
         """Keep what was noted; is_over: the check has come to its end."""
         files = list(self._noted)
         with suppress(ArchiveLockedError), self._archive.writing() as session:

@@ -103,12 +103,12 @@ class Circumstances:
     taken_in: Authorship | None = None
 
     @property
-    def said(self) -> Authorship:
+    def authorship(self) -> Authorship:
         """Who does the acts of taking it in, and when."""
         return self.taken_in or Authorship(self.at_ms, self.person)
 
     @property
-    def taken(self) -> FirstIntake | None:
+    def first_intake(self) -> FirstIntake | None:
         """Who took it, and when, where that is not who takes it in."""
         return None if self.taken_in is None else FirstIntake(self.at_ms, self.person)
 
@@ -159,10 +159,10 @@ def import_mission_file(
         columns = mission_columns(file)
         with translated(archive.folder), ThreadPoolExecutor(1) as beside:  # the disk meanwhile
             printed = beside.submit(print_of, columns)
-            archive.vault.put(raw, sha256)
+            archive.vault.store(raw, sha256)
         bytes_kept = RawBytes(sha256, len(raw), how.route, how.carried)
         read = ReaderVersion(READER, printed.result())
-        do(session, _offloaded(file, how, point.uid, bytes_kept, damaged, read), how.said)
+        do(session, _offloaded(file, how, point.uid, bytes_kept, damaged, read), how.authorship)
         mission = mission or _find_mission(session, file)
         assert mission is not None
         offload, added = _offload_of(session, mission, sha256)
@@ -193,7 +193,7 @@ def _offloaded(
         clock_difference_ms=how.clock_difference_ms,
         clock_uncertainty_ms=how.clock_uncertainty_ms,
         cut_short=how.cut_short,
-        taken=how.taken,
+        taken=how.first_intake,
         read=read,
     )
 
@@ -224,7 +224,7 @@ def _note_damage(
         return
     if [list(part) for part in damaged] != (mission.damaged or []):
         noted = DamageNoted(file.serial, file.number, file.launched_ms, tuple(damaged))
-        do(session, noted, how.said)
+        do(session, noted, how.authorship)
 
 
 def _is_stored(session: Session, mission: Mission | None, sha256: str) -> bool:
@@ -244,7 +244,7 @@ _OFFLOAD = PreparedStatement(
 
 def _offload_of(session: Session, mission: Mission, sha256: str) -> tuple[int, list[Range]]:
     """Return the key of the newest offload of a mission's bytes, and what was new with it."""
-    row = _OFFLOAD.first(session.connection(), its_mission=mission.id, its_bytes=sha256)
+    row = _OFFLOAD.first_row(session.connection(), its_mission=mission.id, its_bytes=sha256)
     assert row is not None
     return row[0], [(first, end) for first, end in row[1]]
 
@@ -278,7 +278,7 @@ def _point(
     if mission is not None:
         return session.get_one(Point, mission.point_id)
     name = plan_from_dict(file.plan).point_name
-    return find_or_add_point(session, name or full_name(UNPLACED_SITE, file.serial), how.said)
+    return find_or_add_point(session, name or full_name(UNPLACED_SITE, file.serial), how.authorship)
 
 
 def find_mission(session: Session, logger_id: int, number: int, launched_ms: int) -> Mission | None:
@@ -316,7 +316,7 @@ def mission_columns(file: RawMission) -> list[ChannelColumn]:
     which = slice(None) if came.all() else came
     return [
         ChannelColumn(
-            channel.key, channel.unit, Column(file.numbers, file.times, values).part(which)
+            channel.key, channel.unit, Column(file.numbers, file.times, values).subset(which)
         )
         for channel, values in zip(file.channels, file.values, strict=True)
     ]
@@ -328,7 +328,7 @@ def print_of(columns: Sequence[ChannelColumn]) -> str:
     if columns:
         with ThreadPoolExecutor(2) as both:
             its = columns[0].column.times, [one.column.values for one in columns]
-            made.take(*its, both.map)
+            made.add(*its, both.map)
     return made.hex()
 
 

@@ -119,7 +119,7 @@ def readings_of(offload: Offload, decode: Decode) -> OffloadReadings | GezeitenE
 def _text_columns(read: TextRead, made: ReadingsPrint) -> list[ChannelColumn]:
     pieces = list(read.pieces)
     for piece in pieces:
-        made.take(piece.times, piece.values)
+        made.add(piece.times, piece.values)
     return [
         ChannelColumn(
             key,

@@ -37,7 +37,7 @@ def store_overview(
     with archive.writing() as session:
         point = point_of(session, mission, how)
         with translated(archive.folder):
-            sha256 = archive.overviews.put(raw)
+            sha256 = archive.overviews.store(raw)
         act = OverviewTaken(
             mission.serial,
             stated_mission(mission, point.uid),
@@ -47,7 +47,7 @@ def store_overview(
             tuple(came),
             how.cut_short,
         )
-        do(session, act, how.said)
+        do(session, act, how.authorship)
         return point.id
 
 

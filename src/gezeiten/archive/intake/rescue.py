@@ -27,7 +27,7 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.packing import decode_times, decode_values
 from gezeiten.archive.store.tables import Logger, Mission, Offload
 from gezeiten.domain.actions.offloads import RawBytes, ReadingsRescued
-from gezeiten.domain.untrusted import whole
+from gezeiten.domain.untrusted import bounded_int
 from gezeiten.errors import ArchiveDamagedError
 
 _OLD_BLOCKS = text(
@@ -61,7 +61,7 @@ def _rescue(archive: Archive, session: Session, offload: Offload, said: Authorsh
     if not archive.is_looked_at:
         with translated(archive.folder):
             data = _as_bytes(offload, left)
-            kept = RawBytes(archive.rescued.put(data), len(data), "rescued")
+            kept = RawBytes(archive.rescued.store(data), len(data), "rescued")
         serial = session.get_one(Logger, mission.logger_id).serial
         do(session, ReadingsRescued(serial, offload.sha256, kept), said)
         session.refresh(offload)
@@ -142,7 +142,9 @@ def rescued_readings(data: bytes) -> RescuedReadings:
             )
             for one in content["channels"]
         ]
-        return RescuedReadings(whole(content["usual_ms"]), whole(content["shorter_ms"]), columns)
+        return RescuedReadings(
+            bounded_int(content["usual_ms"]), bounded_int(content["shorter_ms"]), columns
+        )
     except (msgspec.DecodeError, KeyError, TypeError, ValueError) as exc:
         raise ArchiveDamagedError(
             f"Rescued readings cannot be read ({exc}); fetch the archive's last copy."

@@ -91,7 +91,7 @@ class TextPart:
     suspect: list[list[list[int]]] = field(default_factory=list)
 
 
-def import_text(
+def store_text(
     archive: Archive, fresh: Begun, file_name: str, parts: Sequence[TextPart], how: Circumstances
 ) -> list[TextIntake]:
     """Keep a text and its readings, for each of its sources; as a whole or not at all.
@@ -108,7 +108,7 @@ def import_text(
             raise InputError(f"{file_name} holds no reading that can be used; nothing was kept.")
         if any(text.fresh for _, text in taken):
             with translated(archive.folder):
-                archive.vault.keep(fresh)
+                archive.vault.commit(fresh)
         raw = RawBytes(fresh.sha256, fresh.size, how.route)
         return [
             _record_part(session, part, raw, file_name, how, point, text)
@@ -120,10 +120,10 @@ def _point_readings(
     session: Session, part: TextPart, how: Circumstances
 ) -> tuple[Point, TextReadings]:
     check_name(session, part.source.name, part.source.model)
-    point = find_or_add_point(session, part.source.point, how.said)
+    point = find_or_add_point(session, part.source.point, how.authorship)
     text = TextReadings(session, part.source, point.uid)
     for piece in part.pieces:
-        text.take(piece)
+        text.add(piece)
     return point, text
 
 
@@ -155,7 +155,7 @@ def _record_part(
             text.spans[0][0],
             text.read,
         ),
-        how.said,
+        how.authorship,
     )
     text.note(raw_key(taken.sha256, part.reading))
     _mark_suspect(session, part, taken.sha256, file_name, how, text.whose.mission)
@@ -193,7 +193,7 @@ def _mark_suspect(
                     MARK.checked(said),
                     f"flags in {file_name}",
                 ),
-                how.said,
+                how.authorship,
             )
 
 
@@ -227,7 +227,7 @@ class TextReadings:
         """How far apart its first readings are."""
         return self._distances[0] if self._distances else LONE_MS
 
-    def take(self, piece: Readings) -> None:
+    def add(self, piece: Readings) -> None:
         """Take a piece."""
         times = piece.times
         if not len(times):
@@ -238,7 +238,7 @@ class TextReadings:
             came = store_channel(self._session, self.whose, ChannelColumn(key, unit, column))
             is_new |= came.is_new
             self.differs |= came.differs
-        self._print.take(times, piece.values)
+        self._print.add(times, piece.values)
         self.came += len(times)
         self.fresh += int(is_new.sum())
         self._ends.append((int(times[0]), int(times[-1])))
@@ -277,7 +277,7 @@ def _stated_mission(
         source.model,
         "",
         _next_number(session, source.name),
-        how.said.at_ms,
+        how.authorship.at_ms,
         text.spans[0][0],
         interval_ms,
         point.uid,

@@ -229,7 +229,7 @@ def _update_runs(session: Session, whose: BlockOwner, channel: str, changed: lis
 def note_stored(session: Session, mission: str, raw: str, spans: Iterable[tuple[int, int]]) -> None:
     """Note that the readings of bytes are in the blocks of a mission; once."""
     connection = session.connection()
-    if _HELD.first(connection, its_mission=mission, its_raw=raw) is None:
+    if _HELD.first_row(connection, its_mission=mission, its_raw=raw) is None:
         listed = [list(span) for span in spans]
         _NEW_HELD.run(connection, mission=mission, raw=raw, spans=listed)
 

@@ -26,7 +26,7 @@ from gezeiten.archive.store.packing import (
     plain_readings,
 )
 from gezeiten.domain.series.cells import Cells, ends_of_cells, extremes_of, firsts_of_cells
-from gezeiten.domain.series.runs import Runs, runs_between
+from gezeiten.domain.series.runs import Runs, runs_from_gaps
 from gezeiten.domain.series.series import gaps_after
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.errors import ArchiveDamagedError
@@ -66,7 +66,7 @@ class Instants:
         mine = self.numbers, self.times, self.intervals
         return all(map(_are_same, mine, (numbers, times, intervals)))
 
-    def part(self, which: NDArray[np.bool_]) -> Instants:
+    def subset(self, which: NDArray[np.bool_]) -> Instants:
         """Return some of them."""
         return Instants(self.numbers[which], self.times[which], self.intervals[which])
 
@@ -97,7 +97,7 @@ class Instants:
     def runs(self) -> tuple[int | None, int | None, int | None, bytes | None]:
         """The columns that tell the runs: where they begin and end, the last interval, and they
         themselves where there is more than one."""
-        runs = runs_between(self.times, self.intervals, self._gaps)
+        runs = runs_from_gaps(self.times, self.intervals, self._gaps)
         if not len(runs):
             return (None, None, None, None)
         ends = int(runs.first_ms[0]), int(runs.last_ms[-1]), int(runs.interval_ms[-1])
@@ -271,7 +271,7 @@ def packed_coverage(values: Values, instants: Instants) -> Coverage:
 
 def _with_values(values: Values, instants: Instants) -> tuple[Values, Instants]:
     known = np.isfinite(values)
-    return (values, instants) if known.all() else (values[known], instants.part(known))
+    return (values, instants) if known.all() else (values[known], instants.subset(known))
 
 
 def _extremes(values: Values, instants: Instants) -> Values:

@@ -120,7 +120,7 @@ def mission_changed(connection: Connection, mission: str, span: Span = EVERYTHIN
 def _corrected_span(span: Span, pairs: list[list[int]], rate_beyond: float | None) -> Span:
     """Return a stretch in which all of one by a clock lies, which pairs put right."""
     try:
-        return clock_map(pairs, rate_beyond).true_span(span)
+        return clock_map(pairs, rate_beyond).corrected_span(span)
     except (ArchiveDamagedError, ValueError, TypeError):
         return EVERYTHING
 

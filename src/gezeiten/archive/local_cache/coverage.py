@@ -133,7 +133,9 @@ def _corrected_table(table: _Table, clock: ClockMap) -> _Table:
     """Return runs with their instants put right."""
     if not clock or not len(table):
         return table
-    return np.column_stack((clock.true(table[:, 0]), clock.true(table[:, 1]), table[:, 2]))
+    return np.column_stack(
+        (clock.corrected_times(table[:, 0]), clock.corrected_times(table[:, 1]), table[:, 2])
+    )
 
 
 def is_covered_by(gap: Gap, feed: SeriesAssignment) -> bool:

@@ -39,7 +39,7 @@ class Column:
         """Whether any reading has a value."""
         return bool(np.isfinite(self.values).any())
 
-    def part(self, which: slice | NDArray[np.bool_] | NDArray[np.intp]) -> Column:
+    def subset(self, which: slice | NDArray[np.bool_] | NDArray[np.intp]) -> Column:
         """Return some of the readings."""
         return Column(self.numbers[which], self.times[which], self.values[which])
 
@@ -85,7 +85,7 @@ def joined(kept: Column, came: Column, *, is_text: bool) -> MergedReadings:
     chosen = _distinct_rows(both, is_text=is_text)
     is_new = np.zeros(len(its), np.bool_)
     is_new[chosen[chosen >= len(mine)] - len(mine)] = True
-    stays = both.part(chosen)
+    stays = both.subset(chosen)
     key = stays.times if is_text else stays.numbers
     its_values, values = came.values, stays.values[key.searchsorted(its)]
     differs = bool(((its_values != values) & np.isfinite(its_values)).any())
@@ -99,7 +99,7 @@ def united(columns: list[Column], *, is_text: bool) -> Column:
     key = both.times if is_text else both.numbers
     if bool((key[1:] > key[:-1]).all()):
         return both
-    return both.part(_distinct_rows(both, is_text=is_text))
+    return both.subset(_distinct_rows(both, is_text=is_text))
 
 
 def concatenate_columns(columns: list[Column]) -> Column:
@@ -133,7 +133,7 @@ def cut_by_number(column: Column) -> Iterator[tuple[BlockRange, Column]]:
     )
     for its, (a, b) in edges:
         if b > a:
-            yield BlockRange(its, READINGS_PER_BLOCK), column.part(slice(a, b))
+            yield BlockRange(its, READINGS_PER_BLOCK), column.subset(slice(a, b))
 
 
 def cut_by_time(
@@ -167,4 +167,4 @@ def halves(cell: BlockRange) -> tuple[BlockRange, BlockRange]:
 def inside(column: Column, cell: BlockRange) -> Column:
     """Return the readings of a text that lie in a cell."""
     a, b = column.times.searchsorted([cell.first, cell.first + cell.width])
-    return column.part(slice(int(a), int(b)))
+    return column.subset(slice(int(a), int(b)))

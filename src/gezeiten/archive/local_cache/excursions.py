@@ -251,7 +251,7 @@ def match_assessments(session: Session, point_ids: Iterable[int]) -> None:
 def _current_span(row: AssessmentRow, clock: ClockHistory | None) -> Span:
     """Return where what was assessed lies now, should its logger's clock have been put right."""
     span = AssessedExcursion(**row.seen).span
-    return span if clock is None else clock.moved(span, row.at_ms)
+    return span if clock is None else clock.current_span(span, row.at_ms)
 
 
 def mismatched_assessments(session: Session, point_id: int) -> list[dict[str, Any]]:

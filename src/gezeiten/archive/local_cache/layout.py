@@ -36,10 +36,10 @@ from gezeiten.domain.series.feeds import (
     StatedAssignment,
     StatedDeployment,
     deployments,
-    feeds,
+    series_assignments,
 )
 from gezeiten.domain.series.timeline import EVER_MS
-from gezeiten.domain.steps.derived import CalculatedSeries, Key, in_force, rests_on, root
+from gezeiten.domain.steps.derived import CalculatedSeries, Key, in_force, root, transitive_inputs
 from gezeiten.errors import ArchiveDamagedError, PlanError
 
 
@@ -102,7 +102,8 @@ class Layout:
             dict.fromkeys(
                 self.keys[one.point]
                 for one in self.derived.values()
-                if one.point != uid and any(at == uid for at, _ in rests_on(one, self.derived))
+                if one.point != uid
+                and any(at == uid for at, _ in transitive_inputs(one, self.derived))
             )
         )
 
@@ -193,7 +194,7 @@ _VERSION = PreparedStatement(
 
 def _version(session: Session) -> Any:
     session.flush()  # what follows asks the database itself
-    return _VERSION.first(session.connection())
+    return _VERSION.first_row(session.connection())
 
 
 def _build(session: Session) -> Layout:
@@ -208,14 +209,14 @@ def _build(session: Session) -> Layout:
         key, uid, serial, model, point_id, launched_ms, first_ms, plan = row
         missions[uid], plans[uid] = key, texts.setdefault(plan, plan)
         channels, clock = _channels(recorded.get(uid), plan), clocks.get(uid, RIGHT)
-        first_ms = clock.true_at(first_ms) if first_ms else first_ms
+        first_ms = clock.corrected_instant(first_ms) if first_ms else first_ms
         stays.append(
             MissionStay(
                 uid,
                 serial,
                 model not in SOURCES,
                 points.get(point_id or 0, NOWHERE),
-                clock.true_at(launched_ms),
+                clock.corrected_instant(launched_ms),
                 first_ms,
                 channels,
                 clock,
@@ -226,7 +227,7 @@ def _build(session: Session) -> Layout:
     by_series: dict[tuple[str, str], list[SeriesAssignment]] = {}
     by_point: dict[str, list[SeriesAssignment]] = {}
     by_mission: dict[str, list[SeriesAssignment]] = {}
-    for one in feeds(stood, _assignments(session)):
+    for one in series_assignments(stood, _assignments(session)):
         by_series.setdefault((one.point, one.series), []).append(one)
         by_point.setdefault(one.point, []).append(one)
         by_mission.setdefault(one.deployment.stay.mission, []).append(one)
@@ -360,7 +361,7 @@ def _with_derived(
     measured = {(point, one.key) for point, listed in shown.items() for one in listed}
     found = dict(shown)
     for one in derived.values():
-        if all(key in measured or key in derived for key in rests_on(one, derived)):
+        if all(key in measured or key in derived for key in transitive_inputs(one, derived)):
             added = ShownSeries(one.series, quantity(one.series).unit)
             found[one.point] = (*found.get(one.point, ()), added)
     return found

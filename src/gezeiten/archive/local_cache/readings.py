@@ -70,7 +70,7 @@ def recorded_at(
     )
     for row in rows:
         column = unpack(row, is_text=row.is_text)
-        [found] = [np.flatnonzero(feed.clock.true(column.times) == at_ms)]
+        [found] = [np.flatnonzero(feed.clock.corrected_times(column.times) == at_ms)]
         if len(found):
             i = int(found[0])
             return int(column.numbers[i]), float(column.values[i]), int(column.times[i])
@@ -142,7 +142,7 @@ def _recorded(
     whose = BlockOwner(first.mission, first.is_text, first.usual_ms, first.shorter_ms)
     column = concatenate_columns([unpack(block, is_text=whose.is_text) for block in blocks])
     column = drop_excluded(column, unused, mission_id, clock)
-    return clock.true(column.times), column.values, whose.intervals(column)
+    return clock.corrected_times(column.times), column.values, whose.intervals(column)
 
 
 def drop_excluded(
@@ -152,12 +152,12 @@ def drop_excluded(
     do not count."""
     for one in unused:
         if one.mission_id == mission_id:
-            column = column.part(~_used_mask(column, one, clock))
+            column = column.subset(~_used_mask(column, one, clock))
     return column
 
 
 def _used_mask(column: Column, unused: ExcludedReadings, clock: ClockMap) -> NDArray[np.bool_]:
-    times = clock.true(column.times)
+    times = clock.corrected_times(column.times)
     inside = (times >= unused.span[0]) & (times < unused.span[1])
     return inside & in_ranges(column.numbers, unused.numbers)
 
@@ -244,7 +244,7 @@ def readings_added(session: Session, offload: KnownOffload) -> Iterator[tuple[st
         )
         for row in rows:
             column = unpack(row, is_text=False)
-            added = column.part(in_ranges(column.numbers, [(first, end)]))
+            added = column.subset(in_ranges(column.numbers, [(first, end)]))
             if len(added):
                 yield row.channel, added
 

@@ -123,7 +123,7 @@ class Segments:
         first = sum(len(one) for one in columns[:place])
         mine = slice(first, first + len(columns[place]))
         # blocks are cut from what was checked, and say it where they are damaged
-        times = segment.clock.true(whole.times[mine])
+        times = segment.clock.corrected_times(whole.times[mine])
         code = Quality.SUSPECT if segment.is_suspect else Quality.GOOD
         series = make_series(times, whole.values[mine], intervals[mine], code, is_in_order=True)
         return series.between(*segment.span)
@@ -146,7 +146,7 @@ class Segments:
 def _correct_clock(cells: Cells, segment: Segment) -> Cells:
     if not segment.clock:
         return cells
-    first_ms, last_ms = map(segment.clock.true, (cells.first_ms, cells.last_ms))
+    first_ms, last_ms = map(segment.clock.corrected_times, (cells.first_ms, cells.last_ms))
     return replace(cells, first_ms=first_ms, last_ms=last_ms)
 
 
@@ -233,11 +233,14 @@ def _assignment_segments(
 
 def _corrected_head(head: _Head, clock: ClockMap) -> _Head:
     """Return what is known of a block with its instants put right."""
-    held = (None if at is None else clock.true_at(at) for at in (head.held_ms, head.held_until_ms))
+    held = (
+        None if at is None else clock.corrected_instant(at)
+        for at in (head.held_ms, head.held_until_ms)
+    )
     held_ms, held_until_ms = held
     return head._replace(
-        start_ms=clock.true_at(head.start_ms),
-        end_ms=clock.true_at(head.end_ms),
+        start_ms=clock.corrected_instant(head.start_ms),
+        end_ms=clock.corrected_instant(head.end_ms),
         held_ms=held_ms,
         held_until_ms=held_until_ms,
     )
@@ -260,7 +263,7 @@ def _block_heads(session: Session, channel: str, missions: Iterable[str]) -> dic
 def _rows(session: Session, keys: tuple[int, ...]) -> Iterable[Any]:
     connection = session.connection()
     for key in keys:
-        row = _BLOCK.first(connection, its_id=key)
+        row = _BLOCK.first_row(connection, its_id=key)
         if row is None:
             raise ArchiveDamagedError(
                 "A block of readings is gone; gezeiten verify --rebuild makes it anew."

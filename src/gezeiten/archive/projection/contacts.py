@@ -48,7 +48,7 @@ def _contacted(connection: Connection, act: LoggerContacted, said: Authorship) -
     )
     number = state["mission_number"]
     _RELAUNCHED.run(connection, its_logger=logger, now=number)
-    mission = _LAST.first(connection, its_logger=logger, now=number)
+    mission = _LAST.first_row(connection, its_logger=logger, now=number)
     if mission is None:
         return
     set_mission(

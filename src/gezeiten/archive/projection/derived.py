@@ -9,7 +9,12 @@ from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, k
 from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
 from gezeiten.domain.actions.derived import DerivedTakenBack, SeriesDerived
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.steps.derived import CalculatedSeries, closes_a_circle, in_force, rests_on
+from gezeiten.domain.steps.derived import (
+    CalculatedSeries,
+    closes_a_circle,
+    in_force,
+    transitive_inputs,
+)
 from gezeiten.errors import InputError
 
 _TABLE, _INPUTS = DerivedRow.__table__, DerivedInput.__table__
@@ -70,7 +75,7 @@ def _refuse_withdrawal(connection: Connection, act: DerivedTakenBack) -> None:
     standing = in_force(stated_calculations(connection))
     its = next((one.key for one in standing.values() if one.uid == act.derived), None)
     for one in standing.values():
-        if its in rests_on(one, standing):
+        if its in transitive_inputs(one, standing):
             raise InputError(
                 f"“{quantity(one.series).name}” is calculated from this series; take that one back "
                 "first."

@@ -22,7 +22,7 @@ from gezeiten.domain.actions.gaps import (
 from gezeiten.domain.actions.sources import SeriesFed
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series_keys import series_key
-from gezeiten.domain.steps.fills import estimates_in, line_between
+from gezeiten.domain.steps.fills import estimates_in, line_readings
 from gezeiten.domain.steps.steps import ESTIMATE, FED, KINDS, LEFT_OPEN, LINE, REFETCH
 from gezeiten.errors import InputError
 
@@ -30,7 +30,7 @@ from gezeiten.errors import InputError
 def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Authorship) -> None:
     for line in act.lines:
         ends = (line.from_ms, line.from_value), (line.to_ms, line.to_value)
-        fill = line_between(act.gap, *ends)
+        fill = line_readings(act.gap, *ends)
         facts: dict[str, Any] = {
             "readings": len(fill),
             "rmse": line.rmse,

@@ -32,7 +32,7 @@ _ADDED = PreparedStatement(
 
 def find_or_add_logger(connection: Connection, serial: str, model: str, firmware: str) -> int:
     """Return this database's key of a logger, made where it is new; its firmware as it says now."""
-    row = _LOGGER.first(connection, its_serial=serial)
+    row = _LOGGER.first_row(connection, its_serial=serial)
     if row is None:
         fresh = {"serial": serial, "model": model, "firmware": firmware, "practice": False}
         return _added(connection, _LOGGERS, fresh)
@@ -47,7 +47,7 @@ def logger_key(connection: Connection, serial: str) -> int:
     Raises:
         ArchiveDamagedError: the archive does not hold it.
     """
-    return int(require_row(_LOGGER.first(connection, its_serial=serial))[0])
+    return int(require_row(_LOGGER.first_row(connection, its_serial=serial))[0])
 
 
 def set_logger(connection: Connection, logger: int, **values: Any) -> None:
@@ -66,7 +66,9 @@ def find_mission(
     connection: Connection, logger: int, number: int, launched_ms: int
 ) -> MissionThere | None:
     """Return a logger's mission of that number and launch, None where there is none."""
-    row = _MISSION.first(connection, its_logger=logger, its_number=number, its_launch=launched_ms)
+    row = _MISSION.first_row(
+        connection, its_logger=logger, its_number=number, its_launch=launched_ms
+    )
     return None if row is None else MissionThere(*row)
 
 

@@ -48,7 +48,7 @@ def apply_nothing(_connection: Connection, _act: Action, _said: Authorship) -> N
 
 def key_of(connection: Connection, table: FromClause, uid: str) -> int:
     """Return this database's key of a thing."""
-    return int(require_row(_reading(table, ("id",)).first(connection, its_uid=uid))[0])
+    return int(require_row(_reading(table, ("id",)).first_row(connection, its_uid=uid))[0])
 
 
 def add(connection: Connection, table: FromClause, **values: Any) -> None:
@@ -76,7 +76,7 @@ def change(
     if not listed:
         return []
     fields = tuple(one.field for one in listed)
-    row = require_row(_reading(table, fields).first(connection, its_uid=uid))
+    row = require_row(_reading(table, fields).first_row(connection, its_uid=uid))
     update_by_uid(connection, table, uid, **{one.field: one.after for one in listed})
     return [
         _other(one, found)

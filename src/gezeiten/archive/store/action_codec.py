@@ -35,7 +35,7 @@ def from_stored(details: dict[str, Any]) -> Action:
             f"The logbook holds “{details['kind']}”, which this version does not know; update it."
         )
     try:
-        return msgspec.convert(kind.lifted(details["act"], details["version"]), kind)
+        return msgspec.convert(kind.upgrade(details["act"], details["version"]), kind)
     except (msgspec.ValidationError, KeyError, TypeError) as exc:
         raise ArchiveDamagedError(
             f"An entry “{details['kind']}” of the logbook cannot be read ({exc}); verify the "

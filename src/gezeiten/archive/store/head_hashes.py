@@ -37,7 +37,7 @@ class Heads:
             self._machine = machine.read_text().strip()
 
     @property
-    def is_kept(self) -> bool:
+    def is_stored(self) -> bool:
         """Whether anything is remembered at all."""
         return self._path is not None
 

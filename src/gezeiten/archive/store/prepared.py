@@ -36,7 +36,7 @@ class PreparedStatement:
         self._statement, self._columns = statement, columns
         self._compiled: dict[str, _Compiled] = {}
 
-    def first(self, connection: Connection, **values: Any) -> tuple[Any, ...] | None:
+    def first_row(self, connection: Connection, **values: Any) -> tuple[Any, ...] | None:
         """Return the first row that a query finds, None without one."""
         compiled = self._of(connection)
         row = compiled.run(connection, values).fetchone()
@@ -54,7 +54,7 @@ class PreparedStatement:
 
     def value(self, connection: Connection, **values: Any) -> Any:
         """Return the first column of the first row, None without one."""
-        row = self.first(connection, **values)
+        row = self.first_row(connection, **values)
         return None if row is None else row[0]
 
     def run(self, connection: Connection, **values: Any) -> int:

@@ -52,7 +52,7 @@ class Vault:
         """Return where bytes of this fingerprint lie (or would lie)."""
         return self._folder / sha256[:2] / f"{sha256}{self._suffix}"
 
-    def put(self, data: bytes, sha256: str = "") -> str:
+    def store(self, data: bytes, sha256: str = "") -> str:
         """Keep bytes and return their fingerprint; the same bytes twice are kept once.
 
         sha256: their fingerprint, where it was taken already.
@@ -61,19 +61,19 @@ class Vault:
         when this returns. Raises OSError when the disk is full.
         """
         sha256 = sha256 or fingerprint(data)
-        return sha256 if self.is_whole(sha256) else self._link_into_place(io.BytesIO(data), sha256)
+        return sha256 if self.is_intact(sha256) else self._link_into_place(io.BytesIO(data), sha256)
 
     def store_file(self, source: Path) -> str:
         """Keep a file of any size and return its fingerprint; it stays where it is. As `put`."""
-        with self.begun(source) as fresh:
-            return self.keep(fresh)
+        with self.copy_in(source) as fresh:
+            return self.commit(fresh)
 
     def _link_into_place(self, source: BinaryIO, sha256: str) -> str:
         with self._copied(source, sha256) as fresh:
-            return self.keep(fresh)
+            return self.commit(fresh)
 
     @contextlib.contextmanager
-    def begun(self, source: Path) -> Iterator[Begun]:
+    def copy_in(self, source: Path) -> Iterator[Begun]:
         """Copy a file of any size into the vault's folder, to be read there before it is kept: what
         is read is what is kept then, even where the file goes on growing. Gone at the end unless
         `keep` was called. Raises OSError when the disk is full."""
@@ -99,10 +99,10 @@ class Vault:
         finally:
             fresh.unlink(missing_ok=True)
 
-    def keep(self, fresh: Begun) -> str:
+    def commit(self, fresh: Begun) -> str:
         """Make a copy that was begun appear under its fingerprint, which is returned."""
         target = self.path(fresh.sha256)
-        if not self.is_whole(fresh.sha256):
+        if not self.is_intact(fresh.sha256):
             is_new = not target.parent.exists()
             target.parent.mkdir(parents=True, exist_ok=True)
             if is_new:
@@ -143,7 +143,7 @@ class Vault:
             return None
         return found.st_size, found.st_ctime_ns
 
-    def is_whole(self, sha256: str) -> bool:
+    def is_intact(self, sha256: str) -> bool:
         """Whether bytes of this fingerprint are kept and are what was kept."""
         try:
             self.check(sha256)

@@ -19,10 +19,10 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import book_fetched, numbers_in
 from gezeiten.desk.intake.carried import CarriedRecord
-from gezeiten.desk.intake.couriers import CourierCard, take_from_courier
-from gezeiten.desk.intake.drives import DriveCard, take_from_drive
+from gezeiten.desk.intake.couriers import CourierCard, offload_courier
+from gezeiten.desk.intake.drives import DriveCard, import_from_drive
 from gezeiten.desk.logger.offloading import Offloaded
-from gezeiten.desk.record.records import around
+from gezeiten.desk.record.records import read_around
 from gezeiten.domain.actions.gaps import FedPart, GapFedByOther
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.coverage import missing, size
@@ -78,7 +78,7 @@ class CarriedReadings(AlternativeReadings):
     key: str = ""
 
 
-def measured_beside(
+def find_alternatives(
     desk: Desk, booked: BookedGap, cards: Iterable[CarrierCard] = ()
 ) -> list[AlternativeReadings]:
     """Return all that was measured in a gap beside what its logger can still give: first what is
@@ -117,7 +117,7 @@ def _by_other(desk: Desk, booked: BookedGap, source: str, keys: dict[str, str]) 
     gap, fills, parts, apart = booked.gap, [], [], []
     for key, theirs in keys.items():
         try:
-            wide = around(
+            wide = read_around(
                 desk,
                 booked.point.id,
                 theirs,
@@ -125,7 +125,7 @@ def _by_other(desk: Desk, booked: BookedGap, source: str, keys: dict[str, str]) 
             )
         except ArchiveDamagedError:
             continue  # it is told elsewhere
-        wide = wide.part(wide.quality == Quality.GOOD)
+        wide = wide.subset(wide.quality == Quality.GOOD)
         inside = wide.between(gap.start_ms, gap.end_ms)
         if not len(inside):
             continue
@@ -140,7 +140,7 @@ def _by_other(desk: Desk, booked: BookedGap, source: str, keys: dict[str, str]) 
             apart.append((key, compared))
     if not fills:
         return None
-    why = _why_not(desk, booked, keys)
+    why = _refusal(desk, booked, keys)
     return ByOther(
         source, min(len(one) for _, one in fills), why, tuple(parts), tuple(fills), tuple(apart)
     )
@@ -150,8 +150,8 @@ def _compared(desk: Desk, booked: BookedGap, key: str, theirs: Series) -> Series
     """Compare two series where both measured around a gap, None where that was too seldom."""
     gap, its = booked.gap, quantity(key)
     wide = (gap.start_ms - _COMPARED_MS, gap.end_ms + _COMPARED_MS)
-    own = around(desk, booked.point.id, key, wide).between(*wide)
-    own = own.part(own.quality == Quality.GOOD)
+    own = read_around(desk, booked.point.id, key, wide).between(*wide)
+    own = own.subset(own.quality == Quality.GOOD)
     there, _ = at_instants(theirs, own.times_utc_ms, Role(its.name, its.unit), its.averages)
     off = (there - own.values)[np.isfinite(there)]
     if len(off) < _LEAST_COMPARED:
@@ -159,7 +159,7 @@ def _compared(desk: Desk, booked: BookedGap, key: str, theirs: Series) -> Series
     return SeriesComparison(float(np.median(off)), float(off.std(ddof=1)), len(off))
 
 
-def _why_not(desk: Desk, booked: BookedGap, keys: dict[str, str]) -> str:
+def _refusal(desk: Desk, booked: BookedGap, keys: dict[str, str]) -> str:
     """Corrections are said of a series, whoever feeds it: they would hold for readings for which
     they were not meant, or no longer for those for which they were."""
     gap = booked.gap
@@ -182,11 +182,11 @@ def fill_by_other(desk: Desk, booked: BookedGap, offer: ByOther) -> None:
         raise InputError(f"{offer.name} cannot fill this gap ({offer.refusal}).")
     with desk.archive.writing() as session:
         desk.do_within(
-            session, other_act(booked, offer, stored_point(session, booked.point.id).uid)
+            session, alternative_action(booked, offer, stored_point(session, booked.point.id).uid)
         )
 
 
-def other_act(booked: BookedGap, offer: ByOther, point: str) -> GapFedByOther:
+def alternative_action(booked: BookedGap, offer: ByOther, point: str) -> GapFedByOther:
     """Return the act that fills a gap so, for its point (its id)."""
     return GapFedByOther(point, booked.gap, offer.name, offer.parts)
 
@@ -250,9 +250,9 @@ def fill_from_carried(
     """
     card = offer.card
     if isinstance(card, CourierCard):
-        results = take_from_courier(desk, card, {offer.key}, watch)
+        results = offload_courier(desk, card, {offer.key}, watch)
     elif isinstance(card, DriveCard):
-        results = take_from_drive(desk, card, {offer.key}, watch).results
+        results = import_from_drive(desk, card, {offer.key}, watch).results
     else:
         raise InputError("There is no courier and no drive to take it from; look again.")
     for result in results:

@@ -30,7 +30,7 @@ from gezeiten.domain.board.facts import (
     WrongClock,
 )
 from gezeiten.domain.kept import GOING_ON, KnownLogger, KnownMission
-from gezeiten.domain.plan.models import known_model
+from gezeiten.domain.plan.models import find_model
 from gezeiten.domain.plan.outlook import battery_days, ends_ms, readings_that_fit
 from gezeiten.domain.plan.plan import last_reading_number, plan_from_dict
 from gezeiten.domain.series.timeline import DAY_MS, Span
@@ -124,17 +124,17 @@ def _readable(
     return KnownOfPoint(
         _point(point),
         _logger(mission, held, is_there=is_there) if mission else None,
-        tuple(_logger(one, _held_beside(past, point, one), is_there=True) for one in beside),
+        tuple(_logger(one, _periods_elsewhere(past, point, one), is_there=True) for one in beside),
         held,
         tuple(dict.fromkeys(estimated)),
         tuple(map(_gap, gaps_of(point, steps, past.held))),
         events,
         tuple(past.offloads_ms.get(point.id, ())),
-        wrong_clocks=_wrong_clocks(past, point),
+        wrong_clocks=_missions_with_wrong_clock(past, point),
     )
 
 
-def _wrong_clocks(past: _PointHistory, point: PointPlace) -> tuple[WrongClock, ...]:
+def _missions_with_wrong_clock(past: _PointHistory, point: PointPlace) -> tuple[WrongClock, ...]:
     """Return the missions at a point whose readings are dated by a wrong clock."""
     found: dict[str, WrongClock] = {}
     for feed in past.held.layout.at_point(point.id):
@@ -147,7 +147,9 @@ def _wrong_clocks(past: _PointHistory, point: PointPlace) -> tuple[WrongClock, .
     return tuple(found.values())
 
 
-def _held_beside(past: _PointHistory, point: PointPlace, mission: KnownMission) -> tuple[Span, ...]:
+def _periods_elsewhere(
+    past: _PointHistory, point: PointPlace, mission: KnownMission
+) -> tuple[Span, ...]:
     layout = past.held.layout
     fed = next(
         (feed for feed in layout.at_point(point.id) if layout.missions[feed.mission] == mission.id),
@@ -176,7 +178,7 @@ def _logger(mission: KnownMission, held: tuple[Span, ...], *, is_there: bool) ->
 
 def _ends(mission: KnownMission, logger: KnownLogger) -> tuple[int | None, EndReason]:
     """Return when recording ends and why; None when the memory wraps and the battery lasts."""
-    plan, model = plan_from_dict(mission.plan), known_model(logger.model)
+    plan, model = plan_from_dict(mission.plan), find_model(logger.model)
     if model is None:
         return None, "memory full"  # a text or a live line has neither memory nor battery
     memory_ms: int | None = None

@@ -9,7 +9,7 @@ import numpy as np
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import around
+from gezeiten.desk.record.records import read_around
 from gezeiten.domain.quantities.quantities import Quantity, quantity
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series
@@ -17,7 +17,7 @@ from gezeiten.domain.series.series_keys import channel_of, is_derived
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Values
 from gezeiten.domain.steps.deriving import at_instants
 from gezeiten.domain.steps.filling.candidates import Companion
-from gezeiten.domain.steps.filling.hidden import known
+from gezeiten.domain.steps.filling.hidden import trusted_readings
 from gezeiten.domain.steps.filling.sums import amounts
 from gezeiten.domain.steps.filling.vapour import at_one_vapour_pressure, at_the_vapour_of
 from gezeiten.domain.steps.formulas.formula import Role
@@ -33,20 +33,20 @@ def companions(desk: Desk, booked: BookedGap, key: str, span: Span) -> list[Comp
     """Return the series that go together most with one around its gap: of the same unit, those of
     the same point and site first; of humidity what vapour makes of measured temperatures, too."""
     wide = (span[0] - _BESIDE_MS, span[1] + _BESIDE_MS)
-    own = around(desk, booked.point.id, key, span)
+    own = read_around(desk, booked.point.id, key, span)
     listed: list[tuple[float, Companion]] = []
-    for one in _looked_at(desk, booked, key, wide):
-        together = _together(own, one.series, booked.gap, one.quantity)
+    for one in _evaluated(desk, booked, key, wide):
+        together = _difference_correlation(own, one.series, booked.gap, one.quantity)
         if together > 0:
             listed.append((together, one))
     listed.sort(key=lambda one: -one[0])
     return [one for _, one in listed[:_MOST_COMPANIONS]]
 
 
-def _looked_at(desk: Desk, booked: BookedGap, key: str, wide: Span) -> Iterator[Companion]:
+def _evaluated(desk: Desk, booked: BookedGap, key: str, wide: Span) -> Iterator[Companion]:
     found = list(_others(desk, booked.point, key))[:_MOST_LOOKED_AT]
     for point, other in found:
-        series = _known(desk, point, other, wide)
+        series = _known_readings(desk, point, other, wide)
         if series is not None:
             name = f"{quantity(other).name}{_of(point, booked.point)}"
             yield Companion(name, series, quantity(other))
@@ -54,9 +54,9 @@ def _looked_at(desk: Desk, booked: BookedGap, key: str, wide: Span) -> Iterator[
         yield from _by_vapour(desk, booked, wide, [point for point, _ in found])
 
 
-def _known(desk: Desk, point: PointPlace, key: str, wide: Span) -> Series | None:
+def _known_readings(desk: Desk, point: PointPlace, key: str, wide: Span) -> Series | None:
     try:
-        return known(around(desk, point.id, key, wide).between(*wide))
+        return trusted_readings(read_around(desk, point.id, key, wide).between(*wide))
     except ArchiveDamagedError:
         return None  # a damaged neighbour is no help, and told elsewhere
 
@@ -77,7 +77,7 @@ def _by_vapour(
     yield Companion(f"{name} and even vapour", at_one_vapour_pressure(temp), humidity)
     for point in dict.fromkeys(where):
         there = _air(desk, point, wide) if point.id != booked.point.id else None
-        percent = _known(desk, point, _HUMIDITY, wide) if there is not None else None
+        percent = _known_readings(desk, point, _HUMIDITY, wide) if there is not None else None
         if there is not None and percent is not None:
             series = at_the_vapour_of(temp, percent, there[1])
             yield Companion(f"{name} and the vapour of {point.full_name}", series, humidity)
@@ -87,7 +87,7 @@ def _air(desk: Desk, point: PointPlace, wide: Span) -> tuple[str, Series] | None
     """Return the temperature of the air at a point and its name, None where it is not measured."""
     measured = {place.channel for place in point.channels}
     key = next((one for one in _OF_THE_AIR if one in measured), None)
-    series = _known(desk, point, key, wide) if key else None
+    series = _known_readings(desk, point, key, wide) if key else None
     return (quantity(key).name, series) if key and series is not None else None
 
 
@@ -107,7 +107,7 @@ def _others(desk: Desk, here: PointPlace, key: str) -> Iterable[tuple[PointPlace
                 yield point, place.channel
 
 
-def _together(own: Series, other: Series, gap: Gap, its: Quantity) -> float:
+def _difference_correlation(own: Series, other: Series, gap: Gap, its: Quantity) -> float:
     """Return how closely the first differences of two series (of what is summed, the amounts) go
     together, 0 to 1; 0 where the other one has nothing in the gap."""
     if not len(other.between(gap.start_ms, gap.end_ms)) or len(own) < 3:

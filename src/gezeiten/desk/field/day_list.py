@@ -15,7 +15,7 @@ from gezeiten.desk.field.rounds import open_round
 from gezeiten.desk.field.sheets import sheets_folder
 from gezeiten.domain.actions.offloads import SOURCES
 from gezeiten.domain.series.timeline import from_ms, midnight_ms
-from gezeiten.domain.wording import readings_words
+from gezeiten.domain.wording import readings_text
 
 NO_SITE = "Not yet placed"
 
@@ -51,7 +51,7 @@ class DayLine:
         if self.on_round:
             return "on the round"
         if self.at_hand:
-            return f"{readings_words(self.at_hand)} to offload"
+            return f"{readings_text(self.at_hand)} to offload"
         return "" if self.is_touched else "not visited"
 
 
@@ -118,7 +118,7 @@ def write_day(desk: Desk, lines: list[DayLine]) -> Path:
     sites = dict.fromkeys((line.site, line.zone) for line in lines)
     rows = {
         f"{site} · {zone}": tuple(
-            DayRow(line.point, line.serial, _came(line), _launched(line), line.left)
+            DayRow(line.point, line.serial, _origin_text(line), _launched(line), line.left)
             for line in lines
             if line.site == site
         )
@@ -131,10 +131,10 @@ def write_day(desk: Desk, lines: list[DayLine]) -> Path:
     return path
 
 
-def _came(line: DayLine) -> str:
+def _origin_text(line: DayLine) -> str:
     if line.came_ms is None:
         return ""
-    return f"{readings_words(line.readings)}, {from_ms(line.came_ms, line.zone):%H:%M}"
+    return f"{readings_text(line.readings)}, {from_ms(line.came_ms, line.zone):%H:%M}"
 
 
 def _launched(line: DayLine) -> str:

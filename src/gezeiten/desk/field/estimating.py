@@ -13,9 +13,9 @@ from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.companions import companions
 from gezeiten.desk.field.gaps import BookedGap
-from gezeiten.desk.record.records import around
+from gezeiten.desk.record.records import read_around
 from gezeiten.domain.actions import Action
-from gezeiten.domain.actions.gaps import Estimate, GapEstimated, way_words
+from gezeiten.domain.actions.gaps import Estimate, GapEstimated, fill_method_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series
@@ -23,13 +23,17 @@ from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.domain.steps.filling.candidates import (
     Candidate,
     candidates,
+    estimate_refusal,
+    is_significantly_better,
     ranked,
     straight,
-    surely_better,
-    why_not,
 )
 from gezeiten.domain.steps.filling.cycles import TIDE_MS, may_be_of_water
-from gezeiten.domain.steps.filling.hidden import is_enough, known, learnt_from
+from gezeiten.domain.steps.filling.hidden import (
+    has_enough_training_data,
+    training_spans,
+    trusted_readings,
+)
 from gezeiten.domain.steps.filling.scales import scale_of
 from gezeiten.domain.steps.filling.unrest import Unrest, unrest_of
 from gezeiten.domain.steps.fills import ExpectedError
@@ -81,7 +85,7 @@ def estimates(
     left: dict[str, str] = {}
     cautions = [_relaunched(desk, booked)]
     for key in booked.channels:
-        learnt = _learnt(desk, booked, key)
+        learnt = _training_data(desk, booked, key)
         looked_at = companions(desk, booked, key, learnt.span) if not learnt.why else []
         why = learnt.why
         if not why and quantity(key).averages == "sum" and not looked_at:
@@ -90,20 +94,20 @@ def estimates(
             left[key] = why
             continue
         found[key] = []
-        cautions.append(_unrest_words(key, learnt.unrest))
+        cautions.append(_unrest_text(key, learnt.unrest))
         for one in candidates(
             learnt.series, booked.gap, quantity(key), looked_at, _seed(key), learnt.unrest
         ):
             if cancelled():
                 return []
             found[key].append(one)
-            tell(_ways(found, left, cautions))
+            tell(_fill_methods(found, left, cautions))
     if not found:
         return [FillMethod("Estimates", {}, next(iter(left.values())))] if left else []
-    return _ways(found, left, cautions)
+    return _fill_methods(found, left, cautions)
 
 
-def _unrest_words(key: str, unrest: Unrest | None) -> str:
+def _unrest_text(key: str, unrest: Unrest | None) -> str:
     if unrest is None:
         return ""
     return f"{quantity(key).name} beside it is among the {unrest.kind} known"
@@ -128,7 +132,7 @@ def _seed(key: str) -> int:
     return int.from_bytes(key.encode()[:8], "big")
 
 
-def _ways(
+def _fill_methods(
     found: dict[str, list[Candidate]], left: dict[str, str], cautions: list[str]
 ) -> list[FillMethod]:
     """Return ways that are found for all series, or refused for one; straight lines have their own
@@ -142,16 +146,16 @@ def _ways(
     for key, listed in found.items():
         for one in listed:
             if one.kind != "line":
-                ways.setdefault(way_words(one.facts), {})[key] = one
+                ways.setdefault(fill_method_text(one.facts), {})[key] = one
     best: dict[str, Candidate] = {}
     for key, listed in found.items():
         serving = [one for one in ranked(listed) if one.kind != "line"]
         if serving:
             best[key] = serving[0]
-    made = [_way(name, of) for name, of in ways.items() if len(of) == len(found)]
-    names = {way_words(one.facts) for one in best.values()}
+    made = [_fill_method(name, of) for name, of in ways.items() if len(of) == len(found)]
+    names = {fill_method_text(one.facts) for one in best.values()}
     if len(best) == len(found) and len(names) > 1:
-        said = (f"{quantity(key).name} {way_words(one.facts)}" for key, one in best.items())
+        said = (f"{quantity(key).name} {fill_method_text(one.facts)}" for key, one in best.items())
         made.insert(0, FillMethod("; ".join(said), best))
     ranks = {id(one): i for listed in found.values() for i, one in enumerate(ranked(listed))}
     line = {key: one for key, listed in found.items() for one in listed if one.kind == "line"}
@@ -165,7 +169,8 @@ def _ways(
             caution=_caution(way, cautions),
             left=dict(left),
             is_sure=all(
-                key in line and surely_better(one, line[key]) for key, one in way.of.items()
+                key in line and is_significantly_better(one, line[key])
+                for key, one in way.of.items()
             ),
         )
         for way in made
@@ -189,7 +194,7 @@ _BAND_WORDS = {
 }
 
 
-def _way(name: str, of: dict[str, Candidate]) -> FillMethod:
+def _fill_method(name: str, of: dict[str, Candidate]) -> FillMethod:
     refused = [one.refusal for one in of.values() if one.refusal]
     return FillMethod(name, of, refused[0] if refused else "")
 
@@ -203,14 +208,14 @@ def line_error(desk: Desk, booked: BookedGap, key: str) -> tuple[ExpectedError |
     """
     if quantity(key).averages == "sum":
         return None, "what is summed is never interpolated"
-    learnt = _learnt(desk, booked, key)
+    learnt = _training_data(desk, booked, key)
     if learnt.why:
         return None, learnt.why
     line = straight(learnt.series, booked.gap, quantity(key), _seed(key), learnt.unrest)
     if line.refusal:
         return None, line.refusal
     lows, highs = _band(line)
-    words = (_unrest_words(key, learnt.unrest), _BAND_WORDS[line.unrest])
+    words = (_unrest_text(key, learnt.unrest), _BAND_WORDS[line.unrest])
     return ExpectedError(
         line.rmse,
         min(lows),
@@ -241,48 +246,48 @@ class _TrainingData:
     unrest: Unrest | None
 
 
-def _learnt(desk: Desk, booked: BookedGap, key: str) -> _TrainingData:
+def _training_data(desk: Desk, booked: BookedGap, key: str) -> _TrainingData:
     """Return the known readings of a series around a gap, from as far as is needed; beside what is
     unusual all of them: stretches that begin alike are few."""
     gap, its = booked.gap, quantity(key)
     at_least_ms = TIDE_MS if may_be_of_water(its.unit) else 0
     if its.averages == "sum":
         at_least_ms = _RAIN_MS
-    whole = _whole(desk, booked, key)
+    whole = _known_readings(desk, booked, key)
     unrest = None
     if its.averages == "plain":
         unrest = unrest_of(whole, gap, scale_of(its).forward(whole.values))
     ends = (int(whole.times_utc_ms[0]), int(whole.times_utc_ms[-1]) + 1) if len(whole) else (0, 1)
     series, span = whole, ends
-    for span in learnt_from(gap, at_least_ms) if unrest is None else ():
+    for span in training_spans(gap, at_least_ms) if unrest is None else ():
         series = whole.between(*span)
         is_all = span[0] <= ends[0] and span[1] >= ends[1]
-        if is_all or is_enough(series, gap):
+        if is_all or has_enough_training_data(series, gap):
             break
-    return _TrainingData(series, span, why_not(series, gap, its), unrest)
+    return _TrainingData(series, span, estimate_refusal(series, gap, its), unrest)
 
 
-def _whole(desk: Desk, booked: BookedGap, key: str) -> Series:
+def _known_readings(desk: Desk, booked: BookedGap, key: str) -> Series:
     """Return the known readings of a series, of a very long record those nearest to the gap."""
     gap = booked.gap
     reach_ms = _MOST_READINGS // 2 * gap.interval_ms
     span = (gap.start_ms - reach_ms, gap.end_ms + reach_ms)
-    return known(around(desk, booked.point.id, key, span).between(*span))
+    return trusted_readings(read_around(desk, booked.point.id, key, span).between(*span))
 
 
 # -- doing -----------------------------------------------------------------------------------------
-def fill_by_way(desk: Desk, booked: BookedGap, way: FillMethod) -> None:
+def fill_by_method(desk: Desk, booked: BookedGap, way: FillMethod) -> None:
     """Fill a gap by estimates that were looked at.
 
     Raises:
         InputError: this way cannot serve.
     """
-    act = way_act(booked, way)
+    act = method_action(booked, way)
     with desk.archive.writing() as session:
         desk.do_within(session, act(stored_point(session, booked.point.id).uid))
 
 
-def way_act(booked: BookedGap, way: FillMethod) -> Callable[[str], Action]:
+def method_action(booked: BookedGap, way: FillMethod) -> Callable[[str], Action]:
     """Return the act that fills a gap by estimates, for its point (its id).
 
     Raises:

@@ -88,18 +88,18 @@ def gaps_of(point: PointPlace, steps: list[RecordStep], held: Coverage) -> list[
             found[name] = BookedGap(point, (place.channel,), gap, state, its, reason)
     filled = _filled(point, [step for step in steps if step.does.changes_record])
     return sorted(
-        [*found.values(), *(_measured_since(one, held) for one in filled)],
+        [*found.values(), *(_with_later_readings(one, held) for one in filled)],
         key=lambda booked: booked.gap.start_ms,
     )
 
 
-def _measured_since(booked: BookedGap, held: Coverage) -> BookedGap:
+def _with_later_readings(booked: BookedGap, held: Coverage) -> BookedGap:
     """Return an estimated gap with how much of it was measured since: what was measured stands,
     wherever it comes from, and an estimate only beside it."""
     if booked.state != "estimated":
         return booked
     span = (booked.gap.start_ms, booked.gap.end_ms)
-    listed = [held.measured(booked.point.id, key).held_ms(span) for key in booked.channels]
+    listed = [held.measured(booked.point.id, key).covered_ms(span) for key in booked.channels]
     found = min(listed, default=0) // booked.gap.interval_ms
     if not found:
         return booked

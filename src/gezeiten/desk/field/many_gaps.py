@@ -12,10 +12,10 @@ from gezeiten.archive.sites import stored_point
 from gezeiten.archive.steps import active_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
-from gezeiten.desk.field.alternative_sources import by_others, other_act
-from gezeiten.desk.field.estimating import estimates, way_act
+from gezeiten.desk.field.alternative_sources import alternative_action, by_others
+from gezeiten.desk.field.estimating import estimates, method_action
 from gezeiten.desk.field.gaps import BookedGap, gaps
-from gezeiten.desk.field.mending import line_act, line_offer
+from gezeiten.desk.field.mending import line_action, line_offer
 from gezeiten.domain.actions import Action
 from gezeiten.domain.actions.gaps import GapLeftOpen, GapTakenBack
 from gezeiten.errors import InputError
@@ -67,7 +67,7 @@ def listed(
     for booked in chosen:
         if cancelled():
             break
-        one = _looked_at(desk, rule, booked, cancelled)
+        one = _planned_fill(desk, rule, booked, cancelled)
         if cancelled():
             break  # what was found by then may not be the best
         found.append(one)
@@ -75,7 +75,7 @@ def listed(
     return found
 
 
-def _looked_at(
+def _planned_fill(
     desk: Desk, rule: GapRule, booked: BookedGap, cancelled: Callable[[], bool]
 ) -> PlannedFill:
     if booked.gap.length_ms > rule.longest_ms:
@@ -96,7 +96,7 @@ def _by_line(desk: Desk, booked: BookedGap) -> PlannedFill:
     if offer.refusal:
         return PlannedFill(booked, "", {}, offer.refusal, None)
     errors = {key: one.rmse for key, one in offer.errors.items()}
-    return PlannedFill(booked, "by a straight line", errors, "", line_act(desk, booked, offer))
+    return PlannedFill(booked, "by a straight line", errors, "", line_action(desk, booked, offer))
 
 
 def _by_best(desk: Desk, booked: BookedGap, cancelled: Callable[[], bool]) -> PlannedFill:
@@ -105,7 +105,11 @@ def _by_best(desk: Desk, booked: BookedGap, cancelled: Callable[[], bool]) -> Pl
     for other in by_others(desk, booked):
         if not other.refusal and len(other.parts) == len(booked.channels):
             return PlannedFill(
-                booked, f"measured by {other.name}", {}, "", partial(other_act, booked, other)
+                booked,
+                f"measured by {other.name}",
+                {},
+                "",
+                partial(alternative_action, booked, other),
             )
     ways = estimates(desk, booked, cancelled=cancelled)
     serving = [way for way in ways if not way.refusal]
@@ -116,7 +120,7 @@ def _by_best(desk: Desk, booked: BookedGap, cancelled: Callable[[], bool]) -> Pl
             return PlannedFill(booked, line.name, line.errors, refusal, line.act)
     best = serving[0]
     errors = {key: one.rmse for key, one in best.of.items()}
-    return PlannedFill(booked, best.name, errors, "", way_act(booked, best))
+    return PlannedFill(booked, best.name, errors, "", method_action(booked, best))
 
 
 def do_all(desk: Desk, chosen: Iterable[PlannedFill]) -> int:
@@ -128,14 +132,14 @@ def do_all(desk: Desk, chosen: Iterable[PlannedFill]) -> int:
     wanted = [(one.booked, one.act) for one in chosen if one.act is not None]
     if not wanted:
         raise InputError("There is nothing to do; choose gaps for which the rule finds a way.")
-    said = desk.said  # one instant and one person: so they are known to belong together
+    said = desk.authorship  # one instant and one person: so they are known to belong together
     with desk.archive.writing() as session:
         for booked, act in wanted:
             do(session, act(stored_point(session, booked.point.id).uid), said)
     return len(wanted)
 
 
-def together(desk: Desk, booked: BookedGap) -> list[BookedGap]:
+def gaps_of_same_action(desk: Desk, booked: BookedGap) -> list[BookedGap]:
     """Return the gaps about which something was done in the same act as about one, itself among
     them; only itself where it was done alone."""
     with desk.archive.reading() as session:
@@ -147,7 +151,7 @@ def together(desk: Desk, booked: BookedGap) -> list[BookedGap]:
 
 def undo_all(desk: Desk, chosen: Sequence[BookedGap]) -> None:
     """Undo what was done about some gaps, all of it or nothing."""
-    said = desk.said
+    said = desk.authorship
     with desk.archive.writing() as session:
         for one in chosen:
             uid = stored_point(session, one.point.id).uid

@@ -21,7 +21,7 @@ from gezeiten.desk.field.estimating import line_error
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.logger.contact import LoggerCard, find_serial
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
-from gezeiten.desk.record.records import around
+from gezeiten.desk.record.records import read_around
 from gezeiten.domain.actions import Action
 from gezeiten.domain.actions.gaps import (
     GapFetched,
@@ -93,7 +93,7 @@ def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) 
                 serial, mission.number, (got,), offload, "fetched before, switched off"
             )
         kept = stored_ranges(session, mission.id)
-        held = _held(session, mission, card)
+        held = _numbers_in_memory(session, mission, card)
     ranges = tuple(missing(wanted, kept))
     ranges = tuple((max(a, held[0]), min(b, held[1])) for a, b in ranges)
     ranges = tuple(part for part in ranges if part[1] > part[0])
@@ -119,7 +119,9 @@ def numbers_in(mission: KnownMission, gap: Gap, clock: ClockMap) -> Range:
     return (first, end)
 
 
-def _held(session: ArchiveSession, mission: KnownMission, card: LoggerCard | None) -> Range:
+def _numbers_in_memory(
+    session: ArchiveSession, mission: KnownMission, card: LoggerCard | None
+) -> Range:
     """Reading numbers in the logger's memory: (0, 0) once it has another mission."""
     if card is not None:
         for entry in card.directory:
@@ -141,7 +143,7 @@ def line_offer(desk: Desk, booked: BookedGap) -> LineOffer:
             left[channel] = why
             continue
         errors[channel] = error
-        beside = around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms))
+        beside = read_around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms))
         count = max(count, len(straight_line(beside, gap)))
     refusal = "" if errors else next(iter(left.values()), _NO_ENDS)
     limit_ms = booked.point.fill_limit_s * 1000
@@ -159,10 +161,10 @@ def fill_by_line(desk: Desk, booked: BookedGap) -> None:
     Raises:
         InputError: the gap is over the point's limit, or the error cannot be measured.
     """
-    _do(desk, booked, line_act(desk, booked, line_offer(desk, booked)))
+    _do(desk, booked, line_action(desk, booked, line_offer(desk, booked)))
 
 
-def line_act(desk: Desk, booked: BookedGap, offer: LineOffer) -> Callable[[str], Action]:
+def line_action(desk: Desk, booked: BookedGap, offer: LineOffer) -> Callable[[str], Action]:
     """Return the act that fills a gap by a straight line, for its point (its id).
 
     Raises:
@@ -176,7 +178,7 @@ def line_act(desk: Desk, booked: BookedGap, offer: LineOffer) -> Callable[[str],
 
 def _line(desk: Desk, booked: BookedGap, channel: str, error: ExpectedError) -> LineFill:
     gap = booked.gap
-    ends = line_ends(around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms)), gap)
+    ends = line_ends(read_around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms)), gap)
     if ends is None:
         raise InputError(f"A straight line cannot fill this gap ({_NO_ENDS}).")
     (from_ms, from_value), (to_ms, to_value) = ends

@@ -14,14 +14,14 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.field.rounds import Round, open_round
 from gezeiten.desk.logger.checks import (
     Check,
-    checks_before_launch,
+    launch_checks,
     mission_outlook,
     next_visit_ms,
     present_temp_c,
 )
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.pins import is_locked, pin_group
-from gezeiten.desk.logger.planning import last_plan, usual_plan
+from gezeiten.desk.logger.planning import latest_plan, usual_plan
 from gezeiten.domain.plan.outlook import Outlook, battery_assumption, battery_days
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.errors import GezeitenError
@@ -70,7 +70,7 @@ class SeenLogger:
 
 def starting(desk: Desk, card: LoggerCard) -> Start:
     """Return what a logger starts from: what the round has ready, else as the last mission here."""
-    last, usual = last_plan(desk, card), usual_plan(desk, card)
+    last, usual = latest_plan(desk, card), usual_plan(desk, card)
     group = pin_group(desk, card.serial)
     pin: Literal["open", "known", "wanted"] = "open"
     if is_locked(card.state):
@@ -90,12 +90,12 @@ def _plan_of_round(under_way: Round | None, serial: str) -> Plan | None:
 def readiness(
     desk: Desk, card: LoggerCard, plan: Plan, accepted: Mapping[str, str], label: str = ""
 ) -> Readiness:
-    """Return the checks and the outlook of a plan; see `checks_before_launch`."""
+    """Return the checks and the outlook of a plan; see `launch_checks`."""
     try:
         temp_c, model = present_temp_c(card), card.identity.model
         assumption = battery_assumption(model, plan, temp_c)
         return Readiness(
-            tuple(checks_before_launch(desk, card, plan, accepted, label)),
+            tuple(launch_checks(desk, card, plan, accepted, label)),
             mission_outlook(desk, card, plan),
             next_visit_ms(desk, plan.point_name),
             battery_days(model, plan, card.state.battery_permille / 1000, temp_c),

@@ -14,7 +14,7 @@ from gezeiten.archive.sites import KeptPoint, KeptSite, stored_point, stored_sit
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.board import board
-from gezeiten.desk.logger.planning import again
+from gezeiten.desk.logger.planning import relaunchable_plan
 from gezeiten.domain.actions.visits import (
     DueVisit,
     PlannedTask,
@@ -28,7 +28,7 @@ from gezeiten.domain.board.board import Board
 from gezeiten.domain.board.facts import BoardSite
 from gezeiten.domain.board.rows import BoardRow
 from gezeiten.domain.kept import KnownLogger, KnownMission
-from gezeiten.domain.plan.models import known_model, logger_model
+from gezeiten.domain.plan.models import find_model, logger_model
 from gezeiten.domain.plan.plan import Plan, plan_from_dict
 from gezeiten.domain.route import Position, length_km, round_order
 from gezeiten.domain.series.coverage import size
@@ -148,7 +148,7 @@ def _plan_to_launch(session: ArchiveSession, row: BoardRow, day_ms: int) -> Plan
     clock_off = any(need.kind == "clock" for need in row.needs)
     if row.is_recording and not ends_early and not clock_off:
         return None
-    return again(plan_of(session, last))
+    return relaunchable_plan(plan_of(session, last))
 
 
 def open_round(desk: Desk) -> Round | None:
@@ -175,7 +175,7 @@ def _task(
     site = stored_site(session, point.site_id).facts
     last = latest_mission_at_point(session, point.id)
     logger = last.logger if last else None
-    offloaded = _all_kept_since(session, point.id, last, row.made_ms)
+    offloaded = _is_offloaded_since(session, point.id, last, row.made_ms)
     return VisitTask(
         task.id,
         point.id,
@@ -183,7 +183,7 @@ def _task(
         point.facts.name,
         site.zone,
         logger.serial if logger else "",
-        _model_words(logger),
+        _model_text(logger),
         tuple(need.words for need in shown.needs) if shown else (),
         plan_from_dict(task.plan) if task.plan else None,
         offloaded,
@@ -192,14 +192,14 @@ def _task(
     )
 
 
-def _model_words(logger: KnownLogger | None) -> str:
+def _model_text(logger: KnownLogger | None) -> str:
     """The model, and that the logger is one to practise with where it is."""
     if logger is None:
         return ""
     return f"{logger.model} (practice)" if logger.practice else logger.model
 
 
-def _all_kept_since(
+def _is_offloaded_since(
     session: ArchiveSession, point_id: int, last: KnownMission | None, since_ms: int
 ) -> bool:
     """Whether something was offloaded there since, or all was found to be kept."""
@@ -217,7 +217,7 @@ def _to_bring(desk: Desk, session: ArchiveSession, tasks: list[VisitTask]) -> li
     said = []
     for task in tasks:
         logger = last_seen_logger(session, task.serial)
-        if logger is not None and known_model(logger.model) is None:
+        if logger is not None and find_model(logger.model) is None:
             continue  # a text or a live line: nothing is carried there
         if logger is None:
             said.append(f"A logger for {task.point}: none has measured there yet")
@@ -247,7 +247,7 @@ def set_task_plan(desk: Desk, task: VisitTask, plan: Plan | None) -> None:
         desk.do_within(session, act)
 
 
-def leave_out(desk: Desk, task: VisitTask, reason: str) -> None:
+def omit_task(desk: Desk, task: VisitTask, reason: str) -> None:
     """Say why a point of the round is not done; "" takes that back.
 
     Raises:

@@ -34,7 +34,7 @@ class _StoredBoard(msgspec.Struct):
     facts: BoardFacts
 
 
-def first_sight(desk: Desk) -> Board | None:
+def cached_board(desk: Desk) -> Board | None:
     """Return the board as the archive has it, as far as that is known without opening it."""
     if desk.is_looking:
         return None
@@ -60,11 +60,11 @@ def fresh_board(desk: Desk) -> Board:
     else:
         before = None
     if before is not None:
-        _keep(desk.folder, _StoredBoard(before, facts))
+        _store(desk.folder, _StoredBoard(before, facts))
     return board_of(facts, desk.now_ms())
 
 
-def _keep(folder: Path, sight: _StoredBoard) -> None:
+def _store(folder: Path, sight: _StoredBoard) -> None:
     raw, fresh = msgspec.json.encode(sight), folder / f"{NAME}.new"
     with suppress(OSError):  # a full disk costs nothing but the first sight
         if len(raw) > _LONGEST:

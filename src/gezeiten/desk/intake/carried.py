@@ -15,7 +15,7 @@ from gezeiten.archive.missions import mission_ranges
 from gezeiten.archive.offloads import is_offloaded
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logger.offloading import Offloaded, take_in_file
+from gezeiten.desk.logger.offloading import Offloaded, import_file
 from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.plan.models import logger_model
 from gezeiten.domain.series.coverage import Range, missing, size
@@ -78,7 +78,7 @@ def new_readings(
     return sum(size(missing(part, kept)) for part in held)
 
 
-def seen_record(
+def describe_record(
     session: ArchiveSession, key: str, file: MissionFile, sha256: str, size_bytes: int
 ) -> CarriedRecord:
     """Return what is known of a record whose bytes could be read."""
@@ -123,7 +123,7 @@ def _facts(header: Header) -> dict[str, Any]:
     }
 
 
-def keep_arrived(
+def import_arrived(
     desk: Desk, path: Path, how: Circumstances, *, even_if_known: bool = False
 ) -> Intake:
     """Take a file that has come whole into the archive and read it back from the vault.
@@ -133,7 +133,7 @@ def keep_arrived(
     Raises:
         GezeitenError: it is not in the vault as it came; the incoming file stays then.
     """
-    intake = take_in_file(desk, path, how, even_if_known=even_if_known)
+    intake = import_file(desk, path, how, even_if_known=even_if_known)
     if intake.offload_id is not None:
         desk.archive.vault.get(intake.sha256)  # what is safe is what can be read back
     with translated(desk.archive.folder):
@@ -182,7 +182,7 @@ class Clearing:
     stays: tuple[str, ...]
 
 
-def take_each(
+def import_each(
     desk: Desk, records: list[CarriedRecord], take: Callable[[CarriedRecord], Intake]
 ) -> list[Offloaded]:
     """Take records one after the other; one that fails is said and keeps nobody waiting.

@@ -24,13 +24,13 @@ from gezeiten.desk.intake.carried import (
     CarriedRecord,
     Clearing,
     carried_meter,
-    keep_arrived,
+    import_arrived,
+    import_each,
     locked_incoming,
     new_readings,
-    take_each,
 )
-from gezeiten.desk.logger.erasing import read_back
-from gezeiten.desk.logger.offloading import Offloaded, take_in_file
+from gezeiten.desk.logger.erasing import verify_in_vault
+from gezeiten.desk.logger.offloading import Offloaded, import_file
 from gezeiten.domain.actions.carriers import CourierClockSet, CourierMadeReady, CourierTold
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.plan.models import MODELS, logger_model
@@ -76,7 +76,7 @@ class CourierCard:
         return [record for record in self.records if record.is_new]
 
     @property
-    def is_ready(self) -> bool:
+    def is_empty(self) -> bool:
         """Whether it holds nothing any more."""
         return not self.records
 
@@ -151,7 +151,7 @@ def _model_name(code: str) -> str:
         return code  # one that we do not know either; its own word says most
 
 
-def take_from_courier(
+def offload_courier(
     desk: Desk, card: CourierCard, keys: set[str] | None = None, watch: Watch = UNWATCHED
 ) -> list[Offloaded]:
     """Take records from a courier; a cut goes on at the same byte next time.
@@ -168,7 +168,7 @@ def take_from_courier(
         listed = {str(record.number): record for record in session.records()}
         meter = carried_meter(wanted, watch, session.limit_bytes_per_s)
 
-        def take(carried: CarriedRecord) -> Intake:
+        def import_record(carried: CarriedRecord) -> Intake:
             record = listed.get(carried.key)
             if record is None or record.sha256 != carried.sha256:
                 raise LoggerAnswerError(
@@ -176,9 +176,9 @@ def take_from_courier(
                     "it again."
                 )
             how = _circumstances(desk, card.serial, record, clock)
-            return _take(desk, session, record, how, meter)
+            return _import_record(desk, session, record, how, meter)
 
-        return take_each(desk, wanted, take)
+        return import_each(desk, wanted, import_record)
 
 
 def _circumstances(
@@ -199,16 +199,16 @@ def _circumstances(
     )
 
 
-def _take(
+def _import_record(
     desk: Desk, session: CourierSession, record: CourierRecord, how: Circumstances, meter: Meter
 ) -> Intake:
     with locked_incoming(desk, f"{record.sha256}.courier.begun", record.serial) as path:
         try:
             _fetch(desk, session, record, path, meter)
         except (DeviceError, CancelledError) as exc:
-            _keep_what_came(desk, path, how, str(exc))
+            _import_partial(desk, path, how, str(exc))
             raise
-        return keep_arrived(desk, path, how, even_if_known=record.trouble == HALF)
+        return import_arrived(desk, path, how, even_if_known=record.trouble == HALF)
 
 
 def _fetch(
@@ -233,15 +233,15 @@ def _fetch(
         )
 
 
-def _keep_what_came(desk: Desk, path: Path, how: Circumstances, why: str) -> None:
+def _import_partial(desk: Desk, path: Path, how: Circumstances, why: str) -> None:
     """Keep the readings of a record that was cut off; its begun file stays to go on from."""
     try:
-        take_in_file(desk, path, replace(how, cut_short=why))
+        import_file(desk, path, replace(how, cut_short=why))
     except DeviceError:
         return  # not even the header is whole: the begun file goes on next time
 
 
-def make_ready(desk: Desk, card: CourierCard) -> list[str]:
+def clear_courier(desk: Desk, card: CourierCard) -> list[str]:
     """Clear what is safely kept, set the clock; returns a sentence for each record that stays.
 
     Every record is looked up in the vault, byte for byte, before the courier may clear it. The
@@ -284,7 +284,7 @@ def clearing(desk: Desk, card: CourierCard) -> Clearing:
     return Clearing(tuple(goes), tuple(stays))
 
 
-def why_clock_stays(card: CourierCard) -> str:
+def clock_refusal(card: CourierCard) -> str:
     """Return why a courier's clock cannot be set now, "" where nothing on it depends on it."""
     count = len(card.new)
     if not count:
@@ -302,7 +302,7 @@ def set_courier_clock(desk: Desk, card: CourierCard) -> None:
     """
     with _conversation(desk, card.address, card.serial) as session:
         fresh = _read_card(desk, session, card.address)
-        why = why_clock_stays(fresh)
+        why = clock_refusal(fresh)
         if why:
             raise InputError(f"The clock of the courier {card.serial} stays: {why}")
         session.set_clock(desk.now_ms())
@@ -330,7 +330,7 @@ def _not_safe(desk: Desk, record: CourierRecord) -> str:
     with desk.archive.reading() as db:
         fresh, is_kept = _fresh(db, record)
     if not is_kept:
-        return "not kept yet." if fresh else _all_readings_kept(desk, record)
+        return "not kept yet." if fresh else _is_stored_otherwise(desk, record)
     try:
         desk.archive.vault.get(record.sha256)
     except GezeitenError as exc:
@@ -338,11 +338,11 @@ def _not_safe(desk: Desk, record: CourierRecord) -> str:
     return ""
 
 
-def _all_readings_kept(desk: Desk, record: CourierRecord) -> str:
+def _is_stored_otherwise(desk: Desk, record: CourierRecord) -> str:
     """Its readings came by another route, maybe in parts; they are safe where all these can be
     read back."""
     try:
-        read_back(desk, record.serial, record.mission, record.launched_ms)
+        verify_in_vault(desk, record.serial, record.mission, record.launched_ms)
     except GezeitenError as exc:
         return str(exc)
     return ""

@@ -19,10 +19,10 @@ from gezeiten.desk.intake.carried import (
     CarriedRecord,
     Clearing,
     carried_meter,
-    keep_arrived,
+    describe_record,
+    import_arrived,
+    import_each,
     locked_incoming,
-    seen_record,
-    take_each,
     unusable,
 )
 from gezeiten.desk.logger.offloading import Offloaded
@@ -72,13 +72,13 @@ class DriveTaken:
         return next((result.error for result in self.results if result.error), "")
 
 
-def drives_here(desk: Desk) -> list[DriveSeen]:
+def connected_drives(desk: Desk) -> list[DriveSeen]:
     """Return the drives at hand: removable ones and the folders of the settings."""
     named = [part.strip() for part in desk.settings.watched_folders.split(",")]
     return drives([Path(name).expanduser() for name in [*filter(None, named), *desk.more_folders]])
 
 
-def look_at_drive(
+def survey_drive(
     desk: Desk, drive: DriveSeen, cancelled: Callable[[], bool] = lambda: False
 ) -> DriveCard:
     """Return what is on a drive and what of it is new. Every file is read once.
@@ -87,11 +87,11 @@ def look_at_drive(
         DeviceError: the drive was pulled out.
     """
     records = []
-    with _while_it_is_there(drive):
+    with _translate_removal(drive):
         for path in mission_paths(drive.root):
             if cancelled():
                 break
-            records.append(_look_at(desk, drive, path))
+            records.append(_survey_record(desk, drive, path))
         if len(records) >= MOST_FILES:
             words = f"More than {MOST_FILES:,} mission files lie here; take these, move them away"
             records.append(unusable("…", 0, f"{words} and look again."))
@@ -100,7 +100,7 @@ def look_at_drive(
 
 
 @contextmanager
-def _while_it_is_there(drive: DriveSeen) -> Iterator[None]:
+def _translate_removal(drive: DriveSeen) -> Iterator[None]:
     """Translate the errors of a drive that is pulled out while its folders are listed."""
     try:
         yield
@@ -112,10 +112,10 @@ def _while_it_is_there(drive: DriveSeen) -> Iterator[None]:
         ) from exc
 
 
-def look_at_file(desk: Desk, path: Path) -> DriveCard:
+def survey_file(desk: Desk, path: Path) -> DriveCard:
     """Return what is known of one mission file, as of a drive that holds nothing else."""
     seen = DriveSeen(path.parent, path.name)
-    return DriveCard(seen, (_look_at(desk, seen, path),), (), desk.now_ms())
+    return DriveCard(seen, (_survey_record(desk, seen, path),), (), desk.now_ms())
 
 
 def is_mission_file(path: Path) -> bool:
@@ -123,7 +123,7 @@ def is_mission_file(path: Path) -> bool:
     return path.suffix.lower() == SUFFIX
 
 
-def _look_at(desk: Desk, drive: DriveSeen, path: Path) -> CarriedRecord:
+def _survey_record(desk: Desk, drive: DriveSeen, path: Path) -> CarriedRecord:
     key = str(path.relative_to(drive.root))
     try:
         raw = read_small(path)
@@ -133,10 +133,10 @@ def _look_at(desk: Desk, drive: DriveSeen, path: Path) -> CarriedRecord:
             raise
         return unusable(key, path.stat().st_size, str(exc))  # the others may be good
     with desk.archive.reading() as session:
-        return seen_record(session, key, file, hashlib.sha256(raw).hexdigest(), len(raw))
+        return describe_record(session, key, file, hashlib.sha256(raw).hexdigest(), len(raw))
 
 
-def take_from_drive(
+def import_from_drive(
     desk: Desk, card: DriveCard, keys: set[str] | None = None, watch: Watch = UNWATCHED
 ) -> DriveTaken:
     """Take records from a drive, and its reports.
@@ -147,17 +147,17 @@ def take_from_drive(
     wanted = [r for r in card.records if (r.is_new if keys is None else r.key in keys)]
     meter = carried_meter(wanted, watch)
 
-    def take(record: CarriedRecord) -> Intake:
-        return _take(desk, card.drive, record, meter, watch)
+    def import_record(record: CarriedRecord) -> Intake:
+        return _import_record(desk, card.drive, record, meter, watch)
 
-    results = take_each(desk, wanted, take)
+    results = import_each(desk, wanted, import_record)
     kept = 0
-    with suppress(LoggerAwayError), _while_it_is_there(card.drive):
-        kept = _keep_reports(desk, card.drive)  # pulled out: they come the next time
+    with suppress(LoggerAwayError), _translate_removal(card.drive):
+        kept = _store_reports(desk, card.drive)  # pulled out: they come the next time
     return DriveTaken(results, kept)
 
 
-def _take(
+def _import_record(
     desk: Desk, drive: DriveSeen, record: CarriedRecord, meter: Meter, watch: Watch
 ) -> Intake:
     name = record.sha256[:24] or f"{record.serial}-{record.mission}"
@@ -177,7 +177,7 @@ def _take(
                 f"{record.key} is another file than a moment ago; look at the drive again."
             )
         how = Circumstances(desk.now_ms(), desk.person, "drive")
-        return keep_arrived(desk, path, how)
+        return import_arrived(desk, path, how)
 
 
 # -- the logger's own reports ----------------------------------------------------------------------
@@ -190,7 +190,7 @@ def _new_reports(desk: Desk, drive: DriveSeen) -> list[Path]:
     ]
 
 
-def _keep_reports(desk: Desk, drive: DriveSeen) -> int:
+def _store_reports(desk: Desk, drive: DriveSeen) -> int:
     count = 0
     for path in _new_reports(desk, drive):
         try:
@@ -198,11 +198,11 @@ def _keep_reports(desk: Desk, drive: DriveSeen) -> int:
         except DeviceError as exc:
             desk.do(ReportNotKept(drive.label, str(exc)))
             continue
-        count += _keep_report(desk, drive, path.name, raw)
+        count += _store_report(desk, drive, path.name, raw)
     return count
 
 
-def _keep_report(desk: Desk, drive: DriveSeen, name: str, raw: bytes) -> bool:
+def _store_report(desk: Desk, drive: DriveSeen, name: str, raw: bytes) -> bool:
     """Keep one report beside the logger that its name or its drive tells; False for nobody's."""
     told = re.match(r"([A-Za-z0-9_-]+)-(\d+)(?!\d)", name)
     with desk.archive.writing() as session:
@@ -212,7 +212,7 @@ def _keep_report(desk: Desk, drive: DriveSeen, name: str, raw: bytes) -> bool:
             return False
         number = int(told[2]) if told and told[1] == logger.serial else None
         with translated(desk.archive.folder):
-            sha256 = desk.archive.reports.put(raw)
+            sha256 = desk.archive.reports.store(raw)
         if has_report(session, logger.id, sha256):
             return False
         desk.do_within(session, ReportKept(logger.serial, name, sha256, len(raw), number))
@@ -253,7 +253,7 @@ def clear_drive(desk: Desk, card: DriveCard) -> Clearing:
     """
     asked = clearing_of_drive(desk, card)
     goes, stays = [], list(asked.stays)
-    with _while_it_is_there(card.drive):
+    with _translate_removal(card.drive):
         for record in asked.goes:
             path = card.drive.root / record.key
             if hashlib.sha256(read_small(path)).hexdigest() != record.sha256:

@@ -17,13 +17,13 @@ from dataclasses import dataclass, field
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import read_card
-from gezeiten.desk.logger.offloading import Offloaded, take_all
+from gezeiten.desk.logger.offloading import Offloaded, offload_connected
 from gezeiten.desk.places import zone_of_logger
 from gezeiten.domain.actions import Subject
 from gezeiten.domain.actions.contacts import FollowedBack
 from gezeiten.domain.contacts import FOLLOWED_MS
 from gezeiten.domain.series.timeline import from_ms
-from gezeiten.domain.wording import counted, readings_words
+from gezeiten.domain.wording import counted, readings_text
 from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError
 from gezeiten.link.address import Endpoint
 from gezeiten.link.line import BaseLine
@@ -74,10 +74,10 @@ class _Followed:
     is_busy: bool = False  # a look or a fetch is under way
 
     @property
-    def who(self) -> str:
+    def logger_name(self) -> str:
         return self.serial or str(self.address)
 
-    def hang_up(self) -> None:
+    def close(self) -> None:
         if self.line is not None:
             with suppress(OSError):
                 self.line.close()
@@ -111,23 +111,23 @@ class Follower:
                 ThreadPoolExecutor(_LOOKS_AT_ONCE) as looks,
             ):
                 while not self.cancelled():
-                    wait(self.look(looks, fetches))
+                    wait(self.poll_due(looks, fetches))
         finally:
             self.close()
 
     def close(self) -> None:
         """Let go of all lines."""
         for one in self._followed:
-            one.hang_up()
+            one.close()
 
-    def look(self, looks: Executor, fetches: Executor) -> float:
+    def poll_due(self, looks: Executor, fetches: Executor) -> float:
         """Begin to look at every logger that is due; returns the seconds until the next one is."""
         now_s = self.seconds()
         self._under_way = [one for one in self._under_way if not one.done()]
         for one in self._followed:
             if one.due_s <= now_s and not one.is_busy:
                 one.is_busy = True
-                self._under_way.append(looks.submit(self._look_at, one, fetches))
+                self._under_way.append(looks.submit(self._poll, one, fetches))
         free = [one.due_s for one in self._followed if not one.is_busy]
         wait_s = min(free, default=now_s + _WHILE_BUSY_S) - now_s
         return max(min(wait_s, _WHILE_BUSY_S) if self._under_way else wait_s, 0.0)
@@ -137,7 +137,7 @@ class Follower:
         while self._under_way:
             self._under_way.pop(0).result()
 
-    def _look_at(self, one: _Followed, fetches: Executor) -> None:
+    def _poll(self, one: _Followed, fetches: Executor) -> None:
         """One look at one logger; what there is to fetch is fetched apart."""
         wants_fetch = False
 
@@ -177,7 +177,8 @@ class Follower:
             self._failed(
                 one,
                 GezeitenError(
-                    f"Gezeiten made a mistake at {one.who} ({kind}: {exc}); please report it."
+                    f"Gezeiten made a mistake at {one.logger_name} ({kind}: {exc}); "
+                    "please report it."
                 ),
             )
         else:
@@ -191,7 +192,7 @@ class Follower:
             one.session = LoggerSession(one.line)
             is_new = not one.serial
             one.serial = one.session.identify(one.serial or None).serial
-            self._here(one, is_new)
+            self._report_present(one, is_new)
         state = one.session.state()
         holds = (state.mission_number, state.readings)
         is_time = one.fetched_s is None or self.seconds() - one.fetched_s >= self.pace.fetch_s
@@ -206,7 +207,7 @@ class Follower:
         ends_s = self.seconds() + self.pace.longest_fetch_s
         watch = Watch(cancelled=lambda: self.cancelled() or self.seconds() > ends_s)
         with translated(self.desk.archive.folder):
-            done = take_all(self.desk, session, card, watch) if card.not_kept else None
+            done = offload_connected(self.desk, session, card, watch) if card.not_kept else None
         one.fetched_s = self.seconds()
         if done is None:
             one.kept = (card.state.mission_number, card.state.readings)
@@ -215,35 +216,37 @@ class Follower:
         if done.error:
             one.fetched_s = None  # the rest comes with the next look
             if not is_over_time:
-                one.hang_up()
+                one.close()
         else:
             one.kept = (card.state.mission_number, card.state.readings)
-        self._say(one, "fetched", _fetched_words(done, is_over_time), done.readings, done.point_id)
+        self._report(
+            one, "fetched", _fetch_summary(done, is_over_time), done.readings, done.point_id
+        )
 
-    def _here(self, one: _Followed, is_new: bool) -> None:
+    def _report_present(self, one: _Followed, is_new: bool) -> None:
         if one.away_since_ms is not None:
             back = FollowedBack(one.serial, self.desk.now_ms() - one.away_since_ms)
             one.away_since_ms, one.fetched_s = None, None
             self.desk.do(back)
-            self._say(one, "back", back.told(Subject(one.serial)))
+            self._report(one, "back", back.describe(Subject(one.serial)))
         elif is_new:
-            self._say(one, "following", f"{one.serial} is followed at {one.address}.")
+            self._report(one, "following", f"{one.serial} is followed at {one.address}.")
 
     def _failed(self, one: _Followed, error: GezeitenError) -> None:
         """Remember a failure: said once, tried again after a pause that grows."""
-        one.hang_up()
+        one.close()
         one.failures += 1
         pause_s = min(self.pace.look_s * 2 ** min(one.failures - 1, 6), _LONGEST_PAUSE_S)
         one.due_s = self.seconds() + max(pause_s, self.pace.look_s)
         if error.exit_code == 4 and one.away_since_ms is None:
             one.away_since_ms = self.desk.now_ms()
-            self.desk.attempt_failed("follow", one.who, error)
-            self._say(one, "away", self._away_words(one))
+            self.desk.attempt_failed("follow", one.logger_name, error)
+            self._report(one, "away", self._away_text(one))
         elif error.exit_code != 4 and str(error) != one.last_failure:
             one.last_failure = str(error)
-            self._say(one, "failed", str(error))
+            self._report(one, "failed", str(error))
 
-    def _away_words(self, one: _Followed) -> str:
+    def _away_text(self, one: _Followed) -> str:
         """Nobody stands at the logger: when it went, at its site, and nothing to do."""
         if not one.serial:
             return f"No logger has answered at {one.address} so far; it is asked on."
@@ -254,7 +257,7 @@ class Follower:
             return f"{one.serial} is away since {since:%H:%M} ({zone}); it is asked on."
         return f"{one.serial} is away; it is asked on."
 
-    def _say(
+    def _report(
         self,
         one: _Followed,
         kind: str,
@@ -262,11 +265,13 @@ class Follower:
         readings: int = 0,
         point_id: int | None = None,
     ) -> None:
-        self.tell(FollowingNews(self.desk.now_ms(), one.who, kind, sentence, readings, point_id))
+        self.tell(
+            FollowingNews(self.desk.now_ms(), one.logger_name, kind, sentence, readings, point_id)
+        )
 
 
-def _fetched_words(done: Offloaded, is_over_time: bool) -> str:
-    words = f"{done.serial}: {readings_words(done.readings)} kept."
+def _fetch_summary(done: Offloaded, is_over_time: bool) -> str:
+    words = f"{done.serial}: {readings_text(done.readings)} kept."
     if done.excursions_new:
         new = counted(done.excursions_new, "new excursion", "new excursions")
         words += f" {new} to assess at its point."

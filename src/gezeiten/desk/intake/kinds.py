@@ -56,7 +56,7 @@ class RecognisedText:
         return (FormatQuestion("kind", question, choices), *self.proposal.doubts)
 
 
-def look_at_text(desk: Desk, path: Path, known: KnownFacts = NOTHING_KNOWN) -> RecognisedText:
+def recognise_text(desk: Desk, path: Path, known: KnownFacts = NOTHING_KNOWN) -> RecognisedText:
     """Return how a text is proposed to be read; one of a kind seen before is recognised.
 
     known: what somebody knows better.
@@ -64,15 +64,15 @@ def look_at_text(desk: Desk, path: Path, known: KnownFacts = NOTHING_KNOWN) -> R
     Raises:
         InputError: it cannot be read, or holds no columns of times and numbers.
     """
-    proposal = _as_instruments_say(desk, propose(path, known))
-    ties = kept_ties(desk)
-    tie = next((one for one in ties if one.form.header and _looks_like(one, proposal)), None)
+    proposal = _with_instrument_profile(desk, propose(path, known))
+    ties = stored_templates(desk)
+    tie = next((one for one in ties if one.form.header and _matches(one, proposal)), None)
     if tie is not None:
         return of_kind(path, proposal, tie)
-    return RecognisedText(proposal, None, _likely(ties, proposal))
+    return RecognisedText(proposal, None, _similar_template(ties, proposal))
 
 
-def _as_instruments_say(desk: Desk, proposal: Proposal) -> Proposal:
+def _with_instrument_profile(desk: Desk, proposal: Proposal) -> Proposal:
     """Return a proposal whose columns mean what the profile of an instrument says that prints such
     lines: a text that it saved elsewhere is read as its live line is."""
     lines = proposal.lines[proposal.form.first_line - 1 :]
@@ -123,7 +123,7 @@ def of_kind(path: Path, proposal: Proposal, tie: ImportTemplate) -> RecognisedTe
     known = {one.where for one in tie.columns}
     fresh = [one for one in proposal.columns if one.where and one.where not in known]
     names = tuple(dict.fromkeys(" · ".join(text for _, text in one.where) for one in fresh))
-    tie = replace(tie, columns=(*tie.columns, *(_untied(one) for one in fresh)))
+    tie = replace(tie, columns=(*tie.columns, *(_without_target(one) for one in fresh)))
     return RecognisedText(proposal, tie, asked=tuple(asked), fresh=names)
 
 
@@ -133,7 +133,7 @@ def _is_new(doubt: FormatQuestion, tie: ImportTemplate) -> bool:
     return its is not None and any(flag not in its.known for flag, _ in doubt.choices)
 
 
-def _untied(one: ColumnTie) -> ColumnTie:
+def _without_target(one: ColumnTie) -> ColumnTie:
     return ColumnTie(one.column, "", "", one.where, label=one.label)
 
 
@@ -148,7 +148,7 @@ def _in_this_file(tie: ImportTemplate, proposal: Proposal) -> ImportTemplate:
     )
 
 
-def _looks_like(tie: ImportTemplate, proposal: Proposal) -> bool:
+def _matches(tie: ImportTemplate, proposal: Proposal) -> bool:
     """Whether a text has the signs, columns and words above them of a kind."""
     its, form = tie.form, proposal.form
     return (its.delimiter, its.columns, its.header, its.widths) == (
@@ -159,7 +159,7 @@ def _looks_like(tie: ImportTemplate, proposal: Proposal) -> bool:
     )
 
 
-def _likely(ties: list[ImportTemplate], proposal: Proposal) -> ImportTemplate | None:
+def _similar_template(ties: list[ImportTemplate], proposal: Proposal) -> ImportTemplate | None:
     """Return the kept tie of texts without a head that are written alike, None of several."""
     form = proposal.form
     if form.header:
@@ -168,13 +168,13 @@ def _likely(ties: list[ImportTemplate], proposal: Proposal) -> ImportTemplate | 
         tie
         for tie in ties
         if not tie.form.header
-        and _looks_like(tie, proposal)
+        and _matches(tie, proposal)
         and tie.form.time.columns == form.time.columns
     ]
     return _in_this_file(alike[0], proposal) if len(alike) == 1 else None
 
 
-def zones_before(desk: Desk) -> dict[str, str]:
+def previous_zones(desk: Desk) -> dict[str, str]:
     """Return in which time zone the last text of each source was read, by its name.
 
     Read in another zone, the same file would come again at other instants.
@@ -187,18 +187,18 @@ def zones_before(desk: Desk) -> dict[str, str]:
     return {kind: tie.form.time.zone for kind, tie in ties if tie.form.time.needs_zone}
 
 
-def proposed_tie(recognised: RecognisedText, name: str) -> ImportTemplate:
+def proposed_template(recognised: RecognisedText, name: str) -> ImportTemplate:
     """Return the tie to start from: the kept one that fits, else what was proposed."""
     if recognised.tie is not None:
         return recognised.tie
     proposal = recognised.proposal
     columns = tuple(
-        one if _is_known(one) else replace(one, quantity="", unit="") for one in proposal.columns
+        one if _is_stored(one) else replace(one, quantity="", unit="") for one in proposal.columns
     )
     return ImportTemplate(name, "", proposal.form, columns)
 
 
-def _is_known(tie: ColumnTie) -> bool:
+def _is_stored(tie: ColumnTie) -> bool:
     if tie.quantity not in QUANTITIES:
         return False
     # a unit that the text does not say is asked
@@ -206,18 +206,18 @@ def _is_known(tie: ColumnTie) -> bool:
 
 
 # -- kept ------------------------------------------------------------------------------------------
-def kept_ties(desk: Desk) -> list[ImportTemplate]:
+def stored_templates(desk: Desk) -> list[ImportTemplate]:
     """Return the kept ties, those used last first."""
     with desk.archive.reading() as session:
         return [tie_from_dict(tie) for tie in kept_in.stored_import_templates(session)]
 
 
-def keep_tie(desk: Desk, tie: ImportTemplate) -> None:
+def save_template(desk: Desk, tie: ImportTemplate) -> None:
     """Keep a tie under its name; one of the same name is replaced, one that is the same stays.
 
     What is a file's own, a year that somebody said for it, is not kept.
     """
-    tie = _without_its_own(tie)
+    tie = _without_file_details(tie)
     with desk.archive.writing() as session:
         there = kept_in.find_import_template(session, tie.name)
         if there is None:
@@ -226,7 +226,7 @@ def keep_tie(desk: Desk, tie: ImportTemplate) -> None:
             desk.do_within(session, TieKept(there[0], tie.name, tie.as_dict(), there[1]))
 
 
-def _without_its_own(tie: ImportTemplate) -> ImportTemplate:
+def _without_file_details(tie: ImportTemplate) -> ImportTemplate:
     beside = tuple(replace(one, text="") for one in tie.form.beside)
     return replace(tie, form=replace(tie.form, beside=beside))
 
@@ -241,14 +241,14 @@ def change_kind(desk: Desk, name: str, wanted: ImportTemplate) -> None:
         raise InputError("All columns of this kind are left out; tie one, or forget the kind.")
     if not wanted.name.strip():
         raise InputError("This kind of text has no name; give it one.")
-    if wanted.name != name and any(one.name == wanted.name for one in kept_ties(desk)):
+    if wanted.name != name and any(one.name == wanted.name for one in stored_templates(desk)):
         raise InputError(f"Another kind is called “{wanted.name}”; choose another name.")
-    keep_tie(desk, wanted)
+    save_template(desk, wanted)
     if wanted.name != name:
-        forget_tie(desk, name)
+        delete_template(desk, name)
 
 
-def forget_tie(desk: Desk, name: str) -> None:
+def delete_template(desk: Desk, name: str) -> None:
     """Forget a kept tie; what was taken by it stays."""
     with desk.archive.writing() as session:
         there = kept_in.find_import_template(session, name)
@@ -286,11 +286,11 @@ def import_kind(desk: Desk, source: Path) -> ImportTemplate:
     if not isinstance(content, dict) or content.get("format") != _FORMAT:
         raise InputError(f"{source.name} is no file of a kind of texts; choose another one.")
     tie = tie_from_dict(content.get("kind", {}))
-    for other in kept_ties(desk):
+    for other in stored_templates(desk):
         if other.name == tie.name and other != tie:
             raise InputError(
                 f"A kind “{tie.name}” is kept already and is read otherwise; forget it first, or "
                 "have this one exported under another name."
             )
-    keep_tie(desk, tie)
+    save_template(desk, tie)
     return tie

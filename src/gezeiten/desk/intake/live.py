@@ -17,12 +17,12 @@ from typing import TextIO
 from gezeiten.archive.intake.texts import check_name
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.text_files import TextImport, take_tied
-from gezeiten.desk.logger.incoming import take_left_behind
+from gezeiten.desk.intake.text_files import TextImport, import_with_template
+from gezeiten.desk.logger.incoming import import_left_behind
 from gezeiten.domain.actions.offloads import LIVE_MODEL
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.untrusted import json_of
-from gezeiten.domain.wording import readings_words
+from gezeiten.domain.wording import readings_text
 from gezeiten.errors import DeviceError, GezeitenError, InputError, LoggerBusyError
 from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, TimeForm, tie_from_dict
 from gezeiten.link.instrument import Instrument, InstrumentSample, open_instrument
@@ -153,7 +153,7 @@ def listen(
         instrument.close()
 
 
-def tie_of(plan: LivePlan) -> ImportTemplate:
+def journal_template(plan: LivePlan) -> ImportTemplate:
     """Return the tie by which the journal of a plan is read."""
     columns = tuple(
         ColumnTie(i, value.quantity, quantity(value.quantity).unit)
@@ -180,7 +180,7 @@ class Recorder:
         with desk.archive.reading() as session:
             check_name(session, plan.name.strip(), LIVE_MODEL)
         self._tell, self._cancelled, self._roll_s = tell, cancelled, roll_s
-        self._tie = tie_of(plan)
+        self._tie = journal_template(plan)
         self._sums: dict[str, tuple[float, int]] = {}
         self._window = -1
         self._last_ms = 0
@@ -202,7 +202,7 @@ class Recorder:
                     time.sleep(_RETRY_S)
         finally:
             self._roll()
-            self._say("ended", f"{readings_words(self.readings)} recorded.")
+            self._report("ended", f"{readings_text(self.readings)} recorded.")
         return self.readings
 
     def _is_over(self) -> bool:
@@ -215,25 +215,25 @@ class Recorder:
         try:
             instrument = open_instrument(plan.port, plan.profile, self._desk.clock)
         except DeviceError as exc:
-            self._say_away(str(exc))  # tried again
+            self._report_silence(str(exc))  # tried again
             return
         self._away = ""
-        self._say("back", plan.port)
+        self._report("back", plan.port)
         try:
             while not self._is_over():
-                self._take(instrument)
+                self._read_once(instrument)
         except DeviceError as exc:
-            self._say_away(str(exc))
+            self._report_silence(str(exc))
         finally:
             instrument.close()
 
-    def _say_away(self, why: str) -> None:
+    def _report_silence(self, why: str) -> None:
         """Say why nothing comes; the same reason once, not at every try."""
         if why != self._away:
             self._away = why
-            self._say("away", why)
+            self._report("away", why)
 
-    def _take(self, instrument: Instrument) -> None:
+    def _read_once(self, instrument: Instrument) -> None:
         sample = instrument.sample(_WAIT_S)
         if self._plan.means_of:
             if sample is not None:
@@ -290,18 +290,18 @@ class Recorder:
         if journal is None:
             return
         try:
-            taken = _take_journal(self._desk, journal.path)
-            self._say("kept", f"{readings_words(taken.readings)} in the record.")
+            taken = _import_journal(self._desk, journal.path)
+            self._report("kept", f"{readings_text(taken.readings)} in the record.")
         except GezeitenError as exc:
-            self._say("kept", f"{exc} The readings stay in {journal.path.name}.")
+            self._report("kept", f"{exc} The readings stay in {journal.path.name}.")
         finally:
             journal.close()
 
-    def _say(self, kind: str, words: str = "") -> None:
+    def _report(self, kind: str, words: str = "") -> None:
         self._tell(LiveNews(kind, self._desk.now_ms(), words, {}, self.readings))
 
 
-def _take_journal(desk: Desk, path: Path) -> TextImport:
+def _import_journal(desk: Desk, path: Path) -> TextImport:
     """Take a journal in by the tie in its first line.
 
     Raises:
@@ -313,7 +313,7 @@ def _take_journal(desk: Desk, path: Path) -> TextImport:
         tie = tie_from_dict(json_of(first.removeprefix("#")))
     except ValueError as exc:
         raise InputError(f"{path.name} is no journal of a live line; keep it aside.") from exc
-    taken = take_tied(desk, path, tie, LIVE_MODEL, "live line")
+    taken = import_with_template(desk, path, tie, LIVE_MODEL, "live line")
     with translated(desk.archive.folder):
         path.unlink()
     return taken
@@ -321,4 +321,4 @@ def _take_journal(desk: Desk, path: Path) -> TextImport:
 
 def recover_journals(desk: Desk) -> int:
     """Take in what recordings that were killed left behind; returns how many there were."""
-    return len(take_left_behind(desk, _SUFFIX, lambda path: _take_journal(desk, path)))
+    return len(import_left_behind(desk, _SUFFIX, lambda path: _import_journal(desk, path)))

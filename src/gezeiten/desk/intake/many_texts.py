@@ -11,8 +11,8 @@ from pathlib import Path
 
 from gezeiten.archive.offloads import are_in_record
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.kinds import RecognisedText, kept_ties, look_at_text, of_kind
-from gezeiten.desk.intake.text_files import TextImport, checked_tie, take_text
+from gezeiten.desk.intake.kinds import RecognisedText, of_kind, recognise_text, stored_templates
+from gezeiten.desk.intake.text_files import TextImport, checked_template, import_text
 from gezeiten.desk.intake.text_survey import survey
 from gezeiten.errors import CancelledError, GezeitenError, InputError
 from gezeiten.exchange.text.form import ImportTemplate
@@ -36,7 +36,7 @@ class TextSeen:
     tie: ImportTemplate | None = None
 
     @property
-    def is_ready(self) -> bool:
+    def needs_no_answer(self) -> bool:
         """Whether it can be taken without a question."""
         return self.tie is not None and not self.words and not self.is_kept
 
@@ -60,7 +60,7 @@ def texts_in(folder: Path) -> list[Path]:
     return sorted(found)
 
 
-def look_at_texts(
+def recognise_texts(
     desk: Desk, paths: Iterable[Path], watch: Watch = UNWATCHED, kind: str = ""
 ) -> list[TextSeen]:
     """Look at several files; none of them keeps another from being looked at.
@@ -74,18 +74,18 @@ def look_at_texts(
     for path in paths:
         if watch.cancelled():
             raise CancelledError("Looking at the files was stopped.")
-        seen.append(_seen(desk, path, kind))
+        seen.append(_recognise(desk, path, kind))
     return seen
 
 
-def _seen(desk: Desk, path: Path, kind: str) -> TextSeen:
+def _recognise(desk: Desk, path: Path, kind: str) -> TextSeen:
     try:
-        found = look_at_text(desk, path)
+        found = recognise_text(desk, path)
         if kind:
             found = _of_named(desk, path, found, kind)
         if found.tie is None:
             return TextSeen(path, "", "of no kind that is kept; look at it by itself")
-        if _is_kept(desk, path):
+        if _is_imported(desk, path):
             return TextSeen(path, found.tie.name, "kept already", True, found.tie)
         return TextSeen(
             path, found.tie.name, _missing(path, found, desk.now_ms()), False, found.tie
@@ -95,7 +95,7 @@ def _seen(desk: Desk, path: Path, kind: str) -> TextSeen:
 
 
 def _of_named(desk: Desk, path: Path, found: RecognisedText, kind: str) -> RecognisedText:
-    tie = next((one for one in kept_ties(desk) if one.name == kind), None)
+    tie = next((one for one in stored_templates(desk) if one.name == kind), None)
     if tie is None:
         raise InputError(f"No kind “{kind}” is kept; take one file of it in the window first.")
     return of_kind(path, found.proposal, tie)
@@ -108,16 +108,16 @@ def _missing(path: Path, found: RecognisedText, now_ms: int) -> str:
         return found.doubts[0].question
     if found.fresh:
         return f"holds what its kind does not know: {', '.join(found.fresh)}"
-    tie = checked_tie(found.tie)
+    tie = checked_template(found.tie)
     counted = survey(path, tie, now_ms, seen_words=found.proposal.words)
     if counted.doubts:
         return counted.doubts[0].question
-    if counted.seems_wrong:
+    if counted.has_many_duplicates:
         return "many of its lines fall on the instant of another one"
     return "" if counted.readings else "holds no line that can be read"
 
 
-def _is_kept(desk: Desk, path: Path) -> bool:
+def _is_imported(desk: Desk, path: Path) -> bool:
     """Whether exactly these bytes were taken before."""
     digest = hashlib.sha256()
     try:
@@ -143,7 +143,7 @@ class ManyTaken:
         return sum(one.readings for _, one in self.taken)
 
 
-def take_texts(desk: Desk, seen: Iterable[TextSeen], watch: Watch = UNWATCHED) -> ManyTaken:
+def import_texts(desk: Desk, seen: Iterable[TextSeen], watch: Watch = UNWATCHED) -> ManyTaken:
     """Take those that are ready, one by one: what is taken stays when it is stopped.
 
     Raises:
@@ -151,10 +151,10 @@ def take_texts(desk: Desk, seen: Iterable[TextSeen], watch: Watch = UNWATCHED) -
     """
     done = ManyTaken()
     for one in seen:
-        if not one.is_ready or one.tie is None or watch.cancelled():
+        if not one.needs_no_answer or one.tie is None or watch.cancelled():
             continue
         try:
-            done.taken.append((one.path, take_text(desk, one.path, one.tie, watch)))
+            done.taken.append((one.path, import_text(desk, one.path, one.tie, watch)))
         except CancelledError:
             break
         except InputError as exc:
@@ -170,7 +170,7 @@ class FolderWatch:
         self._looked_at: dict[Path, tuple[int, int]] = {}
         self.waiting: dict[Path, TextSeen] = {}
 
-    def look(
+    def import_new(
         self, desk: Desk, folders: Iterable[Path], now_s: float, watch: Watch = UNWATCHED
     ) -> ManyTaken:
         """Look at what is new since last time, and take it.
@@ -181,7 +181,7 @@ class FolderWatch:
             SurroundingsError: disk or database.
         """
         fresh = []
-        for path in (path for folder in folders for path in _there(folder)):
+        for path in (path for folder in folders for path in _text_paths(folder)):
             stamp = _stamp(path)
             if stamp is None or self._looked_at.get(path) == stamp:
                 continue
@@ -189,18 +189,18 @@ class FolderWatch:
                 continue  # somebody may still be writing it
             self._looked_at[path] = stamp
             fresh.append(path)
-        seen = look_at_texts(desk, fresh, watch)
+        seen = recognise_texts(desk, fresh, watch)
         for one in seen:
             self.waiting.pop(one.path, None)
             if one.words and not one.is_kept:
                 self.waiting[one.path] = one
-        done = take_texts(desk, seen, watch)
+        done = import_texts(desk, seen, watch)
         for path, sentence in done.failed:
             self.waiting[path] = replace(TextSeen(path), words=sentence)
         return done
 
 
-def _there(folder: Path) -> list[Path]:
+def _text_paths(folder: Path) -> list[Path]:
     try:
         return texts_in(folder)
     except InputError:

@@ -16,7 +16,7 @@ from gezeiten.archive.intake.overviews import overviews_at, store_overview
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import session_with
-from gezeiten.desk.logger.incoming import LEFT_BEHIND, take_left_behind
+from gezeiten.desk.logger.incoming import LEFT_BEHIND, import_left_behind
 from gezeiten.desk.logger.offloading import raw_mission
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.coverage import Range, merged, size
@@ -88,7 +88,7 @@ def offload_overview(
             )
         try:
             why = str(transfer.error) if transfer.error else ""
-            return _keep(desk, transfer.path, address.route, why)
+            return _import_overview(desk, transfer.path, address.route, why)
         finally:
             transfer.release()
     except GezeitenError as exc:
@@ -99,7 +99,7 @@ def offload_overview(
             raise exc
 
 
-def _keep(desk: Desk, path: Path, route: str, cut_short: str = "") -> OverviewCame:
+def _import_overview(desk: Desk, path: Path, route: str, cut_short: str = "") -> OverviewCame:
     """Keep an incoming overview and remove the incoming file."""
     with translated(desk.archive.folder):
         raw = path.read_bytes()
@@ -114,10 +114,10 @@ def _keep(desk: Desk, path: Path, route: str, cut_short: str = "") -> OverviewCa
     point_id = store_overview(desk.archive, raw, mission, overview.thinning, overview.came, how)
     with translated(desk.archive.folder):
         path.unlink()
-    return _came(overview, point_id, cut_short)
+    return _overview_came(overview, point_id, cut_short)
 
 
-def _came(overview: Overview, point_id: int, error: str) -> OverviewCame:
+def _overview_came(overview: Overview, point_id: int, error: str) -> OverviewCame:
     lines = {ch.key: _line(overview, ch.key) for ch in overview.mission_header.channels}
     times = next(iter(lines.values())).times_utc_ms
     outside = np.zeros(len(times), np.bool_)
@@ -164,7 +164,9 @@ def _line(overview: Overview, channel: str) -> OverviewLine:
 def recover_overviews(desk: Desk) -> int:
     """Take in the overviews that a program left behind when it was killed; returns how many."""
     return len(
-        take_left_behind(desk, SUFFIX, lambda path: _keep(desk, path, route_of(path), LEFT_BEHIND))
+        import_left_behind(
+            desk, SUFFIX, lambda path: _import_overview(desk, path, route_of(path), LEFT_BEHIND)
+        )
     )
 
 

@@ -30,7 +30,7 @@ def decoding(desk: Desk) -> Decode:
     return partial(_decoded, desk)
 
 
-def is_lost(desk: Desk, raw: RawKept) -> bool:
+def are_bytes_lost(desk: Desk, raw: RawKept) -> bool:
     """Whether only readings are left of an offload's bytes."""
     if raw.rescued is None:
         return False
@@ -43,14 +43,14 @@ def is_lost(desk: Desk, raw: RawKept) -> bool:
 
 def _decoded(desk: Desk, raw: RawKept) -> RawMission | TextRead | RescuedReadings:
     try:
-        return _whole(desk, raw)
+        return _read_raw(desk, raw)
     except GezeitenError:
         if raw.rescued is None:
             raise
         return rescued_readings(desk.archive.rescued.get(raw.rescued))
 
 
-def _whole(desk: Desk, raw: RawKept) -> RawMission | TextRead:
+def _read_raw(desk: Desk, raw: RawKept) -> RawMission | TextRead:
     reader = _readers(raw).get(raw.reader)
     if reader is None:
         raise ArchiveNewerError(
@@ -85,7 +85,7 @@ def _readers(raw: RawKept) -> dict[int, Reader]:
     return MISSION_READERS if raw.reading is None else TEXT_READERS
 
 
-def read_anew(desk: Desk, digits: str) -> str:
+def reread(desk: Desk, digits: str) -> str:
     """Read the bytes whose fingerprint begins with these digits by the newest version of their
     reader from here on; returns what was done, in a sentence.
 
@@ -94,20 +94,20 @@ def read_anew(desk: Desk, digits: str) -> str:
         ArchiveDamagedError: they are gone or damaged.
     """
     with desk.archive.writing() as session:
-        raw = _the_one(all_raw_bytes(session), digits)
+        raw = _only_match(all_raw_bytes(session), digits)
         readers: dict[int, Reader] = _readers(raw)
         newest = max(readers)
 
         def decode(one: RawKept) -> RawMission | TextRead | RescuedReadings:
             is_this = one.sha256 == raw.sha256
-            return readers[newest](desk.archive.vault, one) if is_this else _decoded(desk, one)
+            return readers[newest](desk.archive.vault, one) if is_this else _read_raw(desk, one)
 
-        of_bytes.reread(session, raw.sha256, newest, decode, desk.said)
+        of_bytes.reread(session, raw.sha256, newest, decode, desk.authorship)
     refresh_stale(desk)
     return f"The bytes {raw.sha256[:12]} are read anew from here on."
 
 
-def _the_one(raws: list[RawKept], digits: str) -> RawKept:
+def _only_match(raws: list[RawKept], digits: str) -> RawKept:
     found = {one.sha256: one for one in raws if one.sha256.startswith(digits.casefold())}
     if len(digits) < _DIGITS or len(found) != 1:
         raise InputError(
@@ -121,12 +121,12 @@ def make_missing_readings(desk: Desk) -> int:
     """Make readings that are not held here: of acts that were caught up, of all where this
     computer's tables are new; and find what is excursion in them. Returns of how many missions or
     offloads readings were made."""
-    made = of_bytes.make_missing_readings(desk.archive, decoding(desk), partial(_say, desk))
-    made += rescue_old_readings(desk.archive, desk.said)
+    made = of_bytes.make_missing_readings(desk.archive, decoding(desk), partial(_summary, desk))
+    made += rescue_old_readings(desk.archive, desk.authorship)
     record_earlier_findings(desk.archive, desk.now_ms())
     refresh_stale(desk)
     return made
 
 
-def _say(desk: Desk, done: int, many: int) -> None:
+def _summary(desk: Desk, done: int, many: int) -> None:
     desk.archive.on_wait(f"Readings are made from their bytes: {done} of {many} missions.")

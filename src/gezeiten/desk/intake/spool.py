@@ -44,7 +44,7 @@ class Spool:
         """Let go of it."""
         self._file.close()
 
-    def put(self, piece: Readings) -> None:
+    def append(self, piece: Readings) -> None:
         """Add a piece."""
         with translated(self._folder):
             for array in (piece.times, *piece.values):

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from gezeiten.archive.intake.taken_out import TextHeld, imported_texts, remove_text
+from gezeiten.archive.intake import taken_out
+from gezeiten.archive.intake.taken_out import TextHeld
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.raw_bytes import decoding
 
-__all__ = ["TextHeld", "take_text_out", "taken_texts"]
+__all__ = ["TextHeld", "imported_texts", "remove_text"]
 
 
-def taken_texts(desk: Desk) -> list[TextHeld]:
+def imported_texts(desk: Desk) -> list[TextHeld]:
     """Return what texts and live lines brought, the newest first."""
     with desk.archive.reading() as session:
-        return imported_texts(session)
+        return taken_out.imported_texts(session)
 
 
-def take_text_out(desk: Desk, sha256: str, why: str) -> None:
+def remove_text(desk: Desk, sha256: str, why: str) -> None:
     """Take a whole file out of the record, of every source it was taken for. Its bytes stay, and it
     can be taken again.
 
@@ -23,4 +24,4 @@ def take_text_out(desk: Desk, sha256: str, why: str) -> None:
         InputError: it is not in the record.
     """
     with desk.archive.writing() as session:
-        remove_text(session, sha256, why.strip(), decoding(desk), desk.said)
+        taken_out.remove_text(session, sha256, why.strip(), decoding(desk), desk.authorship)

@@ -10,10 +10,10 @@ from pathlib import Path
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.kinds import (
     RecognisedText,
-    kept_ties,
-    look_at_text,
     of_kind,
-    proposed_tie,
+    proposed_template,
+    recognise_text,
+    stored_templates,
 )
 from gezeiten.desk.intake.text_survey import Survey, survey
 from gezeiten.desk.places import points
@@ -74,7 +74,9 @@ def _of_new_name(tie: ImportTemplate, doubt: FormatQuestion, value: str) -> list
     return list(new.values())
 
 
-def look_ahead(desk: Desk, path: Path, answers: Mapping[str, str], kind: str = "") -> TextOutlook:
+def preview_import(
+    desk: Desk, path: Path, answers: Mapping[str, str], kind: str = ""
+) -> TextOutlook:
     """Return what importing a text would bring after these answers, and what is still open.
 
     Args:
@@ -99,27 +101,27 @@ class _Session:
     def outlook(self) -> TextOutlook:
         for _ in range(_MOST_ROUNDS):
             recognised = self._recognised()
-            made = self._answered(recognised)
+            made = self._outlook_after(recognised)
             if made is not None:
                 return made
         raise InputError(f"{self._path.name} asks on and on; import it in the window.")
 
     def _recognised(self) -> RecognisedText:
-        found = look_at_text(self._desk, self._path, self._known)
+        found = recognise_text(self._desk, self._path, self._known)
         wanted = self._kind
         if not wanted and found.likely is not None:
             wanted = self._answers.get("kind", "")
             self._used.add("kind")
         if not wanted:
             return found
-        tie = next((one for one in kept_ties(self._desk) if one.name == wanted), None)
+        tie = next((one for one in stored_templates(self._desk) if one.name == wanted), None)
         if tie is None:
             raise InputError(f"There is no import template “{wanted}”; check its name.")
         return of_kind(self._path, found.proposal, tie)
 
-    def _answered(self, recognised: RecognisedText) -> TextOutlook | None:
+    def _outlook_after(self, recognised: RecognisedText) -> TextOutlook | None:
         """Return the outlook, None where an answer has the text looked at anew."""
-        tie = self._named(proposed_tie(recognised, self._path.stem))
+        tie = self._named(proposed_template(recognised, self._path.stem))
         open_: list[TextQuestion] = []
         tie = self._settled(tie, list(recognised.doubts), open_)
         tie = self._columns(tie, open_)
@@ -137,7 +139,7 @@ class _Session:
                 open_ = [one for one in open_ if one.id not in asked] + more
                 break
             tie = after
-        if found is not None and found.seems_wrong:
+        if found is not None and found.has_many_duplicates:
             open_.append(
                 TextQuestion(
                     "time",
@@ -146,7 +148,7 @@ class _Session:
                 )
             )
         unused = tuple(sorted(set(self._answers) - self._used))
-        return TextOutlook(self._path, tie, open_, found, unused, _left_out(tie))
+        return TextOutlook(self._path, tie, open_, found, unused, _unused_columns(tie))
 
     def _named(self, tie: ImportTemplate) -> ImportTemplate:
         name = self._answer("name")
@@ -170,7 +172,7 @@ class _Session:
             elif doubt.kind == "words" and said == STATIONS:
                 self._known = replace(self._known, station=doubt.about)
             else:
-                tie = settled(tie, doubt, _chosen(asked, said))
+                tie = settled(tie, doubt, _answer_value(asked, said))
         return tie
 
     def _columns(self, tie: ImportTemplate, open_: list[TextQuestion]) -> ImportTemplate:
@@ -211,7 +213,7 @@ class _Session:
         return tie
 
 
-def _left_out(tie: ImportTemplate) -> list[str]:
+def _unused_columns(tie: ImportTemplate) -> list[str]:
     """Return the columns from which nothing is taken: their words, or numbers from 1."""
     form = tie.form
     used = {*form.time.columns, *(flags.column for flags in form.flags)}
@@ -245,7 +247,7 @@ def _place(column: int, where: tuple[tuple[int, str], ...]) -> str:
     return "/".join([str(column + 1), *(text for _, text in where)])
 
 
-def _chosen(asked: TextQuestion, said: str) -> str:
+def _answer_value(asked: TextQuestion, said: str) -> str:
     """Return the value of an answer, which may be said as the choice's words.
 
     Raises:

@@ -18,18 +18,18 @@ from gezeiten.archive.intake.texts import (
     Source,
     TextIntake,
     TextPart,
-    import_text,
+    store_text,
 )
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.kinds import keep_tie
+from gezeiten.desk.intake.kinds import save_template
 from gezeiten.desk.intake.spool import Spool
 from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.actions.offloads import TEXT_MODEL
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import Times, Values
-from gezeiten.domain.steps.corrections.suspicion import stretches_in
+from gezeiten.domain.steps.corrections.suspicion import spans_of_instants
 from gezeiten.errors import CancelledError, InputError
 from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, parts, wheres
 from gezeiten.exchange.text.reading import ReadingChunk, RejectedLine, read_text
@@ -104,7 +104,7 @@ def preview(path: Path, tie: ImportTemplate) -> Preview:
     return Preview(np.empty(0, np.int64), [np.empty(0) for _ in tie.columns], [])
 
 
-def checked_tie(tie: ImportTemplate) -> ImportTemplate:
+def checked_template(tie: ImportTemplate) -> ImportTemplate:
     """Return a tie that can be used, with the columns that are tied.
 
     Raises:
@@ -153,7 +153,9 @@ def _check_doubled(used: list[ColumnTie], tie: ImportTemplate) -> None:
         seen.add(key)
 
 
-def take_text(desk: Desk, path: Path, tie: ImportTemplate, watch: Watch = UNWATCHED) -> TextImport:
+def import_text(
+    desk: Desk, path: Path, tie: ImportTemplate, watch: Watch = UNWATCHED
+) -> TextImport:
     """Take a text file into the archive by a tie, and keep the tie.
 
     Raises:
@@ -161,15 +163,15 @@ def take_text(desk: Desk, path: Path, tie: ImportTemplate, watch: Watch = UNWATC
         CancelledError: as wished; nothing was kept.
         SurroundingsError: disk or database; nothing was kept.
     """
-    taken = take_tied(desk, path, checked_tie(tie), TEXT_MODEL, "text file", watch)
-    keep_tie(desk, replace(tie, name=tie.name.strip(), point=tie.point.strip()))
+    taken = import_with_template(desk, path, checked_template(tie), TEXT_MODEL, "text file", watch)
+    save_template(desk, replace(tie, name=tie.name.strip(), point=tie.point.strip()))
     return taken
 
 
-def take_tied(
+def import_with_template(
     desk: Desk, path: Path, tie: ImportTemplate, model: str, route: str, watch: Watch = UNWATCHED
 ) -> TextImport:
-    """Take a text in by a tie that was checked; see `take_text`.
+    """Take a text in by a tie that was checked; see `import_text`.
 
     It is copied and read before the archive is held: others go on working meanwhile, and what is
     kept are the bytes that were read.
@@ -177,11 +179,11 @@ def take_tied(
     how = Circumstances(desk.now_ms(), desk.person, route)
     with ExitStack() as stack:
         with translated(desk.archive.folder):
-            fresh = stack.enter_context(desk.archive.vault.begun(path))
+            fresh = stack.enter_context(desk.archive.vault.copy_in(path))
         reader = _PartReader(desk, fresh.path, path.name, fresh.size, watch)
         its = parts(tie)
         made = [reader.read(stack, one, model, tie.name, len(its)) for one in its]
-        intakes = import_text(desk.archive, fresh, path.name, made, how)
+        intakes = store_text(desk.archive, fresh, path.name, made, how)
     taken = TextImport(intakes, 0, reader.listed[:MOST_LISTED], reader.rejected, reader.spoilt)
     taken.excursions_new = to_assess(desk, taken.points, found_since_ms=how.at_ms)
     return taken
@@ -217,7 +219,7 @@ class _PartReader:
             self._meter.settled(len(readings.times))
             self._meter.heard(max(piece.done_bytes - heard, 0))
             heard = max(piece.done_bytes, heard)
-            spool.put(readings)
+            spool.append(readings)
         reading = {
             **tie.as_dict(),
             "kind": kind,
@@ -281,7 +283,7 @@ def _suspect(piece: ReadingChunk, columns: tuple[ColumnTie, ...]) -> Iterator[li
             continue
         its = np.flatnonzero(piece.of(one.where))
         times, first = np.unique(piece.times[its], return_index=True)
-        yield stretches_in(times, marks[its[first]])
+        yield spans_of_instants(times, marks[its[first]])
 
 
 def _recorded(values: Values, one: ColumnTie) -> Values:

@@ -73,7 +73,7 @@ class Survey:
         return self.readings + self.doubled + self.left_out.total()
 
     @property
-    def seems_wrong(self) -> bool:
+    def has_many_duplicates(self) -> bool:
         """Whether so many lines fall together that the time must be another one."""
         return self.doubled > _MANY * max(self.lines, 1)
 
@@ -146,7 +146,7 @@ def _count_steps(steps: Counter[int], times: Times, before: int | None) -> None:
             steps[distance] += many
 
 
-def with_words_seen(tie: ImportTemplate, found: Survey | None) -> ImportTemplate:
+def with_values_seen(tie: ImportTemplate, found: Survey | None) -> ImportTemplate:
     """Return a tie that holds which words its other columns say, so that the next file of its kind
     raises a question only by other ones."""
     form = tie.form

@@ -12,7 +12,7 @@ from gezeiten.archive.intake.block_check import all_raw_bytes
 from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logger.offloading import Offloaded, take_in_file
+from gezeiten.desk.logger.offloading import Offloaded, import_file
 from gezeiten.domain.series.coverage import size
 from gezeiten.errors import ArchiveDamagedError, DeviceError, GezeitenError, InputError
 from gezeiten.link.mission_file import decode_mission_file
@@ -56,13 +56,13 @@ def unnamed_bytes(desk: Desk, session: ArchiveSession) -> list[UnnamedBytes]:
     for sha256 in desk.archive.vault.fingerprints():
         if sha256 not in known:
             try:
-                found.append(_seen(desk, sha256))
+                found.append(_describe(desk, sha256))
             except ArchiveDamagedError:
                 continue  # what nobody names and is damaged was never kept whole
     return found
 
 
-def _seen(desk: Desk, sha256: str) -> UnnamedBytes:
+def _describe(desk: Desk, sha256: str) -> UnnamedBytes:
     path = desk.archive.vault.path(sha256)
     desk.archive.vault.check(sha256)
     with translated(desk.archive.folder), path.open("rb") as stored:
@@ -94,7 +94,7 @@ def unnamed_of(desk: Desk, digits: str) -> UnnamedBytes:
     return found[0]
 
 
-def take_unnamed(
+def import_unnamed(
     desk: Desk, wanted: list[UnnamedBytes], cancelled: Callable[[], bool] = lambda: False
 ) -> list[Offloaded]:
     """Import mission files that no entry names; one that fails is said and keeps none waiting."""
@@ -104,7 +104,7 @@ def take_unnamed(
             break
         how = Circumstances(desk.now_ms(), desk.person, ROUTE)
         try:
-            intake = take_in_file(desk, one.path, how, even_if_known=True)
+            intake = import_file(desk, one.path, how, even_if_known=True)
         except GezeitenError as exc:
             results.append(Offloaded(one.serial, error=str(exc)))
         else:

@@ -24,9 +24,9 @@ from gezeiten.archive.offloads import is_offloaded, raws_named
 from gezeiten.archive.store.atomic_files import sync_folder, write_atomic
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
-from gezeiten.desk.intake.text_files import take_tied
-from gezeiten.desk.logger.incoming import take_left_behind
-from gezeiten.desk.logger.offloading import take_in_file
+from gezeiten.desk.intake.text_files import import_with_template
+from gezeiten.desk.logger.incoming import import_left_behind
+from gezeiten.desk.logger.offloading import import_file
 from gezeiten.domain.actions.carriers import CopyTakenIn, VaultGiven
 from gezeiten.domain.actions.offloads import LIVE_MODEL, TEXT_MODEL
 from gezeiten.domain.kept import NamedRaw
@@ -93,7 +93,7 @@ def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
                 def add(raw: NamedRaw) -> None:
                     out.write(desk.archive.vault.path(raw.sha256), f"raw/{raw.sha256}")
 
-                whole, damaged = _each_whole(desk, raws, add, meter)
+                whole, damaged = _write_intact(desk, raws, add, meter)
                 out.writestr(LIST_NAME, json.dumps([asdict(raw) for raw in whole], indent=1))
                 out.writestr(PEOPLE_NAME, for_people(whole))
             with zipfile.ZipFile(fresh) as written:
@@ -121,13 +121,13 @@ def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
     raws = named_raws(desk)
     meter = _meter(raws, watch)
 
-    def is_there(raw: NamedRaw) -> bool:
+    def is_stored(raw: NamedRaw) -> bool:
         target = folder / "raw" / raw.sha256
         return target.exists() and _fingerprint(target) == raw.sha256
 
     def copy(raw: NamedRaw) -> None:
         target = folder / "raw" / raw.sha256
-        if is_there(raw):
+        if is_stored(raw):
             return
         fresh = target.with_suffix(".part")
         shutil.copyfile(desk.archive.vault.path(raw.sha256), fresh)
@@ -137,9 +137,9 @@ def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
 
     with translated(folder):
         (folder / "raw").mkdir(parents=True, exist_ok=True)
-        whole, damaged = _each_whole(desk, raws, copy, meter)
+        whole, damaged = _write_intact(desk, raws, copy, meter)
         here = {raw.sha256 for raw in whole}
-        listed = [raw for raw in raws if raw.sha256 in here or is_there(raw)]
+        listed = [raw for raw in raws if raw.sha256 in here or is_stored(raw)]
         sync_folder(folder / "raw")
         write_atomic(folder / LIST_NAME, json.dumps([asdict(raw) for raw in listed], indent=1))
         write_atomic(folder / PEOPLE_NAME, for_people(listed))
@@ -147,7 +147,7 @@ def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
     return WrittenCopy(len(whole), tuple(damaged))
 
 
-def _each_whole(
+def _write_intact(
     desk: Desk, raws: list[NamedRaw], write: Callable[[NamedRaw], None], meter: Meter
 ) -> tuple[list[NamedRaw], list[str]]:
     """Write each raw offload once that is as it was kept; returns those, and what is not.
@@ -197,7 +197,7 @@ def _meter(raws: list[NamedRaw], watch: Watch) -> Meter:
 
 
 # -- taking in -------------------------------------------------------------------------------------
-def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> CopyImport:
+def import_copy(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> CopyImport:
     """Take in a handed-on file or a copied folder; what is kept already adds nothing.
 
     Raises:
@@ -207,7 +207,7 @@ def take_copy_in(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> CopyImport
     with _opened(path) as (listed, fetch):
         meter = _meter(listed, watch)
         for raw in listed:
-            _take_one(desk, raw, fetch, brought)
+            _import_raw(desk, raw, fetch, brought)
             meter.heard(raw.size)
     desk.do(
         CopyTakenIn(
@@ -342,12 +342,12 @@ def _listed(data: bytes, name: str) -> list[NamedRaw]:
     except (TypeError, ValueError) as exc:
         raise InputError(f"The list in {name} cannot be read ({exc}); choose another.") from exc
     for raw in listed:
-        if not _is_of_its_kinds(raw) or not _is_fingerprint(raw.sha256):
+        if not _has_declared_types(raw) or not _is_fingerprint(raw.sha256):
             raise InputError(f"The list in {name} makes no sense; choose another file or folder.")
     return listed
 
 
-def _is_of_its_kinds(raw: NamedRaw) -> bool:
+def _has_declared_types(raw: NamedRaw) -> bool:
     """Whether every field is of the kind it is declared as: the list comes from elsewhere."""
     texts = (raw.sha256, raw.site, raw.point, raw.serial, raw.person, raw.route)
     whole = (raw.size, raw.mission, raw.at_ms)
@@ -365,7 +365,7 @@ def _is_fingerprint(text: str) -> bool:
     return len(text) == 64 and set(text) <= set("0123456789abcdef")
 
 
-def _take_one(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: CopyImport) -> None:
+def _import_raw(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: CopyImport) -> None:
     """Take one raw offload; its fingerprint has to be that of the list."""
     target = desk.archive.incoming / f"{raw.sha256[:24]}{SUFFIX}"
     with translated(desk.archive.folder):
@@ -380,7 +380,7 @@ def _take_one(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: CopyImport) -> 
         if _fingerprint(target) != raw.sha256:
             raise InputError(f"The raw offload {raw.sha256[:12]} is damaged in this copy.")
         brought.mended += _mend(desk, raw, target)
-        readings = _take_file(desk, raw, target)
+        readings = _import_file(desk, raw, target)
     except (GezeitenError, KeyError) as exc:
         if isinstance(exc, GezeitenError) and exc.exit_code == 5:
             raise  # our own disk: the others would fare no better
@@ -396,25 +396,25 @@ def _take_one(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: CopyImport) -> 
 
 def clear_copies(desk: Desk) -> int:
     """Remove what a program that was killed had fetched from a copy: the copy still has it."""
-    return len(take_left_behind(desk, SUFFIX, Path.unlink))
+    return len(import_left_behind(desk, SUFFIX, Path.unlink))
 
 
 def _mend(desk: Desk, raw: NamedRaw, path: Path) -> bool:
     """Put whole bytes where those of a kept raw offload are damaged or gone; whether they were."""
     with desk.archive.reading() as session:
         is_kept = is_offloaded(session, raw.sha256)
-    if not is_kept or desk.archive.vault.is_whole(raw.sha256):
+    if not is_kept or desk.archive.vault.is_intact(raw.sha256):
         return False
     with translated(desk.archive.folder):
         desk.archive.vault.store_file(path)
     return True
 
 
-def _take_file(desk: Desk, raw: NamedRaw, path: Path) -> int:
+def _import_file(desk: Desk, raw: NamedRaw, path: Path) -> int:
     if raw.reading is not None:
         model = LIVE_MODEL if raw.route == "live line" else TEXT_MODEL
         tie = tie_from_dict({**raw.reading, "point": full_name(raw.site, raw.point)})
-        return take_tied(desk, path, tie, model, raw.route).readings
+        return import_with_template(desk, path, tie, model, raw.route).readings
     how = Circumstances(
         raw.at_ms,
         raw.person,
@@ -422,6 +422,6 @@ def _take_file(desk: Desk, raw: NamedRaw, path: Path) -> int:
         raw.clock_difference_ms,
         raw.clock_uncertainty_ms,
         carried=raw.carried,
-        taken_in=desk.said,
+        taken_in=desk.authorship,
     )
-    return take_in_file(desk, path, how).readings
+    return import_file(desk, path, how).readings

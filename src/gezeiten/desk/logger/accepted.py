@@ -22,7 +22,7 @@ class AcceptedWords:
         for serial in serials:
             self._by_serial.setdefault(serial, {})[key] = word
 
-    def words(self, serial: str) -> dict[str, str]:
+    def reasons(self, serial: str) -> dict[str, str]:
         """Return the words for a logger, by the key of their check."""
         words = dict(self._by_serial.get(serial, {}))
         if self._clock and self._clock[0] == self._doubt():

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 
 @contextlib.contextmanager
-def kept_awake(why: str, *, wanted: bool = True) -> Iterator[bool]:
+def prevent_sleep(why: str, *, wanted: bool = True) -> Iterator[bool]:
     """Keep the computer from sleeping as long as the block runs; yields whether that works.
 
     The inhibitor is a process of its own, so it ends with us however we end.

@@ -32,20 +32,20 @@ class PortNews:
 Tell = Callable[[PortNews], None]
 
 
-def _say_nothing(_news: PortNews) -> None:
+def _ignore_news(_news: PortNews) -> None:
     return
 
 
-def ports_here(desk: Desk) -> list[PortSeen]:
+def serial_ports(desk: Desk) -> list[PortSeen]:
     """Return the serial ports there are, those of practice loggers included."""
     named = [part.strip() for part in desk.settings.serial_ports.split(",")]
     return ports([*filter(None, named), *desk.practice_ports])
 
 
-def look_at_port(
+def search_port(
     desk: Desk,
     path: str,
-    tell: Tell = _say_nothing,
+    tell: Tell = _ignore_news,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> FoundLogger:
     """Return the logger on a port, found in whatever setting it has; tells what it does.
@@ -56,7 +56,7 @@ def look_at_port(
     try:
         port = detect(
             path,
-            last_setting(desk, path),
+            last_port_settings(desk, path),
             lambda port: tell(PortNews(path, "trying", port.settings)),
             cancelled,
         )
@@ -78,7 +78,7 @@ def _state_of(error: GezeitenError) -> str:
     return next((state for kind, state in kinds if isinstance(error, kind)), "silent")
 
 
-def last_setting(desk: Desk, path: str) -> CablePort | None:
+def last_port_settings(desk: Desk, path: str) -> CablePort | None:
     """Return how the port was set when a logger last answered on it, None when that is unknown."""
     setting = _lines(desk).get(path)
     try:

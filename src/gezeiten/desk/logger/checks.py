@@ -16,15 +16,25 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.computer_clock import clock_doubts
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.pins import is_locked, pin_group
-from gezeiten.domain.attention import CALIBRATION_SOON_MS, LOW_BATTERY, is_clock_off, is_clock_wrong
+from gezeiten.domain.attention import (
+    CALIBRATION_SOON_MS,
+    LOW_BATTERY,
+    is_clock_difference_notable,
+    is_clock_wrong,
+)
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan.outlook import REFERENCE_TEMP_C, Outlook, outlook
 from gezeiten.domain.plan.plan import Plan, first_due_ms
 from gezeiten.domain.plan.plan_check import check_plan
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS, about_text, duration_text
+from gezeiten.domain.series.timeline import (
+    DAY_MS,
+    MINUTE_MS,
+    approximate_duration_text,
+    duration_text,
+)
 from gezeiten.domain.sites import POINT_SEPARATOR, split_name
-from gezeiten.domain.wording import grouped, readings_words
+from gezeiten.domain.wording import grouped, readings_text
 from gezeiten.link.registers import SELF_CHECK_GOOD, SensorStatus, State
 
 CLOCK_KEY = "computer clock"
@@ -82,7 +92,7 @@ def mission_outlook(desk: Desk, card: LoggerCard, plan: Plan) -> Outlook:
     )
 
 
-def checks_before_launch(
+def launch_checks(
     desk: Desk,
     card: LoggerCard,
     plan: Plan,
@@ -95,7 +105,11 @@ def checks_before_launch(
         accepted: words why, by the keys of checks.
         label: the last digits as read from the case; "" when nobody compared.
     """
-    checks = [*_interrupted_checks(card), *_kept_checks(card), *_begun_checks(card)]
+    checks = [
+        *_interrupted_checks(card),
+        *_unoffloaded_checks(card),
+        *_running_mission_checks(card),
+    ]
     checks.append(label_check(card.serial, label))
     checks += [
         Check(
@@ -153,7 +167,7 @@ def _interrupted_checks(card: LoggerCard) -> list[Check]:
     return [Check("look", card.interrupted, "interrupted")] if card.interrupted else []
 
 
-def _kept_checks(card: LoggerCard) -> list[Check]:
+def _unoffloaded_checks(card: LoggerCard) -> list[Check]:
     if card.readings_damaged:
         count = card.readings_damaged
         arrive = "reading on {} arrives" if count == 1 else "readings on {} arrive"
@@ -162,15 +176,15 @@ def _kept_checks(card: LoggerCard) -> list[Check]:
             "once more, or say why that is all right."
         )
         return [Check("look", sentence, "damaged", wants_word=True)]
-    if card.readings_not_kept:
-        words = readings_words(card.readings_not_kept)
+    if card.readings_to_offload:
+        words = readings_text(card.readings_to_offload)
         return [Check("note", f"{words} to offload; the launch fetches them first.")]
     return [Check("passed", f"All readings on {card.serial} are kept.")]
 
 
-def _begun_checks(card: LoggerCard) -> list[Check]:
+def _running_mission_checks(card: LoggerCard) -> list[Check]:
     """Ending what waits or has just begun is most often a second press, or the wrong logger."""
-    if not card.has_just_begun:
+    if not card.has_just_started:
         return []
     mission = f"Mission {card.state.mission_number} of {card.serial}"
     if card.state.state == State.WAITING:
@@ -189,8 +203,8 @@ def erase_sentence(card: LoggerCard) -> str:
     ends = f"ends mission {state.mission_number} and " if card.is_recording else ""
     if not held:
         return f"Launching {ends}sets its clock; its memory is empty."
-    what = f"erases the {readings_words(held)} in its memory"
-    open_part = card.readings_not_kept
+    what = f"erases the {readings_text(held)} in its memory"
+    open_part = card.readings_to_offload
     if not open_part:
         return f"Launching {ends}{what}, all kept, and sets its clock."
     after = f"{grouped(open_part)} of them after offloading"
@@ -242,7 +256,7 @@ def _computer_checks(desk: Desk) -> list[Check]:
 
 def _clock_check(card: LoggerCard) -> Check:
     off = card.clock.difference_ms
-    if is_clock_off(off):
+    if is_clock_difference_notable(off):
         ahead = "ahead of" if off > 0 else "behind"
         length = duration_text(round(abs(off)))
         sentence = f"Its clock is {length} {ahead} this computer's; launching sets it."
@@ -305,7 +319,7 @@ def _outlook_checks(desk: Desk, card: LoggerCard, plan: Plan) -> list[Check]:
         words = "If all were outside its limits, memory would end before the next visit."
         checks.append(Check("look", words, "worst case"))
     if look.overwritten_readings:
-        lost = readings_words(look.overwritten_readings)
+        lost = readings_text(look.overwritten_readings)
         words = f"{lost} would be overwritten before the next visit."
         checks.append(Check("look", words, "overwritten"))
     return checks
@@ -314,5 +328,9 @@ def _outlook_checks(desk: Desk, card: LoggerCard, plan: Plan) -> list[Check]:
 def _against_visit(name: str, end_ms: int, visit_ms: int, key: str) -> Check:
     spare = end_ms - visit_ms
     if spare < 0:
-        return Check("look", f"{name} ends {about_text(spare)} before the next visit.", key)
-    return Check("passed", f"{name} lasts {about_text(spare)} beyond the next visit.")
+        return Check(
+            "look", f"{name} ends {approximate_duration_text(spare)} before the next visit.", key
+        )
+    return Check(
+        "passed", f"{name} lasts {approximate_duration_text(spare)} beyond the next visit."
+    )

@@ -11,11 +11,11 @@ from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.loggers import calibration_noted, last_seen_logger, place_of
 from gezeiten.archive.missions import stored_and_damaged_ranges
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logger.cables import Tell, look_at_port, ports_here
+from gezeiten.desk.logger.cables import Tell, search_port, serial_ports
 from gezeiten.desk.logger.intents import settle_launch
 from gezeiten.domain.actions.contacts import LoggerBlinked, LoggerContacted, SensorsChecked
 from gezeiten.domain.clock import ClockDifference
-from gezeiten.domain.contacts import BY_HAND_MS, LoggerSighting, says_more
+from gezeiten.domain.contacts import BY_HAND_MS, LoggerSighting, is_news
 from gezeiten.domain.kept import KnownLogger
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.coverage import Range, merged, missing, size
@@ -75,7 +75,7 @@ class LoggerCard:
         return self.identity.serial
 
     @property
-    def readings_not_kept(self) -> int:
+    def readings_to_offload(self) -> int:
         """Readings to offload: on the logger, not in the archive."""
         return sum(part.readings for part in self.not_kept)
 
@@ -85,7 +85,7 @@ class LoggerCard:
         return self.state.state in (State.LOGGING, State.WAITING)
 
     @property
-    def has_just_begun(self) -> bool:
+    def has_just_started(self) -> bool:
         """Whether its mission waits for its start, or was launched JUST_BEGUN_MS ago at most."""
         if self.state.state == State.WAITING:
             return True
@@ -125,13 +125,13 @@ def find_on_cables(
     on_courier: Callable[[FoundCourier], None] = lambda _: None,
 ) -> list[FoundLogger]:
     """Return the loggers on serial ports; tell hears what is found out about each port."""
-    jobs = [partial(look_at_port, desk, path, tell, cancelled) for path in paths]
+    jobs = [partial(search_port, desk, path, tell, cancelled) for path in paths]
     return find_loggers(jobs, on_found=on_found, on_courier=on_courier, cancelled=cancelled)
 
 
-def find(desk: Desk) -> list[FoundLogger]:
+def find_all_loggers(desk: Desk) -> list[FoundLogger]:
     """Return the loggers that answer on any line."""
-    paths = [port.path for port in ports_here(desk)]
+    paths = [port.path for port in serial_ports(desk)]
     return find_on_network(desk) + find_on_cables(desk, paths)
 
 
@@ -142,7 +142,7 @@ def find_serial(desk: Desk, serial: str) -> Endpoint:
     Raises:
         LoggerAwayError: it answers nowhere.
     """
-    paths = [port.path for port in ports_here(desk)]
+    paths = [port.path for port in serial_ports(desk)]
     looks: tuple[Callable[[], list[FoundLogger]], ...] = (
         lambda: find_on_network(desk),
         lambda: find_on_cables(desk, paths),
@@ -187,9 +187,9 @@ def read_card(
     state = session.state()
     live = session.live(identity.model)
     with desk.archive.writing() as db:
-        logger = _tell(desk, db, identity, state, clock, after_ms)
+        logger = _enter_contact(desk, db, identity, state, clock, after_ms)
         interrupted = settle_launch(desk, db, logger.serial, state, plan, directory)
-        pairs = [_not_kept(db, logger, entry) for entry in directory]
+        pairs = [_readings_to_offload(db, logger, entry) for entry in directory]
         point = place_of(db, identity.serial) or (plan.point_name if plan else "")
         due_ms = _calibration_due(db, logger, state)
     not_kept = [part for part, _ in pairs if part.ranges]
@@ -219,7 +219,7 @@ def _calibration_due(db: ArchiveSession, logger: KnownLogger, state: LoggerState
     return state.calibration_due_day * DAY_MS if state.calibration_due_day else None
 
 
-def _tell(
+def _enter_contact(
     desk: Desk,
     db: ArchiveSession,
     identity: Identity,
@@ -233,7 +233,7 @@ def _tell(
     if known is not None and known.state is not None and known.seen_ms is not None:
         told = LoggerSighting(known.seen_ms, known.state, known.clock_difference_ms)
     seen = LoggerSighting(desk.now_ms(), asdict(state), clock.difference_ms)
-    if known is None or says_more(told, seen, after_ms):
+    if known is None or is_news(told, seen, after_ms):
         desk.do_within(
             db,
             LoggerContacted(
@@ -251,7 +251,7 @@ def _tell(
     return known
 
 
-def _not_kept(
+def _readings_to_offload(
     db: ArchiveSession, logger: KnownLogger, entry: DirectoryEntry
 ) -> tuple[NotKept, int]:
     """Return what of a mission is not kept, and how much of that arrived damaged."""

@@ -11,7 +11,7 @@ from gezeiten.desk.logger.checks import label_check
 from gezeiten.desk.logger.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.logger.pins import unlock
 from gezeiten.domain.actions.contacts import MemoryErased
-from gezeiten.domain.wording import readings_words
+from gezeiten.domain.wording import readings_text
 from gezeiten.errors import (
     GezeitenError,
     LoggerRefusedError,
@@ -22,15 +22,15 @@ from gezeiten.link.address import Endpoint
 from gezeiten.link.registers import LoggerCommand
 
 
-def why_not_erasable(card: LoggerCard) -> str:
+def erase_refusal(card: LoggerCard) -> str:
     """Return what stands against erasing a logger's memory as just seen, "" for nothing."""
     if not card.directory:
         return f"{card.serial} holds no mission; there is nothing to erase."
     if card.is_recording:
         return f"{card.serial} is still recording; stop its mission first."
-    if card.readings_not_kept:
+    if card.readings_to_offload:
         return (
-            f"{card.serial} holds {readings_words(card.readings_not_kept)} to offload; do that "
+            f"{card.serial} holds {readings_text(card.readings_to_offload)} to offload; do that "
             "first."
         )
     return ""
@@ -64,12 +64,12 @@ def _erase(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
         raise WrongLoggerError(f"{compared.sentence} Nothing was erased.")
     with session_with(desk, address, serial) as (session, identity):
         card = read_card(desk, session, identity, address)
-        why = why_not_erasable(card)
+        why = erase_refusal(card)
         if why:
-            kind = NotKeptError if card.readings_not_kept else LoggerRefusedError
+            kind = NotKeptError if card.readings_to_offload else LoggerRefusedError
             raise kind(why)
         for entry in card.directory:
-            read_back(desk, serial, entry.mission, entry.launched_ms)
+            verify_in_vault(desk, serial, entry.mission, entry.launched_ms)
         unlock(desk, session, serial)
         readings = card.state.readings
         session.command(LoggerCommand.ERASE, expected=readings)
@@ -78,7 +78,7 @@ def _erase(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
     return readings
 
 
-def read_back(desk: Desk, serial: str, mission: int, launched_ms: int) -> None:
+def verify_in_vault(desk: Desk, serial: str, mission: int, launched_ms: int) -> None:
     """Read every raw offload of a mission back from the vault.
 
     Raises:

@@ -17,7 +17,7 @@ LEFT_BEHIND = "the program ended in the middle."
 _Taken = TypeVar("_Taken")
 
 
-def take_left_behind(desk: Desk, suffix: str, take: Callable[[Path], _Taken]) -> list[_Taken]:
+def import_left_behind(desk: Desk, suffix: str, take: Callable[[Path], _Taken]) -> list[_Taken]:
     """Take every incoming file of a suffix that nobody writes any more; returns what came of it.
 
     One that cannot be read is put aside under its own name, and the others go on.
@@ -31,13 +31,13 @@ def take_left_behind(desk: Desk, suffix: str, take: Callable[[Path], _Taken]) ->
         try:
             taken.append(take(path))
         except (DeviceError, InputError) as exc:
-            _put_aside(desk, path, str(exc))
+            _quarantine(desk, path, str(exc))
         finally:
             os.close(lock)
     return taken
 
 
-def _put_aside(desk: Desk, path: Path, why: str) -> None:
+def _quarantine(desk: Desk, path: Path, why: str) -> None:
     if not path.exists():
         return  # it held nothing
     aside = path.with_suffix(".unreadable")

@@ -77,7 +77,7 @@ def _lock_path(desk: Desk, serial: str) -> Path:
     return desk.archive.incoming / f"{serial}.launching"
 
 
-def _is_under_way(desk: Desk, serial: str, note: LaunchNote) -> bool:
+def _is_launching(desk: Desk, serial: str, note: LaunchNote) -> bool:
     """Whether the program that left a note still launches."""
     computer, _, token = note.owner.partition("/")
     if computer != this_computer():
@@ -96,7 +96,7 @@ def _is_under_way(desk: Desk, serial: str, note: LaunchNote) -> bool:
     return False
 
 
-def begin_launch(
+def enter_launch_begin(
     desk: Desk, owner: Owner, serial: str, plan: Plan, old_mission: int, accepted: Mapping[str, str]
 ) -> None:
     """Enter that a launch begins: from here the logger is told to launch, and what a cut leaves has
@@ -107,7 +107,7 @@ def begin_launch(
     """
     with desk.archive.writing() as db:
         known = launch_note(db, serial)
-        if known is not None and _is_under_way(desk, serial, known):
+        if known is not None and _is_launching(desk, serial, known):
             raise LoggerBusyError(
                 f"{serial} is being launched by {known.person} at another computer; wait for it."
             )
@@ -133,7 +133,7 @@ def settle_launch(
     """Find out how a launch ended that was cut off; returns it as a sentence, "" without one, and
     while its owner is still at it."""
     note = launch_note(db, serial)
-    if note is None or _is_under_way(desk, serial, note):
+    if note is None or _is_launching(desk, serial, note):
         return ""
     mission: NewMission | None = None
     replaced: tuple[str, ...] = ()
@@ -155,7 +155,7 @@ def settle_launch(
         doing=State(state.state).name.lower(),
     )
     desk.do_within(db, ended)
-    return ended.told(Subject(serial))
+    return ended.describe(Subject(serial))
 
 
 def launch_happened(
@@ -188,7 +188,7 @@ def new_mission(
 ) -> tuple[NewMission, tuple[str, ...]]:
     """Return a mission that a launch has begun, and the loggers whose place its logger takes: one
     logger a point. The point is made where it is new."""
-    point = find_or_add_point(db, plan.point_name, desk.said)
+    point = find_or_add_point(db, plan.point_name, desk.authorship)
     before = others_at(db, point.id, serial)
     mission = NewMission(
         entry.mission,

@@ -12,20 +12,25 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logger.checks import CLOCK_KEY, Check, checks_before_launch
+from gezeiten.desk.logger.checks import CLOCK_KEY, Check, launch_checks
 from gezeiten.desk.logger.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.logger.intents import (
     Owner,
-    begin_launch,
+    enter_launch_begin,
     launch_happened,
     launch_refused,
     owning_launch,
 )
-from gezeiten.desk.logger.offloading import Offloaded, all_together, offload_logger, take_all
+from gezeiten.desk.logger.offloading import (
+    Offloaded,
+    merge_offloads,
+    offload_connected,
+    offload_logger,
+)
 from gezeiten.desk.logger.pins import unlock
 from gezeiten.domain.actions.contacts import MissionStopped
 from gezeiten.domain.plan.plan import Plan, differences
-from gezeiten.domain.wording import readings_words
+from gezeiten.domain.wording import readings_text
 from gezeiten.errors import (
     GezeitenError,
     LoggerLockedError,
@@ -137,15 +142,15 @@ class _Launch:
         desk, serial = self.desk, self.identity.serial
         unlock(desk, self.session, serial)
         card = self._card()
-        if card.readings_not_kept:  # the long part, while nothing has been begun
-            checks = checks_before_launch(desk, card, plan, accepted, label)
+        if card.readings_to_offload:  # the long part, while nothing has been begun
+            checks = launch_checks(desk, card, plan, accepted, label)
             _refuse(card, [check for check in checks if check.key != "damaged"])  # it may heal
-            self._take(card, watch)
+            self._fetch(card, watch)
             card = self._card()
-        doubted = {c.key for c in checks_before_launch(desk, card, plan) if c.weight == "look"}
+        doubted = {c.key for c in launch_checks(desk, card, plan) if c.weight == "look"}
         # a word given for several loggers counts, and is recorded, where there was something
         accepted = {key: word for key, word in accepted.items() if key in doubted}
-        _refuse(card, checks_before_launch(desk, card, plan, accepted, label))
+        _refuse(card, launch_checks(desk, card, plan, accepted, label))
         # the plan goes over and is read back before anything on the logger changes
         self.session.stage_plan(plan)
         if self.session.staged_plan() != plan:
@@ -153,31 +158,31 @@ class _Launch:
                 f"{serial} refused: it holds no whole plan; nothing on it was changed."
             )
         old = card.state.mission_number
-        begin_launch(desk, self.owner, serial, plan, old, accepted)
+        enter_launch_begin(desk, self.owner, serial, plan, old, accepted)
         try:
-            self._begin(card.readings_damaged if "damaged" in accepted else 0, watch)
+            self._launch_after_offload(card.readings_damaged if "damaged" in accepted else 0, watch)
         except (LoggerRefusedError, LoggerLockedError, NotKeptError) as exc:
             launch_refused(desk, self.owner, serial, old, accepted, str(exc))
             raise _ToldAlready(exc) from exc
         if CLOCK_KEY in accepted:
-            desk.computer.trust_from_here()
+            desk.computer.restart_watch()
         return self._record(plan, accepted)
 
     def _card(self) -> LoggerCard:
         return read_card(self.desk, self.session, self.identity, self.address)
 
-    def _take(self, card: LoggerCard, watch: Watch) -> None:
+    def _fetch(self, card: LoggerCard, watch: Watch) -> None:
         """Fetch what is not kept.
 
         Raises:
             NotKeptError: it was stopped, or broke off; what came is kept.
         """
-        done = take_all(self.desk, self.session, card, watch)
+        done = offload_connected(self.desk, self.session, card, watch)
         self.taken.append(done)
         if done.error:
             raise NotKeptError(f"{card.serial} was not launched: {done.error}")
 
-    def _begin(self, may_lose: int, watch: Watch) -> None:
+    def _launch_after_offload(self, may_lose: int, watch: Watch) -> None:
         """Launch once everything is fetched; what comes meanwhile is fetched too, and again."""
         for attempt in range(_TRIES + 1):
             if attempt == _TRIES:
@@ -210,12 +215,12 @@ class _Launch:
             damaged = card.readings_damaged
             if damaged > may_lose:
                 raise NotKeptError(
-                    f"{readings_words(damaged)} of {card.serial} could not be fetched; it keeps "
+                    f"{readings_text(damaged)} of {card.serial} could not be fetched; it keeps "
                     "them and its old mission, offload it and launch again."
                 )
-            if card.readings_not_kept == damaged:
+            if card.readings_to_offload == damaged:
                 return card.directory[-1].readings if card.directory else 0
-            self._take(card, watch)
+            self._fetch(card, watch)
         return None
 
     def _record(self, plan: Plan, accepted: Mapping[str, str]) -> LaunchResult:
@@ -229,7 +234,7 @@ class _Launch:
             )
         entry = self.session.directory()[-1]
         launch_happened(desk, self.owner, serial, entry, taken, accepted)
-        state, came = self._card().state, all_together(self.taken)
+        state, came = self._card().state, merge_offloads(self.taken)
         return LaunchResult(serial, entry.mission, entry.first_ms, taken, state, came)
 
 

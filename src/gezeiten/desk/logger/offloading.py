@@ -17,7 +17,7 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.vault import fingerprint
 from gezeiten.desk.context import Desk
 from gezeiten.desk.logger.contact import LoggerCard, NotKept, read_card, session_with
-from gezeiten.desk.logger.incoming import LEFT_BEHIND, take_left_behind
+from gezeiten.desk.logger.incoming import LEFT_BEHIND, import_left_behind
 from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.actions.contacts import AttemptFailed
 from gezeiten.domain.series.coverage import Range, size
@@ -66,7 +66,7 @@ def offload_logger(
     try:
         with session_with(desk, address, serial) as (session, identity):
             card = read_card(desk, session, identity, address)
-            return take_all(desk, session, card, watch, only)
+            return offload_connected(desk, session, card, watch, only)
     except GezeitenError as exc:
         desk.attempt_failed("offload", serial, exc)
         raise
@@ -75,7 +75,7 @@ def offload_logger(
             raise exc
 
 
-def take_all(
+def offload_connected(
     desk: Desk,
     session: LoggerSession,
     card: LoggerCard,
@@ -86,10 +86,10 @@ def take_all(
     recover_incoming(desk)  # what a locked archive kept out would be written over
     results = []
     error, began_ms = "", desk.now_ms()
-    for part in _wanted(card, only):
+    for part in _entries_to_fetch(card, only):
         ranges, route = list(part.ranges), card.address.route
         transfer = offload(session, part.entry, ranges, desk.archive.incoming, watch, route)
-        results.append((transfer, _take_in_transfer(desk, transfer, card)))
+        results.append((transfer, _import_transfer(desk, transfer, card)))
         if transfer.error is not None:
             error = str(transfer.error)
             break
@@ -98,7 +98,7 @@ def take_all(
     return _summary(desk, card.serial, results, error, began_ms)
 
 
-def _wanted(card: LoggerCard, only: dict[int, list[Range]] | None) -> list[NotKept]:
+def _entries_to_fetch(card: LoggerCard, only: dict[int, list[Range]] | None) -> list[NotKept]:
     if only is None:
         return list(card.not_kept)
     return [
@@ -108,7 +108,7 @@ def _wanted(card: LoggerCard, only: dict[int, list[Range]] | None) -> list[NotKe
     ]
 
 
-def _take_in_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intake:
+def _import_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intake:
     how = Circumstances(
         at_ms=desk.now_ms(),
         person=desk.person,
@@ -118,7 +118,7 @@ def _take_in_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intak
         cut_short=str(transfer.error) if transfer.error else "",
     )
     try:
-        intake = take_in_file(desk, transfer.path, how, transfer.damaged)
+        intake = import_file(desk, transfer.path, how, transfer.damaged)
         with translated(desk.archive.folder):
             transfer.path.unlink()
     finally:
@@ -126,7 +126,7 @@ def _take_in_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intak
     return intake
 
 
-def take_in_file(
+def import_file(
     desk: Desk,
     path: Path,
     how: Circumstances,
@@ -201,7 +201,7 @@ def _summary(
     )
 
 
-def all_together(results: list[Offloaded]) -> Offloaded | None:
+def merge_offloads(results: list[Offloaded]) -> Offloaded | None:
     """Return several offloads of one logger, one after the other, as one; None without any."""
     if not results:
         return None
@@ -221,12 +221,12 @@ def recover_incoming(desk: Desk) -> list[Intake]:
 
     A file without a readable header holds nothing and is put aside under its own name.
     """
-    return take_left_behind(desk, INCOMING, lambda path: _recover(desk, path))
+    return import_left_behind(desk, INCOMING, lambda path: _recover(desk, path))
 
 
 def _recover(desk: Desk, path: Path) -> Intake:
     how = Circumstances(desk.now_ms(), desk.person, route_of(path), cut_short=LEFT_BEHIND)
-    intake = take_in_file(desk, path, how)
+    intake = import_file(desk, path, how)
     with translated(desk.archive.folder):
         path.unlink()
     return intake

@@ -37,14 +37,14 @@ class MissionExtent:
         """Return when a reading was due, by the logger's clock."""
         return self.entry.first_ms + number * self.entry.interval_ms
 
-    def chosen(self, span: Span) -> Range:
+    def numbers_in(self, span: Span) -> Range:
         """Return the numbers of the readings in memory due in a stretch, both ends included."""
         entry = self.entry
         return within(numbers_between(entry.first_ms, entry.interval_ms, *span), entry.held)
 
     def missing_in(self, span: Span) -> list[Range]:
         """Return the readings of a stretch that are not kept yet."""
-        chosen = self.chosen(span)
+        chosen = self.numbers_in(span)
         return missing(chosen, missing(chosen, self.open_ranges))
 
     def blocks(self, ranges: list[Range]) -> int:
@@ -61,11 +61,11 @@ class MissionExtent:
 
     def overview(self, span: Span, kind: ThinKind, every: int) -> Thinning:
         """Return an overview of a stretch, whether kept or not."""
-        return Thinning(kind, every, *self.chosen(span))
+        return Thinning(kind, every, *self.numbers_in(span))
 
     def neat_every(self, span: Span) -> int:
         """Return of how many readings to make one value so that a screen is filled."""
-        first, end = self.chosen(span)
+        first, end = self.numbers_in(span)
         return min(max(-(-(end - first) // NEAT_VALUES), 2), MOST_EVERY)
 
     def overview_bytes(self, thinning: Thinning) -> int:

@@ -32,7 +32,7 @@ def use_pin_once(desk: Desk, serial: str, text: str) -> None:
         InputError: the text is no PIN.
     """
     pins = MemoryPins()
-    pins.put(pin_group(desk, serial), parse_pin(text))
+    pins.store(pin_group(desk, serial), parse_pin(text))
     desk.use_pins(pins)
 
 

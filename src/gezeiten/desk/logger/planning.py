@@ -24,29 +24,29 @@ from gezeiten.exchange.plan_file import NamedPlan, read_plan_file, write_plan_fi
 
 def usual_plan(desk: Desk, card: LoggerCard) -> Plan:
     """Return the plan to start from: as the last mission here, else all channels every 10 min."""
-    last = last_plan(desk, card)
+    last = latest_plan(desk, card)
     if last is not None:
-        return again(last)
+        return relaunchable_plan(last)
     channels = tuple(spec.key for spec in card.identity.model.channels)
     interval_s = max(600, card.identity.model.shortest_interval_s)
     fresh = Plan(channels, interval_s, point_name=card.point)
     return replace(fresh, mission_name=pattern_name(desk, card, card.point))
 
 
-def again(plan: Plan) -> Plan:
+def relaunchable_plan(plan: Plan) -> Plan:
     """Return a plan fit to be launched once more: a start at a set time has passed, its end too."""
     if plan.start == "at":
         plan = replace(plan, start="next_interval", start_ms=0)
     return replace(plan, end="full", end_ms=0) if plan.end == "at" else plan
 
 
-def last_plan(desk: Desk, card: LoggerCard) -> Plan | None:
+def latest_plan(desk: Desk, card: LoggerCard) -> Plan | None:
     """Return the plan of the last mission at the logger's point, else the logger's own last."""
     with desk.archive.reading() as session:
         return missions.latest_plan_of_logger(session, card.serial) or card.plan
 
 
-def last_plan_at(desk: Desk, point_name: str) -> Plan | None:
+def latest_plan_at(desk: Desk, point_name: str) -> Plan | None:
     """Return the plan of the last mission at a point, None where there was none."""
     with desk.archive.reading() as session:
         return missions.latest_plan_at_point(session, *split_name(point_name))
@@ -73,7 +73,7 @@ def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") 
 
 
 # -- plans kept under names ----------------------------------------------------------------------
-def kept_plans(desk: Desk, search: str = "") -> list[StoredPlan]:
+def stored_plans(desk: Desk, search: str = "") -> list[StoredPlan]:
     """Return the kept plans whose name, model, point or remark hold all words of a search."""
     with desk.archive.reading() as session:
         found = kept_in.stored_plans(session)
@@ -87,7 +87,7 @@ def _searched(kept: StoredPlan) -> str:
     return " ".join(parts).casefold()
 
 
-def keep_plan(desk: Desk, name: str, plan: Plan, model: str, *, replacing: bool = False) -> None:
+def save_plan(desk: Desk, name: str, plan: Plan, model: str, *, replacing: bool = False) -> None:
     """Keep a plan under a name.
 
     Raises:
@@ -105,7 +105,7 @@ def keep_plan(desk: Desk, name: str, plan: Plan, model: str, *, replacing: bool 
         desk.do_within(session, PlanKept(uid, cleaned, model, plan.as_dict(), before))
 
 
-def rename_kept(desk: Desk, kept: StoredPlan, name: str) -> None:
+def rename_plan(desk: Desk, kept: StoredPlan, name: str) -> None:
     """Give a kept plan another name.
 
     Raises:
@@ -118,7 +118,7 @@ def rename_kept(desk: Desk, kept: StoredPlan, name: str) -> None:
         desk.do(PlanRenamed(kept.uid, kept.name, cleaned))
 
 
-def drop_kept(desk: Desk, kept: StoredPlan) -> None:
+def delete_plan(desk: Desk, kept: StoredPlan) -> None:
     """Take a kept plan away; the logbook has what it was."""
     desk.do(PlanDropped(kept.uid, kept.name, kept.model, kept.plan.as_dict()))
 
@@ -140,13 +140,13 @@ def import_plans(desk: Desk, paths: list[Path]) -> list[str]:
         with translated(desk.archive.folder):
             named = read_plan_file(path)
         name = _free_name(desk, named.name)
-        keep_plan(desk, name, named.plan, named.model)
+        save_plan(desk, name, named.plan, named.model)
         names.append(name)
     return names
 
 
 def _free_name(desk: Desk, wanted: str) -> str:
-    taken = {kept.name for kept in kept_plans(desk)}
+    taken = {kept.name for kept in stored_plans(desk)}
     name, number = wanted, 2
     while name in taken:
         name, number = f"{wanted} ({number})", number + 1

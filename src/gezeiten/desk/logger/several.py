@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from math import lcm
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logger.checks import Check, checks_before_launch
+from gezeiten.desk.logger.checks import Check, launch_checks
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.launching import LaunchResult, launch
 from gezeiten.desk.logger.offloading import offload_logger
@@ -33,14 +33,14 @@ class PreparedLaunch:
     checks: tuple[Check, ...]
 
     @property
-    def in_the_way(self) -> str:
+    def first_obstacle(self) -> str:
         """The first thing that keeps it from being launched, or ""."""
         if self._blocking:
             return self._blocking[0].sentence
         return next((check.sentence for check in self.checks if check.wants_word), "")
 
     @property
-    def only_wants_word(self) -> bool:
+    def needs_reason_only(self) -> bool:
         """Whether nothing but a word why is missing."""
         return not self._blocking and any(check.wants_word for check in self.checks)
 
@@ -74,7 +74,7 @@ def common_start_ms(plans: list[Plan], now_ms: int) -> int:
     return (ready_ms // step + 1) * step
 
 
-def together(plans: list[Plan], now_ms: int) -> list[Plan]:
+def synchronised_plans(plans: list[Plan], now_ms: int) -> list[Plan]:
     """Return the plans with a start at which the first readings of several loggers fall together;
     those with a start of their own (a set time, the button) keep it."""
     free = [plan for plan in plans if plan.start in ("now", "next_interval")]
@@ -104,7 +104,7 @@ def prepare_several(
     return prepared
 
 
-def prepare_again(
+def prepare_with_last_plans(
     desk: Desk, cards: list[LoggerCard], accepted: Mapping[str, str]
 ) -> list[PreparedLaunch]:
     """Return each logger with its own last plan: again, as it was."""
@@ -119,7 +119,7 @@ def _checked(
     lost: tuple[str, ...],
     accepted: Mapping[str, str],
 ) -> PreparedLaunch:
-    return PreparedLaunch(card, plan, lost, tuple(checks_before_launch(desk, card, plan, accepted)))
+    return PreparedLaunch(card, plan, lost, tuple(launch_checks(desk, card, plan, accepted)))
 
 
 def offload_and_launch(
@@ -141,7 +141,7 @@ def offload_and_launch(
         on_result(result)
 
     ready = [one for one in prepared if _offloaded(desk, one, watch, ended)]
-    plans = together([one.plan for one in ready], desk.now_ms())
+    plans = synchronised_plans([one.plan for one in ready], desk.now_ms())
     for one, plan in zip(ready, plans, strict=True):
         if watch.cancelled():
             ended(LoggerResult(one.card.serial, "Not launched; it was stopped before."))
@@ -161,8 +161,8 @@ def _offloaded(
 ) -> bool:
     """Fetch what is not kept; False (and a result) where that, or anything else, is in the way."""
     serial = one.card.serial
-    if one.in_the_way:
-        ended(LoggerResult(serial, one.in_the_way))
+    if one.first_obstacle:
+        ended(LoggerResult(serial, one.first_obstacle))
         return False
     if watch.cancelled():
         ended(LoggerResult(serial, "Nothing was offloaded; it was stopped before."))

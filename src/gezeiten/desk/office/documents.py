@@ -15,17 +15,17 @@ from gezeiten.archive.offloads import offloads_in
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import BookedGap, gaps, gaps_of_calculated
-from gezeiten.desk.office.judging import judged, pending_since
-from gezeiten.desk.office.logbook import head_words
+from gezeiten.desk.office.judging import judged, undelivered_since
+from gezeiten.desk.office.logbook import head_hash_text
 from gezeiten.desk.places import ChannelPlace, PointPlace
-from gezeiten.desk.record.calculating import how_words
-from gezeiten.desk.record.checking import duty, held_against
-from gezeiten.desk.record.correcting import standing_at, step_words
+from gezeiten.desk.record.calculating import formula_texts
+from gezeiten.desk.record.checking import check_schedule_days, compare_checks
+from gezeiten.desk.record.correcting import active_corrections, step_text
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import around, extent, limits_at, record
+from gezeiten.desk.record.records import extent, limits_at, read_around, record
 from gezeiten.desk.record.remarks import remarks
-from gezeiten.desk.record.uncertainty import sure_of_mean
-from gezeiten.domain.actions.gaps import way_words
+from gezeiten.desk.record.uncertainty import mean_uncertainty
+from gezeiten.domain.actions.gaps import fill_method_text
 from gezeiten.domain.kept import ClockKept, KnownMission
 from gezeiten.domain.limits.limits import InForce
 from gezeiten.domain.limits.verdicts import DayVerdict
@@ -79,11 +79,11 @@ def _channels(desk: Desk, point: PointPlace, span: Span) -> list[tuple[ChannelPl
 
 def csv_table(desk: Desk, point: PointPlace, span: Span) -> CsvTable:
     """Return what the CSV of a stretch holds."""
-    limits, how = limits_at(desk, point.id), how_words(desk, point)
+    limits, how = limits_at(desk, point.id), formula_texts(desk, point)
     steps = _corrections(desk, point, span)
 
-    def said(key: str) -> str:
-        its = [_corrected_words(one, point.zone) for one in steps if one.series == key]
+    def reason_of(key: str) -> str:
+        its = [_correction_text(one, point.zone) for one in steps if one.series == key]
         return "; ".join([*([how[key]] if key in how else []), *its])
 
     channels = tuple(
@@ -92,14 +92,14 @@ def csv_table(desk: Desk, point: PointPlace, span: Span) -> CsvTable:
             place.unit,
             series,
             limits.get(place.channel, ()),
-            said(place.channel),
+            reason_of(place.channel),
         )
         for place, series in _channels(desk, point, span)
     )
-    return CsvTable(point.site, point.name, point.zone, channels, _who(desk, point))
+    return CsvTable(point.site, point.name, point.zone, channels, _loggers_over_time(desk, point))
 
 
-def _who(desk: Desk, point: PointPlace) -> tuple[CsvStretch, ...]:
+def _loggers_over_time(desk: Desk, point: PointPlace) -> tuple[CsvStretch, ...]:
     """Which logger's mission was at a point from when on; where no logger ever was, what else."""
     with desk.archive.reading() as session:
         stood = [(mission, one) for mission, one in missions_at(session, point.id) if one]
@@ -114,17 +114,17 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
     """Return what the PDF of a stretch says, from the first reading there is until now at most."""
     span = inside_record(desk, point, span)
     parts = _channels(desk, point, span)
-    limits, how = limits_at(desk, point.id), how_words(desk, point)
+    limits, how = limits_at(desk, point.id), formula_texts(desk, point)
     channels = tuple(
         _report_channel(
-            around(desk, point.id, place.channel, span),
+            read_around(desk, point.id, place.channel, span),
             place,
             point.zone,
             span,
             series,
             limits.get(place.channel, ()),
             how.get(place.channel, ""),
-            sure_of_mean(desk, point, place.channel, span),
+            mean_uncertainty(desk, point, place.channel, span),
             *judged(desk, point, place.channel, span, limits.get(place.channel, ())),
         )
         for place, series in parts
@@ -147,8 +147,8 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
         remarks=tuple(one for one in remarks(desk, point.id) if one.touches(*span)),
         checks=tuple(_checks(desk, point, span)),
         clocks=tuple(_clocks(desk, point, span)),
-        duty=tuple(duty(desk, point.id, span, point.zone)),
-        logbook_head=head_words(desk),
+        duty=tuple(check_schedule_days(desk, point.id, span, point.zone)),
+        logbook_head=head_hash_text(desk),
         dated_later=dated_later(desk, point),
     )
 
@@ -176,7 +176,7 @@ def _checks(desk: Desk, point: PointPlace, span: Span) -> list[CheckComparison]:
     found = [
         one
         for place in point.channels
-        for one in held_against(desk, point.id, place.channel)
+        for one in compare_checks(desk, point.id, place.channel)
         if span[0] <= one.check.at_ms < span[1]
     ]
     return sorted(found, key=lambda one: one.check.at_ms)
@@ -290,7 +290,7 @@ def _report_gaps(desk: Desk, point: PointPlace, span: Span) -> list[ReportGap]:
             min(booked.gap.end_ms, span[1]),
             _missing_inside(booked, span),
             booked.channels,
-            _how(booked, steps, point.zone),
+            _gap_resolution(booked, steps, point.zone),
             is_filled=booked.state == "estimated" or booked.state in MEASURED,
             is_calculated=booked.state == NOT_CALCULATED,
         )
@@ -306,7 +306,7 @@ def _missing_inside(booked: BookedGap, span: Span) -> int:
     return max(round(gap.missing * inside / max(gap.length_ms, 1)), 1)
 
 
-def _how(booked: BookedGap, steps: dict[str, RecordStep], zone: str) -> str:
+def _gap_resolution(booked: BookedGap, steps: dict[str, RecordStep], zone: str) -> str:
     """Say what was done about a gap, by whom and when."""
     if booked.state == NOT_CALCULATED:
         return f"not calculated: {booked.reason}"
@@ -323,7 +323,7 @@ def _how(booked: BookedGap, steps: dict[str, RecordStep], zone: str) -> str:
         sources = " and ".join(dict.fromkeys(str(step.facts["source"]) for step in done))
         return f"measured by {sources} beside it{by}"
     errors = [_expected_error(step) for step in done if "rmse" in step.facts]
-    ways = " and ".join(dict.fromkeys(way_words(step.facts) for step in done))
+    ways = " and ".join(dict.fromkeys(fill_method_text(step.facts) for step in done))
     cautions = dict.fromkeys(str(step.facts["caution"]) for step in done if "caution" in step.facts)
     worse = f", here it can be larger ({'; '.join(cautions)})" if cautions else ""
     return f"estimated {ways}, expected error {', '.join(errors)}{worse}{by}"
@@ -341,7 +341,9 @@ def _absent_at_the_end(desk: Desk, point: PointPlace, span: Span) -> list[Report
     """Return where the record ends before the stretch does: no gap lies between two readings."""
     absent: dict[Span, list[str]] = {}
     for place in point.channels:
-        series = around(desk, point.id, place.channel, (span[1] - 1, span[1])).between(0, span[1])
+        series = read_around(desk, point.id, place.channel, (span[1] - 1, span[1])).between(
+            0, span[1]
+        )
         if not len(series):
             continue
         last, interval = int(series.times_utc_ms[-1]), int(series.interval_ms[-1])
@@ -351,7 +353,7 @@ def _absent_at_the_end(desk: Desk, point: PointPlace, span: Span) -> list[Report
     for (since, interval), keys in absent.items():
         if since >= span[1]:
             continue
-        pending = pending_since(desk, point, keys[0])
+        pending = undelivered_since(desk, point, keys[0])
         is_pending = pending is not None and pending <= since + interval
         how = "not offloaded yet" if is_pending else "not offloaded, or not recorded"
         many = -(-(span[1] - since) // interval)
@@ -365,19 +367,19 @@ def _corrections(desk: Desk, point: PointPlace, span: Span) -> list[ReportCorrec
         ReportCorrection(
             step.series,
             step.does.name,
-            step_words(step),
+            step_text(step),
             max(step.start_ms, span[0]),
             min(step.until_ms, span[1]),
             step.said_by,
             step.said_ms,
             step.words,
         )
-        for step in standing_at(desk, point)
+        for step in active_corrections(desk, point)
         if step.touches(*span)
     ]
 
 
-def _corrected_words(one: ReportCorrection, zone: str) -> str:
+def _correction_text(one: ReportCorrection, zone: str) -> str:
     since, until = (f"{from_ms(at, zone):%Y-%m-%d %H:%M}" for at in (one.start_ms, one.end_ms))
     return (
         f"corrected from {since} to {until} ({one.step}, {one.does}: {one.words}; set by "

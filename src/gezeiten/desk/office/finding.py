@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Literal
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.logger.planning import kept_plans
-from gezeiten.desk.office.handing import past_handovers
+from gezeiten.desk.logger.planning import stored_plans
+from gezeiten.desk.office.handing import issued_documents
 from gezeiten.desk.office.logger_life import loggers
 from gezeiten.desk.places import sites
 from gezeiten.domain.series.timeline import Span, from_ms
@@ -37,7 +37,7 @@ class Thing:
         return all(word in said for word in words)
 
 
-def things(desk: Desk) -> list[Thing]:
+def findable_things(desk: Desk) -> list[Thing]:
     """Return everything that can be gone to by its name."""
     found: list[Thing] = []
     zones: dict[int, tuple[str, str]] = {}
@@ -50,7 +50,7 @@ def things(desk: Desk) -> list[Thing]:
         Thing("logger", serial, f"{model} {place}".strip(), serial)
         for serial, model, place in loggers(desk)
     ]
-    for document in past_handovers(desk):
+    for document in issued_documents(desk):
         name, zone = zones.get(document.point_id, ("", "UTC"))
         more = f"{name} {from_ms(document.at_ms, zone):%Y-%m-%d}".strip()
         found.append(
@@ -63,5 +63,5 @@ def things(desk: Desk) -> list[Thing]:
                 document.span,
             )
         )
-    found += [Thing("plan", kept.name, kept.model, kept.name) for kept in kept_plans(desk)]
+    found += [Thing("plan", kept.name, kept.model, kept.name) for kept in stored_plans(desk)]
     return found

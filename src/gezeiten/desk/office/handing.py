@@ -21,7 +21,7 @@ from gezeiten.archive.store.unfinished_files import synced, temporary_file
 from gezeiten.archive.store.vault import fingerprint
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.documents import csv_table, inside_record, point_report
-from gezeiten.desk.office.logbook import head_words
+from gezeiten.desk.office.logbook import head_hash_text
 from gezeiten.desk.places import PointPlace
 from gezeiten.domain.actions.documents import DocumentHandedOver, DocumentPutOut
 from gezeiten.domain.series.timeline import Span, from_ms
@@ -65,7 +65,7 @@ class PastHandover:
     shown: Path | None
 
     @property
-    def can_be_put_out(self) -> bool:
+    def can_be_reissued(self) -> bool:
         """Whether its copy is not what it was, and the vault has it."""
         return self.is_kept and self.state != "as it was"
 
@@ -91,7 +91,7 @@ def export_csv(desk: Desk, point: PointPlace, span: Span, path: Path | None = No
 
 def _describe(desk: Desk, table: CsvTable, done: HandedOver) -> None:
     """Write beside a CSV what its columns are and where it comes from."""
-    origin = Origin(desk.now_ms(), desk.person, done.sha256, done.readings, head_words(desk))
+    origin = Origin(desk.now_ms(), desk.person, done.sha256, done.readings, head_hash_text(desk))
     folder = done.path.parent
     with translated(folder), temporary_file(folder) as fresh:
         fresh.write_text(description(done.path.name, table, origin), encoding="utf-8")
@@ -145,7 +145,7 @@ def _named(fresh: Path, path: Path) -> Path:
     return path
 
 
-def _give_name(fresh: Path, target: Path) -> None:
+def _rename_into_place(fresh: Path, target: Path) -> None:
     """Give a written file its name, unless another has it: whole, whoever writes beside us.
 
     Raises:
@@ -166,7 +166,7 @@ def _free(fresh: Path, folder: Path, stem: str, suffix: str) -> Path:
     for number in itertools.count(1):
         target = folder / f"{stem}{f'_{number}' if number > 1 else ''}{suffix}"
         try:
-            _give_name(fresh, target)
+            _rename_into_place(fresh, target)
         except FileExistsError:
             continue
         return target
@@ -187,7 +187,7 @@ def _book(
     if desk.archive.is_looked_at:  # it goes elsewhere; the archive does not hear of it
         return HandedOver(path, kind, fingerprint(data), readings, pages)
     with translated(desk.archive.folder):
-        sha256 = desk.archive.documents.put(data)
+        sha256 = desk.archive.documents.store(data)
     with desk.archive.writing() as session:
         at = stored_point(session, point.id).uid
         desk.do_within(
@@ -207,11 +207,11 @@ def _book(
     return HandedOver(path, kind, sha256, readings, pages)
 
 
-def past_handovers(desk: Desk) -> list[PastHandover]:
+def issued_documents(desk: Desk) -> list[PastHandover]:
     """Return what was handed over, latest first, and whether it is still what it was."""
     with desk.archive.reading() as session:
         kept = documents(session)
-    return [_past(desk, one) for one in kept]
+    return [_issued_document(desk, one) for one in kept]
 
 
 def _stored_path(desk: Desk, path: Path) -> str:
@@ -238,7 +238,7 @@ def count_handovers(desk: Desk) -> int:
         return count_documents(session)
 
 
-def _past(desk: Desk, one: KeptDocument) -> PastHandover:
+def _issued_document(desk: Desk, one: KeptDocument) -> PastHandover:
     """What became of a document. One of before documents were kept is kept now, if it is there."""
     copy, vault = _copy_of(desk, one.file_name), desk.archive.documents
     state: State = "missing"
@@ -247,7 +247,7 @@ def _past(desk: Desk, one: KeptDocument) -> PastHandover:
         state = "as it was" if fingerprint(data) == one.sha256 else "changed"
         is_lost = state == "as it was" and not vault.path(one.sha256).exists()
         if is_lost and not desk.archive.is_looked_at:
-            vault.put(data)
+            vault.store(data)
     is_kept = vault.path(one.sha256).exists()
     shown = copy if state == "as it was" else vault.path(one.sha256) if is_kept else None
     return PastHandover(

@@ -6,8 +6,8 @@ from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.means import means_around
-from gezeiten.desk.record.records import around
+from gezeiten.desk.record.means import moving_means_around
+from gezeiten.desk.record.records import read_around
 from gezeiten.domain.kept import GOING_ON
 from gezeiten.domain.limits.limits import InForce
 from gezeiten.domain.limits.verdicts import DayVerdict, KnownUntil, day_verdicts
@@ -19,19 +19,20 @@ def judged(
     desk: Desk, point: PointPlace, series: str, span: Span, limits: tuple[InForce, ...]
 ) -> tuple[tuple[DayVerdict, ...], tuple[tuple[int, Series], ...]]:
     """Return the verdicts of the days of a stretch, and what limits of means compare."""
-    whole = _whole_days(span, point.zone)
+    whole = _local_days(span, point.zone)
     lengths = {rule.mean_s for one in limits for rule in one.rules if rule.mean_s}
     means = {
-        mean_s: means_around(desk, point.id, series, mean_s, whole) for mean_s in sorted(lengths)
+        mean_s: moving_means_around(desk, point.id, series, mean_s, whole)
+        for mean_s in sorted(lengths)
     }
-    known = KnownUntil(desk.now_ms(), pending_since(desk, point, series))
-    readings = around(desk, point.id, series, whole)
+    known = KnownUntil(desk.now_ms(), undelivered_since(desk, point, series))
+    readings = read_around(desk, point.id, series, whole)
     verdicts = day_verdicts(readings, limits, span, point.zone, known, means)
     shown = tuple((mean_s, one.between(*span)) for mean_s, one in means.items())
     return tuple(verdicts), shown
 
 
-def pending_since(desk: Desk, point: PointPlace, series: str) -> int | None:
+def undelivered_since(desk: Desk, point: PointPlace, series: str) -> int | None:
     """Return from when on readings of a series wait on a logger that goes on recording, None where
     none does."""
     with desk.archive.reading() as session:
@@ -42,13 +43,13 @@ def pending_since(desk: Desk, point: PointPlace, series: str) -> int | None:
         mission = missions_by_id(session, {feeds[-1].mission})[feeds[-1].mission]
     if mission.state not in GOING_ON:
         return None
-    last = around(desk, point.id, series, (EVER_MS - 1, EVER_MS))
+    last = read_around(desk, point.id, series, (EVER_MS - 1, EVER_MS))
     if not len(last):
         return mission.first_ms or None
     return int(last.times_utc_ms[-1]) + int(last.interval_ms[-1])
 
 
-def _whole_days(span: Span, zone: str) -> Span:
+def _local_days(span: Span, zone: str) -> Span:
     """Return the local days that a stretch touches, whole."""
     days = [whole for _, whole in local_days(*span, zone)]
     return (days[0][0], days[-1][1]) if days else span

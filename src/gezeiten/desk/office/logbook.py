@@ -79,7 +79,7 @@ def logbook_is_intact(desk: Desk) -> bool:
         )
 
 
-def has_acts(desk: Desk) -> bool:
+def has_actions(desk: Desk) -> bool:
     """Whether the logbook tells anything but that the archive was begun."""
     with desk.archive.reading() as session:
         return logbook.has_actions(session)
@@ -87,52 +87,52 @@ def has_acts(desk: Desk) -> bool:
 
 def logbook_entries(desk: Desk, words: str = "", act: str = "") -> list[Entry]:
     """Return entries, latest first, that hold all the words and are of the act (any when "")."""
-    return entries_wanted(desk, EntryFilter(words, act=act))
+    return matching_entries(desk, EntryFilter(words, act=act))
 
 
-def entries_wanted(desk: Desk, wanted: EntryFilter) -> list[Entry]:
+def matching_entries(desk: Desk, wanted: EntryFilter) -> list[Entry]:
     """Return the entries that are looked for, latest first."""
     words = wanted.words.casefold().split()
     with desk.archive.reading() as session:
         entries = logbook.entries(session, wanted.act)
-        return [entry for entry in entries if _is_wanted(entry, wanted, words)]
+        return [entry for entry in entries if _matches(entry, wanted, words)]
 
 
 def logbook_page(desk: Desk, wanted: EntryFilter) -> Page:
     """Return what the Logbook shows of the entries that are looked for."""
-    found = entries_wanted(desk, wanted)
+    found = matching_entries(desk, wanted)
     with desk.archive.reading() as session:
         total, people, acts = logbook.known(session)
         misfits = unseen_conflicts(session)
     return Page(tuple(found[:MOST_SHOWN]), len(found), total, people, acts, misfits)
 
 
-def _is_wanted(entry: Entry, wanted: EntryFilter, words: list[str]) -> bool:
+def _matches(entry: Entry, wanted: EntryFilter, words: list[str]) -> bool:
     return (
         wanted.person in ("", entry.person)
         and (wanted.since_ms is None or entry.at_ms >= wanted.since_ms)
         and (wanted.until_ms is None or entry.at_ms < wanted.until_ms)
         and not (wanted.quiet and not wanted.act and entry.act in QUIET)
         and (wanted.about is None or _is_about(entry, wanted.about))
-        and (not words or entry.holds(words))
+        and (not words or entry.matches(words))
     )
 
 
 def _is_about(entry: Entry, about: About) -> bool:
-    if entry.hash in about.hashes or entry.things & about.brought:
+    if entry.hash in about.hashes or entry.subjects & about.brought:
         return True
-    if not (entry.subject in about.subjects or entry.things & about.things):
+    if not (entry.subject in about.subjects or entry.subjects & about.things):
         return False
     if about.span is None:
         return True
     first, last = about.span
     return any(
         about.rule_key in ("", rule) and start_ms < last and end_ms > first
-        for rule, (start_ms, end_ms) in stretches(entry)
+        for rule, (start_ms, end_ms) in entry_periods(entry)
     )
 
 
-def stretches(entry: Entry) -> list[tuple[str, Span]]:
+def entry_periods(entry: Entry) -> list[tuple[str, Span]]:
     """Return the stretches that an act is about, with the limit rule that it names, "" for none."""
     act = entry.details.get("act", {})
     found: list[tuple[str, Span]] = []
@@ -169,12 +169,12 @@ def about_point(desk: Desk, point_id: int, span: Span | None = None, rule: str =
             brought: frozenset[Thing] = frozenset(
                 ("bytes", sha256) for sha256 in offloads_within(session, point_id, span)
             )
-        words = _stretch_words(point.full_name, point.zone, span)
+        words = _period_text(point.full_name, point.zone, span)
         return About(words, things, rule_key=rule, span=span, brought=brought)
     return About(point.full_name, things, frozenset({point.full_name}))
 
 
-def _stretch_words(name: str, zone: str, span: Span) -> str:
+def _period_text(name: str, zone: str, span: Span) -> str:
     return f"{name}, {from_ms(span[0], zone):%Y-%m-%d %H:%M}"
 
 
@@ -190,13 +190,13 @@ def about_document(uid: str, sha256: str, name: str) -> About:
     return About(name, frozenset({("document", uid), ("bytes", sha256)}))
 
 
-def about_misfits(desk: Desk) -> About:
+def about_conflicts(desk: Desk) -> About:
     """Return the acts that found something otherwise than they say, and nobody has looked at."""
     with desk.archive.reading() as session:
         return About("found otherwise", frozenset(), hashes=frozenset(unseen_conflicts(session)))
 
 
-def look_at_misfit(desk: Desk, entry: Entry) -> None:
+def acknowledge_conflict(desk: Desk, entry: Entry) -> None:
     """Say that what an act found otherwise than it says was looked at.
 
     Raises:
@@ -210,19 +210,19 @@ def look_at_misfit(desk: Desk, entry: Entry) -> None:
 
 
 # -- heads -----------------------------------------------------------------------------------------
-def head(desk: Desk) -> Entry | None:
+def newest_entry(desk: Desk) -> Entry | None:
     """Return the newest entry: its hash covers all before it. None where there is none."""
     with desk.archive.reading() as session:
         return next(iter(logbook.entries(session)), None)
 
 
-def head_words(desk: Desk) -> str:
+def head_hash_text(desk: Desk) -> str:
     """Return the newest entry as documents print it; "" where there is none."""
-    last = head(desk)
+    last = newest_entry(desk)
     return f"entry {last.seq}, {last.hash}" if last else ""
 
 
-def held_against(desk: Desk, text: str) -> str:
+def compare_hashes(desk: Desk, text: str) -> str:
     """Hold the hashes in a text, typed or out of a document, against the logbook; returns what that
     says, in a sentence.
 
@@ -298,6 +298,6 @@ def write_pdf(desk: Desk, entries: Iterable[Entry], title: str, zone: str, path:
         )
         for entry in listed
     )
-    sheet = LogbookSheet(title, zone, desk.person, head_words(desk), lines)
+    sheet = LogbookSheet(title, zone, desk.person, head_hash_text(desk), lines)
     with translated(path.parent):
         return write_logbook(sheet, path)

@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Literal
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.office.handing import past_handovers
-from gezeiten.desk.office.logbook import stretches
+from gezeiten.desk.office.handing import issued_documents
+from gezeiten.desk.office.logbook import entry_periods
 from gezeiten.desk.places import PointPlace, sites
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.domain.entries import Entry
@@ -33,11 +33,11 @@ class EntryLink:
     zone: str = "UTC"
 
 
-def ways_from(desk: Desk, entry: Entry) -> list[EntryLink]:
+def entry_links(desk: Desk, entry: Entry) -> list[EntryLink]:
     """Return where an entry leads; of entries from before there were acts by their subject."""
     places = sites(desk)
     by_uid = {point.uid: point for site in places for point in site.points}
-    wanted = entry.things
+    wanted = entry.subjects
     ways: list[EntryLink] = []
     for site in places:
         if ("site", site.uid) in wanted or (not wanted and entry.subject == site.name):
@@ -52,13 +52,13 @@ def ways_from(desk: Desk, entry: Entry) -> list[EntryLink]:
     act = entry.details.get("act", {})
     point = by_uid.get(str(act.get("point", "")))
     if point is not None:
-        ways += _on_stretch(desk, entry, point) + _documents(desk, entry)
+        ways += _links_in_period(desk, entry, point) + _documents(desk, entry)
     return ways
 
 
-def _on_stretch(desk: Desk, entry: Entry, point: PointPlace) -> list[EntryLink]:
+def _links_in_period(desk: Desk, entry: Entry, point: PointPlace) -> list[EntryLink]:
     """The excursions, or the stretch, that an act was about."""
-    named = stretches(entry)
+    named = entry_periods(entry)
     events = excursions(desk, point.id) if any(rule for rule, _ in named) else []
     ways = [
         EntryLink("stretch", point.full_name, point.id, point.id, span)
@@ -91,6 +91,6 @@ def _documents(desk: Desk, entry: Entry) -> list[EntryLink]:
         return []
     return [
         EntryLink("document", Path(past.file_name).name, past.sha256, past.point_id, past.span)
-        for past in past_handovers(desk)
+        for past in issued_documents(desk)
         if past.uid == uid
     ]

@@ -76,7 +76,7 @@ def life(desk: Desk, serial: str) -> LoggerLife:
         if logger is None:
             raise InputError(f"The archive knows no logger {serial}; contact it once.")
         places = point_names(session)
-        missions = tuple(_past(*one, places) for one in missions_of(session, logger.id))
+        missions = tuple(_past_mission(*one, places) for one in missions_of(session, logger.id))
         services = tuple(services_of(session, logger.id))
         reports = tuple(reports_of(session, logger.id))
     return LoggerLife(
@@ -94,7 +94,7 @@ def life(desk: Desk, serial: str) -> LoggerLife:
     )
 
 
-def _past(one: KnownMission, kept: int, places: dict[int, tuple[str, str]]) -> PastMission:
+def _past_mission(one: KnownMission, kept: int, places: dict[int, tuple[str, str]]) -> PastMission:
     name = plan_from_dict(one.plan).mission_name
     return PastMission(
         one.number,
@@ -133,7 +133,7 @@ def note_service(
         raise InputError("A calibration holds until a later day; say until when.")
     if kind != "calibration" and not words.strip() and kind != "battery":
         raise InputError("Say in a few words what was done.")
-    name, sha256 = _keep_certificate(desk, certificate)
+    name, sha256 = _store_certificate(desk, certificate)
     desk.do(
         ServiceNoted(
             serial,
@@ -148,14 +148,14 @@ def note_service(
     )
 
 
-def _keep_certificate(desk: Desk, path: Path | None) -> tuple[str | None, str | None]:
+def _store_certificate(desk: Desk, path: Path | None) -> tuple[str | None, str | None]:
     if path is None:
         return None, None
     with translated(desk.archive.folder):
         length = path.stat().st_size
         if not 0 < length <= LARGEST_CERTIFICATE_BYTES:
             raise InputError(f"{path.name} is empty or over 25 MB; attach a smaller file.")
-        return path.name, desk.archive.certificates.put(path.read_bytes())
+        return path.name, desk.archive.certificates.store(path.read_bytes())
 
 
 def save_document(desk: Desk, entry: ServiceEntry | KeptReport, path: Path) -> Path:

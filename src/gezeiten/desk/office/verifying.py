@@ -25,7 +25,7 @@ from gezeiten.archive.loggers import certificates_named, reports_named
 from gezeiten.archive.store.vault import Vault
 from gezeiten.desk.context import Desk
 from gezeiten.desk.fault_isolation import Fault, or_fault
-from gezeiten.desk.intake.raw_bytes import decoding, is_lost
+from gezeiten.desk.intake.raw_bytes import are_bytes_lost, decoding
 from gezeiten.desk.intake.unnamed import UnnamedBytes, unnamed_bytes
 from gezeiten.desk.office.stored_values import faulty_values
 from gezeiten.desk.record.excursion_book import detect_all_excursions, faulty_excursions
@@ -53,7 +53,7 @@ class Verdict:
     lost: list[Entry] = field(default_factory=list)
 
     @property
-    def is_whole(self) -> bool:
+    def is_intact(self) -> bool:
         """Whether everything is as it was kept."""
         return not self.faults
 
@@ -85,9 +85,9 @@ def verify(
     try:
         verdict = _verdict(desk, looked, step, cancelled)
     except BaseException:
-        looked.keep()
+        looked.save_progress()
         raise
-    looked.keep(is_over=True)
+    looked.save_progress(is_over=True)
     verdict.left_out, verdict.went_on = looked.left_out, looked.goes_on
     return verdict
 
@@ -101,7 +101,7 @@ def _verdict(
     desk: Desk, looked: ByteVerification, step: Step, cancelled: Callable[[], bool]
 ) -> Verdict:
 
-    def tell(what: str, done: int, of: int) -> None:
+    def report_progress(what: str, done: int, of: int) -> None:
         if cancelled():
             raise CancelledError("The check was stopped; nothing was changed by it.")
         step(what, done, of)
@@ -113,28 +113,28 @@ def _verdict(
             session,
             desk.archive.vault,
             decoding(desk),
-            partial(is_lost, desk),
-            partial(tell, "raw offloads"),
+            partial(are_bytes_lost, desk),
+            partial(report_progress, "raw offloads"),
             looked,
         )
         verdict.faults.extend(faults)
         verdict.values = count_values(session)
-        tell("logbook", 0, 1)
+        report_progress("logbook", 0, 1)
         checked = check_chains(session, desk.archive.chains)
-        _check_beside(desk, session, verdict, looked)
+        _check_attachments(desk, session, verdict, looked)
         _check_documents(desk, checked.entries, verdict, looked)
         verdict.lost = [entry for one in checked.lost for entry in one.entries]
         verdict.entries = checked.count
         verdict.faults += checked.breaks + checked.differing
         verdict.faults += filter(None, [desk.archive.chain.doubt(session)])
         verdict.faults += _not_as_left(session)
-        tell("what acts made", 0, 1)
+        report_progress("what acts made", 0, 1)
         # what only the table still tells was done as well
         all_told = told(session) if checked.lost else checked.entries
-        verdict.faults.extend(_against_acts(desk, session, all_told))
+        verdict.faults.extend(_compare_with_actions(desk, session, all_told))
         verdict.unnamed = unnamed_bytes(desk, session)
         verdict.faults += [one.sentence for one in verdict.unnamed]
-    tell("excursions", 0, 1)
+    report_progress("excursions", 0, 1)
     verdict.faults.extend(faulty_excursions(desk))
     return verdict
 
@@ -159,7 +159,7 @@ def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
     with desk.archive.reading() as session:
         lost = lost_entries(session, desk.archive.chains)
     if lost and not with_lost:
-        raise ArchiveDamagedError(_lost_words(lost))
+        raise ArchiveDamagedError(_lost_entries_text(lost))
     desk.archive.copy_aside("rebuild")
     if lost:
         _restore_or_remove(desk, with_lost)
@@ -179,7 +179,7 @@ def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
     detect_all_excursions(desk)
 
 
-def restore_lost(desk: Desk) -> int:
+def restore_lost_entries(desk: Desk) -> int:
     """Write the entries again that chain files have lost, as the tables have them; return how many.
 
     Raises:
@@ -233,7 +233,7 @@ def _restore_or_remove(desk: Desk, with_lost: WithLost) -> int:
 _MOST_NAMED = 20
 
 
-def _lost_words(lost: list[LostEntries]) -> str:
+def _lost_entries_text(lost: list[LostEntries]) -> str:
     entries = [entry for one in lost for entry in one.entries]
     many = counted(len(entries), "entry", "entries")
     named = [f"{iso_utc(one.at_ms)} {one.subject}: {one.sentence}" for one in entries[:_MOST_NAMED]]
@@ -257,7 +257,7 @@ def _not_as_left(session: ArchiveSession) -> list[str]:
     ]
 
 
-def _against_acts(desk: Desk, session: ArchiveSession, acts: EntryStream) -> list[str]:
+def _compare_with_actions(desk: Desk, session: ArchiveSession, acts: EntryStream) -> list[str]:
     """Make anew what acts make, and say where something else is kept."""
 
     def compared() -> tuple[list[replay.Difference], list[str], bool]:
@@ -288,14 +288,14 @@ def _check_documents(
     for entry in acts:
         details = entry.details
         if details.get("kind") == DocumentHandedOver.KIND and details["version"] >= _KEPT_SINCE:
-            _check_one(desk.archive.documents, details["act"]["sha256"], verdict, looked)
+            _check_raw(desk.archive.documents, details["act"]["sha256"], verdict, looked)
 
 
 _KEPT_SINCE = 2
 """Version of the act from which on documents are kept."""
 
 
-def _check_one(vault: Vault, sha256: str, verdict: Verdict, looked: ByteVerification) -> None:
+def _check_raw(vault: Vault, sha256: str, verdict: Verdict, looked: ByteVerification) -> None:
     if looked.covers_all(vault, sha256):
         return
     try:
@@ -305,7 +305,7 @@ def _check_one(vault: Vault, sha256: str, verdict: Verdict, looked: ByteVerifica
         verdict.faults.append(str(exc))
 
 
-def _check_beside(
+def _check_attachments(
     desk: Desk, session: ArchiveSession, verdict: Verdict, looked: ByteVerification
 ) -> None:
     """Check what is kept beside the raw offloads: certificates, loggers' reports, overviews."""
@@ -315,4 +315,4 @@ def _check_beside(
         (desk.archive.overviews, overviews_named(session)),
     ):
         for sha256 in named:
-            _check_one(vault, sha256, verdict, looked)
+            _check_raw(vault, sha256, verdict, looked)

@@ -13,7 +13,7 @@ from gezeiten.archive.sites import stored_point, stored_sites
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import ChannelPlace, PointPlace, points
-from gezeiten.desk.record.records import around, extent
+from gezeiten.desk.record.records import extent, read_around
 from gezeiten.domain.actions.derived import DerivedTakenBack, Input, SeriesDerived
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.route import distance_km
@@ -53,7 +53,7 @@ class Calculation:
         return self.result or self.formula.result(channel_of(self.inputs[0][1]))
 
     @property
-    def how(self) -> Formula:
+    def checked_formula(self) -> Formula:
         """Its formula, ready to be applied.
 
         Raises:
@@ -87,19 +87,20 @@ def calculations(desk: Desk, point_id: int) -> list[SeenCalculation]:
     ]
 
 
-def how_words(desk: Desk, point: PointPlace) -> dict[str, str]:
+def formula_texts(desk: Desk, point: PointPlace) -> dict[str, str]:
     """Return how each calculated series of a point comes about, in a sentence without its end."""
-    return {one.how.series: _how_words(one, point) for one in calculations(desk, point.id)}
+    return {one.how.series: _formula_text(one, point) for one in calculations(desk, point.id)}
 
 
-def _how_words(one: SeenCalculation, point: PointPlace) -> str:
-    formula, said = one.how.how, one.said
+def _formula_text(one: SeenCalculation, point: PointPlace) -> str:
+    formula, said = one.how.formula_in_force, one.said
     names = [
         quantity(key).name + ("" if name == point.full_name else f" of {name}")
         for name, key in one.inputs
     ]
     numbers = [
-        _number_words(each, one.how.parameters[each.key], point.zone) for each in formula.parameters
+        _parameter_text(each, one.how.parameters[each.key], point.zone)
+        for each in formula.parameters
     ]
     if formula.is_of_any:
         numbers[0] = f"{numbers[0]} {quantity(channel_of(one.how.series)).unit}".rstrip()
@@ -119,7 +120,7 @@ def _how_words(one: SeenCalculation, point: PointPlace) -> str:
     )
 
 
-def _number_words(parameter: Parameter, value: float, zone: str) -> str:
+def _parameter_text(parameter: Parameter, value: float, zone: str) -> str:
     """Return a parameter in words; an instant as such, without end as "until further notice"."""
     if not parameter.is_instant:
         return f"{parameter.name.lower()} {value:g} {parameter.unit}".rstrip()
@@ -146,7 +147,7 @@ def by_nearness(desk: Desk, point: PointPlace) -> list[NearPlace]:
             for key, site in stored_sites(session).items()
         }
 
-    def away_km(one: PointPlace) -> float:
+    def to_point_km(one: PointPlace) -> float:
         here, there = positions[point.site_id], positions[one.site_id]
         if None in (*here, *there):
             return math.inf
@@ -154,7 +155,7 @@ def by_nearness(desk: Desk, point: PointPlace) -> list[NearPlace]:
 
     found = []
     for one in points(desk):
-        far = away_km(one)
+        far = to_point_km(one)
         how = "" if math.isinf(far) else f"{far:.0f} km away" if far >= 1 else "under 1 km away"
         if one.site_id == point.site_id:
             far, how = (-2.0, "same point") if one.id == point.id else (-1.0, "same site")
@@ -165,7 +166,9 @@ def by_nearness(desk: Desk, point: PointPlace) -> list[NearPlace]:
 def that_fit(point: PointPlace, formula: Formula, position: int) -> list[ChannelPlace]:
     """Return the series of a point that can stand in a role of a formula, by its position."""
     role = formula.roles[position]
-    fitting = [place for place in point.channels if role.takes(quantity(channel_of(place.channel)))]
+    fitting = [
+        place for place in point.channels if role.accepts(quantity(channel_of(place.channel)))
+    ]
     if position or is_own(formula.key) or formula.is_of_any:
         return fitting
     return [one for one in fitting if formula.starts_from(channel_of(one.channel))]
@@ -188,13 +191,13 @@ def checked(wanted: Calculation) -> dict[str, float]:
     if why:
         raise InputError(f"“{wanted.formula.name}” cannot be calculated from these: {why}.")
     try:
-        return wanted.how.checked(wanted.parameters)
+        return wanted.checked_formula.checked(wanted.parameters)
     except ValueError as exc:
         raise InputError(f"“{wanted.formula.name}” cannot be calculated so: {exc}.") from exc
 
 
 def _refuse_unhung(desk: Desk, wanted: Calculation) -> None:
-    if wanted.formula.is_hung and not _hung(desk, wanted.point):
+    if wanted.formula.is_hung and not _sensor_depths(desk, wanted.point):
         raise InputError(
             "Nobody said how the sensor hangs there; say it first (Sites and points, How it hangs)."
         )
@@ -216,16 +219,22 @@ def preview(desk: Desk, wanted: Calculation) -> Series:
     window_ms = wanted.formula.window_ms(parameters)
     if window_ms:
         point, key = wanted.inputs[0]
-        wide = around(desk, point.id, key, (span[0] - window_ms, span[1]))
+        wide = read_around(desk, point.id, key, (span[0] - window_ms, span[1]))
         inputs = [(wide, channel_of(key))]
-        return derive(wanted.how, parameters, inputs, wanted.channel).between(*span)
-    series = [around(desk, point.id, key, span) for point, key in wanted.inputs]
+        return derive(wanted.checked_formula, parameters, inputs, wanted.channel).between(*span)
+    series = [read_around(desk, point.id, key, span) for point, key in wanted.inputs]
     channels = [channel_of(key) for _, key in wanted.inputs]
     inputs = list(zip([series[0].between(*span), *series[1:]], channels, strict=True))
-    return derive(wanted.how, parameters, inputs, wanted.channel, _hung(desk, wanted.point))
+    return derive(
+        wanted.checked_formula,
+        parameters,
+        inputs,
+        wanted.channel,
+        _sensor_depths(desk, wanted.point),
+    )
 
 
-def _hung(desk: Desk, point: PointPlace) -> list[SensorDepth]:
+def _sensor_depths(desk: Desk, point: PointPlace) -> list[SensorDepth]:
     with desk.archive.reading() as session:
         return [one.hung for one in hangings(session).get(point.uid, [])]
 
@@ -263,7 +272,7 @@ def recalculate(desk: Desk, one: CalculatedSeries, words: str = "") -> None:
     Raises:
         InputError: it is so already, or another series is calculated from it.
     """
-    newest = newest_of(one.how)
+    newest = newest_of(one.formula_in_force)
     if newest is None:
         raise InputError("This is calculated by the newest version of its formula already.")
     parameters = newest.checked(dict(one.parameters))

@@ -18,7 +18,7 @@ from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.correcting import proposed
-from gezeiten.desk.record.records import around, given
+from gezeiten.desk.record.records import read_around, uncorrected
 from gezeiten.domain.actions.checks import CheckRead, CheckTakenBack
 from gezeiten.domain.actions.corrections import CorrectionSet, CorrectionTakenBack
 from gezeiten.domain.quantities.quantities import quantity
@@ -28,7 +28,7 @@ from gezeiten.domain.series.timeline import EVER_MS, HOUR_MS, Span
 from gezeiten.domain.steps.chain import Correction, below, corrected
 from gezeiten.domain.steps.checks.comparing import CheckComparison, compared
 from gezeiten.domain.steps.checks.doubting import Doubt, Expected, doubt, limit_of
-from gezeiten.domain.steps.checks.duty import DutyDay, duty_days
+from gezeiten.domain.steps.checks.duty import DutyDay, schedule_days
 from gezeiten.domain.steps.checks.reading import (
     DIPPED,
     LEVELS,
@@ -42,7 +42,7 @@ from gezeiten.domain.steps.checks.reading import (
 from gezeiten.domain.steps.checks.tying import ReferenceFit, Way, fit
 from gezeiten.domain.steps.corrections import TIE
 from gezeiten.domain.steps.formulas.formula import LONGEST_MS
-from gezeiten.domain.steps.hanging import hung_at
+from gezeiten.domain.steps.hanging import depth_at
 from gezeiten.errors import InputError
 
 _NOT_YET_MS = HOUR_MS
@@ -92,7 +92,7 @@ def checks_of(desk: Desk, point_id: int, series: str = "") -> list[CheckReading]
     """Return the check readings of a series of a point, or of all, in order of time."""
     with desk.archive.reading() as session:
         bases = _Bases(session, point_id)
-        listed = [bases.held_against(one) for one in checks_at(session, point_id)]
+        listed = [bases.compare_checks(one) for one in checks_at(session, point_id)]
     return [one for one in listed if series in ("", one.series)]
 
 
@@ -111,7 +111,7 @@ class _Bases:
         """Return the height that a dip at an instant was taken from: as the sensor was said to hang
         then, else as it is said of the point now; 0 where nobody said it, so that heights count
         from there."""
-        there = hung_at(self._hung, at_ms)
+        there = depth_at(self._hung, at_ms)
         return there.rim_m if there is not None else self._rim_m
 
     def of(self, series: str, at_ms: int, rim_m: float) -> float:
@@ -120,13 +120,13 @@ class _Bases:
             chain = chain_of(self._session, self._point_id, series)
             self._ties[series] = [one for one in chain if one.is_on and one.kind == TIE.key]
         tie = next((one for one in self._ties[series] if one.touches(at_ms, at_ms + 1)), None)
-        there = hung_at(self._hung, at_ms)
+        there = depth_at(self._hung, at_ms)
         is_height = tie is not None and tie.parameters.get("to") != "level"
         return base_of_dip(
             channel_of(series), rim_m, there.length_m if there else None, is_height=is_height
         )
 
-    def held_against(self, one: CheckReading) -> CheckReading:
+    def compare_checks(self, one: CheckReading) -> CheckReading:
         """Return a check with the value that its series should say then."""
         if one.dip_m is None:
             return one
@@ -134,16 +134,16 @@ class _Bases:
         return replace(one, value=value_of_dip(channel_of(one.series), one.dip_m, base_m))
 
 
-def held_against(desk: Desk, point_id: int, series: str) -> list[CheckComparison]:
+def compare_checks(desk: Desk, point_id: int, series: str) -> list[CheckComparison]:
     """Return the checks of a series beside its record as it stands.
 
     Raises:
         ArchiveDamagedError: readings are damaged.
     """
-    return _beside(desk, point_id, checks_of(desk, point_id, series))
+    return _compared(desk, point_id, checks_of(desk, point_id, series))
 
 
-def held_against_source(
+def compare_checks_with_source(
     desk: Desk, point_id: int, series: str, span: Span
 ) -> list[CheckComparison]:
     """Return the checks of a series in [start, end) beside what its source gave, before all
@@ -153,15 +153,15 @@ def held_against_source(
         ArchiveDamagedError: readings are damaged.
     """
     listed = [one for one in checks_of(desk, point_id, series) if span[0] <= one.at_ms < span[1]]
-    parts = [given(desk, point_id, series, _wider(one)) for one in _spans(listed)]
+    parts = [uncorrected(desk, point_id, series, _wider(one)) for one in _spans(listed)]
     return compared(listed, join_series(parts))
 
 
-def _beside(desk: Desk, point_id: int, checks: Sequence[CheckReading]) -> list[CheckComparison]:
+def _compared(desk: Desk, point_id: int, checks: Sequence[CheckReading]) -> list[CheckComparison]:
     if not checks:
         return []
     key = checks[0].series
-    parts = [around(desk, point_id, key, span) for span in _spans(checks)]
+    parts = [read_around(desk, point_id, key, span) for span in _spans(checks)]
     return compared(checks, join_series(parts))
 
 
@@ -177,14 +177,16 @@ def _spans(checks: Iterable[CheckReading]) -> list[Span]:
     return spans
 
 
-def duty(desk: Desk, point_id: int, span: Span, zone: str) -> list[DutyDay]:
+def check_schedule_days(desk: Desk, point_id: int, span: Span, zone: str) -> list[DutyDay]:
     """Return the days of a stretch on which checks were due at a point; none without a duty."""
     with desk.archive.reading() as session:
         facts = stored_point(session, point_id).facts
         looks = [one.at_ms for one in checks_at(session, point_id)]
     if facts.checks_a_day is None:
         return []
-    return duty_days(looks, span, zone, facts.checks_a_day, working_days=facts.checks_working_days)
+    return schedule_days(
+        looks, span, zone, facts.checks_a_day, working_days=facts.checks_working_days
+    )
 
 
 # -- entering --------------------------------------------------------------------------------------
@@ -203,7 +205,7 @@ def questions(desk: Desk, typed: Sequence[TypedCheck]) -> list[CheckQuestion]:
         others = [
             (other.point.full_name, theirs)
             for other, theirs in expected
-            if other is not one and theirs is not None and _is_like(one, other)
+            if other is not one and theirs is not None and _is_comparable(one, other)
         ]
         doubted = doubt(one.value, its, quantity(channel_of(one.series)).unit, others)
         if doubted is not None:
@@ -211,7 +213,7 @@ def questions(desk: Desk, typed: Sequence[TypedCheck]) -> list[CheckQuestion]:
     return found
 
 
-def _is_like(one: TypedCheck, other: TypedCheck) -> bool:
+def _is_comparable(one: TypedCheck, other: TypedCheck) -> bool:
     return one.is_dip == other.is_dip and channel_of(one.series) == channel_of(other.series)
 
 
@@ -219,9 +221,9 @@ def _expected(desk: Desk, one: TypedCheck) -> Expected | None:
     """Return what a check may say, by the record and how earlier checks differed from it; None
     where the record holds nothing there, or where nothing ties it to what is dipped."""
     its, base_m = _as_check(desk, one, "")
-    known = held_against(desk, one.point.id, one.series)
+    known = compare_checks(desk, one.point.id, one.series)
     before = [was.difference for was in known if math.isfinite(was.difference)]
-    [now] = _beside(desk, one.point.id, [its])
+    [now] = _compared(desk, one.point.id, [its])
     if math.isnan(now.recorded) or (one.is_dip and math.isnan(base_m)):
         return None
     if one.is_dip and not before and not _is_bound(desk, one):
@@ -240,7 +242,7 @@ def _is_bound(desk: Desk, one: TypedCheck) -> bool:
     with desk.archive.reading() as session:
         chain = chain_of(session, one.point.id, one.series)
         point = stored_point(session, one.point.id)
-        hung = hung_at([its.hung for its in hangings(session).get(point.uid, [])], one.at_ms)
+        hung = depth_at([its.hung for its in hangings(session).get(point.uid, [])], one.at_ms)
     return hung is not None or any(step.is_on and step.kind == TIE.key for step in chain)
 
 
@@ -323,7 +325,7 @@ def _as_check(desk: Desk, one: TypedCheck, uid: str) -> tuple[CheckReading, floa
     return made, base_m
 
 
-def take_check_back(desk: Desk, one: CheckReading) -> None:
+def withdraw_check(desk: Desk, one: CheckReading) -> None:
     """Take a check reading back; what it said stays in the logbook."""
     desk.do(CheckTakenBack(one.point, one.uid, one.series, one.at_ms))
 
@@ -346,7 +348,9 @@ def try_tying(
     bare = proposed(point, series, TIE.key, span, empty)
     before = below(bare, standing)
     steps = [one for one in standing if one.uid in before]
-    parts = [corrected(given(desk, point.id, series, _wider(one)), steps) for one in _spans(listed)]
+    parts = [
+        corrected(uncorrected(desk, point.id, series, _wider(one)), steps) for one in _spans(listed)
+    ]
     checks = compared(listed, join_series(parts))
     tie = fit(way, checks)
     if tie is None and any(one.dip_m is not None and math.isnan(one.value) for one in listed):
@@ -386,7 +390,7 @@ def _wider(span: Span) -> Span:
     return (span[0] - LONGEST_MS, span[1] + LONGEST_MS)
 
 
-def keep_tying(desk: Desk, point: PointPlace, tried: TyingTry, words: str) -> None:
+def save_fit(desk: Desk, point: PointPlace, tried: TyingTry, words: str) -> None:
     """Keep a tie; one before it in the same stretch is taken back in the same act.
 
     Raises:

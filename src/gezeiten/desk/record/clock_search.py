@@ -84,31 +84,31 @@ def by_data(
     """
     begin = clock.span[0]
     span = (begin, min(clock.span[1], begin + _MOST_LOOKED_AT_MS))
-    beside_right = right_spans(desk, *other)
+    beside_right = correct_clock_spans(desk, *other)
     wider = (span[0] - LONGEST_FOUND_MS, span[1] + LONGEST_FOUND_MS)
-    beside = join_series([_looked_at(desk, *other, one) for one in shared([wider], beside_right)])
-    found = found_shift(_looked_at(desk, point, series, span), beside, LONGEST_FOUND_MS)
+    beside = join_series([_read_spans(desk, *other, one) for one in shared([wider], beside_right)])
+    found = found_shift(_read_spans(desk, point, series, span), beside, LONGEST_FOUND_MS)
     if found is None:
         raise InputError(
             "These two are not known side by side for long enough while the clock of the other one "
             "was right; choose another series."
         )
-    own_right = right_spans(desk, point, series, but=clock.mission)
+    own_right = correct_clock_spans(desk, point, series, but=clock.mission)
     return FoundClock(found, _lag(desk, (point, series), other, shared(own_right, beside_right)))
 
 
 def _lag(
     desk: Desk, own: tuple[PointPlace, str], other: tuple[PointPlace, str], right: list[Span]
 ) -> PlaceLag | None:
-    latest = _last_part(right, _MOST_LOOKED_AT_MS)
+    latest = _latest_spans(right, _MOST_LOOKED_AT_MS)
     if not latest:
         return None
     whole = (latest[0][0] - LONGEST_LAG_MS, latest[-1][1] + LONGEST_LAG_MS)
-    series = join_series([_looked_at(desk, *own, one) for one in latest])
-    return place_lag(series, _looked_at(desk, *other, whole), latest)
+    series = join_series([_read_spans(desk, *own, one) for one in latest])
+    return place_lag(series, _read_spans(desk, *other, whole), latest)
 
 
-def right_spans(desk: Desk, point: PointPlace, series: str, but: str = "") -> list[Span]:
+def correct_clock_spans(desk: Desk, point: PointPlace, series: str, but: str = "") -> list[Span]:
     """Return the stretches in which the clock behind a series is known to be right: up to the last
     contact of a mission that was near the true time at each, or that was put right by its contacts;
     all of what no logger recorded.
@@ -119,7 +119,7 @@ def right_spans(desk: Desk, point: PointPlace, series: str, but: str = "") -> li
     found = [
         (one.span[0], one.reads[-1].true_ms)
         for one in mission_clocks(desk, point, series)
-        if one.mission != but and _is_right(one)
+        if one.mission != but and _is_correct(one)
     ]
     whole = extent(desk, point.id, [series])
     if whole is not None:
@@ -132,7 +132,7 @@ def right_spans(desk: Desk, point: PointPlace, series: str, but: str = "") -> li
     return sorted(one for one in found if one[1] > one[0])
 
 
-def _is_right(clock: MissionClock) -> bool:
+def _is_correct(clock: MissionClock) -> bool:
     if clock.kept is not None:
         return clock.kept.way == MEASURED
     near = all(abs(one.shown_ms - one.true_ms) <= RIGHT_MS for one in clock.reads)
@@ -146,7 +146,7 @@ def shared(spans: Iterable[Span], others: Iterable[Span]) -> list[Span]:
     return sorted(one for one in both if one[1] > one[0])
 
 
-def _last_part(spans: list[Span], most_ms: int) -> list[Span]:
+def _latest_spans(spans: list[Span], most_ms: int) -> list[Span]:
     """Return the last stretches, no longer together than that."""
     found: list[Span] = []
     for begin, end in reversed(spans):
@@ -157,7 +157,7 @@ def _last_part(spans: list[Span], most_ms: int) -> list[Span]:
     return found[::-1]
 
 
-def _looked_at(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:
+def _read_spans(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:
     stands = record(desk, point.id, series, span)
-    measured = stands.part(~stands.estimated)
+    measured = stands.subset(~stands.estimated)
     return without_tide(measured) if may_be_of_water(quantity(series).unit) else measured

@@ -32,7 +32,7 @@ from gezeiten.domain.series.clock_uncertainty import USUAL_DRIFT_PPM, ClockUncer
 from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.timeline import EVER_MS, Span, from_ms
 from gezeiten.domain.steps.chain import in_order
-from gezeiten.domain.steps.clock_ways import ClockFit, ClockRead, stretched
+from gezeiten.domain.steps.clock_ways import ClockFit, ClockRead, drift_between_contacts
 from gezeiten.domain.steps.corrections import Order
 from gezeiten.errors import InputError
 
@@ -108,7 +108,7 @@ def by_contacts(clock: MissionClock) -> ClockFit:
             "how much it is off, or look for it in the data."
         )
     try:
-        return stretched(clock.reads, clock.drift_ppm)
+        return drift_between_contacts(clock.reads, clock.drift_ppm)
     except ValueError as exc:
         raise InputError(f"These contacts cannot all be right: {exc}.") from exc
 
@@ -139,7 +139,7 @@ def by_zone(clock: MissionClock, zone: str) -> ClockMap:
     return by_amount(clock, -round(there.total_seconds() * 1000))
 
 
-def keep_clock(
+def save_clock_correction(
     desk: Desk,
     clock: MissionClock,
     put_right: ClockMap,
@@ -154,10 +154,10 @@ def keep_clock(
     """
     if not words.strip():
         raise InputError("Say in a few words why; it stands beside the step from then on.")
-    _refuse_where_steps_stand(desk, clock)
+    _refuse_if_steps_exist(desk, clock)
     with desk.archive.writing() as session:
         for before in filter(None, (clock.kept, clock.off)):
-            desk.do_within(session, _taken_back(before))
+            desk.do_within(session, _withdrawal(before))
         its = (clock.serial, clock.mission, clock.number, fresh_id())
         act = ClockCorrected(
             *its,
@@ -172,7 +172,7 @@ def keep_clock(
         desk.do_within(session, act)
 
 
-def take_clock_back(desk: Desk, clock: MissionClock) -> None:
+def withdraw_clock_correction(desk: Desk, clock: MissionClock) -> None:
     """Take back what puts a clock right, or would: every instant is what its logger wrote.
 
     Raises:
@@ -182,8 +182,8 @@ def take_clock_back(desk: Desk, clock: MissionClock) -> None:
     if its is None:
         raise InputError("Nothing puts this clock right; there is nothing to take back.")
     if clock.kept:
-        _refuse_where_steps_stand(desk, clock)
-    desk.do(_taken_back(its))
+        _refuse_if_steps_exist(desk, clock)
+    desk.do(_withdrawal(its))
 
 
 def switch_clock(desk: Desk, clock: MissionClock, words: str) -> None:
@@ -197,7 +197,7 @@ def switch_clock(desk: Desk, clock: MissionClock, words: str) -> None:
         raise InputError("Nothing puts this clock right; there is nothing to switch.")
     if not words.strip():
         raise InputError("Say in a few words why; it stands beside the step from then on.")
-    _refuse_where_steps_stand(desk, clock)
+    _refuse_if_steps_exist(desk, clock)
     which = (its.serial, its.mission, its.number, its.uid)
     if clock.kept:
         desk.do(ClockSwitchedOff(*which, words.strip()))
@@ -205,18 +205,18 @@ def switch_clock(desk: Desk, clock: MissionClock, words: str) -> None:
         desk.do(ClockSwitchedOn(*which, fresh_id(), words.strip()))
 
 
-def _taken_back(kept: ClockKept) -> ClockTakenBack:
+def _withdrawal(kept: ClockKept) -> ClockTakenBack:
     return ClockTakenBack(kept.serial, kept.mission, kept.number, kept.uid)
 
 
-def _refuse_where_steps_stand(desk: Desk, clock: MissionClock) -> None:
+def _refuse_if_steps_exist(desk: Desk, clock: MissionClock) -> None:
     """Raise InputError where fills, marks, ties or decisions on gaps were set by the present
     instants of a mission's readings."""
     with desk.archive.reading() as session:
         made = layout(session)
         fed = made.by_mission.get(clock.mission, [])
         points = made.points_of(made.missions[clock.mission])
-        count = sum(_standing(session, made, point_id, fed) for point_id in points)
+        count = sum(_count_dependent_steps(session, made, point_id, fed) for point_id in points)
     if count:
         one = "1 step rests" if count == 1 else f"{count} steps rest"
         raise InputError(
@@ -225,7 +225,7 @@ def _refuse_where_steps_stand(desk: Desk, clock: MissionClock) -> None:
         )
 
 
-def _standing(
+def _count_dependent_steps(
     session: ArchiveSession, made: Layout, point_id: int, fed: list[SeriesAssignment]
 ) -> int:
     """Return how many steps of a point, or of what rests on it, would have to move along."""

@@ -21,7 +21,7 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.derived import CalculatedSeries
 from gezeiten.domain.steps.deriving import derive
-from gezeiten.domain.steps.lacking import MissingStretch, lacks
+from gezeiten.domain.steps.lacking import MissingStretch, missing_stretches
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -59,7 +59,7 @@ class CalculatedView:
             ArchiveDamagedError: what it follows from is damaged.
         """
         made = self.of(session, self.inputs[0].chunk(session, at))
-        return made.part(~made.estimated)
+        return made.subset(~made.estimated)
 
     def cells(self, _session: ArchiveSession) -> dict[int, Cells]:
         """Return the cells of the pieces that could be calculated, by their place."""
@@ -71,37 +71,46 @@ class CalculatedView:
             return first
         if self.how.window_ms:
             span = (int(first.times_utc_ms[0]), int(first.times_utc_ms[-1]) + 1)
-            return self._looking_back(session, first, span)
-        return self._derived(self._beside(session, first))
+            return self._with_window_before(session, first, span)
+        return self._derived(self._aligned_inputs(session, first))
 
-    def with_lacks(
+    def with_missing(
         self, session: ArchiveSession, first: Series
     ) -> tuple[Series, tuple[MissingStretch, ...]]:
         """Return what is calculated of readings of the first input, and where there is none; what
         looks back over a window lacks nothing that its input does not, nor a value typed for a
         period what lies outside it."""
-        if not len(first) or self.how.window_ms or self.how.how.is_of_any:
+        if not len(first) or self.how.window_ms or self.how.formula_in_force.is_of_any:
             return self.of(session, first), ()
-        inputs = self._beside(session, first)
+        inputs = self._aligned_inputs(session, first)
         made = self._derived(inputs)
-        return made, lacks(self.how.how, inputs, made.times_utc_ms)
+        return made, missing_stretches(self.how.formula_in_force, inputs, made.times_utc_ms)
 
-    def _beside(self, session: ArchiveSession, first: Series) -> list[tuple[Series, str]]:
+    def _aligned_inputs(self, session: ArchiveSession, first: Series) -> list[tuple[Series, str]]:
         """Return readings of the first input, with those of the others beside them."""
         span = (int(first.times_utc_ms[0]), int(first.times_utc_ms[-1]) + 1)
-        series = [first, *(view.around(session, span) for view in self.inputs[1:])]
+        series = [first, *(view.read_around(session, span) for view in self.inputs[1:])]
         return list(zip(series, [channel_of(view.key) for view in self.inputs], strict=True))
 
     def _derived(self, inputs: list[tuple[Series, str]]) -> Series:
         return derive(
-            self.how.how, self.how.parameters, inputs, channel_of(self.how.series), self.how.hung
+            self.how.formula_in_force,
+            self.how.parameters,
+            inputs,
+            channel_of(self.how.series),
+            self.how.hung,
         )
 
-    def _looking_back(self, session: ArchiveSession, first: Series, span: Span) -> Series:
+    def _with_window_before(self, session: ArchiveSession, first: Series, span: Span) -> Series:
         before = (span[0] - self.how.window_ms, span[1])
-        whole = [(self.inputs[0].around(session, before), channel_of(self.inputs[0].key))]
-        made = derive(self.how.how, self.how.parameters, whole, channel_of(self.how.series))
-        return made.part(np.isin(made.times_utc_ms, first.times_utc_ms))
+        whole = [(self.inputs[0].read_around(session, before), channel_of(self.inputs[0].key))]
+        made = derive(
+            self.how.formula_in_force,
+            self.how.parameters,
+            whole,
+            channel_of(self.how.series),
+        )
+        return made.subset(np.isin(made.times_utc_ms, first.times_utc_ms))
 
 
 def computed(
@@ -124,11 +133,11 @@ def computed(
         if piece is None:
             piece = replace(_piece(session, made, at, span), stamp=stamp)
             if stamp is not None and piece.cells is not None:
-                known.put(stamp, piece, _nbytes(piece.cells, piece))
+                known.store(stamp, piece, _nbytes(piece.cells, piece))
         made.listed.append(piece)
         estimated.append(piece.estimated)
     estimated += [made.of(session, one) for one in first.made.fills]
-    made.fills.extend(_stretches(join_series(estimated)))
+    made.fills.extend(_continuous_parts(join_series(estimated)))
     return made
 
 
@@ -139,14 +148,14 @@ def _stamp(made: CalculatedView, at: int, span: Span) -> Hashable:
     others = tuple(view.stamp(span) for view in made.inputs[1:])
     if made.how.window_ms:
         others = (first.stamp((span[0] - made.how.window_ms, span[1])),)
-    known = (made.how.uid, made.how.hung if made.how.how.is_hung else ())
+    known = (made.how.uid, made.how.hung if made.how.formula_in_force.is_hung else ())
     return None if own is None or None in others else (*known, own, others)
 
 
 def _piece(session: ArchiveSession, made: CalculatedView, at: int, span: Span) -> ComputedPiece:
     """Calculate a piece; of a damaged one that it cannot be, and is looked at again."""
     try:
-        whole, lacking = made.with_lacks(session, made.inputs[0].chunk(session, at))
+        whole, lacking = made.with_missing(session, made.inputs[0].chunk(session, at))
     except ArchiveDamagedError:
         return unknown(span)
     return replace(piece_of(whole, span), lacks=lacking)
@@ -164,7 +173,7 @@ def unknown(span: Span) -> ComputedPiece:
 def piece_of(whole: Series, span: Span) -> ComputedPiece:
     """Return what is known of a piece of these readings."""
     is_estimated = whole.estimated
-    measured = whole.part(~is_estimated)
+    measured = whole.subset(~is_estimated)
     if not len(measured):
         return ComputedPiece(
             span,
@@ -174,7 +183,7 @@ def piece_of(whole: Series, span: Span) -> ComputedPiece:
             -np.inf,
             None,
             cells_of_series(measured),
-            whole.part(is_estimated),
+            whole.subset(is_estimated),
         )
     ends = int(measured.times_utc_ms[0]), int(measured.times_utc_ms[-1])
     return ComputedPiece(
@@ -185,11 +194,11 @@ def piece_of(whole: Series, span: Span) -> ComputedPiece:
         float(measured.values.max()),
         None,
         cells_of_series(measured),
-        whole.part(is_estimated),
+        whole.subset(is_estimated),
     )
 
 
-def _stretches(series: Series) -> Iterable[Series]:
+def _continuous_parts(series: Series) -> Iterable[Series]:
     """Yield the stretches of a series between which there is a gap, or something measured."""
     times = series.times_utc_ms
     apart = gaps_after(times, series.interval_ms) + 1

@@ -85,7 +85,7 @@ def corrected_view(
         if piece is None:
             piece = replace(_piece(session, made, at, span), stamp=stamp)
             if stamp is not None and piece.cells is not None:
-                known.put(stamp, piece, piece.cells.nbytes + 500)
+                known.store(stamp, piece, piece.cells.nbytes + 500)
         made.listed.append(piece)
         if piece.cells is not None:
             made.own_cells[at] = piece.cells

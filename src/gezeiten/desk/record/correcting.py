@@ -17,10 +17,10 @@ from gezeiten.archive.steps import all_steps
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.calculating import how_words
-from gezeiten.desk.record.filling import fills_among, with_fill_switched
-from gezeiten.desk.record.records import given
-from gezeiten.domain.actions.base import instant_words
+from gezeiten.desk.record.calculating import formula_texts
+from gezeiten.desk.record.filling import fills_of_series, with_fill_switched
+from gezeiten.desk.record.records import uncorrected
+from gezeiten.domain.actions.base import instant_text
 from gezeiten.domain.actions.corrections import (
     CorrectionSet,
     CorrectionSwitched,
@@ -32,7 +32,7 @@ from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import DAY_MS, Span
-from gezeiten.domain.steps.chain import Correction, as_they_stand, corrected, in_order
+from gezeiten.domain.steps.chain import Correction, corrected, in_order, outdated_marked
 from gezeiten.domain.steps.corrections import CORRECTIONS
 from gezeiten.domain.steps.corrections.calibration import CERTIFICATE
 from gezeiten.domain.steps.steps import RecordStep
@@ -97,7 +97,7 @@ def chain(desk: Desk, point: PointPlace, series: str) -> Chain:
         missions = missions_by_id(session, {one.mission for one in feeds})
         corrections = in_order(chain_of(session, point.id, series))
         clocks, off = clocks_in_force(session), disabled_clocks(session)
-        fills = fills_among(all_steps(session, point.id), series)
+        fills = fills_of_series(all_steps(session, point.id), series)
     seen = tuple(
         SeenFeed(
             one.deployment.stay.source,
@@ -107,7 +107,7 @@ def chain(desk: Desk, point: PointPlace, series: str) -> Chain:
         )
         for one in feeds
     )
-    how = how_words(desk, point).get(series, "")
+    how = formula_texts(desk, point).get(series, "")
     its = dict.fromkeys(one.mission for one in feeds)
     return Chain(
         seen,
@@ -119,7 +119,7 @@ def chain(desk: Desk, point: PointPlace, series: str) -> Chain:
     )
 
 
-def standing_at(desk: Desk, point: PointPlace) -> list[Correction]:
+def active_corrections(desk: Desk, point: PointPlace) -> list[Correction]:
     """Return the steps of all series of a point that are on, in the order of their chains."""
     with desk.archive.reading() as session:
         return [one for one in in_order(corrections_at(session, point.id)) if one.is_on]
@@ -178,7 +178,7 @@ def effect(
     """
     with desk.archive.reading() as session:
         standing = chain_of(session, point.id, series)
-    source = given(desk, point.id, series, span)
+    source = uncorrected(desk, point.id, series, span)
     changed = [
         replace(one, is_on=not one.is_on) if one.uid == switched else one for one in standing
     ]
@@ -188,7 +188,7 @@ def effect(
             for one in changed
             if one.kind not in instead_of or not one.touches(step.start_ms, step.until_ms)
         ] + [step]
-    changed = as_they_stand(changed)
+    changed = outdated_marked(changed)
     return compared(corrected(source, standing), corrected(source, changed))
 
 
@@ -224,7 +224,7 @@ def compared(before: Series, after: Series) -> Effect:
 
 
 # -- doing -----------------------------------------------------------------------------------------
-def keep(desk: Desk, point: PointPlace, step: Correction, words: str) -> str:
+def save_correction(desk: Desk, point: PointPlace, step: Correction, words: str) -> str:
     """Keep a proposed step; returns its id.
 
     Raises:
@@ -277,7 +277,7 @@ def _refuse_other_sensor(made: Layout, point: PointPlace, step: Correction) -> N
     if other is None:
         return
     own, source = step.parameters[CERTIFICATE]["serial"], other.deployment.stay.source
-    since = instant_words(max(other.start_ms, step.start_ms), point.zone)
+    since = instant_text(max(other.start_ms, step.start_ms), point.zone)
     raise InputError(
         f"The certificate is of {own}, but from {since} on {source} measured here; let the step "
         "end there, or choose the certificate of that one."
@@ -303,11 +303,11 @@ def switch(desk: Desk, point: PointPlace, step: Correction, words: str = "") -> 
     )
 
 
-def take_back(desk: Desk, point: PointPlace, step: Correction) -> None:
+def withdraw_correction(desk: Desk, point: PointPlace, step: Correction) -> None:
     """Take a step back: the record is exactly what it was without it."""
     desk.do(CorrectionTakenBack(step.point, step.uid, step.series, step.start_ms, step.end_ms))
 
 
-def step_words(step: Correction) -> str:
+def step_text(step: Correction) -> str:
     """Return what a step does, in words."""
     return step.does.told(step.parameters, quantity(channel_of(step.series)).unit)

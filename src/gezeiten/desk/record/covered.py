@@ -13,7 +13,7 @@ from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.records import around, extent
+from gezeiten.desk.record.records import extent, read_around
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.calendar import CoveredTime, covered_days, months, total, years
 from gezeiten.domain.series.timeline import Span, from_ms, midnight_ms
@@ -40,7 +40,7 @@ def coverage_of(
         if cancelled():
             raise CancelledError("Looking was stopped.")
         end = min(_next_month_ms(begin, point.zone), due[1])
-        part = around(desk, point.id, series, (begin, end), tolerant=True)
+        part = read_around(desk, point.id, series, (begin, end), tolerant=True)
         found += covered_days(part, (begin, end), point.zone)
         begin = end
     return found

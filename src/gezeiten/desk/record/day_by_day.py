@@ -15,7 +15,7 @@ from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.archive.store.faults import translated
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.records import around, extent
+from gezeiten.desk.record.records import extent, read_around
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.day_figures import (
     BEYOND,
@@ -76,7 +76,7 @@ def day_by_day(
         # whole days: a part ends at midnight
         following = from_ms(min(begin + _AT_ONCE_MS, span[1]), point.zone).date()
         end = midnight_ms(following, point.zone) if begin + _AT_ONCE_MS < span[1] else span[1]
-        read = around(desk, point.id, series, (begin - DAY_MS, end + DAY_MS))
+        read = read_around(desk, point.id, series, (begin - DAY_MS, end + DAY_MS))
         part = daily_numbers(read, (begin, end), point.zone, averages=its.averages)
         days += part
         if rule is not None and its.unit == "°C":

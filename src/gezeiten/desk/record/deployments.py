@@ -65,7 +65,7 @@ def sources(desk: Desk, *, serial: str = "", point_id: int | None = None) -> Sou
         missions = missions_by_id(session, {one.stay.mission for one in stood})
         said = source_statements(session)
     seen = [
-        _seen(one, made, known[one.point], missions[one.stay.mission].number)
+        _deployment_view(one, made, known[one.point], missions[one.stay.mission].number)
         for one in stood
         if one.point in known
     ]
@@ -78,7 +78,9 @@ def sources(desk: Desk, *, serial: str = "", point_id: int | None = None) -> Sou
     )
 
 
-def _seen(one: Deployment, made: Layout, point: PointPlace, number: int) -> SeenDeployment:
+def _deployment_view(
+    one: Deployment, made: Layout, point: PointPlace, number: int
+) -> SeenDeployment:
     fed = [feed for feed in made.by_mission.get(one.stay.mission, ()) if feed.deployment == one]
     shown = {series.key for series in made.shown.get(one.point, ())}
     keys = dict.fromkeys(feed.series for feed in fed if feed.series in shown)
@@ -120,7 +122,7 @@ def place_source(
     desk.do(act)
 
 
-def feed_series(
+def assign_source(
     desk: Desk,
     point_id: int,
     channel: str,
@@ -143,7 +145,7 @@ def feed_series(
     return series_key(channel, label)
 
 
-def take_back(desk: Desk, said: SaidOfSource) -> None:
+def withdraw_statement(desk: Desk, said: SaidOfSource) -> None:
     """Take back what was said of a source; then it is again what it was before."""
     if said.channel:
         desk.do(FeedingTakenBack(said.point_uid, said.uid))

@@ -139,10 +139,10 @@ def detect_all_excursions(desk: Desk) -> None:
     with desk.archive.reading() as session:
         points_kept = detection_states(session)
     for point in points_kept:
-        or_fault(partial(_find_all, desk, point))
+        or_fault(partial(_detect_all, desk, point))
 
 
-def _find_all(desk: Desk, at: FoundIn) -> None:
+def _detect_all(desk: Desk, at: FoundIn) -> None:
     anew = detect_excursions(desk, at, all_of_it=True)
     with desk.archive.writing() as session:
         store_excursions(session, at, anew.found, desk.now_ms(), anew.basis)
@@ -253,7 +253,7 @@ def settle(
         raise InputError("Write in a few words what happened and what was done.")
     ids = [excursion_ids] if isinstance(excursion_ids, int) else list(excursion_ids)
     with desk.archive.writing() as session:
-        chosen = _chosen(session, ids)
+        chosen = _stored_by_id(session, ids)
         _refuse_replacing(chosen, set(replacing))
         for found in chosen:
             old = found.assessment
@@ -277,14 +277,14 @@ def _refuse_replacing(chosen: list[StoredExcursion], replacing: set[int]) -> Non
         raise InputError(f"{one} assessed already; look at it, and say that it is replaced.")
 
 
-def _chosen(session: ArchiveSession, ids: list[int]) -> list[StoredExcursion]:
+def _stored_by_id(session: ArchiveSession, ids: list[int]) -> list[StoredExcursion]:
     known = {found.id: found for found in stored_excursions(session)}
     if any(number not in known for number in ids):
         raise InputError("What was chosen is no longer in the archive; look again and choose anew.")
     return [known[number] for number in ids]
 
 
-def last_words(events: Iterable[BookedExcursion], most: int = 8) -> list[tuple[str, str]]:
+def recent_comments(events: Iterable[BookedExcursion], most: int = 8) -> list[tuple[str, str]]:
     """Return (cause, words) of assessments made last, each once, latest first."""
     settled = [event for event in events if event.is_settled and event.words]
     settled.sort(key=lambda event: -(event.settled_ms or 0))
@@ -294,7 +294,7 @@ def last_words(events: Iterable[BookedExcursion], most: int = 8) -> list[tuple[s
 def reopen(desk: Desk, excursion_id: int) -> None:
     """Take an assessment back; the logbook keeps it."""
     with desk.archive.writing() as session:
-        [found] = _chosen(session, [excursion_id])
+        [found] = _stored_by_id(session, [excursion_id])
         old = found.assessment
         if old is None:
             raise InputError("Nobody has assessed this yet, so there is nothing to take back.")

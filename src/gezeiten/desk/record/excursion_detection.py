@@ -10,17 +10,17 @@ from gezeiten.archive.local_cache.excursion_store import FoundIn, FoundNow, Sear
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.readings import has_missing_values, load_recorded
 from gezeiten.desk.context import Desk
-from gezeiten.desk.record.means import means_around
+from gezeiten.desk.record.means import moving_means_around
 from gezeiten.desk.record.records import (
     WatchedAssignment,
-    around,
     in_force,
     limits_set,
+    read_around,
+    read_where,
     watched,
-    where,
 )
 from gezeiten.domain.kept import LimitKept
-from gezeiten.domain.limits.basis import Basis, basis_stretch, kept_basis, where_different
+from gezeiten.domain.limits.basis import Basis, basis_line, changed_span, parse_basis
 from gezeiten.domain.limits.excursions import (
     Excursion,
     concerned,
@@ -31,7 +31,7 @@ from gezeiten.domain.limits.excursions import (
     in_a_run,
 )
 from gezeiten.domain.limits.limits import LimitRule
-from gezeiten.domain.series.series import Series, holds_ms
+from gezeiten.domain.series.series import Series, hold_times_ms
 from gezeiten.domain.series.timeline import DAY_MS, EVERYTHING, Span
 
 
@@ -55,7 +55,7 @@ class _Looking:
     limits: list[LimitKept]
     changed: Span
 
-    def found(self, basis: str) -> DetectedExcursions:
+    def detect(self, basis: str) -> DetectedExcursions:
         found: FoundNow = {}
         scopes = [SearchScope(None, None, self.changed)]
         for stretch in self._near():
@@ -108,16 +108,16 @@ class _Looking:
         between which instants that begins."""
         if not concerns(rule, whole, self.changed, self.at.zone):
             return (whole[0], whole[0]), []
-        reach = concerned(rule, self._with_hold(series, rule), self.at.zone)
+        reach = concerned(rule, self._extended_by_hold(series, rule), self.at.zone)
         if reach[0] <= whole[0] and reach[1] >= whole[1]:
-            readings = self._read_whole(series, rule, whole)
+            readings = self._read_completely(series, rule, whole)
             return whole, find_excursions(readings, rule, self.at.zone, alarmed_only=True)
         reach = (max(reach[0], whole[0]), min(reach[1], whole[1]))
-        if self.changed[0] >= whole[1] and not self._goes_on_at(series, whole, rule):
+        if self.changed[0] >= whole[1] and not self._continues_after(series, whole, rule):
             return (whole[1], whole[1]), []
         begins = (
-            self._quiet_before(series, whole, rule, reach[0]),
-            self._quiet_after(series, whole, rule, reach[1]),
+            self._last_quiet_before(series, whole, rule, reach[0]),
+            self._first_quiet_after(series, whole, rule, reach[1]),
         )
         since = counted_from(rule, begins[0], self.at.zone)
         span = (max(since, whole[0]), begins[1] + 1)
@@ -125,40 +125,40 @@ class _Looking:
         found = find_excursions(read, rule, self.at.zone, alarmed_only=True)
         return begins, [one for one in found if begins[0] <= one.start_ms < begins[1]]
 
-    def _with_hold(self, series: str, rule: LimitRule) -> Span:
+    def _extended_by_hold(self, series: str, rule: LimitRule) -> Span:
         """Return what changed; to the end of the hold of its last reading where that may count in
         the local day after it."""
         if not rule.daily or self.changed == EVERYTHING:
             return self.changed
         end_ms = self.changed[1]
-        last = around(self.desk, self.at.point_id, series, (end_ms - 1, end_ms))
-        until = last.times_utc_ms + holds_ms(last.times_utc_ms, last.interval_ms)
+        last = read_around(self.desk, self.at.point_id, series, (end_ms - 1, end_ms))
+        until = last.times_utc_ms + hold_times_ms(last.times_utc_ms, last.interval_ms)
         held = until[last.times_utc_ms < end_ms]
         return (self.changed[0], max(end_ms, int(held[-1])) if len(held) else end_ms)
 
-    def _read_whole(self, series: str, rule: LimitRule, whole: Span) -> Series:
+    def _read_completely(self, series: str, rule: LimitRule, whole: Span) -> Series:
         """Return what a rule compares with its limit in all of its stretch: where readings are in
         runs, and beside them."""
         if rule.mean_s:
             return self._read(series, rule, whole).between(*whole)
         place = (self.desk, self.at.point_id, series)
-        return where(*place, whole, lambda values: in_a_run(values, rule))
+        return read_where(*place, whole, lambda values: in_a_run(values, rule))
 
     def _read(self, series: str, rule: LimitRule, span: Span) -> Series:
         """Return what a rule compares with its limit, in a stretch and at least one on either
         side."""
         place = (self.desk, self.at.point_id, series)
         if not rule.mean_s:
-            return around(*place, span)
-        return means_around(*place, rule.mean_s, span)
+            return read_around(*place, span)
+        return moving_means_around(*place, rule.mean_s, span)
 
-    def _goes_on_at(self, series: str, whole: Span, rule: LimitRule) -> bool:
+    def _continues_after(self, series: str, whole: Span, rule: LimitRule) -> bool:
         """Whether a run goes on where a stretch ends: only that may be another one where nothing
         but what comes after it changed."""
         before = self._read(series, rule, (whole[1], whole[1] + 1)).between(*whole)
         return bool(in_a_run(before.values[-1:], rule).any())
 
-    def _quiet_before(self, series: str, whole: Span, rule: LimitRule, at_ms: int) -> int:
+    def _last_quiet_before(self, series: str, whole: Span, rule: LimitRule, at_ms: int) -> int:
         """Return the last instant before one at which no run goes on: the first of all, else."""
         while True:
             read = self._read(series, rule, (at_ms, at_ms + 1))
@@ -170,7 +170,7 @@ class _Looking:
                 return int(quiet[-1])
             at_ms = int(before.times_utc_ms[0])
 
-    def _quiet_after(self, series: str, whole: Span, rule: LimitRule, at_ms: int) -> int:
+    def _first_quiet_after(self, series: str, whole: Span, rule: LimitRule, at_ms: int) -> int:
         """Return the first instant from one on at which no run goes on: the last of all, else."""
         while True:
             read = self._read(series, rule, (at_ms - 1, at_ms))
@@ -202,17 +202,17 @@ def detect_excursions(desk: Desk, at: FoundIn, *, all_of_it: bool = False) -> De
     now = _basis(at.zone, stretches, limits)
     changed = EVERYTHING
     if not all_of_it:
-        changed = _hull(at.changed, where_different(kept_basis(at.found_by), now))
-    return _Looking(desk, at, stretches, limits, changed).found(now.text())
+        changed = _hull(at.changed, changed_span(parse_basis(at.found_by), now))
+    return _Looking(desk, at, stretches, limits, changed).detect(now.text())
 
 
 def _basis(zone: str, stretches: list[WatchedAssignment], limits: list[LimitKept]) -> Basis:
     plans = [
-        basis_stretch(one.series, one.feed.mission, (one.feed.start_ms, one.feed.end_ms), one.rules)
+        basis_line(one.series, one.feed.mission, (one.feed.start_ms, one.feed.end_ms), one.rules)
         for one in stretches
     ]
     by_hand = [
-        basis_stretch(one.series, "", (force.start_ms, force.end_ms), force.rules)
+        basis_line(one.series, "", (force.start_ms, force.end_ms), force.rules)
         for one, force in ((one, in_force(one)) for one in limits)
     ]
     return Basis(zone, frozenset(plans + by_hand))

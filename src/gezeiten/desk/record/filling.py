@@ -10,7 +10,7 @@ from gezeiten.archive.sites import stored_point
 from gezeiten.archive.steps import estimates_of
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.records import around
+from gezeiten.desk.record.records import read_around
 from gezeiten.domain.actions.gaps import GapFilledAgain, GapTakenBack
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series, join_series
@@ -19,7 +19,7 @@ from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 
 
-def fills_among(steps: Iterable[RecordStep], series: str) -> list[RecordStep]:
+def fills_of_series(steps: Iterable[RecordStep], series: str) -> list[RecordStep]:
     """Return the fills of a series, in order of time: those that stand, and of those that were
     taken back the last of each stretch in which none stands, which can stand again. steps: oldest
     first."""
@@ -53,7 +53,7 @@ def switch_fill(desk: Desk, point: PointPlace, step: RecordStep, words: str = ""
 
 def _refuse_measured(desk: Desk, point: PointPlace, step: RecordStep) -> None:
     """What was measured meanwhile is not filled; where a part is still missing that is."""
-    there = around(desk, point.id, step.channel, (step.start_ms, step.end_ms))
+    there = read_around(desk, point.id, step.channel, (step.start_ms, step.end_ms))
     with desk.archive.reading() as session:
         wanted = estimates_of(session, step.id).times_utc_ms
     if np.isin(wanted, there.times_utc_ms[~there.estimated]).all():
@@ -64,12 +64,12 @@ def with_fill_switched(
     desk: Desk, point: PointPlace, step: RecordStep, span: Span
 ) -> tuple[Series, Series]:
     """Return the readings of a fill's series in a stretch as they stand, and as they would."""
-    before = around(desk, point.id, step.channel, span).between(*span)
+    before = read_around(desk, point.id, step.channel, span).between(*span)
     if step.undone_ms is None:
         at = before.times_utc_ms
         gone = before.estimated & (at >= step.start_ms) & (at < step.end_ms)
-        return before, before.part(~gone)
+        return before, before.subset(~gone)
     with desk.archive.reading() as session:
         fill = estimates_of(session, step.id)
-    free = fill.part(~np.isin(fill.times_utc_ms, before.times_utc_ms))
+    free = fill.subset(~np.isin(fill.times_utc_ms, before.times_utc_ms))
     return before, join_series([before, free])

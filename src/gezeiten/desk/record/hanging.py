@@ -18,13 +18,13 @@ from gezeiten.errors import InputError
 _LONGEST_M = 5_000.0
 
 
-def hanging_of(desk: Desk, point: PointPlace) -> list[HangingKept]:
+def sensor_depths_of(desk: Desk, point: PointPlace) -> list[HangingKept]:
     """Return how the sensor hangs at a point, in order of time."""
     with desk.archive.reading() as session:
         return hangings(session).get(point.uid, [])
 
 
-def hang(desk: Desk, point: PointPlace, hung: SensorDepth, words: str) -> None:
+def set_sensor_depth(desk: Desk, point: PointPlace, hung: SensorDepth, words: str) -> None:
     """Say how the sensor hangs from an instant on.
 
     Raises:
@@ -38,13 +38,13 @@ def hang(desk: Desk, point: PointPlace, hung: SensorDepth, words: str) -> None:
         raise InputError(
             f"A sensor hangs 0 to {_LONGEST_M:g} m below its measuring point; correct the length."
         )
-    if any(one.hung == hung for one in hanging_of(desk, point)):
+    if any(one.hung == hung for one in sensor_depths_of(desk, point)):
         raise InputError("That is said already; nothing would change.")
     with desk.archive.reading() as session:
         uid = stored_point(session, point.id).uid
     desk.do(SensorHung(uid, fresh_id(), hung.since_ms, hung.rim_m, hung.length_m, words.strip()))
 
 
-def take_hanging_back(desk: Desk, point: PointPlace, one: HangingKept) -> None:
+def withdraw_sensor_depth(desk: Desk, point: PointPlace, one: HangingKept) -> None:
     """Take back what was said of how the sensor hangs from an instant on."""
     desk.do(HangingTakenBack(one.point, one.uid, one.hung.since_ms))

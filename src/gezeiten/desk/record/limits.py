@@ -103,7 +103,7 @@ def end_limit(desk: Desk, limit: LimitKept, end_ms: int, words: str) -> None:
     desk.do(act)
 
 
-def take_limit_back(desk: Desk, limit: LimitKept) -> None:
+def withdraw_limit(desk: Desk, limit: LimitKept) -> None:
     """Take a limit back that was set: it never was in force."""
     desk.do(LimitTakenBack(_uid(desk, limit.point_id), limit.uid))
 

@@ -14,14 +14,14 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.clocks import MissionClock
 from gezeiten.desk.record.correcting import Effect
-from gezeiten.desk.record.records import around, given
+from gezeiten.desk.record.records import read_around, uncorrected
 from gezeiten.domain.series.clock_map import RIGHT, ClockMap
 from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.series import Series, join_series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.chain import Correction, corrected
-from gezeiten.domain.steps.derived import CalculatedSeries, Key, rests_on
+from gezeiten.domain.steps.derived import CalculatedSeries, Key, transitive_inputs
 from gezeiten.domain.steps.deriving import derive
 from gezeiten.domain.steps.formulas.formula import LONGEST_MS
 
@@ -37,7 +37,7 @@ class ValueLoss:
     after: int
 
     @property
-    def lost(self) -> int:
+    def count(self) -> int:
         """How many fewer there would be."""
         return self.before - self.after
 
@@ -53,9 +53,9 @@ def losses_of_correction(
     Raises:
         ArchiveDamagedError: readings are damaged.
     """
-    wide = around(desk, point.id, series, _wider(span))
+    wide = read_around(desk, point.id, series, _wider(span))
     stays = wide.estimated | ~_inside(wide, span)
-    changed = join_series([seen.after, wide.part(stays)])
+    changed = join_series([seen.after, wide.subset(stays)])
     return _losses(desk, {(point.uid, series): changed}, span)
 
 
@@ -79,7 +79,7 @@ def losses_of_clock(desk: Desk, clock: MissionClock, put_right: ClockMap | None)
             for one in feeds
         }
     changed = {
-        key: _moved(
+        key: _relocated(
             desk,
             places[key[0]],
             [one for one in feeds if (one.point, one.series) == key],
@@ -91,7 +91,7 @@ def losses_of_clock(desk: Desk, clock: MissionClock, put_right: ClockMap | None)
     return _losses(desk, changed, clock.span)
 
 
-def _moved(
+def _relocated(
     desk: Desk,
     point: PointPlace,
     feeds: list[SeriesAssignment],
@@ -101,16 +101,18 @@ def _moved(
     """Return a series as it would be were the readings of feeds, all of it, on another clock."""
     series = feeds[0].series
     wide = _wider((min(one.start_ms for one in feeds), max(one.end_ms for one in feeds)))
-    source = given(desk, point.id, series, wide)
+    source = uncorrected(desk, point.id, series, wide)
     parts, others = [], np.ones(len(source), np.bool_)
     for span in ((one.start_ms, one.end_ms) for one in feeds):
         own = _inside(source, span)
         shown = maps[0].shown(source.times_utc_ms[own])
-        parts.append(replace(source.part(own), times_utc_ms=maps[1].true(shown)).between(*span))
+        parts.append(
+            replace(source.subset(own), times_utc_ms=maps[1].corrected_times(shown)).between(*span)
+        )
         others &= ~own
-    measured = corrected(join_series([*parts, source.part(others)]), steps)
-    stands = around(desk, point.id, series, wide)
-    return join_series([measured, stands.part(stands.estimated)])
+    measured = corrected(join_series([*parts, source.subset(others)]), steps)
+    stands = read_around(desk, point.id, series, wide)
+    return join_series([measured, stands.subset(stands.estimated)])
 
 
 def _losses(desk: Desk, changed: Mapping[Key, Series], span: Span) -> list[ValueLoss]:
@@ -119,10 +121,10 @@ def _losses(desk: Desk, changed: Mapping[Key, Series], span: Span) -> list[Value
     places = {one.uid: one for one in points(desk)}
     found = []
     for key, how in made.derived.items():
-        if not any(one in changed for one in rests_on(how, made.derived)):
+        if not any(one in changed for one in transitive_inputs(how, made.derived)):
             continue
         wide = (span[0] - how.reach_ms, span[1] + how.reach_ms)
-        before = around(desk, made.keys[key[0]], key[1], wide).between(*wide)
+        before = read_around(desk, made.keys[key[0]], key[1], wide).between(*wide)
         after = _would_be(desk, made, key, wide, changed).between(*wide)
         if len(after) < len(before):
             found.append(ValueLoss(places[key[0]], key[1], len(before), len(after)))
@@ -140,8 +142,8 @@ def _would_be(
     if key in changed:
         return changed[key]
     how, point_id = made.derived.get(key), made.keys[key[0]]
-    if how is None or not any(one in changed for one in rests_on(how, made.derived)):
-        return around(desk, point_id, key[1], span)
+    if how is None or not any(one in changed for one in transitive_inputs(how, made.derived)):
+        return read_around(desk, point_id, key[1], span)
     return _calculated(desk, made, how, span, changed)
 
 
@@ -153,7 +155,7 @@ def _calculated(
     own = first if how.window_ms else first.between(*span)
     channels = [channel_of(key) for _, key in how.inputs]
     inputs = list(zip([own, *others], channels, strict=True))
-    series = derive(how.how, how.parameters, inputs, channel_of(how.series), how.hung)
+    series = derive(how.formula_in_force, how.parameters, inputs, channel_of(how.series), how.hung)
     with desk.archive.reading() as session:
         return corrected(series, chain_of(session, made.keys[how.point], how.series))
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gezeiten.desk.context import Desk
-from gezeiten.desk.record.records import around, extent
+from gezeiten.desk.record.records import extent, read_around
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.moving import moving_mean, moving_sum
 from gezeiten.domain.series.series import Series
@@ -11,7 +11,7 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import EVER_MS, Span
 
 
-def means_around(desk: Desk, point_id: int, key: str, mean_s: int, span: Span) -> Series:
+def moving_means_around(desk: Desk, point_id: int, key: str, mean_s: int, span: Span) -> Series:
     """Return the moving means of a series in a stretch, with at least one on either side.
 
     Raises:
@@ -19,7 +19,7 @@ def means_around(desk: Desk, point_id: int, key: str, mean_s: int, span: Span) -
     """
     window_ms = mean_s * 1000
     # twice the window, so that the mean beside the stretch is whole as well
-    read = around(desk, point_id, key, (span[0] - 2 * window_ms, span[1]))
+    read = read_around(desk, point_id, key, (span[0] - 2 * window_ms, span[1]))
     summed = quantity(channel_of(key)).averages == "sum"
     means = moving_sum(read, window_ms) if summed else moving_mean(read, window_ms)
     known = extent(desk, point_id, [key])

@@ -15,9 +15,9 @@ from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.offloads import offloads_of
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.checking import checks_of, held_against_source
+from gezeiten.desk.record.checking import checks_of, compare_checks_with_source
 from gezeiten.desk.record.correcting import chain, proposed
-from gezeiten.desk.record.records import extent, given, record
+from gezeiten.desk.record.records import extent, record, uncorrected
 from gezeiten.domain.quantities.quantities import Quantity, quantity
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of
@@ -25,11 +25,11 @@ from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.checks.points import calibration_points
 from gezeiten.domain.steps.corrections.in_place import (
-    before_it_was,
-    since_it_was_not,
-    visit_around,
+    span_after_removal,
+    span_before_in_place,
+    visit_span,
 )
-from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, stretches_of
+from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, suspect_spans
 from gezeiten.errors import InputError
 
 _BESIDE_MS = DAY_MS
@@ -69,7 +69,7 @@ class ProposedCorrection:
     of: int = 0
 
     @property
-    def is_much(self) -> bool:
+    def is_excessive(self) -> bool:
         """Whether the rule catches more than it should."""
         return self.readings > MOST_CAUGHT * self.of
 
@@ -96,7 +96,7 @@ def points_by_hand(desk: Desk, point: PointPlace, series: str, span: Span) -> Ha
         InputError: nothing was read there beside a reading.
         ArchiveDamagedError: readings are damaged.
     """
-    beside = held_against_source(desk, point.id, series, span)
+    beside = compare_checks_with_source(desk, point.id, series, span)
     known = [one for one in beside if np.isfinite(one.difference)]
     if not known:
         raise InputError("Nothing was read by hand in this stretch; enter it with Alt+H.")
@@ -126,8 +126,8 @@ def by_the_visit(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
         launches = [one.launched_ms for one in missions_by_id(session, missions).values()]
         offloads = offloads_of(session, last.mission)
     known = [*launches, *offloads, *(one.at_ms for one in checks_of(desk, point.id))]
-    at = max(offloads, default=own[1]) if at_end else _launch_before(launches, own[0])
-    visit = visit_around(known, at)
+    at = max(offloads, default=own[1]) if at_end else _preceding_launch(launches, own[0])
+    visit = visit_span(known, at)
     span = (max(visit[0], own[0]), own[1]) if at_end else (own[0], min(visit[1] + 1, own[1]))
     if span[1] <= span[0] or (not at_end and span[1] <= own[0] + 1):
         which = "end" if at_end else "beginning"
@@ -135,7 +135,7 @@ def by_the_visit(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
     return span
 
 
-def _launch_before(launches: list[int], first_ms: int) -> int:
+def _preceding_launch(launches: list[int], first_ms: int) -> int:
     """Return the launch that a mission's first reading follows."""
     return max((one for one in launches if one <= first_ms), default=first_ms)
 
@@ -164,8 +164,8 @@ def not_in_place(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
             if at_end
             else (begin, min(end, begin + _LOOKED_AT_MS))
         )
-        source = given(desk, point.id, series, span)
-        found = since_it_was_not(source) if at_end else before_it_was(source)
+        source = uncorrected(desk, point.id, series, span)
+        found = span_after_removal(source) if at_end else span_before_in_place(source)
     if found is None:
         which = "end" if at_end else "beginning"
         raise InputError(
@@ -197,7 +197,7 @@ def by_rule(
     caught = SUSPICIONS[rule].catches(measured, value, _quantity(series))
     inside = (measured.times_utc_ms >= span[0]) & (measured.times_utc_ms < until_ms)
     caught &= inside
-    stretches = stretches_of(measured, caught)
+    stretches = suspect_spans(measured, caught)
     if not stretches:
         raise InputError("This rule catches no reading in that stretch; choose another number.")
     said = {**parameters, "stretches": stretches}
@@ -207,7 +207,7 @@ def by_rule(
 
 def _measured(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:
     stands = record(desk, point.id, series, span)
-    return stands.part(~stands.estimated)
+    return stands.subset(~stands.estimated)
 
 
 def _quantity(series: str) -> Quantity:

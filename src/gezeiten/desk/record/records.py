@@ -40,20 +40,25 @@ def record(desk: Desk, point_id: int, key: str, span: Span = ALWAYS) -> Series:
     Raises:
         ArchiveDamagedError: some of them are damaged.
     """
-    return around(desk, point_id, key, span).between(*span)
+    return read_around(desk, point_id, key, span).between(*span)
 
 
-def where(desk: Desk, point_id: int, key: str, span: Span, wanted: Wanted) -> Series:
+def read_where(desk: Desk, point_id: int, key: str, span: Span, wanted: Wanted) -> Series:
     """Return the readings of a series in [start, end) that are wanted, and beside these; see
     `RecordView.where`. What is damaged is made anew first, if that can be."""
-    return _read(desk, point_id, key, lambda seen, session: seen.where(session, span, wanted))
+    return _read(desk, point_id, key, lambda seen, session: seen.read_where(session, span, wanted))
 
 
-def around(desk: Desk, point_id: int, key: str, span: Span, *, tolerant: bool = False) -> Series:
+def read_around(
+    desk: Desk, point_id: int, key: str, span: Span, *, tolerant: bool = False
+) -> Series:
     """Return the readings of a series in [start, end) with at least one more on either side, where
     there is one; see `RecordView.around`. What is damaged is made anew first, if that can be."""
     return _read(
-        desk, point_id, key, lambda seen, session: seen.around(session, span, tolerant=tolerant)
+        desk,
+        point_id,
+        key,
+        lambda seen, session: seen.read_around(session, span, tolerant=tolerant),
     )
 
 
@@ -95,7 +100,7 @@ def read_ahead(desk: Desk, shown: RecordView, span: Span) -> RecordView:
     return found
 
 
-def given(desk: Desk, point_id: int, key: str, span: Span) -> Series:
+def uncorrected(desk: Desk, point_id: int, key: str, span: Span) -> Series:
     """Return the measured readings of [start, end) of a series as its source gave them, before all
     corrections and fills.
 
@@ -105,8 +110,8 @@ def given(desk: Desk, point_id: int, key: str, span: Span) -> Series:
 
     def read(seen: RecordView, session: ArchiveSession) -> Series:
         own = seen.made.given if isinstance(seen.made, CorrectedView) else seen
-        whole = own.around(session, span).between(*span)
-        return whole.part(~whole.estimated)
+        whole = own.read_around(session, span).between(*span)
+        return whole.subset(~whole.estimated)
 
     return _read(desk, point_id, key, read)
 
@@ -115,7 +120,7 @@ def _drawable(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> R
     found = _view(desk, session, point_id, key)
     if found.cells is None:
         found.load_cells(session)
-        desk.views.put((point_id, key), found, found.nbytes)
+        desk.views.store((point_id, key), found, found.nbytes)
     return found
 
 
@@ -160,7 +165,7 @@ def _view(
         seen = view_of(session, point_id, key, made_of, desk.chunks)
         seen.points = points
     seen.state = state
-    desk.views.put((point_id, key), seen, seen.nbytes)
+    desk.views.store((point_id, key), seen, seen.nbytes)
     return seen
 
 

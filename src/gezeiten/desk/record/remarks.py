@@ -40,6 +40,6 @@ def write_remark(
     desk.do(RemarkMade(point, fresh_id(), series, whole_site, *span, words.strip()))
 
 
-def take_remark_back(desk: Desk, one: Remark) -> None:
+def withdraw_remark(desk: Desk, one: Remark) -> None:
     """Take a remark back; what it said stays in the logbook."""
     desk.do(RemarkTakenBack(one.point, one.uid, one.words))

@@ -15,10 +15,10 @@ from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.offloads import offloads_in
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.calculating import how_words
+from gezeiten.desk.record.calculating import formula_texts
 from gezeiten.desk.record.correcting import chain, fitted_on_another_state
-from gezeiten.desk.record.records import around, given
-from gezeiten.desk.record.uncertainty import sure_of
+from gezeiten.desk.record.records import read_around, uncorrected
+from gezeiten.desk.record.uncertainty import reading_uncertainty
 from gezeiten.domain.kept import ClockKept, KnownMission, KnownOffload
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_uncertainty import clock_u_ms
@@ -91,7 +91,7 @@ class Story:
     sure: Uncertainty | None = None
 
 
-def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
+def provenance(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
     """Return the story of the reading of a series (its key) that stands nearest to an instant.
 
     Raises:
@@ -99,11 +99,11 @@ def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
         ArchiveDamagedError: it is damaged.
     """
     at_ms = _nearest(desk, point, series, at_ms)
-    source = given(desk, point.id, series, (at_ms, at_ms + 1))
+    source = uncorrected(desk, point.id, series, (at_ms, at_ms + 1))
     links = chain(desk, point, series)
     if not len(source):
         fill = next((one for one in links.fills if one.touches(at_ms, at_ms + 1)), None)
-        stands = around(desk, point.id, series, (at_ms, at_ms + 1)).between(at_ms, at_ms + 1)
+        stands = read_around(desk, point.id, series, (at_ms, at_ms + 1)).between(at_ms, at_ms + 1)
         is_old = fill is not None and fitted_on_another_state(fill, links.corrections)
         return Story(
             point,
@@ -115,7 +115,7 @@ def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
             links.how,
             fill=fill,
             is_old_fill=is_old,
-            sure=sure_of(desk, point, series, at_ms),
+            sure=reading_uncertainty(desk, point, series, at_ms),
         )
     passed, standing = [], source
     for i, step in enumerate(links.corrections):
@@ -133,16 +133,18 @@ def story(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
         *_of(standing),
         its_bytes,
         tuple(passed),
-        how_words(desk, point).get(series, ""),
+        formula_texts(desk, point).get(series, ""),
         inputs,
-        sure=sure_of(desk, point, series, at_ms),
+        sure=reading_uncertainty(desk, point, series, at_ms),
     )
 
 
 def _nearest(desk: Desk, point: PointPlace, series: str, at_ms: int) -> int:
     span = (at_ms, at_ms + 1)
-    stands = around(desk, point.id, series, span)
-    instants = np.union1d(stands.times_utc_ms, given(desk, point.id, series, span).times_utc_ms)
+    stands = read_around(desk, point.id, series, span)
+    instants = np.union1d(
+        stands.times_utc_ms, uncorrected(desk, point.id, series, span).times_utc_ms
+    )
     if not len(instants):
         raise InputError(
             f"{quantity(channel_of(series)).name} has no reading here; choose another series."
@@ -159,11 +161,11 @@ def _of(series: Series) -> tuple[float | None, Quality]:
 def _bytes(session: ArchiveSession, point_id: int, series: str, at_ms: int) -> Bytes | None:
     for feed in layout(session).of_series(point_id, series):
         if feed.start_ms <= at_ms < feed.end_ms:
-            return _of_feed(session, feed, at_ms)
+            return _source_bytes(session, feed, at_ms)
     return None
 
 
-def _of_feed(session: ArchiveSession, feed: SeriesAssignment, at_ms: int) -> Bytes | None:
+def _source_bytes(session: ArchiveSession, feed: SeriesAssignment, at_ms: int) -> Bytes | None:
     found = recorded_at(session, feed, at_ms)
     if found is None:
         return None
@@ -182,6 +184,8 @@ def _inputs(desk: Desk, how: CalculatedSeries, at_ms: int) -> tuple[StoryInput, 
     places = {one.uid: one for one in points(desk)}
     found = []
     for uid, series in how.inputs:
-        stands = around(desk, places[uid].id, series, (at_ms, at_ms + 1)).between(at_ms, at_ms + 1)
+        stands = read_around(desk, places[uid].id, series, (at_ms, at_ms + 1)).between(
+            at_ms, at_ms + 1
+        )
         found.append(StoryInput(places[uid], series, _of(stands)[0]))
     return tuple(found)

@@ -26,7 +26,7 @@ class NamedStretch:
     at_ms: int = 0
 
 
-def named_stretches(desk: Desk, point: PointPlace) -> list[NamedStretch]:
+def named_periods(desk: Desk, point: PointPlace) -> list[NamedStretch]:
     """Return the stretches of a point that have a name, those that make no sense left out.
 
     "visit": since the last offload; one of the last twelve hours is this visit, the one before
@@ -44,14 +44,14 @@ def named_stretches(desk: Desk, point: PointPlace) -> list[NamedStretch]:
         for kind, since in (("mission", mission), ("visit", visit), ("document", document))
         if since and since < now
     ]
-    found.append(NamedStretch("month", last_month(now, point.zone)))
+    found.append(NamedStretch("month", previous_month(now, point.zone)))
     for event in excursions(desk, point.id)[:_EXCURSIONS]:
         days = [day for _, day in local_days(event.start_ms, event.end_ms, point.zone)]
         found.append(NamedStretch("excursion", (days[0][0], days[-1][1]), event.start_ms))
     return found
 
 
-def last_month(now_ms: int, zone: str) -> Span:
+def previous_month(now_ms: int, zone: str) -> Span:
     """Return the calendar month before the one of an instant, in local time."""
     this = from_ms(now_ms, zone).date().replace(day=1)
     before = (this - timedelta(days=1)).replace(day=1)

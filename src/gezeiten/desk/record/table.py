@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.deployments import sources
-from gezeiten.desk.record.records import around, extent, limits_at
+from gezeiten.desk.record.records import extent, limits_at, read_around
 from gezeiten.domain.limits.limits import InForce, sides_at
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import Series, all_instants
@@ -127,7 +127,7 @@ class ReadingsTable:
         self._arrange()
 
     def _arrange(self) -> None:
-        rows = np.flatnonzero(self._wanted())
+        rows = np.flatnonzero(self._filter_mask())
         column, descending = self.order
         if column == _NONE:
             self.shown = rows[::-1].copy() if descending else rows
@@ -138,7 +138,7 @@ class ReadingsTable:
         by_value = np.argsort(-values if descending else values, kind="stable")
         self.shown = np.concatenate([rows[known][by_value], rows[~known]])
 
-    def _wanted(self) -> NDArray[np.bool_]:
+    def _filter_mask(self) -> NDArray[np.bool_]:
         if self.only == "all":
             return np.ones(len(self.times_utc_ms), np.bool_)
         wanted = np.zeros(len(self.times_utc_ms), np.bool_)
@@ -158,7 +158,7 @@ def readings_table(
     for point, key in chosen:
         if point.id not in limits:
             limits[point.id] = limits_at(desk, point.id)
-        series = around(desk, point.id, key, span, tolerant=True).between(*span)
+        series = read_around(desk, point.id, key, span, tolerant=True).between(*span)
         its = limits[point.id].get(key, ())
         unit = next((place.unit for place in point.channels if place.channel == key), "")
         marks = sides_at(series.times_utc_ms, series.values, its, point.zone)
@@ -186,7 +186,7 @@ class LastReadings:
     span: Span
 
 
-def last_readings(desk: Desk, serial: str, span: Span | None = None) -> LastReadings | None:
+def latest_readings(desk: Desk, serial: str, span: Span | None = None) -> LastReadings | None:
     """Return what a source brought last: a stretch (both ends included), by default the last day
     that is kept of it. None where nothing of it is kept."""
     fed = [one for one in sources(desk, serial=serial).deployments if one.series]

@@ -12,10 +12,10 @@ from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.steps import active_steps
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import around, given, record
+from gezeiten.desk.record.records import read_around, record, uncorrected
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_uncertainty import clock_u_ms
-from gezeiten.domain.series.series import Series, held_in
+from gezeiten.domain.series.series import Series, clip_holds
 from gezeiten.domain.series.series_keys import channel_of, is_derived
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Times
 from gezeiten.domain.steps.chain import Correction, in_order
@@ -40,13 +40,15 @@ from gezeiten.domain.steps.uncertainty import (
 )
 
 
-def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Uncertainty | None:
+def reading_uncertainty(
+    desk: Desk, point: PointPlace, series: str, at_ms: int
+) -> Uncertainty | None:
     """Return how sure the reading of a series at an instant is, None where it has none.
 
     Raises:
         ArchiveDamagedError: readings around it are damaged.
     """
-    stands = around(desk, point.id, series, (at_ms, at_ms + 1))
+    stands = read_around(desk, point.id, series, (at_ms, at_ms + 1))
     decimals = quantity(channel_of(series)).decimals
     steps = _steps(desk, point, series, (at_ms, at_ms + 1))
     with desk.archive.reading() as session:
@@ -80,11 +82,11 @@ def sure_of(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Uncertain
 def _raw(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Series:
     """Return the reading nearest to an instant as its source gave it, (1,), or none; `given` begins
     where there is one."""
-    beside = given(desk, point.id, series, (at_ms - LONGEST_MS, at_ms + LONGEST_MS))
+    beside = uncorrected(desk, point.id, series, (at_ms - LONGEST_MS, at_ms + LONGEST_MS))
     if not len(beside):
         return beside
     at = int(np.argmin(np.abs(beside.times_utc_ms - at_ms)))
-    return beside.part(slice(at, at + 1))
+    return beside.subset(slice(at, at + 1))
 
 
 def _steps(desk: Desk, point: PointPlace, series: str, span: Span) -> list[Correction]:
@@ -97,22 +99,22 @@ def _steps(desk: Desk, point: PointPlace, series: str, span: Span) -> list[Corre
 def _calculated(
     desk: Desk, how: CalculatedSeries, steps: list[Correction], at_ms: int
 ) -> Uncertainty | None:
-    if how.how.over is not None:
+    if how.formula_in_force.over is not None:
         return _over_window(desk, how, steps, (at_ms, at_ms))
     places = {one.uid: one for one in points(desk)}
     inputs = []
-    for role, (uid, key) in zip(how.how.roles, how.inputs, strict=True):
-        series = around(desk, places[uid].id, key, (at_ms, at_ms + 1))
+    for role, (uid, key) in zip(how.formula_in_force.roles, how.inputs, strict=True):
+        series = read_around(desk, places[uid].id, key, (at_ms, at_ms + 1))
         its = quantity(channel_of(key))
         value, _ = at_instants(series, np.array([at_ms]), role, its.averages)
-        sure = sure_of(desk, places[uid], key, _nearest(series, at_ms))
+        sure = reading_uncertainty(desk, places[uid], key, _nearest(series, at_ms))
         if sure is None or not np.isfinite(value[0]):
             return None
         inputs.append((its.name, float(value[0]), sure))
-    return through(how.how, how.numbers_at(at_ms), inputs, steps, at_ms)
+    return through(how.formula_in_force, how.numbers_at(at_ms), inputs, steps, at_ms)
 
 
-def _looked_at(desk: Desk, how: CalculatedSeries) -> tuple[PointPlace, str]:
+def _single_input(desk: Desk, how: CalculatedSeries) -> tuple[PointPlace, str]:
     """Return the one series that a formula which looks back over a window is of."""
     [(uid, key)] = how.inputs
     return _place(desk, uid), key
@@ -127,19 +129,22 @@ def _over_window(
 ) -> Uncertainty | None:
     """Return how sure what looks back over a window is: at an instant, or as a mean of several,
     both ends included."""
-    place, key = _looked_at(desk, how)
+    place, key = _single_input(desk, how)
     its = quantity(channel_of(key))
-    length_ms, gathers = how.how.window_ms(how.numbers_at(span[0])), how.how.gathers
+    length_ms, gathers = (
+        how.formula_in_force.window_ms(how.numbers_at(span[0])),
+        how.formula_in_force.gathers,
+    )
     window = (span[0] - length_ms, span[1])
     if gathers in ("mean", "sum"):
         from_ms, until_ms = (window[0] + 1, window[1] + 1) if gathers == "sum" else window
-        gathered = sure_of_mean(desk, place, key, (from_ms, until_ms))
+        gathered = mean_uncertainty(desk, place, key, (from_ms, until_ms))
     elif gathers == "slope":
         gathered = _of_line(desk, place, key, window)
     else:
-        stands, _ = held_in(around(desk, place.id, key, window), window)
+        stands, _ = clip_holds(read_around(desk, place.id, key, window), window)
         at = stands.values.argmax() if gathers == "highest" else stands.values.argmin()
-        gathered = sure_of(desk, place, key, int(stands.times_utc_ms[at]))
+        gathered = reading_uncertainty(desk, place, key, int(stands.times_utc_ms[at]))
     if gathered is None:
         return None
     last = _raw(desk, _place(desk, how.point), how.series, span[1])
@@ -151,16 +156,18 @@ def _mean_of_sums(
 ) -> Uncertainty | None:
     """Return how sure the mean of running sums at some instants is, (n,) of at least one; None
     where what they sum is calculated itself."""
-    place, key = _looked_at(desk, how)
+    place, key = _single_input(desk, how)
     if is_derived(key):
         return None
     its = quantity(channel_of(key))
-    window_ms = how.how.window_ms(how.numbers_at(int(times_utc_ms[0])))
+    window_ms = how.formula_in_force.window_ms(how.numbers_at(int(times_utc_ms[0])))
     span = (int(times_utc_ms[0]) - window_ms + 1, int(times_utc_ms[-1]) + 1)
-    stands = around(desk, place.id, key, span).between(*span)
+    stands = read_around(desk, place.id, key, span).between(*span)
     if not len(stands):
         return None
-    over = _stretch(desk, place, key, span, stands, _steps(desk, place, key, span), its.decimals)
+    over = _averaged_period(
+        desk, place, key, span, stands, _steps(desk, place, key, span), its.decimals
+    )
     at = stands.times_utc_ms
     counts = times_utc_ms.searchsorted(at + window_ms) - times_utc_ms.searchsorted(at)
     gathered = of_mean_of_sums(over, counts, len(times_utc_ms))
@@ -174,11 +181,11 @@ def _of_line(desk: Desk, place: PointPlace, key: str, window: Span) -> Uncertain
     its = record(desk, place.id, key, (window[0], window[1] + 1))
     if len(its) < 2 or bool(its.estimated.any()):
         return None
-    one = sure_of(desk, place, key, int(its.times_utc_ms[-1]))
+    one = reading_uncertainty(desk, place, key, int(its.times_utc_ms[-1]))
     return None if one is None else of_slope(one, (its.times_utc_ms - window[1]) / HOUR_MS)
 
 
-def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Uncertainty | None:
+def mean_uncertainty(desk: Desk, point: PointPlace, series: str, span: Span) -> Uncertainty | None:
     """Return how sure the mean of a stretch of a series is, the sum of what is summed; None where
     it has no reading there, and of directions.
 
@@ -190,26 +197,26 @@ def sure_of_mean(desk: Desk, point: PointPlace, series: str, span: Span) -> Unce
         ArchiveDamagedError: readings are damaged.
     """
     its = quantity(channel_of(series))
-    stands = around(desk, point.id, series, span).between(*span)
+    stands = read_around(desk, point.id, series, span).between(*span)
     if not len(stands) or its.averages == "direction":
         return None
     with desk.archive.reading() as session:
         how = layout(session).calculated(point.id, series)
     steps = _steps(desk, point, series, span)
     if how is None:
-        over = _stretch(desk, point, series, span, stands, steps, its.decimals)
+        over = _averaged_period(desk, point, series, span, stands, steps, its.decimals)
         return of_sum(over) if its.averages == "sum" else of_mean(over)
-    if how.how.gathers == "sum":
+    if how.formula_in_force.gathers == "sum":
         return _mean_of_sums(desk, how, steps, stands.times_utc_ms)
     last_ms = int(stands.times_utc_ms[-1])
-    if how.how.gathers == "mean":
+    if how.formula_in_force.gathers == "mean":
         return _over_window(desk, how, steps, (int(stands.times_utc_ms[0]), last_ms))
-    if how.how.over is not None:
-        return sure_of(desk, point, series, last_ms)
+    if how.formula_in_force.over is not None:
+        return reading_uncertainty(desk, point, series, last_ms)
     return _calculated_mean(desk, how, steps, span)
 
 
-def _stretch(
+def _averaged_period(
     desk: Desk,
     point: PointPlace,
     series: str,
@@ -248,7 +255,7 @@ def _stretch(
     )
     of = (point, series)
     parts = [
-        (_share(stands, part, span), _of_part(desk, of, stands, part, steps, decimals))
+        (_share(stands, part, span), _part_uncertainty(desk, of, stands, part, steps, decimals))
         for part in pairwise(edges)
     ]
     filled = [(one, _share(stands, (one.start_ms, one.end_ms), span)) for one in fills]
@@ -272,7 +279,7 @@ def _mean_half_band(step: RecordStep, span: Span) -> float:
     return sum(half_band(step.facts, place) for place in places) / max(len(places), 1)
 
 
-def _of_part(
+def _part_uncertainty(
     desk: Desk,
     of: tuple[PointPlace, str],
     stands: Series,
@@ -290,8 +297,10 @@ def _of_part(
 def _share(series: Series, part: Span, whole: Span) -> float:
     """Return the share of a stretch's held time that lies in a part of it."""
     inside = (max(part[0], whole[0]), min(part[1], whole[1]))
-    held = float(held_in(series, whole)[1].sum())
-    return float(held_in(series, inside)[1].sum()) / held if held and inside[1] > inside[0] else 0.0
+    held = float(clip_holds(series, whole)[1].sum())
+    return (
+        float(clip_holds(series, inside)[1].sum()) / held if held and inside[1] > inside[0] else 0.0
+    )
 
 
 def _calculated_mean(
@@ -301,17 +310,17 @@ def _calculated_mean(
     formula at the means of its inputs. An input that is summed goes in by the mean of its readings,
     and what comes out summed as often as there are values."""
     places = {one.uid: one for one in points(desk)}
-    made = around(desk, places[how.point].id, how.series, span).between(*span)
+    made = read_around(desk, places[how.point].id, how.series, span).between(*span)
     inputs = []
     for uid, key in how.inputs:
-        sure = sure_of_mean(desk, places[uid], key, span)
-        there = around(desk, places[uid].id, key, span).between(*span)
+        sure = mean_uncertainty(desk, places[uid], key, span)
+        there = read_around(desk, places[uid].id, key, span).between(*span)
         if sure is None or not len(there):
             return None
         its = quantity(channel_of(key))
         one = times(sure, 1 / len(there)) if its.averages == "sum" else sure
         inputs.append((its.name, float(there.values.mean()), one))
-    found = through(how.how, how.numbers_at(span[0]), inputs, steps, sum(span) // 2)
+    found = through(how.formula_in_force, how.numbers_at(span[0]), inputs, steps, sum(span) // 2)
     is_sum = quantity(channel_of(how.series)).averages == "sum"
     return times(found, len(made)) if is_sum else found
 

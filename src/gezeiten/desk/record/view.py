@@ -132,7 +132,7 @@ class RecordView:
         return cells + self.estimated.nbytes + _SEGMENT_BYTES * len(self.made.listed)
 
     # -- readings ----------------------------------------------------------------------------------
-    def around(self, session: ArchiveSession, span: Span, *, tolerant: bool = False) -> Series:
+    def read_around(self, session: ArchiveSession, span: Span, *, tolerant: bool = False) -> Series:
         """Return the readings of [start, end) with at least one more on either side, where there
         is one.
 
@@ -143,7 +143,7 @@ class RecordView:
         Raises:
             ArchiveDamagedError: some of them are damaged.
         """
-        a, b = self._around(span)
+        a, b = self._chunks_around(span)
         keeps = (b - a) * _CHUNK_BYTES < self.chunks.most_bytes / 2
         chunks = [self._read(session, i, tolerant=tolerant, keeps=keeps) for i in range(a, b)]
         begin = chunks[0].times_utc_ms[0] if chunks and len(chunks[0]) else span[0]
@@ -151,14 +151,14 @@ class RecordView:
         reach = (min(span[0], int(begin)), max(span[1], int(end) + 1))
         return join_series([*chunks, self.fills.between(*reach)])
 
-    def where(self, session: ArchiveSession, span: Span, wanted: Wanted) -> Series:
+    def read_where(self, session: ArchiveSession, span: Span, wanted: Wanted) -> Series:
         """Return the readings of [start, end) that are wanted, with the one on either side of each,
         and all around estimates. Blocks whose extremes are not wanted are not read.
 
         Raises:
             ArchiveDamagedError: some of them are damaged.
         """
-        a, b = self._around(span)
+        a, b = self._chunks_around(span)
         pieces = [self.made.listed[i] for i in self.places[a:b]]
         has_some = np.array(
             [wanted(np.array([one.low, one.high])).any() for one in pieces], np.bool_
@@ -182,19 +182,19 @@ class RecordView:
         short record whole, nothing where a picture comes from cells."""
         length = span[1] - span[0]
         wider = (span[0] - length, span[1] + length)
-        wanted = next((one for one in (ALWAYS, wider, span) if self._is_little(one)), None)
+        wanted = next((one for one in (ALWAYS, wider, span) if self._is_small(one)), None)
         if wanted is not None:
-            for i in range(*self._around(wanted)):
+            for i in range(*self._chunks_around(wanted)):
                 self._read(session, i, tolerant=True, keeps=True)
 
-    def _is_little(self, span: Span) -> bool:
+    def _is_small(self, span: Span) -> bool:
         assert self.cells is not None
-        return self.cells.cells.count_between(span) <= READ_AHEAD
+        return self.cells.cells.max_count_in(span) <= READ_AHEAD
 
     def stamp(self, span: Span) -> Hashable:
         """Return what the readings follow from that `around` gives, None where that cannot be
         said."""
-        a, b = self._around(span)
+        a, b = self._chunks_around(span)
         stamps = tuple(self.made.listed[i].stamp for i in self.places[a:b])
         if b > a:
             span = (min(span[0], int(self.first_ms[a])), max(span[1], int(self.last_ms[b - 1]) + 1))
@@ -202,7 +202,7 @@ class RecordView:
         estimated = (fills.times_utc_ms.tobytes(), fills.values.tobytes())
         return None if None in stamps else (estimated, *stamps)
 
-    def _around(self, span: Span) -> tuple[int, int]:
+    def _chunks_around(self, span: Span) -> tuple[int, int]:
         """Return which chunks hold a stretch and a reading on either side of it."""
         a, b = int(self.last_ms.searchsorted(span[0])), int(self.first_ms.searchsorted(span[1]))
         a -= a > 0 and (a == len(self.first_ms) or self.first_ms[a] >= span[0])
@@ -230,7 +230,7 @@ class RecordView:
                 raise
             return empty_series()
         if keeps:
-            self.chunks.put((self, i), read, _CHUNK_BYTES)
+            self.chunks.store((self, i), read, _CHUNK_BYTES)
         return read
 
     def _in_memory(self, i: int) -> Series | None:
@@ -257,9 +257,9 @@ class RecordView:
         """Return the pictures of [start, end), each so many columns wide."""
         assert self.cells is not None
         estimated = self.estimated.picture(*span, columns)
-        if self.cells.cells.count_between(span) > READ_FOR_A_PICTURE * columns:
+        if self.cells.cells.max_count_in(span) > READ_FOR_A_PICTURE * columns:
             return DrawnPictures(self.cells.picture(*span, columns), estimated, is_coarse=False)
-        a, b = self._around(span)
+        a, b = self._chunks_around(span)
         chunks = [self._in_memory(i) for i in range(a, b)]
         read = [one for one in chunks if one is not None]
         if len(read) < len(chunks):
@@ -273,7 +273,7 @@ class RecordView:
         Raises:
             LookupError: it is not in memory.
         """
-        a, b = self._around((at_ms, at_ms + 1))
+        a, b = self._chunks_around((at_ms, at_ms + 1))
         chunks = [self._in_memory(i) for i in range(a, b)]
         read = [one for one in chunks if one is not None]
         if len(read) < len(chunks):
@@ -316,21 +316,21 @@ def _with_neighbours(series: Series, which: NDArray[np.bool_]) -> Series:
     keep[1:] |= which[:-1]
     keep[:-1] |= which[1:]
     keep[:1] = keep[-1:] = True
-    return series.part(keep)
+    return series.subset(keep)
 
 
 def _as_drawn(view: RecordView, session: ArchiveSession, fill: Series) -> Series:
     """Return a fill with the measured reading on either side, so that the lines meet."""
     span = (int(fill.times_utc_ms[0]), int(fill.times_utc_ms[-1]) + 1)
-    _, estimated = split_for_drawing(view.around(session, span, tolerant=True))
-    return _beside(estimated, span)
+    _, estimated = split_for_drawing(view.read_around(session, span, tolerant=True))
+    return _between_neighbours(estimated, span)
 
 
-def _beside(series: Series, span: Span) -> Series:
+def _between_neighbours(series: Series, span: Span) -> Series:
     """Return the readings of a stretch, and one on either side of it."""
     a, b = series.times_utc_ms.searchsorted(span)
     part = slice(max(int(a) - 1, 0), int(b) + 1)
-    return series.part(part)
+    return series.subset(part)
 
 
 def _nearest(series: Series, at_ms: int) -> float | None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.scope import no_scope
 from gezeiten.domain.wording import counted, grouped
 
 Why = Literal["first", "other"]
@@ -14,7 +14,7 @@ Why = Literal["first", "other"]
 
 @dataclass(frozen=True, slots=True)
 class ArchiveBegun(
-    Action, kind="archive begun", word="archive begun", about="archive", affects=nothing
+    Action, kind="archive begun", word="archive begun", about="archive", affects=no_scope
 ):
     """An archive from here on made from acts. archive: its id for ever; tables: those that acts
     make; dump: fingerprint of what they held at this moment, "" for nothing; rows: how many."""
@@ -28,7 +28,7 @@ class ArchiveBegun(
     def named(self) -> str:
         return "archive"
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         if not self.dump:
             return "The archive was begun."
         held = counted(self.rows, "row", "rows")
@@ -36,7 +36,7 @@ class ArchiveBegun(
 
 
 @dataclass(frozen=True, slots=True)
-class MisfitSeen(Action, kind="misfit seen", word="looked at", about="entry", affects=nothing):
+class MisfitSeen(Action, kind="misfit seen", word="looked at", about="entry", affects=no_scope):
     """Somebody looked at what an act had found otherwise than it says. entry: the hash of its
     entry; found: what, a sentence each; subject: what that act was about."""
 
@@ -49,12 +49,12 @@ class MisfitSeen(Action, kind="misfit seen", word="looked at", about="entry", af
     def named(self) -> str:
         return self.subject
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Looked at, {'; '.join(self.found)}: {self.sentence}"
 
 
 @dataclass(frozen=True, slots=True)
-class ChainBegun(Action, kind="chain begun", word="chain begun", about="chain", affects=nothing):
+class ChainBegun(Action, kind="chain begun", word="chain begun", about="chain", affects=no_scope):
     """A computer that begins a chain of its own. why: "first": it had not written in this folder;
     "other": the archive is not as this computer left it. follows: the number of the entry before.
     """
@@ -68,7 +68,7 @@ class ChainBegun(Action, kind="chain begun", word="chain begun", about="chain", 
     def named(self) -> str:
         return "archive"
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         words = f"{self.computer} writes a chain of its own from here on, after entry"
         sentence = f"{words} {grouped(self.follows)}"
         if self.why == "first":
@@ -91,7 +91,11 @@ class _OnLostEntries(Action):
 
 @dataclass(frozen=True, slots=True)
 class EntriesRestored(
-    _OnLostEntries, kind="entries restored", word="entries restored", about="chain", affects=nothing
+    _OnLostEntries,
+    kind="entries restored",
+    word="entries restored",
+    about="chain",
+    affects=no_scope,
 ):
     """They were written again as the tables had them. hashes: those that they had before; restored:
     those that they have since."""
@@ -102,7 +106,7 @@ class EntriesRestored(
     hashes: tuple[str, ...]
     restored: tuple[str, ...]
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         if self.first == self.last:
             return (
                 f"Entry {grouped(self.first)} of the chain {self.chain[:8]}, which its file had "
@@ -116,7 +120,7 @@ class EntriesRestored(
 
 @dataclass(frozen=True, slots=True)
 class EntriesRemoved(
-    _OnLostEntries, kind="entries removed", word="entries removed", about="chain", affects=nothing
+    _OnLostEntries, kind="entries removed", word="entries removed", about="chain", affects=no_scope
 ):
     """They were removed from the tables as well. hashes: theirs; sentences: what they said."""
 
@@ -126,7 +130,7 @@ class EntriesRemoved(
     hashes: tuple[str, ...]
     sentences: tuple[str, ...]
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         if self.first == self.last:
             return (
                 f"Entry {grouped(self.first)} of the chain {self.chain[:8]}, which its file had "

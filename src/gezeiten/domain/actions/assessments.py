@@ -6,9 +6,9 @@ from collections import Counter
 from dataclasses import dataclass
 from typing import Any
 
-from gezeiten.domain.actions.base import Action, Subject, instant_words
+from gezeiten.domain.actions.base import Action, Subject, instant_text
 from gezeiten.domain.actions.missions import MissionName
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.scope import no_scope
 from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.plan.plan_words import rule_text
@@ -38,7 +38,7 @@ class FoundOne:
 
 @dataclass(frozen=True, slots=True)
 class ExcursionsFound(
-    Action, kind="excursions found", word="found", about="point", affects=nothing
+    Action, kind="excursions found", word="found", about="point", affects=no_scope
 ):
     """Excursions found for the first time, by the computer that took their readings in. Whether
     they still are ones is found anew whenever their record changes."""
@@ -46,20 +46,20 @@ class ExcursionsFound(
     point: str
     found: tuple[FoundOne, ...]
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         many = counted(len(self.found), "excursion", "excursions")
-        by_rule = Counter(_rule_words(one.rule) for one in self.found)
+        by_rule = Counter(_rule_text(one.rule) for one in self.found)
         kinds = [
             f"{words} ({count} times)" if count > 1 and len(by_rule) > 1 else words
             for words, count in by_rule.items()
         ]
-        since = instant_words(min(one.start_ms for one in self.found), subject.zone)
+        since = instant_text(min(one.start_ms for one in self.found), subject.zone)
         return f"{many} found, the first at {since}: {'; '.join(kinds)}."
 
 
 @dataclass(frozen=True, slots=True)
 class ExcursionAssessed(
-    Action, kind="excursion assessed", word="settle", about="point", affects=nothing
+    Action, kind="excursion assessed", word="settle", about="point", affects=no_scope
 ):
     """An excursion settled with a cause and words; before: those that they replace. rule: the limit
     as `LimitRule.as_dict` gives it; seen: the excursion as it was assessed."""
@@ -72,14 +72,14 @@ class ExcursionAssessed(
     said: AssessmentWords
     before: AssessmentWords | None = None
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         anew = f" anew, before: {self.before.cause}" if self.before else ""
-        return f"{_rule_words(self.rule)} settled: {self.said.cause}{anew}."
+        return f"{_rule_text(self.rule)} settled: {self.said.cause}{anew}."
 
 
 @dataclass(frozen=True, slots=True)
 class AssessmentTakenBack(
-    Action, kind="assessment taken back", word="reopen", about="point", affects=nothing
+    Action, kind="assessment taken back", word="reopen", about="point", affects=no_scope
 ):
     """An assessment taken back, with what it was."""
 
@@ -89,11 +89,11 @@ class AssessmentTakenBack(
     seen: AssessedExcursion
     said: AssessmentWords
 
-    def told(self, subject: Subject) -> str:
-        return f"{_rule_words(self.rule)}: assessment taken back ({self.said.cause})."
+    def describe(self, subject: Subject) -> str:
+        return f"{_rule_text(self.rule)}: assessment taken back ({self.said.cause})."
 
 
-def _rule_words(stored: dict[str, Any]) -> str:
+def _rule_text(stored: dict[str, Any]) -> str:
     """Return "Air temperature: alarm above 28 °C"."""
     rule = limit_rule(stored)
     return f"{quantity(rule.channel).name}: {rule_text(rule)}"

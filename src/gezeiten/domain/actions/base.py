@@ -88,7 +88,7 @@ class Action(ABC):
             BY_KIND[cls.KIND] = cls
 
     @property
-    def about(self) -> str:
+    def subject_id(self) -> str:
         """Id of what it is about: the field of the name in ABOUT."""
         return str(getattr(self, self.ABOUT))
 
@@ -98,7 +98,7 @@ class Action(ABC):
         return type(self).AFFECTS(self)
 
     @property
-    def word(self) -> str:
+    def entry_word(self) -> str:
         """What the logbook files it under."""
         return self.WORD
 
@@ -108,12 +108,12 @@ class Action(ABC):
         return ""
 
     @classmethod
-    def lifted(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
+    def upgrade(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
         """Return what an act of an older version held in the present form."""
         return content
 
     @abstractmethod
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         """Return what was done, in a sentence."""
 
 
@@ -133,7 +133,7 @@ class Fact:
     name: str
     words: Callable[[Any, str], str] = lambda value, _zone: str(value)
 
-    def told(self, change: Change, zone: str) -> str:
+    def describe(self, change: Change, zone: str) -> str:
         """Return "height of the rim 3.20 m → 3.08 m"."""
         before, after = self.worded(change.before, zone), self.worded(change.after, zone)
         return f"{self.name} {before} → {after}"
@@ -155,16 +155,16 @@ def _plain(value: Any) -> Any:
     return list(value) if isinstance(value, tuple) else value
 
 
-def changes_told(changes: tuple[Change, ...], facts: Mapping[str, Fact], zone: str) -> str:
+def describe_changes(changes: tuple[Change, ...], facts: Mapping[str, Fact], zone: str) -> str:
     """Return all changes in words, with commas between."""
-    return ", ".join(facts[change.field].told(change, zone) for change in changes)
+    return ", ".join(facts[change.field].describe(change, zone) for change in changes)
 
 
-def instant_words(ms: int, zone: str) -> str:
+def instant_text(ms: int, zone: str) -> str:
     """Return "2026-12-14 16:20": an instant in a zone."""
     return f"{from_ms(ms, zone):%Y-%m-%d %H:%M}"
 
 
-def day_words(ms: int, zone: str) -> str:
+def day_text(ms: int, zone: str) -> str:
     """Return "2026-12-14": the day of an instant in a zone."""
     return f"{from_ms(ms, zone):%Y-%m-%d}"

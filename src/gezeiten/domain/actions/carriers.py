@@ -6,7 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.scope import no_scope
 from gezeiten.domain.wording import counted, grouped
 
 
@@ -17,7 +17,7 @@ class _OnCarrier(Action):
 
     @property
     def named(self) -> str:
-        return self.about
+        return self.subject_id
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +26,7 @@ class CourierMadeReady(
     kind="courier made ready",
     word="courier made ready",
     about="courier",
-    affects=nothing,
+    affects=no_scope,
 ):
     """Records cleared from a courier whose bytes are in the vault; its clock is set when nothing
     stays. stay: a sentence for each that stays."""
@@ -35,7 +35,7 @@ class CourierMadeReady(
     cleared: int
     stay: tuple[str, ...]
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         clock = "clock left as it is until the rest is taken" if self.stay else "clock set"
         return (
             f"{counted(self.cleared, 'record', 'records')} cleared from the courier "
@@ -45,35 +45,35 @@ class CourierMadeReady(
 
 @dataclass(frozen=True, slots=True)
 class CourierClockSet(
-    _OnCarrier, kind="courier clock set", word="courier clock", about="courier", affects=nothing
+    _OnCarrier, kind="courier clock set", word="courier clock", about="courier", affects=no_scope
 ):
     """A courier's clock set; clock_difference_ms: how far it was off, courier minus computer."""
 
     courier: str
     clock_difference_ms: float
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         off_s = self.clock_difference_ms / 1000
         return f"The clock of the courier {self.courier} was set; it was {off_s:+.1f} s off."
 
 
 @dataclass(frozen=True, slots=True)
 class CourierTold(
-    _OnCarrier, kind="courier told", word="courier told", about="courier", affects=nothing
+    _OnCarrier, kind="courier told", word="courier told", about="courier", affects=no_scope
 ):
     """Whether a courier launches loggers again after collecting, or leaves them running."""
 
     courier: str
     launch_again: bool
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         does = "launches loggers again" if self.launch_again else "leaves loggers running"
         return f"The courier {self.courier} {does} from now on."
 
 
 @dataclass(frozen=True, slots=True)
 class DriveCleared(
-    _OnCarrier, kind="drive cleared", word="drive cleared", about="drive", affects=nothing
+    _OnCarrier, kind="drive cleared", word="drive cleared", about="drive", affects=no_scope
 ):
     """Mission files deleted from a drive, by their fingerprints; stay: a sentence for each that
     stays."""
@@ -82,40 +82,40 @@ class DriveCleared(
     deleted: dict[str, str]
     stay: tuple[str, ...]
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         files = counted(len(self.deleted), "mission file", "mission files")
         return f"{files} deleted from {self.drive}, {grouped(len(self.stay))} stay."
 
 
 @dataclass(frozen=True, slots=True)
 class DriveReleased(
-    _OnCarrier, kind="drive released", word="drive released", about="drive", affects=nothing
+    _OnCarrier, kind="drive released", word="drive released", about="drive", affects=no_scope
 ):
     """A drive written out and unmounted."""
 
     drive: str
     device: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"{self.device} was unmounted."
 
 
 @dataclass(frozen=True, slots=True)
 class ReportNotKept(
-    _OnCarrier, kind="report not kept", word="report not kept", about="drive", affects=nothing
+    _OnCarrier, kind="report not kept", word="report not kept", about="drive", affects=no_scope
 ):
     """A logger's own report that could not be read."""
 
     drive: str
     why: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return self.why
 
 
 @dataclass(frozen=True, slots=True)
 class VaultGiven(
-    _OnCarrier, kind="vault given", word="vault handed on", about="to", affects=nothing
+    _OnCarrier, kind="vault given", word="vault handed on", about="to", affects=no_scope
 ):
     """The whole vault written as one file, or copied to a folder of another disk; damaged: raw
     offloads left out, a sentence each (the first hundred)."""
@@ -126,17 +126,17 @@ class VaultGiven(
     as_folder: bool
 
     @property
-    def word(self) -> str:
+    def entry_word(self) -> str:
         return "vault copied" if self.as_folder else self.WORD
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         how = f"copied to {self.to}" if self.as_folder else f"handed on as {self.to}"
         return f"The vault, {counted(self.offloads, 'raw offload', 'raw offloads')}, was {how}."
 
 
 @dataclass(frozen=True, slots=True)
 class CopyTakenIn(
-    _OnCarrier, kind="copy taken in", word="vault taken in", about="file", affects=nothing
+    _OnCarrier, kind="copy taken in", word="vault taken in", about="file", affects=no_scope
 ):
     """A copy of a vault taken in; refused: a sentence for each raw offload (the first hundred)."""
 
@@ -148,7 +148,7 @@ class CopyTakenIn(
     refused: tuple[str, ...]
     refused_count: int
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return (
             f"{counted(self.offloads, 'raw offload', 'raw offloads')} with "
             f"{counted(self.readings, 'new reading', 'new readings')} taken from {self.file}; "
@@ -158,11 +158,11 @@ class CopyTakenIn(
 
 
 @dataclass(frozen=True, slots=True)
-class PutAside(_OnCarrier, kind="file put aside", word="put aside", about="file", affects=nothing):
+class PutAside(_OnCarrier, kind="file put aside", word="put aside", about="file", affects=no_scope):
     """An incoming file that could not be read, kept under another name."""
 
     file: str
     why: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"{self.file} in incoming/ could not be read: {self.why}"

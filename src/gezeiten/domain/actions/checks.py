@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gezeiten.domain.actions.base import Action, Subject, instant_words
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.base import Action, Subject, instant_text
+from gezeiten.domain.actions.scope import no_scope
 from gezeiten.domain.quantities.quantities import quantity
 
 
 @dataclass(frozen=True, slots=True)
-class CheckRead(Action, kind="check read", word="check", about="point", affects=nothing):
+class CheckRead(Action, kind="check read", word="check", about="point", affects=no_scope):
     """A value read by hand for a series (its key) of a point at an instant (UTC ms), in the unit
     the series is recorded in. check: its id; value: what the series should say then, None where
     only lowest and highest since the look before were read; u: its uncertainty (k = 2). dip_m: how
@@ -30,7 +30,7 @@ class CheckRead(Action, kind="check read", word="check", about="point", affects=
     by: str
     words: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         its = quantity(self.series)
         parts = [
             f"{its.name} {self.value:.{its.decimals}f} {its.unit}".rstrip()
@@ -43,12 +43,12 @@ class CheckRead(Action, kind="check read", word="check", about="point", affects=
             if value is not None:
                 parts.append(f"{name} {value:.{its.decimals}f}")
         words = f": {self.words}" if self.words else ""
-        at = instant_words(self.at_ms, subject.zone)
+        at = instant_text(self.at_ms, subject.zone)
         return f"Check at {at} by {self.by}: {', '.join(parts)}{words}."
 
 
 @dataclass(frozen=True, slots=True)
-class CheckTakenBack(Action, kind="check taken back", word="undo", about="point", affects=nothing):
+class CheckTakenBack(Action, kind="check taken back", word="undo", about="point", affects=no_scope):
     """A check reading does not stand any more."""
 
     point: str
@@ -56,6 +56,6 @@ class CheckTakenBack(Action, kind="check taken back", word="undo", about="point"
     series: str
     at_ms: int
 
-    def told(self, subject: Subject) -> str:
-        at = instant_words(self.at_ms, subject.zone)
+    def describe(self, subject: Subject) -> str:
+        at = instant_text(self.at_ms, subject.zone)
         return f"Check of {quantity(self.series).name} at {at} was taken back."

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import its_mission
+from gezeiten.domain.actions.scope import mission_scope
 
 
 @dataclass(frozen=True, slots=True)
 class ClockCorrected(
-    Action, kind="clock corrected", word="correct", about="logger", version=2, affects=its_mission
+    Action, kind="clock corrected", word="correct", about="logger", version=2, affects=mission_scope
 ):
     """The instants of the readings of a mission (its id, its number) are others than its logger
     wrote. clock: id of this; pairs: what its clock showed and what time it was then (UTC ms), see
@@ -30,7 +30,7 @@ class ClockCorrected(
     rate_beyond: float | None = None
     drift_ppm: float | None = None
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         first, last = (true - shown for shown, true in (self.pairs[0], self.pairs[-1]))
         until = f" to {last / 1000:+.0f} s" if last != first else ""
         return (
@@ -41,7 +41,7 @@ class ClockCorrected(
 
 @dataclass(frozen=True, slots=True)
 class ClockSwitchedOff(
-    Action, kind="clock switched off", word="correct", about="logger", affects=its_mission
+    Action, kind="clock switched off", word="correct", about="logger", affects=mission_scope
 ):
     """A correction of a clock has no effect until it is switched on again."""
 
@@ -51,13 +51,13 @@ class ClockSwitchedOff(
     clock: str
     words: str
 
-    def told(self, subject: Subject) -> str:
-        return f"{_its_correction(self)} was switched off: {self.words}."
+    def describe(self, subject: Subject) -> str:
+        return f"{_clock_correction_scope(self)} was switched off: {self.words}."
 
 
 @dataclass(frozen=True, slots=True)
 class ClockSwitchedOn(
-    Action, kind="clock switched on", word="correct", about="logger", affects=its_mission
+    Action, kind="clock switched on", word="correct", about="logger", affects=mission_scope
 ):
     """A correction of a clock that was switched off has its effect again. anew: its id from now
     on: what stood when is told by when each stood."""
@@ -69,13 +69,13 @@ class ClockSwitchedOn(
     anew: str
     words: str
 
-    def told(self, subject: Subject) -> str:
-        return f"{_its_correction(self)} was switched on again: {self.words}."
+    def describe(self, subject: Subject) -> str:
+        return f"{_clock_correction_scope(self)} was switched on again: {self.words}."
 
 
 @dataclass(frozen=True, slots=True)
 class ClockTakenBack(
-    Action, kind="clock taken back", word="undo", about="logger", affects=its_mission
+    Action, kind="clock taken back", word="undo", about="logger", affects=mission_scope
 ):
     """A correction of a clock never was."""
 
@@ -84,9 +84,9 @@ class ClockTakenBack(
     number: int
     clock: str
 
-    def told(self, subject: Subject) -> str:
-        return f"{_its_correction(self)} was taken back."
+    def describe(self, subject: Subject) -> str:
+        return f"{_clock_correction_scope(self)} was taken back."
 
 
-def _its_correction(act: ClockSwitchedOff | ClockSwitchedOn | ClockTakenBack) -> str:
+def _clock_correction_scope(act: ClockSwitchedOff | ClockSwitchedOn | ClockTakenBack) -> str:
     return f"The correction of the clock of {act.logger}, mission {act.number},"

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.scope import no_scope
 from gezeiten.domain.series.timeline import duration_text
-from gezeiten.domain.wording import readings_words
+from gezeiten.domain.wording import readings_text
 
 Attempt = Literal["contact", "launch", "stop", "offload", "overview", "erase", "follow"]
 _CLOCK_RIGHT_S = 0.05
@@ -18,7 +18,7 @@ _FAILED_WORDS = {"erase": "erase refused", "follow": "followed logger away"}
 
 @dataclass(frozen=True, slots=True)
 class LoggerContacted(
-    Action, kind="logger contacted", word="contact", about="logger", affects=nothing
+    Action, kind="logger contacted", word="contact", about="logger", affects=no_scope
 ):
     """A logger as it answered. doing: what it does, in a word; state: its state registers by name;
     clock_difference_ms: logger minus computer."""
@@ -31,9 +31,9 @@ class LoggerContacted(
     clock_difference_ms: float
     clock_uncertainty_ms: float
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         number, off_s = self.state["mission_number"], self.clock_difference_ms / 1000
-        held = f"mission {number}, {readings_words(self.state['readings'])}" if number else "empty"
+        held = f"mission {number}, {readings_text(self.state['readings'])}" if number else "empty"
         clock = "right" if abs(off_s) < _CLOCK_RIGHT_S else f"{off_s:+.1f} s"
         return (
             f"{self.logger} {self.doing.replace('_', ' ')}, {held}; battery "
@@ -42,47 +42,49 @@ class LoggerContacted(
 
 
 @dataclass(frozen=True, slots=True)
-class MissionStopped(Action, kind="mission stopped", word="stop", about="logger", affects=nothing):
+class MissionStopped(Action, kind="mission stopped", word="stop", about="logger", affects=no_scope):
     """A logger told to record no more; its memory stays."""
 
     logger: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"The mission of {self.logger} was stopped."
 
 
 @dataclass(frozen=True, slots=True)
-class MemoryErased(Action, kind="memory erased", word="erase", about="logger", affects=nothing):
+class MemoryErased(Action, kind="memory erased", word="erase", about="logger", affects=no_scope):
     """A logger told to erase what it held; all of it had been read back from the vault."""
 
     logger: str
     readings: int
 
-    def told(self, subject: Subject) -> str:
-        kept = readings_words(self.readings)
+    def describe(self, subject: Subject) -> str:
+        kept = readings_text(self.readings)
         return f"The memory of {self.logger} was erased; {kept} in the vault."
 
 
 @dataclass(frozen=True, slots=True)
-class LoggerBlinked(Action, kind="logger let blink", word="blink", about="logger", affects=nothing):
+class LoggerBlinked(
+    Action, kind="logger let blink", word="blink", about="logger", affects=no_scope
+):
     """A logger let blink so that it is found among others."""
 
     logger: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"{self.logger} was let blink."
 
 
 @dataclass(frozen=True, slots=True)
 class SensorsChecked(
-    Action, kind="sensors checked", word="self-check", about="logger", affects=nothing
+    Action, kind="sensors checked", word="self-check", about="logger", affects=no_scope
 ):
     """A logger let check its own sensors."""
 
     logger: str
     good: bool
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Self-check of {self.logger}: {'good' if self.good else 'failed'}."
 
 
@@ -92,19 +94,19 @@ class FollowedBack(
     kind="followed logger back",
     word="followed logger back",
     about="logger",
-    affects=nothing,
+    affects=no_scope,
 ):
     """A followed logger that answers again."""
 
     logger: str
     away_ms: int
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"{self.logger} is back after {duration_text(self.away_ms)}."
 
 
 @dataclass(frozen=True, slots=True)
-class AttemptFailed(Action, kind="attempt failed", word="failed", about="logger", affects=nothing):
+class AttemptFailed(Action, kind="attempt failed", word="failed", about="logger", affects=no_scope):
     """What was tried at a logger and did not happen, and why; nothing changed. logger: its serial,
     or where it was looked for. plan: that was to be launched."""
 
@@ -114,8 +116,8 @@ class AttemptFailed(Action, kind="attempt failed", word="failed", about="logger"
     plan: dict[str, Any] | None = None
 
     @property
-    def word(self) -> str:
+    def entry_word(self) -> str:
         return _FAILED_WORDS.get(self.attempt, f"{self.attempt} failed")
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return self.why

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import its_point
+from gezeiten.domain.actions.scope import point_scope
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.steps.formulas import formula_words
+from gezeiten.domain.steps.formulas import formula_title
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,7 +20,7 @@ class Input:
 
 @dataclass(frozen=True, slots=True)
 class SeriesDerived(
-    Action, kind="series derived", word="calculated", about="point", affects=its_point
+    Action, kind="series derived", word="calculated", about="point", affects=point_scope
 ):
     """A series of a point is calculated from others from now on, for all time. derived: its id;
     series: its key; inputs: by role; parameters: all that can be set, in their units."""
@@ -34,16 +34,16 @@ class SeriesDerived(
     inputs: tuple[Input, ...]
     words: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         names = " and ".join(quantity(one.series).name for one in self.inputs)
-        by = formula_words(self.formula, self.version)
+        by = formula_title(self.formula, self.version)
         why = f": {self.words}" if self.words else ""
         return f"{quantity(self.series).name} is calculated from {names} ({by}){why}."
 
 
 @dataclass(frozen=True, slots=True)
 class DerivedTakenBack(
-    Action, kind="derived taken back", word="calculated", about="point", affects=its_point
+    Action, kind="derived taken back", word="calculated", about="point", affects=point_scope
 ):
     """A series is not calculated any more; nothing that was measured changes. series: its key."""
 
@@ -51,5 +51,5 @@ class DerivedTakenBack(
     derived: str
     series: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"{quantity(self.series).name} of {subject.name} is not calculated any more."

@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import nothing
-from gezeiten.domain.wording import readings_words
+from gezeiten.domain.actions.scope import no_scope
+from gezeiten.domain.wording import readings_text
 
 
 @dataclass(frozen=True, slots=True)
 class DocumentHandedOver(
-    Action, kind="document handed over", word="handover", about="point", version=2, affects=nothing
+    Action, kind="document handed over", word="handover", about="point", version=2, affects=no_scope
 ):
     """A document of a point over a stretch that left the house. form: "csv" or "pdf"; file_name:
     where its copy was put. From version 2 on its bytes lie in the vault of documents."""
@@ -26,14 +26,14 @@ class DocumentHandedOver(
     size: int
     readings: int
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         name = self.file_name.replace("\\", "/").rpartition("/")[2]
-        return f"{self.form.upper()} with {readings_words(self.readings)} written: {name}."
+        return f"{self.form.upper()} with {readings_text(self.readings)} written: {name}."
 
 
 @dataclass(frozen=True, slots=True)
 class DocumentPutOut(
-    Action, kind="document put out again", word="handover", about="point", affects=nothing
+    Action, kind="document put out again", word="handover", about="point", affects=no_scope
 ):
     """A document that was handed over before, written once more from the vault: its copy was moved,
     deleted or changed. file_name: where the copy is now."""
@@ -43,6 +43,6 @@ class DocumentPutOut(
     before: str
     file_name: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         name = self.file_name.replace("\\", "/").rpartition("/")[2]
         return f"{name} put out again, as it was handed over."

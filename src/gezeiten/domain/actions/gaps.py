@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import its_gap
+from gezeiten.domain.actions.scope import gap_scope
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import duration_text
-from gezeiten.domain.wording import readings_words
+from gezeiten.domain.wording import readings_text
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +37,7 @@ class LineFill:
 
 @dataclass(frozen=True, slots=True)
 class GapFilledByLine(
-    Action, kind="gap filled by a line", word="fill", about="point", version=2, affects=its_gap
+    Action, kind="gap filled by a line", word="fill", about="point", version=2, affects=gap_scope
 ):
     """A gap filled by straight lines, a step a channel. Version 1 knew no band of each reading."""
 
@@ -45,7 +45,7 @@ class GapFilledByLine(
     gap: Gap
     lines: tuple[LineFill, ...]
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Gap filled by a straight line: {_size(self.gap)}."
 
 
@@ -63,7 +63,7 @@ class Estimate:
 
 
 @dataclass(frozen=True, slots=True)
-class GapEstimated(Action, kind="gap estimated", word="fill", about="point", affects=its_gap):
+class GapEstimated(Action, kind="gap estimated", word="fill", about="point", affects=gap_scope):
     """A gap filled by the series' own cycles or a companion, a step a channel. Its values stand
     here: whatever becomes of what they were made from, they are what they were."""
 
@@ -71,12 +71,12 @@ class GapEstimated(Action, kind="gap estimated", word="fill", about="point", aff
     gap: Gap
     estimates: tuple[Estimate, ...]
 
-    def told(self, subject: Subject) -> str:
-        ways = " and ".join(dict.fromkeys(way_words(one.facts) for one in self.estimates))
+    def describe(self, subject: Subject) -> str:
+        ways = " and ".join(dict.fromkeys(fill_method_text(one.facts) for one in self.estimates))
         return f"Gap filled {ways}: {_size(self.gap)}."
 
 
-def way_words(facts: Mapping[str, Any]) -> str:
+def fill_method_text(facts: Mapping[str, Any]) -> str:
     """Return by what a gap was filled: "by Barometer hut, 20 min earlier, and its own cycles"."""
     name, lag_min = facts.get("companion", ""), round(facts.get("lag_ms", 0) / 60_000)
     when = f", {abs(lag_min)} min {'earlier' if lag_min > 0 else 'later'}" if lag_min else ""
@@ -92,7 +92,7 @@ class GapFetched(
     word="fill",
     about="point",
     version=2,
-    affects=its_gap,
+    affects=gap_scope,
 ):
     """A gap filled by what an offload brought, known by the SHA-256 of its bytes. by: the courier
     or drive on which it came, "" from the logger itself; version 1 knew only that."""
@@ -104,10 +104,10 @@ class GapFetched(
     by: str = ""
 
     @classmethod
-    def lifted(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
+    def upgrade(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
         return {**content, "by": ""} if version < 2 else content
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         whence = f"by what {self.by} carried" if self.by else "from the logger"
         return f"Gap filled {whence}: {_size(self.gap)}."
 
@@ -126,7 +126,7 @@ class FedPart:
 
 @dataclass(frozen=True, slots=True)
 class GapFedByOther(
-    Action, kind="gap filled from another source", word="fill", about="point", affects=its_gap
+    Action, kind="gap filled from another source", word="fill", about="point", affects=gap_scope
 ):
     """A gap filled by what another source measured at the same point, a step a channel."""
 
@@ -135,13 +135,13 @@ class GapFedByOther(
     source: str
     parts: tuple[FedPart, ...]
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Gap filled by what {self.source} measured beside it: {_size(self.gap)}."
 
 
 @dataclass(frozen=True, slots=True)
 class GapLeftOpen(
-    Action, kind="gap left open", word="leave open", about="point", version=2, affects=its_gap
+    Action, kind="gap left open", word="leave open", about="point", version=2, affects=gap_scope
 ):
     """A gap that stays in some series, with a reason. Version 1 named no series: it was all of the
     point's; series is empty then."""
@@ -153,15 +153,15 @@ class GapLeftOpen(
     series: tuple[str, ...] = ()
 
     @classmethod
-    def lifted(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
+    def upgrade(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
         return {**content, "series": []} if version < 2 else content
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Gap left open: {self.reason}."
 
 
 @dataclass(frozen=True, slots=True)
-class GapTakenBack(Action, kind="gap taken back", word="undo", about="point", affects=its_gap):
+class GapTakenBack(Action, kind="gap taken back", word="undo", about="point", affects=gap_scope):
     """What was done about a gap has no effect any more. was: what it was, in words."""
 
     point: str
@@ -169,12 +169,14 @@ class GapTakenBack(Action, kind="gap taken back", word="undo", about="point", af
     steps: tuple[str, ...]
     was: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Undone ({self.was}): {_size(self.gap)}."
 
 
 @dataclass(frozen=True, slots=True)
-class GapFilledAgain(Action, kind="gap filled again", word="fill", about="point", affects=its_gap):
+class GapFilledAgain(
+    Action, kind="gap filled again", word="fill", about="point", affects=gap_scope
+):
     """Estimates that were taken back stand again as they were; words: why."""
 
     point: str
@@ -182,10 +184,10 @@ class GapFilledAgain(Action, kind="gap filled again", word="fill", about="point"
     steps: tuple[str, ...]
     words: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         why = f": {self.words}" if self.words else ""
         return f"Gap filled again as it was before ({_size(self.gap)}){why}."
 
 
 def _size(gap: Gap) -> str:
-    return f"{readings_words(gap.missing)}, {duration_text(gap.length_ms)}"
+    return f"{readings_text(gap.missing)}, {duration_text(gap.length_ms)}"

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gezeiten.domain.actions.base import Action, Subject, instant_words
-from gezeiten.domain.actions.scope import since_then
+from gezeiten.domain.actions.base import Action, Subject, instant_text
+from gezeiten.domain.actions.scope import open_ended_scope
 
 
 @dataclass(frozen=True, slots=True)
-class SensorHung(Action, kind="sensor hung", word="correct", about="point", affects=since_then):
+class SensorHung(
+    Action, kind="sensor hung", word="correct", about="point", affects=open_ended_scope
+):
     """From an instant (UTC ms) on the measuring point of a point lies rim_m above its datum and the
     sensor length_m below it. hanging: its id."""
 
@@ -20,8 +22,8 @@ class SensorHung(Action, kind="sensor hung", word="correct", about="point", affe
     length_m: float
     words: str
 
-    def told(self, subject: Subject) -> str:
-        since = instant_words(self.since_ms, subject.zone)
+    def describe(self, subject: Subject) -> str:
+        since = instant_text(self.since_ms, subject.zone)
         return (
             f"{subject.name}: from {since} the measuring point lies {self.rim_m:.3f} m above "
             f"the datum, the sensor {self.length_m:.3f} m below it: {self.words}."
@@ -30,7 +32,7 @@ class SensorHung(Action, kind="sensor hung", word="correct", about="point", affe
 
 @dataclass(frozen=True, slots=True)
 class HangingTakenBack(
-    Action, kind="hanging taken back", word="undo", about="point", affects=since_then
+    Action, kind="hanging taken back", word="undo", about="point", affects=open_ended_scope
 ):
     """How a sensor was said to hang from an instant on has no effect any more."""
 
@@ -38,6 +40,6 @@ class HangingTakenBack(
     hanging: str
     since_ms: int
 
-    def told(self, subject: Subject) -> str:
-        since = instant_words(self.since_ms, subject.zone)
+    def describe(self, subject: Subject) -> str:
+        since = instant_text(self.since_ms, subject.zone)
         return f"How the sensor hung at {subject.name} from {since} was taken back."

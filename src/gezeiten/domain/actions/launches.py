@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.scope import no_scope
 
 Outcome = Literal["happened", "refused", "not happened", "another"]
 """Of a launch: "another": the logger is in a mission that somebody else launched."""
@@ -14,7 +14,7 @@ Outcome = Literal["happened", "refused", "not happened", "another"]
 
 @dataclass(frozen=True, slots=True)
 class LaunchBegun(
-    Action, kind="launch begun", word="launch begun", about="logger", affects=nothing
+    Action, kind="launch begun", word="launch begun", about="logger", affects=no_scope
 ):
     """A launch that begins. launch: computer and token of whoever launches; old_mission: the number
     before; accepted: words why, by the keys of the checks that they accept."""
@@ -25,7 +25,7 @@ class LaunchBegun(
     old_mission: int
     accepted: dict[str, str]
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Launch of {self.logger} for {self.plan['point_name']} begun."
 
 
@@ -43,7 +43,7 @@ class NewMission:
 
 
 @dataclass(frozen=True, slots=True)
-class LaunchEnded(Action, kind="launch ended", word="launch", about="logger", affects=nothing):
+class LaunchEnded(Action, kind="launch ended", word="launch", about="logger", affects=no_scope):
     """How a launch ended. mission: the one it is in, of number `in_mission`, where it happened.
     replaced: the loggers that stood at the point. cut_off: found out at a later contact."""
 
@@ -59,12 +59,12 @@ class LaunchEnded(Action, kind="launch ended", word="launch", about="logger", af
     doing: str = ""
 
     @property
-    def word(self) -> str:
+    def entry_word(self) -> str:
         if self.cut_off:
             return "launch settled"
         return "launch failed" if self.outcome == "refused" else "launch"
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         if self.outcome == "refused":
             return self.why
         said = _CUT_OFF[self.outcome] if self.cut_off else _AT_ONCE

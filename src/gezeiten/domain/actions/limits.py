@@ -5,15 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from gezeiten.domain.actions.base import Action, Subject, instant_words
-from gezeiten.domain.actions.scope import its_point
+from gezeiten.domain.actions.base import Action, Subject, instant_text
+from gezeiten.domain.actions.scope import point_scope
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.plan.plan_words import rule_text
 from gezeiten.domain.quantities.quantities import quantity
 
 
 @dataclass(frozen=True, slots=True)
-class LimitSet(Action, kind="limit set", word="limit", about="point", affects=its_point):
+class LimitSet(Action, kind="limit set", word="limit", about="point", affects=point_scope):
     """A limit on a series of a point, in force in [start_ms, end_ms), None: until further notice.
     limit: its id; series: the key; rule: as `LimitRule.as_dict` gives it; words: why."""
 
@@ -25,16 +25,16 @@ class LimitSet(Action, kind="limit set", word="limit", about="point", affects=it
     end_ms: int | None
     words: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         rule = limit_rule(self.rule)
-        until = "" if self.end_ms is None else f" to {instant_words(self.end_ms, subject.zone)}"
-        since = f"from {instant_words(self.start_ms, subject.zone)}"
+        until = "" if self.end_ms is None else f" to {instant_text(self.end_ms, subject.zone)}"
+        since = f"from {instant_text(self.start_ms, subject.zone)}"
         name = quantity(self.series).name
         return f"{name}: {rule_text(rule)} in force {since}{until}: {self.words}."
 
 
 @dataclass(frozen=True, slots=True)
-class LimitEnded(Action, kind="limit ended", word="limit", about="point", affects=its_point):
+class LimitEnded(Action, kind="limit ended", word="limit", about="point", affects=point_scope):
     """A limit is in force until an instant; before_ms: until when it was, None for no end."""
 
     point: str
@@ -43,19 +43,19 @@ class LimitEnded(Action, kind="limit ended", word="limit", about="point", affect
     end_ms: int
     words: str
 
-    def told(self, subject: Subject) -> str:
-        at = instant_words(self.end_ms, subject.zone)
+    def describe(self, subject: Subject) -> str:
+        at = instant_text(self.end_ms, subject.zone)
         return f"A limit of {subject.name} is in force until {at}: {self.words}."
 
 
 @dataclass(frozen=True, slots=True)
 class LimitTakenBack(
-    Action, kind="limit taken back", word="limit", about="point", affects=its_point
+    Action, kind="limit taken back", word="limit", about="point", affects=point_scope
 ):
     """A limit that was set here never was in force."""
 
     point: str
     limit: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"A limit of {subject.name} was taken back; what it found is none any more."

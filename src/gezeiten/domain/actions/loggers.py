@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from gezeiten.domain.actions.base import Action, Subject, day_words
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.base import Action, Subject, day_text
+from gezeiten.domain.actions.scope import no_scope
 
 ServiceKind = Literal["battery", "calibration", "repair", "note"]
 _SERVICE_WORDS = {
@@ -18,7 +18,7 @@ _SERVICE_WORDS = {
 
 
 @dataclass(frozen=True, slots=True)
-class ServiceNoted(Action, kind="service noted", word="service", about="logger", affects=nothing):
+class ServiceNoted(Action, kind="service noted", word="service", about="logger", affects=no_scope):
     """Something done to a logger on a day; due_ms: until when a calibration holds. The certificate
     lies in the vault by its SHA-256."""
 
@@ -31,39 +31,39 @@ class ServiceNoted(Action, kind="service noted", word="service", about="logger",
     certificate_name: str | None = None
     certificate_sha256: str | None = None
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         parts = [f"{self.logger}: {_SERVICE_WORDS[self.service_kind]}", self.words]
         if self.due_ms is not None:
-            parts.append(f"holds until {day_words(self.due_ms, subject.zone)}")
+            parts.append(f"holds until {day_text(self.due_ms, subject.zone)}")
         return ", ".join(part for part in parts if part) + "."
 
 
 @dataclass(frozen=True, slots=True)
-class LoggerRetired(Action, kind="logger retired", word="logger", about="logger", affects=nothing):
+class LoggerRetired(Action, kind="logger retired", word="logger", about="logger", affects=no_scope):
     """A logger put out of use, and away from its point, or taken up again."""
 
     logger: str
     retired: bool
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Logger {self.logger} {'retired' if self.retired else 'taken up again'}."
 
 
 @dataclass(frozen=True, slots=True)
-class PinGroupSet(Action, kind="PIN group set", word="PIN group", about="logger", affects=nothing):
+class PinGroupSet(Action, kind="PIN group set", word="PIN group", about="logger", affects=no_scope):
     """The loggers that a logger shares its PIN with; "" is its site's."""
 
     logger: str
     before: str
     after: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         whose = self.after or "its site's"
         return f"{self.logger} shares the PIN of: {whose}."
 
 
 @dataclass(frozen=True, slots=True)
-class ReportKept(Action, kind="report kept", word="report kept", about="logger", affects=nothing):
+class ReportKept(Action, kind="report kept", word="report kept", about="logger", affects=no_scope):
     """A document that a logger wrote by itself; its bytes lie in the vault. mission: None where
     its name does not tell."""
 
@@ -73,5 +73,5 @@ class ReportKept(Action, kind="report kept", word="report kept", about="logger",
     size: int
     mission: int | None = None
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"The report {self.name} that {self.logger} wrote by itself was kept."

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import Scope, its_bytes, its_point, nothing
+from gezeiten.domain.actions.scope import Scope, no_scope, point_scope, raw_bytes_scope
 from gezeiten.domain.series.coverage import Range, size
-from gezeiten.domain.wording import readings_words
+from gezeiten.domain.wording import readings_text
 
 TEXT_MODEL = "Text"
 """Model of the source of text files, in place of a logger's."""
@@ -64,7 +64,12 @@ class FirstIntake:
 
 @dataclass(frozen=True, slots=True)
 class MissionOffloaded(
-    Action, kind="mission offloaded", word="offload", about="logger", version=2, affects=its_bytes
+    Action,
+    kind="mission offloaded",
+    word="offload",
+    about="logger",
+    version=2,
+    affects=raw_bytes_scope,
 ):
     """Readings of a mission that came: numbers `received`, in the bytes `raw`. damaged: of those,
     what stayed damaged; missed: what arrived damaged this time, for the next launch to ask about,
@@ -89,16 +94,16 @@ class MissionOffloaded(
         """Where its readings belong."""
         return self.mission.point
 
-    def told(self, subject: Subject) -> str:
-        came = readings_words(size(self.received))
+    def describe(self, subject: Subject) -> str:
+        came = readings_text(size(self.received))
         sentence = f"{came} of mission {self.mission.number} kept for {subject.place}."
         if self.damaged:
-            sentence += f" {readings_words(size(self.damaged))} arrived damaged and set aside."
-        return sentence + _early(self.cut_short)
+            sentence += f" {readings_text(size(self.damaged))} arrived damaged and set aside."
+        return sentence + _reason_of_early_version(self.cut_short)
 
 
 @dataclass(frozen=True, slots=True)
-class DamageNoted(Action, kind="damage noted", word="offload", about="logger", affects=nothing):
+class DamageNoted(Action, kind="damage noted", word="offload", about="logger", affects=no_scope):
     """An offload that brought nothing new: what of a mission arrived damaged this time."""
 
     logger: str
@@ -106,15 +111,15 @@ class DamageNoted(Action, kind="damage noted", word="offload", about="logger", a
     launched_ms: int
     missed: tuple[Range, ...]
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         if not self.missed:
             return f"Nothing of mission {self.number} arrives damaged any more."
-        return f"{readings_words(size(self.missed))} of mission {self.number} arrived damaged."
+        return f"{readings_text(size(self.missed))} of mission {self.number} arrived damaged."
 
 
 @dataclass(frozen=True, slots=True)
 class TextTaken(
-    Action, kind="text taken in", word="offload", about="logger", version=3, affects=its_bytes
+    Action, kind="text taken in", word="offload", about="logger", version=3, affects=raw_bytes_scope
 ):
     """A text, or the journal of a live line. logger: the name of the source; reading: the tie by
     which its bytes are read; readings: how many they hold; earliest_ms: of the first one; read: how
@@ -134,24 +139,24 @@ class TextTaken(
         """Where its readings belong."""
         return self.mission.point
 
-    def told(self, subject: Subject) -> str:
-        return f"{readings_words(self.readings)} of {self.file_name} kept for {subject.place}."
+    def describe(self, subject: Subject) -> str:
+        return f"{readings_text(self.readings)} of {self.file_name} kept for {subject.place}."
 
     @classmethod
-    def lifted(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
+    def upgrade(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
         """Version 1 told only what of it was new, and which numbers that got."""
         if version > 1:
             return content
         return {name: content[name] for name in cls.__slots__ if name in content}
 
 
-def _text_taken_out(action: TextTakenOut) -> Scope:
+def _text_removed_scope(action: TextTakenOut) -> Scope:
     return Scope((action.point,), sha256=action.sha256)
 
 
 @dataclass(frozen=True, slots=True)
 class TextTakenOut(
-    Action, kind="text taken out", word="offload", about="logger", affects=_text_taken_out
+    Action, kind="text taken out", word="offload", about="logger", affects=_text_removed_scope
 ):
     """A whole text taken out of the record again: its bytes stay, its readings count no more.
     logger: the name of the source; file_name: "" where nobody noted it."""
@@ -162,14 +167,14 @@ class TextTakenOut(
     file_name: str
     why: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         named = self.file_name or f"The bytes {self.sha256[:12]}"
         reason = f" ({self.why})" if self.why else ""
         return f"{named} taken out of the record of {subject.place}{reason}; its bytes stay."
 
 
 @dataclass(frozen=True, slots=True)
-class ReadAnew(Action, kind="read anew", word="offload", about="logger", affects=its_point):
+class ReadAnew(Action, kind="read anew", word="offload", about="logger", affects=point_scope):
     """Bytes kept before are read in another way from now on. sha256: of the bytes; point: where
     their readings belong."""
 
@@ -179,7 +184,7 @@ class ReadAnew(Action, kind="read anew", word="offload", about="logger", affects
     before: ReaderVersion
     after: ReaderVersion
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         how = f"version {self.before.reader} → {self.after.reader} of the reader"
         if self.before.reader == self.after.reader:
             how = f"version {self.after.reader} of the reader, as it is now"
@@ -188,7 +193,7 @@ class ReadAnew(Action, kind="read anew", word="offload", about="logger", affects
 
 @dataclass(frozen=True, slots=True)
 class OverviewTaken(
-    Action, kind="overview taken", word="overview", about="logger", affects=nothing
+    Action, kind="overview taken", word="overview", about="logger", affects=no_scope
 ):
     """A mission seen by one value for every so many readings; came: the readings that its values
     stand for. No reading is kept by it."""
@@ -206,17 +211,17 @@ class OverviewTaken(
         """Where its readings belong."""
         return self.mission.point
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return (
-            f"An overview of {readings_words(size(self.came))} of mission {self.mission.number} "
+            f"An overview of {readings_text(size(self.came))} of mission {self.mission.number} "
             f"taken for {subject.place}, one value for every {self.every}; the readings themselves "
-            f"are still to offload.{_early(self.cut_short)}"
+            f"are still to offload.{_reason_of_early_version(self.cut_short)}"
         )
 
 
 @dataclass(frozen=True, slots=True)
 class ReadingsRescued(
-    Action, kind="readings rescued", word="offload", about="logger", affects=nothing
+    Action, kind="readings rescued", word="offload", about="logger", affects=no_scope
 ):
     """Bytes were found to be lost, but for the readings that the database of an older version still
     had: those are kept as bytes from now on. lost: SHA-256 of what is gone."""
@@ -225,12 +230,12 @@ class ReadingsRescued(
     lost: str
     kept: RawBytes
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return (
             f"The bytes {self.lost[:12]} are lost; the readings that were made of them are kept "
             "instead."
         )
 
 
-def _early(why: str) -> str:
+def _reason_of_early_version(why: str) -> str:
     return f" Ended early: {why}" if why else ""

@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.scope import no_scope
 
 ERASED = "–"
 """What stands in place of a name that was erased."""
 
 
 @dataclass(frozen=True, slots=True)
-class PersonNamed(Action, kind="person named", word="person", about="person", affects=nothing):
+class PersonNamed(Action, kind="person named", word="person", about="person", affects=no_scope):
     """Somebody who acts here for the first time. name: as typed, initials mostly."""
 
     person: str
@@ -22,12 +22,12 @@ class PersonNamed(Action, kind="person named", word="person", about="person", af
     def named(self) -> str:
         return self.name
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"{self.name} acts here for the first time."
 
 
 @dataclass(frozen=True, slots=True)
-class PersonErased(Action, kind="person erased", word="person", about="person", affects=nothing):
+class PersonErased(Action, kind="person erased", word="person", about="person", affects=no_scope):
     """A name that goes at the wish of who had it; the acts stay."""
 
     person: str
@@ -36,5 +36,5 @@ class PersonErased(Action, kind="person erased", word="person", about="person", 
     def named(self) -> str:
         return ERASED
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return "A name was erased at the wish of who had it; what was done stays."

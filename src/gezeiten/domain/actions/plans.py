@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.scope import no_scope
 
 
 @dataclass(frozen=True, slots=True)
-class PlanKept(Action, kind="plan kept", word="plan kept", about="plan", affects=nothing):
+class PlanKept(Action, kind="plan kept", word="plan kept", about="plan", affects=no_scope):
     """A plan kept under a name; before: the plan that it replaces there, None where it is new.
     model: of the logger it was made for. Plans are dicts as `Plan.as_dict` gives them."""
 
@@ -24,12 +24,12 @@ class PlanKept(Action, kind="plan kept", word="plan kept", about="plan", affects
     def named(self) -> str:
         return self.name
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Plan “{self.name}” kept{', in place of the one before' if self.before else ''}."
 
 
 @dataclass(frozen=True, slots=True)
-class PlanRenamed(Action, kind="plan renamed", word="plan renamed", about="plan", affects=nothing):
+class PlanRenamed(Action, kind="plan renamed", word="plan renamed", about="plan", affects=no_scope):
     """A kept plan that has another name now."""
 
     plan: str
@@ -40,12 +40,12 @@ class PlanRenamed(Action, kind="plan renamed", word="plan renamed", about="plan"
     def named(self) -> str:
         return self.after
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Plan “{self.before}” is now “{self.after}”."
 
 
 @dataclass(frozen=True, slots=True)
-class PlanDropped(Action, kind="plan dropped", word="plan dropped", about="plan", affects=nothing):
+class PlanDropped(Action, kind="plan dropped", word="plan dropped", about="plan", affects=no_scope):
     """A kept plan taken away, with what it was."""
 
     plan: str
@@ -57,12 +57,12 @@ class PlanDropped(Action, kind="plan dropped", word="plan dropped", about="plan"
     def named(self) -> str:
         return self.name
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Kept plan “{self.name}” dropped."
 
 
 @dataclass(frozen=True, slots=True)
-class TieKept(Action, kind="tie kept", word="tie kept", about="tie", affects=nothing):
+class TieKept(Action, kind="tie kept", word="tie kept", about="tie", affects=no_scope):
     """A tie kept under a name; before: the tie that it replaces there, None where it is new. Ties
     are dicts as `ImportTemplate.as_dict` gives them."""
 
@@ -75,7 +75,7 @@ class TieKept(Action, kind="tie kept", word="tie kept", about="tie", affects=not
     def named(self) -> str:
         return self.name
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         if self.before is None:
             return f"How “{self.name}” is read was kept."
         return f"How “{self.name}” is read was changed."
@@ -83,7 +83,7 @@ class TieKept(Action, kind="tie kept", word="tie kept", about="tie", affects=not
 
 @dataclass(frozen=True, slots=True)
 class TieForgotten(
-    Action, kind="tie forgotten", word="tie forgotten", about="tie", affects=nothing
+    Action, kind="tie forgotten", word="tie forgotten", about="tie", affects=no_scope
 ):
     """A kept tie taken away, with what it was; what was taken in by it stays."""
 
@@ -95,5 +95,5 @@ class TieForgotten(
     def named(self) -> str:
         return self.name
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"How “{self.name}” is read was forgotten; what was taken in by it stays."

@@ -15,7 +15,7 @@ def _if_changed(action: QuantityKept) -> Scope:
     return Scope(channel=action.key) if is_other else NOTHING
 
 
-def _its_channel(action: QuantityDropped) -> Scope:
+def _channel_scope(action: QuantityDropped) -> Scope:
     return Scope(channel=action.key)
 
 
@@ -35,7 +35,7 @@ class QuantityKept(
     def named(self) -> str:
         return str(self.facts.get("name", self.key))
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         unit = self.facts.get("unit", "")
         return f"Quantity {subject.name}{f', {unit},' if unit else ''} " + (
             "changed." if self.before else "added."
@@ -44,7 +44,7 @@ class QuantityKept(
 
 @dataclass(frozen=True, slots=True)
 class QuantityDropped(
-    Action, kind="quantity dropped", word="quantity", about="quantity", affects=_its_channel
+    Action, kind="quantity dropped", word="quantity", about="quantity", affects=_channel_scope
 ):
     """A quantity of one's own taken out of the list, with what it was."""
 
@@ -56,5 +56,5 @@ class QuantityDropped(
     def named(self) -> str:
         return str(self.facts.get("name", self.key))
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Quantity {subject.name} taken out of the list."

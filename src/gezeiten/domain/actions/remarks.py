@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gezeiten.domain.actions.base import Action, Subject, instant_words
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.base import Action, Subject, instant_text
+from gezeiten.domain.actions.scope import no_scope
 from gezeiten.domain.quantities.quantities import quantity
 
 
 @dataclass(frozen=True, slots=True)
-class RemarkMade(Action, kind="remark made", word="remark", about="point", affects=nothing):
+class RemarkMade(Action, kind="remark made", word="remark", about="point", affects=no_scope):
     """A note on [start_ms, end_ms), or on an instant where both are one. remark: its id; series:
     the key of the one that it is about, "" for all of the point; whole_site: for all points of its
     site."""
@@ -23,17 +23,17 @@ class RemarkMade(Action, kind="remark made", word="remark", about="point", affec
     end_ms: int
     words: str
 
-    def told(self, subject: Subject) -> str:
-        until = f" to {instant_words(self.end_ms, subject.zone)}"
+    def describe(self, subject: Subject) -> str:
+        until = f" to {instant_text(self.end_ms, subject.zone)}"
         until = until if self.end_ms > self.start_ms else ""
         about = f" ({quantity(self.series).name})" if self.series else ""
         about = " (the whole site)" if self.whole_site else about
-        return f"{instant_words(self.start_ms, subject.zone)}{until}{about}: {self.words}"
+        return f"{instant_text(self.start_ms, subject.zone)}{until}{about}: {self.words}"
 
 
 @dataclass(frozen=True, slots=True)
 class RemarkTakenBack(
-    Action, kind="remark taken back", word="undo", about="point", affects=nothing
+    Action, kind="remark taken back", word="undo", about="point", affects=no_scope
 ):
     """A remark does not stand any more. words: what it said."""
 
@@ -41,5 +41,5 @@ class RemarkTakenBack(
     remark: str
     words: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Remark taken back: {self.words}"

@@ -30,37 +30,37 @@ class Scope:
 NOTHING = Scope()
 
 
-def nothing(_action: object) -> Scope:
+def no_scope(_action: object) -> Scope:
     """Return the scope of an action that changes no record."""
     return NOTHING
 
 
-def its_point(action: Any) -> Scope:
+def point_scope(action: Any) -> Scope:
     """Return the whole record of the point that an action names."""
     return Scope((action.point,))
 
 
-def its_gap(action: Any) -> Scope:
+def gap_scope(action: Any) -> Scope:
     """Return the record of a point in the gap that an action is about."""
     return Scope((action.point,), period=(action.gap.start_ms, action.gap.end_ms))
 
 
-def its_period(action: Any) -> Scope:
+def period_scope(action: Any) -> Scope:
     """Return the record of a point from when to when an action is in force."""
     end_ms = EVER_MS if action.end_ms is None else action.end_ms
     return Scope((action.point,), period=(action.start_ms, end_ms))
 
 
-def since_then(action: Any) -> Scope:
+def open_ended_scope(action: Any) -> Scope:
     """Return the record of a point from when on an action is in force."""
     return Scope((action.point,), period=(action.since_ms, EVER_MS))
 
 
-def its_mission(action: Any) -> Scope:
+def mission_scope(action: Any) -> Scope:
     """Return the readings of the mission that an action is about."""
     return Scope(missions=(action.mission,))
 
 
-def its_bytes(action: Any) -> Scope:
+def raw_bytes_scope(action: Any) -> Scope:
     """Return the readings of the bytes that an action brings."""
     return Scope(sha256=action.raw.sha256, period=None)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from gezeiten.domain.actions.base import Action, Change, Fact, Subject, changes_told, day_words
-from gezeiten.domain.actions.scope import NOTHING, Scope, nothing
+from gezeiten.domain.actions.base import Action, Change, Fact, Subject, day_text, describe_changes
+from gezeiten.domain.actions.scope import NOTHING, Scope, no_scope
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
@@ -40,7 +40,7 @@ SITE_FACTS = {
     "latitude": Fact("latitude", _degrees),
     "longitude": Fact("longitude", _degrees),
     "height_m": Fact("height", _metres),
-    "next_visit_ms": Fact("next visit", day_words),
+    "next_visit_ms": Fact("next visit", day_text),
     "visit_every_days": Fact("visits every", lambda days, _: counted(days, "day", "days")),
 }
 """How each fact of a site is told."""
@@ -63,20 +63,20 @@ def _if_zone(action: SiteChanged) -> Scope:
     return Scope(site=action.site) if any(c.field == "zone" for c in action.changes) else NOTHING
 
 
-def _if_moved(action: PointChanged) -> Scope:
+def _moved_scope(action: PointChanged) -> Scope:
     """The zone of another site may be another one."""
     return Scope((action.point,)) if action.moved else NOTHING
 
 
 @dataclass(frozen=True, slots=True)
-class SiteMade(Action, kind="site made", word="site", about="site", affects=nothing):
+class SiteMade(Action, kind="site made", word="site", about="site", affects=no_scope):
     """A new site. by_the_way: something else named it, and its zone is a guess."""
 
     site: str
     facts: SiteFacts
     by_the_way: bool = False
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         guessed = f" Its zone {self.facts.zone} is this computer's." if self.by_the_way else ""
         return f"Site {self.facts.name} added.{guessed}"
 
@@ -88,25 +88,24 @@ class SiteChanged(Action, kind="site changed", word="site", about="site", affect
     site: str
     changes: tuple[Change, ...]
 
-    def told(self, subject: Subject) -> str:
-        return (
-            f"Site {subject.name} changed: {changes_told(self.changes, SITE_FACTS, subject.zone)}."
-        )
+    def describe(self, subject: Subject) -> str:
+        changes = describe_changes(self.changes, SITE_FACTS, subject.zone)
+        return f"Site {subject.name} changed: {changes}."
 
 
 @dataclass(frozen=True, slots=True)
-class SiteRetired(Action, kind="site retired", word="site", about="site", affects=nothing):
+class SiteRetired(Action, kind="site retired", word="site", about="site", affects=no_scope):
     """A site put out of use, or taken up again."""
 
     site: str
     retired: bool
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Site {subject.name} {'retired' if self.retired else 'taken up again'}."
 
 
 @dataclass(frozen=True, slots=True)
-class NextVisitSet(Action, kind="next visit set", word="visit", about="site", affects=nothing):
+class NextVisitSet(Action, kind="next visit set", word="visit", about="site", affects=no_scope):
     """When a site is visited next, None: it is followed online. by_duty_days: so long after the
     visit that was just made, by the site's duty."""
 
@@ -115,10 +114,10 @@ class NextVisitSet(Action, kind="next visit set", word="visit", about="site", af
     after_ms: int | None
     by_duty_days: int | None = None
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         if self.after_ms is None:
             return "No next visit: the site is followed online."
-        day = day_words(self.after_ms, subject.zone)
+        day = day_text(self.after_ms, subject.zone)
         if self.by_duty_days:
             days = counted(self.by_duty_days, "day", "days")
             return f"Next visit in {days}, by its duty: {day}."
@@ -126,19 +125,19 @@ class NextVisitSet(Action, kind="next visit set", word="visit", about="site", af
 
 
 @dataclass(frozen=True, slots=True)
-class PointMade(Action, kind="point made", word="point", about="point", affects=nothing):
+class PointMade(Action, kind="point made", word="point", about="point", affects=no_scope):
     """A new point at a site."""
 
     point: str
     site: str
     facts: PointFacts
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Point {subject.name} added."
 
 
 @dataclass(frozen=True, slots=True)
-class PointChanged(Action, kind="point changed", word="point", about="point", affects=_if_moved):
+class PointChanged(Action, kind="point changed", word="point", about="point", affects=_moved_scope):
     """Facts of a point that are others now; moved: sites by name and id, before and after. A point
     that moves takes its whole record along."""
 
@@ -146,11 +145,13 @@ class PointChanged(Action, kind="point changed", word="point", about="point", af
     changes: tuple[Change, ...]
     moved: tuple[SiteReference, SiteReference] | None = None
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         changes = self.changes
         if self.moved:
             changes = (Change("site", self.moved[0].name, self.moved[1].name), *changes)
-        return f"Point {subject.name} changed: {changes_told(changes, POINT_FACTS, subject.zone)}."
+        return (
+            f"Point {subject.name} changed: {describe_changes(changes, POINT_FACTS, subject.zone)}."
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,12 +163,12 @@ class SiteReference:
 
 
 @dataclass(frozen=True, slots=True)
-class PointRetired(Action, kind="point retired", word="point", about="point", affects=nothing):
+class PointRetired(Action, kind="point retired", word="point", about="point", affects=no_scope):
     """A point put out of use, or taken up again; its record stays, a logger there is away."""
 
     point: str
     retired: bool
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         words = "retired; its record stays" if self.retired else "taken up again"
         return f"Point {subject.name} {words}."

@@ -4,24 +4,24 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gezeiten.domain.actions.base import Action, Subject, instant_words
-from gezeiten.domain.actions.scope import Scope, its_point
+from gezeiten.domain.actions.base import Action, Subject, instant_text
+from gezeiten.domain.actions.scope import Scope, point_scope
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import series_key
 
 
-def _where_placed(action: SourcePlaced) -> Scope:
+def _deployed_scope(action: SourcePlaced) -> Scope:
     here = (action.point,) if action.point else ()
     return Scope(tuple(dict.fromkeys((*action.left, *here))))
 
 
-def _where_it_was(action: PlacingTakenBack) -> Scope:
+def _withdrawn_scope(action: PlacingTakenBack) -> Scope:
     return Scope(action.points)
 
 
 @dataclass(frozen=True, slots=True)
 class SourcePlaced(
-    Action, kind="source placed", word="deployment", about="logger", affects=_where_placed
+    Action, kind="source placed", word="deployment", about="logger", affects=_deployed_scope
 ):
     """Where a logger, text or live line was in [start_ms, end_ms), None: until further notice.
     placing: its id; point: None where it was at no point (on the bench, in the car); left: the
@@ -35,7 +35,7 @@ class SourcePlaced(
     words: str
     left: tuple[str, ...] = ()
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         where = f"was at {subject.place}" if self.point else "was at no point"
         return (
             f"{subject.name} {where} {_stretch(self.start_ms, self.end_ms, subject.zone)}"
@@ -45,7 +45,7 @@ class SourcePlaced(
 
 @dataclass(frozen=True, slots=True)
 class PlacingTakenBack(
-    Action, kind="placing taken back", word="deployment", about="logger", affects=_where_it_was
+    Action, kind="placing taken back", word="deployment", about="logger", affects=_withdrawn_scope
 ):
     """What was said of where a source was has no effect any more. points: those it concerned."""
 
@@ -53,12 +53,12 @@ class PlacingTakenBack(
     placing: str
     points: tuple[str, ...]
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Where {subject.name} was is again what it was before."
 
 
 @dataclass(frozen=True, slots=True)
-class SeriesFed(Action, kind="series fed", word="series", about="point", affects=its_point):
+class SeriesFed(Action, kind="series fed", word="series", about="point", affects=point_scope):
     """Which source feeds a series of a point in [start_ms, end_ms). feeding: its id; label: "" for
     the main series of the channel."""
 
@@ -70,7 +70,7 @@ class SeriesFed(Action, kind="series fed", word="series", about="point", affects
     start_ms: int
     end_ms: int | None
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         name = quantity(series_key(self.channel, self.label)).name
         stretch = _stretch(self.start_ms, self.end_ms, subject.zone)
         return f"{name} is what {self.source} recorded {stretch}."
@@ -78,20 +78,20 @@ class SeriesFed(Action, kind="series fed", word="series", about="point", affects
 
 @dataclass(frozen=True, slots=True)
 class FeedingTakenBack(
-    Action, kind="feeding taken back", word="series", about="point", affects=its_point
+    Action, kind="feeding taken back", word="series", about="point", affects=point_scope
 ):
     """What was said of who feeds a series has no effect any more."""
 
     point: str
     feeding: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"What feeds the series of {subject.name} is again what it was before."
 
 
 def _stretch(start_ms: int, end_ms: int | None, zone: str) -> str:
-    since = f"from {instant_words(start_ms, zone)}" if start_ms > 0 else "from its first reading"
-    return since if end_ms is None else f"{since} to {instant_words(end_ms, zone)}"
+    since = f"from {instant_text(start_ms, zone)}" if start_ms > 0 else "from its first reading"
+    return since if end_ms is None else f"{since} to {instant_text(end_ms, zone)}"
 
 
 def _because(words: str) -> str:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from gezeiten.domain.actions.base import Action, Subject
-from gezeiten.domain.actions.scope import nothing
+from gezeiten.domain.actions.scope import no_scope
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,7 +19,7 @@ class PlannedTask:
 
 
 @dataclass(frozen=True, slots=True)
-class RoundMade(Action, kind="round made", word="round", about="round", affects=nothing):
+class RoundMade(Action, kind="round made", word="round", about="round", affects=no_scope):
     """The round of a day, its tasks in the order of the way."""
 
     round: str
@@ -31,12 +31,12 @@ class RoundMade(Action, kind="round made", word="round", about="round", affects=
     def named(self) -> str:
         return self.sites
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         return f"Round prepared: {self.sites}."
 
 
 @dataclass(frozen=True, slots=True)
-class TaskPlanned(Action, kind="task planned", word="round", about="point", affects=nothing):
+class TaskPlanned(Action, kind="task planned", word="round", about="point", affects=no_scope):
     """What is to be launched at a point of the round; None: it is only offloaded."""
 
     round: str
@@ -45,13 +45,13 @@ class TaskPlanned(Action, kind="task planned", word="round", about="point", affe
     before: dict[str, Any] | None
     after: dict[str, Any] | None
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         words = "is launched again" if self.after else "is only offloaded"
         return f"{subject.name} {words} on the round."
 
 
 @dataclass(frozen=True, slots=True)
-class TaskLeftOut(Action, kind="task left out", word="round", about="point", affects=nothing):
+class TaskLeftOut(Action, kind="task left out", word="round", about="point", affects=no_scope):
     """Why a point of the round is not done; "" after: it is to be done after all."""
 
     round: str
@@ -60,7 +60,7 @@ class TaskLeftOut(Action, kind="task left out", word="round", about="point", aff
     before: str
     after: str
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         words = f"left out: {self.after}." if self.after else "is to be done after all."
         return f"{subject.name} {words}"
 
@@ -76,7 +76,7 @@ class DueVisit:
 
 
 @dataclass(frozen=True, slots=True)
-class RoundClosed(Action, kind="round closed", word="round", about="round", affects=nothing):
+class RoundClosed(Action, kind="round closed", word="round", about="round", affects=no_scope):
     """The end of a round, and the next visits that follow from it by duty."""
 
     round: str
@@ -89,7 +89,7 @@ class RoundClosed(Action, kind="round closed", word="round", about="round", affe
     def named(self) -> str:
         return self.sites
 
-    def told(self, subject: Subject) -> str:
+    def describe(self, subject: Subject) -> str:
         said = f"Round ended: {self.done} of {self.tasks} points done."
         names = ", ".join(visit.name for visit in self.visits)
         return f"{said} Next visit by duty set for {names}." if names else said

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from gezeiten.domain.attention import LONG_NOT_OFFLOADED_MS, SOON_MS
 from gezeiten.domain.board.facts import BoardFacts, BoardSite
 from gezeiten.domain.board.rows import BoardRow, rows_of
-from gezeiten.domain.series.timeline import DAY_MS, about_text, duration_text
+from gezeiten.domain.series.timeline import DAY_MS, approximate_duration_text, duration_text
 
 _ASKS_FOR_A_VISIT = ("end", "not recording", "fault")
 """Needs for which somebody has to go, whether a visit is planned or not."""
@@ -69,7 +69,7 @@ def _sentences(row: BoardRow, now_ms: int) -> list[str]:
         return [f"{row.point.name} cannot be read: {row.fault}"]
     said = []
     if row.ends_ms is not None and row.ends_ms - now_ms < SOON_MS:
-        said.append(_end_words(row, row.ends_ms - now_ms))
+        said.append(_end_text(row, row.ends_ms - now_ms))
     if any(need.kind == "not recording" and not need.serial for need in row.needs):
         said.append("not recording")
     for need in row.needs:
@@ -89,9 +89,9 @@ def _sentences(row: BoardRow, now_ms: int) -> list[str]:
     return [f"{row.point.name}: {', '.join(said)}"] if said else []
 
 
-def _end_words(row: BoardRow, left_ms: int) -> str:
+def _end_text(row: BoardRow, left_ms: int) -> str:
     over, going_on = _END_WORDS[row.end_reason]
-    return over if left_ms <= 0 else going_on.format(about_text(left_ms))
+    return over if left_ms <= 0 else going_on.format(approximate_duration_text(left_ms))
 
 
 _END_WORDS = {

@@ -10,7 +10,7 @@ from gezeiten.domain.attention import (
     LONG_NOT_OFFLOADED_MS,
     PRESSING_MS,
     SOON_MS,
-    is_clock_off,
+    is_clock_difference_notable,
 )
 from gezeiten.domain.board.facts import (
     BoardExcursion,
@@ -81,12 +81,12 @@ def row_of(facts: KnownOfPoint, site: BoardSite, now_ms: int) -> BoardRow:
             for need in _needs(beside, other, site.next_visit_ms, now_ms)
         ]
     needs += [
-        VisitNeed("wrong clock", _wrong_clock_words(one), now_ms, 2) for one in facts.wrong_clocks
+        VisitNeed("wrong clock", _wrong_clock_text(one), now_ms, 2) for one in facts.wrong_clocks
     ]
     return replace(row, needs=tuple(sorted(needs, key=_by_weight)), wrong_clocks=facts.wrong_clocks)
 
 
-def _wrong_clock_words(one: WrongClock) -> str:
+def _wrong_clock_text(one: WrongClock) -> str:
     return f"clock wrong by {duration_text(round(abs(one.ahead_ms)) // DAY_MS * DAY_MS)}"
 
 
@@ -166,7 +166,11 @@ def _needs(
         length = row.on_logger[1] - row.on_logger[0]
         weight = pressing if length > LONG_NOT_OFFLOADED_MS or pressing == 2 else 0
         needs.append(VisitNeed("offload", "offload", visit, weight))
-    if logger and logger.clock_off_ms is not None and is_clock_off(logger.clock_off_ms):
+    if (
+        logger
+        and logger.clock_off_ms is not None
+        and is_clock_difference_notable(logger.clock_off_ms)
+    ):
         words = f"clock {duration_text(round(logger.clock_off_ms))}"
         needs.append(VisitNeed("clock", words, visit, pressing))
     if logger and logger.calibration_due_ms is not None:

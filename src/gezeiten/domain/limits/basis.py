@@ -17,18 +17,18 @@ _FORM = 2
 
 @dataclass(frozen=True, slots=True)
 class Basis:
-    """zone: of the site, whose days and weeks count; stretches: made by `basis_stretch`, of every
+    """zone: of the site, whose days and weeks count; stretches: made by `basis_line`, of every
     series, mission and limit. They stay text until two bases differ: a point may have hundreds."""
 
     zone: str
     stretches: frozenset[str]
 
     def text(self) -> str:
-        """Return it as it is kept; `kept_basis` reads it back."""
+        """Return it as it is kept; `parse_basis` reads it back."""
         return json.dumps([_FORM, self.zone, sorted(self.stretches)], separators=(",", ":"))
 
 
-def basis_stretch(series: str, mission: str, span: Span, rules: tuple[LimitRule, ...]) -> str:
+def basis_line(series: str, mission: str, span: Span, rules: tuple[LimitRule, ...]) -> str:
     """Return a stretch of a series that limits judge, as an entry of a basis.
 
     Args:
@@ -45,7 +45,7 @@ def _digest(rules: tuple[LimitRule, ...]) -> str:
     return hashlib.sha256(text.encode()).hexdigest()[:24]
 
 
-def kept_basis(text: str) -> Basis | None:
+def parse_basis(text: str) -> Basis | None:
     """Return what was kept; None for nothing, or what another version kept."""
     try:
         form, zone, stretches = json.loads(text)
@@ -54,27 +54,27 @@ def kept_basis(text: str) -> Basis | None:
         return None
 
 
-def where_different(before: Basis | None, now: Basis) -> Span | None:
+def changed_span(before: Basis | None, now: Basis) -> Span | None:
     """Return the hull of where excursions may be others by their basis alone, None for nowhere:
     where a mission began, ended otherwise or went, and where a limit is another one."""
     if before is None or before.zone != now.zone:
         return (-EVER_MS, EVER_MS)
     try:
-        gone = _by_what(before.stretches - now.stretches)
+        gone = _spans_by_series(before.stretches - now.stretches)
     except (AttributeError, ValueError):  # what was kept is damaged
         return (-EVER_MS, EVER_MS)
-    fresh = _by_what(now.stretches - before.stretches)
+    fresh = _spans_by_series(now.stretches - before.stretches)
     spans = [
         span
         for key in gone.keys() | fresh.keys()
-        for span in _apart(gone.get(key, []), fresh.get(key, []))
+        for span in _differing_spans(gone.get(key, []), fresh.get(key, []))
     ]
     if not spans:
         return None
     return (min(start for start, _ in spans), max(end for _, end in spans))
 
 
-def _by_what(stretches: Iterable[str]) -> dict[str, list[Span]]:
+def _spans_by_series(stretches: Iterable[str]) -> dict[str, list[Span]]:
     """Return the spans of stretches by series, mission and limits."""
     found: dict[str, list[Span]] = {}
     for one in stretches:
@@ -87,7 +87,7 @@ def _span_of(stretch: str) -> Span:
     return int(start_ms), int(end_ms)
 
 
-def _apart(before: list[Span], now: list[Span]) -> list[Span]:
+def _differing_spans(before: list[Span], now: list[Span]) -> list[Span]:
     """Return what is in one of two lists of stretches alone; of several, all of them."""
     if len(before) != 1 or len(now) != 1:
         return before + now

@@ -18,9 +18,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.limits.limits import LimitRule
-from gezeiten.domain.series.peaks import first_peaks
+from gezeiten.domain.series.peaks import first_maxima
 from gezeiten.domain.series.quality import Quality
-from gezeiten.domain.series.series import HOLD_FACTOR, Series, holds_ms
+from gezeiten.domain.series.series import HOLD_FACTOR, Series, hold_times_ms
 from gezeiten.domain.series.timeline import EVER_MS, HOUR_MS, Span, Times, Values, local_days
 
 
@@ -83,7 +83,7 @@ def find_excursions(
     if alarmed_only:
         wanted &= alarms >= 0
     last = np.append(out.firsts[1:], len(out.index)) - 1
-    peak = first_peaks(beyond, out.firsts)
+    peak = first_maxima(beyond, out.firsts)
     # whole columns become plain numbers at once: runs can be many
     columns = (
         out.times[out.firsts],
@@ -106,7 +106,7 @@ def _outside_readings(series: Series, rule: LimitRule, zone: str) -> _Outside | 
     """Gather the readings of the runs; work is proportional to them, not to the series."""
     index = np.flatnonzero(in_a_run(series.values, rule))
     if rule.window is not None:
-        index = index[rule.window.holds(series.times_utc_ms[index], zone)]
+        index = index[rule.window.contains(series.times_utc_ms[index], zone)]
     if not len(index):
         return None
     times = series.times_utc_ms[index]
@@ -122,7 +122,7 @@ def _outside_readings(series: Series, rule: LimitRule, zone: str) -> _Outside | 
     measured = series.quality[index] != Quality.ESTIMATE
     values = series.values[index]
     found = _Outside(index, times, values, holds, measured, rule.outside(values), firsts)
-    return _from_first_outside(found) if rule.hysteresis else found
+    return _trim_band(found) if rule.hysteresis else found
 
 
 def in_a_run(values: NDArray[np.float64], rule: LimitRule) -> NDArray[np.bool_]:
@@ -169,7 +169,7 @@ def counted_from(rule: LimitRule, at_ms: int, zone: str) -> int:
     return _day_of(at_ms, zone)[0] if rule.daily else -EVER_MS
 
 
-def _from_first_outside(found: _Outside) -> _Outside | None:
+def _trim_band(found: _Outside) -> _Outside | None:
     """Cut from each run what lies in the band before its first reading outside the limit."""
     opens = np.zeros(len(found.index), np.int64)
     opens[found.firsts[1:]] = 1
@@ -272,7 +272,7 @@ def find_absences(
     gone = ~np.isfinite(values)
     edges = np.flatnonzero(np.diff(np.concatenate(([False], gone, [False]))))
     found = []
-    holds = holds_ms(times_utc_ms, interval_ms)
+    holds = hold_times_ms(times_utc_ms, interval_ms)
     for first, end in edges.reshape(-1, 2).tolist():
         for a, b in _unbroken(times_utc_ms, holds, first, end):
             start, until = int(times_utc_ms[a]), int(times_utc_ms[b - 1] + holds[b - 1])

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from gezeiten.domain.limits.windows import WeeklyWindow, weekly_window
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import EVER_MS, Times, Values
-from gezeiten.domain.untrusted import finite, whole
+from gezeiten.domain.untrusted import bounded_int, finite
 
 Side = Literal["above", "below", "absent"]
 Counting = Literal["consecutive", "accumulated"]
@@ -76,7 +76,7 @@ class LimitRule:
         if self.mean_s:
             return np.zeros(np.shape(values), np.bool_)
         mask = self.outside(values)
-        return mask & self.window.holds(times_utc_ms, zone) if self.window else mask
+        return mask & self.window.contains(times_utc_ms, zone) if self.window else mask
 
     def beyond(self, values: Values) -> Values:
         """Return the distance beyond the limit, positive outside."""
@@ -141,7 +141,7 @@ def sides_at(
     return found
 
 
-def always(rules: tuple[LimitRule, ...]) -> tuple[InForce, ...]:
+def constant_limits(rules: tuple[LimitRule, ...]) -> tuple[InForce, ...]:
     """Return limits that never were others."""
     return (InForce(rules, -EVER_MS, EVER_MS),)
 
@@ -169,12 +169,12 @@ def limit_rule(data: dict[str, Any]) -> LimitRule:
         str(data["channel"]),
         side,
         finite(data["value"]),
-        whole(data["delay_s"]),
+        bounded_int(data["delay_s"]),
         counting,
         bool(data["daily"]),
         level,
         finite(data.get("hysteresis", 0.0)),
         weekly_window(window) if window else None,
         str(data.get("origin", "")),
-        whole(data.get("mean_s", 0)),
+        bounded_int(data.get("mean_s", 0)),
     )

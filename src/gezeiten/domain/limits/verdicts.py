@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.limits.limits import InForce, LimitRule
-from gezeiten.domain.series.series import Series, empty_series, holds_ms
+from gezeiten.domain.series.series import Series, empty_series, hold_times_ms
 from gezeiten.domain.series.statistics import ENOUGH_COVERAGE
 from gezeiten.domain.series.timeline import MINUTE_MS, Span, Times, Values, local_days
 
@@ -79,11 +79,11 @@ def day_verdicts(
             for rule in rules
         )
         judged = [DayVerdict(day, *one) for one in of_rules if one is not None]
-        found.append(together(day, judged))
+        found.append(combine_verdicts(day, judged))
     return found
 
 
-def together(day: date, judged: Iterable[DayVerdict]) -> DayVerdict:
+def combine_verdicts(day: date, judged: Iterable[DayVerdict]) -> DayVerdict:
     """Return the verdict of a day by several: outside by any, inside only by all."""
     listed = list(judged)
     for verdict in ("outside", "not judged", "inside"):
@@ -107,7 +107,7 @@ class _Held:
 
     @classmethod
     def of(cls, series: Series) -> _Held:
-        holds = holds_ms(series.times_utc_ms, series.interval_ms)
+        holds = hold_times_ms(series.times_utc_ms, series.interval_ms)
         return cls(series, series.times_utc_ms + holds)
 
 
@@ -121,11 +121,13 @@ def _of_rule(
 ) -> tuple[Verdict, Reason] | None:
     """Return the verdict of a day by one limit, None where it does not apply that day."""
     minutes = np.arange(whole[0], whole[1], MINUTE_MS, dtype=np.int64)
-    applies = rule.window.holds(minutes, zone) if rule.window else np.ones(len(minutes), np.bool_)
+    applies = (
+        rule.window.contains(minutes, zone) if rule.window else np.ones(len(minutes), np.bool_)
+    )
     if not applies.any():
         return None
     in_force = applies & _in_force(rule, limits, minutes)
-    values = _standing(held, minutes)
+    values = _value_per_minute(held, minutes)
     if _is_outside(held.series, rule, limits, whole, zone) or rule.outside(values[in_force]).any():
         return "outside", ""
     if not in_force.any():
@@ -153,7 +155,7 @@ def _in_force(rule: LimitRule, limits: Sequence[InForce], minutes: Times) -> NDA
     return found
 
 
-def _standing(held: _Held, minutes: Times) -> Values:
+def _value_per_minute(held: _Held, minutes: Times) -> Values:
     """Return which value stands at each minute, NaN where none does."""
     values, series = np.full(len(minutes), np.nan), held.series
     if not len(series):
@@ -171,5 +173,5 @@ def _is_outside(
     its = series.between(*whole)
     mask = rule.outside(its.values) & _in_force(rule, limits, its.times_utc_ms)
     if rule.window is not None:
-        mask &= rule.window.holds(its.times_utc_ms, zone)
+        mask &= rule.window.contains(its.times_utc_ms, zone)
     return bool(mask.any())

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.series.timeline import MINUTE_MS, Times, utc_offsets_ms
-from gezeiten.domain.untrusted import whole
+from gezeiten.domain.untrusted import bounded_int
 from gezeiten.errors import PlanError
 
 DAY_NAMES = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
@@ -57,7 +57,7 @@ class WeeklyWindow:
         """Return the window of all the other hours."""
         return WeeklyWindow(self.days, self.start_min, self.end_min, not self.inverted)
 
-    def holds(self, times_utc_ms: Times, zone: str) -> NDArray[np.bool_]:
+    def contains(self, times_utc_ms: Times, zone: str) -> NDArray[np.bool_]:
         """Return where instants, shape (n,), lie in the window at the site; the begin is inside,
         the end is not."""
         local_min = (times_utc_ms + utc_offsets_ms(times_utc_ms, zone)) // MINUTE_MS
@@ -94,8 +94,8 @@ def weekly_window(data: dict[str, Any]) -> WeeklyWindow:
     Raises:
         KeyError, TypeError, ValueError: a field is missing or cannot be.
     """
-    days = tuple(sorted({whole(day) for day in data["days"]}))
-    start, end = whole(data["start_min"]), whole(data["end_min"])
+    days = tuple(sorted({bounded_int(day) for day in data["days"]}))
+    start, end = bounded_int(data["start_min"]), bounded_int(data["end_min"])
     if not days or not set(days) <= set(range(7)) or not 0 <= min(start, end) <= max(start, end):
         raise ValueError(f"no weekly window: {data}")
     if max(start, end) > DAY_MIN:

@@ -34,7 +34,9 @@ def fitted(plan: Plan, model: LoggerModel) -> FittedPlan:
     plan = _with_ends(plan, model, lost)
     plan = _with_limits(plan, model, lost)
     plan = replace(plan, settings=_settings(plan, model, lost))
-    return FittedPlan(replace(plan, manners=_manners(plan.manners, model, lost)), tuple(lost))
+    return FittedPlan(
+        replace(plan, manners=_fitting_options(plan.manners, model, lost)), tuple(lost)
+    )
 
 
 def _with_channels(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
@@ -91,7 +93,7 @@ def _with_limits(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
         name = quantity(rule.channel).name
         if rule.channel not in plan.channels:
             lost.append(
-                f"{model.name} has no {name}, so its limit {_limit_words(rule)} is left out."
+                f"{model.name} has no {name}, so its limit {_limit_text(rule)} is left out."
             )
             continue
         spec = model.channel(rule.channel)
@@ -109,7 +111,7 @@ def _with_limits(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
     return replace(plan, limits=tuple(kept), outside_interval_s=shorter)
 
 
-def _limit_words(rule: LimitRule) -> str:
+def _limit_text(rule: LimitRule) -> str:
     """Return "above 1,500", or what a limit without a value watches."""
     return f"{rule.side} {figure(rule.value)}" if rule.has_value else "“no sensor”"
 
@@ -130,7 +132,7 @@ def _settings(plan: Plan, model: LoggerModel, lost: list[str]) -> tuple[ChannelS
     return tuple(kept)
 
 
-def _manners(manners: DeviceOptions, model: LoggerModel, lost: list[str]) -> DeviceOptions:
+def _fitting_options(manners: DeviceOptions, model: LoggerModel, lost: list[str]) -> DeviceOptions:
     usual = DeviceOptions()
     words: tuple[tuple[Manner, str, str], ...] = (
         ("display", "display", "display"),

@@ -232,7 +232,7 @@ DUENE_T2, PRIEL_W3, WOLKE_B1, REIF_C2, BRISE_A4 = (
 )
 
 
-def know_models(texts: Iterable[tuple[str, str]]) -> list[str]:
+def load_models(texts: Iterable[tuple[str, str]]) -> list[str]:
     """Know the models of these texts (name of the file, what it holds) from here on, and no others
     beside those that ship. Returns what is wrong with those that are left out, a sentence each."""
     problems = []
@@ -251,7 +251,7 @@ def know_models(texts: Iterable[tuple[str, str]]) -> list[str]:
     return problems
 
 
-def known_model(name: str) -> LoggerModel | None:
+def find_model(name: str) -> LoggerModel | None:
     """Return a model by name or code, None for a source that is no logger (a text, a live line)."""
     return next((m for m in MODELS.values() if name in (m.name, m.code)), None)
 
@@ -262,7 +262,7 @@ def logger_model(name: str) -> LoggerModel:
     Raises:
         InputError: this version does not know the model.
     """
-    model = known_model(name)
+    model = find_model(name)
     if model is None:
         raise InputError(f"The model “{name}” is not known to this version; update Gezeiten.")
     return model

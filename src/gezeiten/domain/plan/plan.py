@@ -11,7 +11,7 @@ from typing import Any, Literal, get_args
 
 from gezeiten.domain.limits.limits import LimitRule, limit_rule
 from gezeiten.domain.plan.models import End, Start
-from gezeiten.domain.untrusted import instant_ms, whole
+from gezeiten.domain.untrusted import bounded_int, instant_ms
 from gezeiten.errors import PlanError
 
 Display = Literal["off", "on", "press"]
@@ -111,13 +111,13 @@ def plan_from_dict(data: dict[str, Any]) -> Plan:
     try:
         return Plan(
             channels=tuple(str(key) for key in data["channels"]),
-            interval_s=whole(data["interval_s"]),
-            start=_one_of(data["start"], get_args(Start)),
-            end=_one_of(data["end"], get_args(End)),
+            interval_s=bounded_int(data["interval_s"]),
+            start=_literal(data["start"], get_args(Start)),
+            end=_literal(data["end"], get_args(End)),
             limits=tuple(limit_rule(rule) for rule in data["limits"]),
             restart=bool(data.get("restart", False)),
             settings=tuple(_setting(entry) for entry in data.get("settings", ())),
-            manners=_manners(data.get("manners", {})),
+            manners=_device_options(data.get("manners", {})),
             **_optional(data),
         )
     except (KeyError, TypeError, ValueError, AttributeError, OverflowError) as exc:
@@ -126,12 +126,12 @@ def plan_from_dict(data: dict[str, Any]) -> Plan:
 
 def _optional(data: dict[str, Any]) -> dict[str, Any]:
     texts = {name: str(data.get(name, "")) for name in _TEXTS}
-    numbers = {name: whole(data.get(name, 0)) for name in _NUMBERS}
+    numbers = {name: bounded_int(data.get(name, 0)) for name in _NUMBERS}
     instants = {name: instant_ms(data.get(name, 0)) for name in _INSTANTS}
     return {**texts, **numbers, **instants}
 
 
-def _one_of(value: Any, known: tuple[Any, ...]) -> Any:
+def _literal(value: Any, known: tuple[Any, ...]) -> Any:
     if value not in known:
         raise ValueError(f"{value} is none of {', '.join(known)}")
     return value
@@ -141,11 +141,11 @@ def _setting(data: dict[str, Any]) -> ChannelSetting:
     return ChannelSetting(**{f.name: str(data.get(f.name, "")) for f in fields(ChannelSetting)})
 
 
-def _manners(data: dict[str, Any]) -> DeviceOptions:
+def _device_options(data: dict[str, Any]) -> DeviceOptions:
     usual = DeviceOptions()
     known = {f.name: getattr(usual, f.name) for f in fields(DeviceOptions)}
     given = {name: type(value)(data.get(name, value)) for name, value in known.items()}
-    _one_of(given["display"], get_args(Display))
+    _literal(given["display"], get_args(Display))
     return DeviceOptions(**given)
 
 

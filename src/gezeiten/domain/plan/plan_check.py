@@ -55,7 +55,7 @@ def check_plan(plan: Plan, model: LoggerModel, now_ms: int) -> list[PlanFault]:
         + _check_start(plan, model, now_ms)
         + _check_end(plan, model, now_ms)
         + _check_limits(plan, model)
-        + _check_manners(plan, model)
+        + _check_device_options(plan, model)
         + _check_names(plan)
     )
     return sorted(faults, key=lambda fault: not fault.blocking)
@@ -226,7 +226,7 @@ def _crossed(rules: tuple[LimitRule, ...], name: str) -> list[str]:
     return said
 
 
-def _check_manners(plan: Plan, model: LoggerModel) -> list[PlanFault]:
+def _check_device_options(plan: Plan, model: LoggerModel) -> list[PlanFault]:
     manners = plan.manners
     wanted = {
         "display": manners.display != "off",

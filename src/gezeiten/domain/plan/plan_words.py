@@ -11,7 +11,7 @@ from gezeiten.domain.plan.models import EVENT_BYTES
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import from_ms
-from gezeiten.domain.wording import counted, figure, readings_words
+from gezeiten.domain.wording import counted, figure, readings_text
 
 _NONE = "—"
 
@@ -39,7 +39,7 @@ def rule_text(rule: LimitRule) -> str:
         compared = f"{rule.side} {figure(rule.value)} {unit}".rstrip()
         words = f"{rule.level} {compared}"
         if rule.mean_s:
-            words = f"{rule.level}, {compared_words(rule)} {compared}"
+            words = f"{rule.level}, {compared_value_text(rule)} {compared}"
     if rule.delay_s:
         words += f" for {interval_text(rule.delay_s)}"
     if rule.counting == "accumulated":
@@ -52,7 +52,7 @@ def rule_text(rule: LimitRule) -> str:
     return words
 
 
-def compared_words(rule: LimitRule) -> str:
+def compared_value_text(rule: LimitRule) -> str:
     """Return what a limit of means compares: "mean of 24 h", "sum of 1 h"."""
     kind = "sum" if quantity(rule.channel).averages == "sum" else "mean"
     return f"{kind} of {interval_text(rule.mean_s)}"
@@ -73,13 +73,13 @@ def end_text(plan: Plan, zone: str) -> str:
     if plan.end == "at":
         return f"at {from_ms(plan.end_ms, zone):%Y-%m-%d %H:%M}"
     if plan.end == "count":
-        return f"after {readings_words(plan.end_count)}"
+        return f"after {readings_text(plan.end_count)}"
     if plan.end == "button":
         return "by its button" + (", may start again" if plan.restart else "")
     return {"full": "when memory is full", "wrap": "never, the oldest makes room"}[plan.end]
 
 
-def manner_texts(plan: Plan) -> list[tuple[str, str]]:
+def device_option_texts(plan: Plan) -> list[tuple[str, str]]:
     """Return the device manners by name."""
     manners = plan.manners
     display = {
@@ -116,7 +116,7 @@ def plan_fields(plan: Plan, zone: str) -> dict[str, str]:
     }
     for key in plan.channels:
         fields[quantity(key).name] = _channel_text(plan, key)
-    fields.update(manner_texts(plan))
+    fields.update(device_option_texts(plan))
     return fields
 
 

@@ -223,7 +223,7 @@ QUANTITIES: dict[str, Quantity] = dict(SHIPPED)
 """All that is known: those that ship, and those that users of the open archive added."""
 
 
-def know_own(added: Iterable[Quantity]) -> None:
+def set_own_quantities(added: Iterable[Quantity]) -> None:
     """Know these quantities of users from here on, and no others of theirs; one that ships is what
     it is."""
     own = {one.key: one for one in added if one.key not in SHIPPED}

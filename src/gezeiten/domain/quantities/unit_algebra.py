@@ -78,7 +78,7 @@ class Unit:
         powers = {name: power * exponent for name, power in self.powers}
         return Unit(self.factor ** float(exponent), _tidy(powers))
 
-    def is_like(self, other: Unit) -> bool:
+    def is_compatible(self, other: Unit) -> bool:
         """Whether values of both can be added, but for points."""
         return self.powers == other.powers
 
@@ -140,13 +140,13 @@ def _shown_units() -> dict[str, Unit]:
 def _atom(code: str) -> Unit:
     code = _SPOKEN.get(code, code)
     if code in _ATOMS:
-        return _made(*_ATOMS[code])
+        return _normalised(*_ATOMS[code])
     prefix, rest = _PREFIXES.get(code[:1]), code[1:]
     if prefix is not None and rest in _ATOMS:
         factor, powers = _ATOMS[rest]
-        return _made(prefix * factor, powers)
-    return _made(1.0, {code: 1})  # percent, pH, lux: only like itself
+        return _normalised(prefix * factor, powers)
+    return _normalised(1.0, {code: 1})  # percent, pH, lux: only like itself
 
 
-def _made(factor: float, powers: Mapping[str, int]) -> Unit:
+def _normalised(factor: float, powers: Mapping[str, int]) -> Unit:
     return Unit(factor, _tidy({name: Fraction(power) for name, power in powers.items()}))

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from datetime import date
 from itertools import groupby
 
-from gezeiten.domain.series.series import Series, held_in
+from gezeiten.domain.series.series import Series, clip_holds
 from gezeiten.domain.series.timeline import Span, local_days
 
 
@@ -46,7 +46,7 @@ def covered_days(series: Series, due: Span, zone: str) -> Iterator[tuple[date, C
     """
     for day, span in local_days(*due, zone):
         part = (max(span[0], due[0]), min(span[1], due[1]))
-        its, weights = held_in(series, part)
+        its, weights = clip_holds(series, part)
         estimated = int(weights[its.estimated].sum())
         suspect = int(weights[its.quality == 1].sum())
         yield day, CoveredTime(part[1] - part[0], int(weights.sum()), estimated, suspect)
@@ -54,15 +54,15 @@ def covered_days(series: Series, due: Span, zone: str) -> Iterator[tuple[date, C
 
 def months(days: Iterable[tuple[date, CoveredTime]]) -> list[tuple[date, CoveredTime]]:
     """Return the months of days in order, each as its first day."""
-    return _together(days, lambda day: day.replace(day=1))
+    return _merge_days(days, lambda day: day.replace(day=1))
 
 
 def years(days: Iterable[tuple[date, CoveredTime]]) -> list[tuple[date, CoveredTime]]:
     """Return the years of days in order, each as its first day."""
-    return _together(days, lambda day: day.replace(month=1, day=1))
+    return _merge_days(days, lambda day: day.replace(month=1, day=1))
 
 
-def _together(
+def _merge_days(
     days: Iterable[tuple[date, CoveredTime]], first: Callable[[date], date]
 ) -> list[tuple[date, CoveredTime]]:
     return [

@@ -44,7 +44,7 @@ class Cells:
         own = {id(part): part.nbytes for part in parts if len(part) and part.strides[0]}
         return sum(own.values())
 
-    def count_between(self, span: Span) -> int:
+    def max_count_in(self, span: Span) -> int:
         """Return at most how many readings lie in [start, end): cells at its edges count whole."""
         a = int(self.last_ms.searchsorted(span[0]))
         b = int(self.first_ms.searchsorted(span[1]))

@@ -45,7 +45,7 @@ class ClockMap:
         """By how much it moves what was written at its first and at its last pair."""
         return (self.true_ms[0] - self.shown_ms[0], self.true_ms[-1] - self.shown_ms[-1])
 
-    def true(self, times_ms: Times) -> Times:
+    def corrected_times(self, times_ms: Times) -> Times:
         """Return what time it was, int64 (n,), when the clock showed some instants."""
         return _through(*self._lines, times_ms)
 
@@ -65,11 +65,11 @@ class ClockMap:
         shown, true = self._lines
         return _through(true, shown, times_ms)
 
-    def true_at(self, at_ms: int) -> int:
+    def corrected_instant(self, at_ms: int) -> int:
         """Return what time it was when the clock showed an instant; ends of time stay."""
         if not self or abs(at_ms) >= EVER_MS:
             return at_ms
-        return int(self.true(np.array([at_ms], np.int64))[0])
+        return int(self.corrected_times(np.array([at_ms], np.int64))[0])
 
     def shown_at(self, at_ms: int) -> int:
         """Return what the clock showed at an instant, to a millisecond; ends of time stay."""
@@ -77,11 +77,11 @@ class ClockMap:
             return at_ms
         return int(self.shown(np.array([at_ms], np.int64))[0])
 
-    def true_span(self, span: Span) -> Span:
+    def corrected_span(self, span: Span) -> Span:
         """Return a stretch of true time in which all lies that lies in one by the clock."""
         if not self:
             return span
-        a, b = map(self.true_at, span)
+        a, b = map(self.corrected_instant, span)
         return (a - _ROUNDED_MS, b + _ROUNDED_MS)
 
     def shown_span(self, span: Span) -> Span:

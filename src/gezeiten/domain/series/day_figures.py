@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.series.quality import Quality
-from gezeiten.domain.series.series import Series, holds_ms
+from gezeiten.domain.series.series import Series, hold_times_ms
 from gezeiten.domain.series.statistics import DayNumbers
 from gezeiten.domain.series.timeline import HOUR_MS, Values, to_ms
 
@@ -62,7 +62,7 @@ def degree_days(series: Series, days: Sequence[DayNumbers], rule: DegreeRule) ->
         series: °C, all readings of the days and the one before; days: with their figures.
     """
     if rule.kind == "heating limit":
-        return [_below_limit(one, rule) if one.numbers.enough else math.nan for one in days]
+        return [_below_limit(one, rule) if one.numbers.is_sufficient else math.nan for one in days]
     temps_c = series.values
     if rule.kind == "heating":
         beyond = np.maximum(0.0, rule.base_c - temps_c)
@@ -70,10 +70,10 @@ def degree_days(series: Series, days: Sequence[DayNumbers], rule: DegreeRule) ->
         top = temps_c if rule.cut_off_c is None else np.minimum(temps_c, rule.cut_off_c)
         beyond = np.maximum(0.0, top - rule.base_c)
     edges = np.array([one.numbers.span for one in days], np.int64).reshape(-1, 2)
-    sums = _held_sum(series, beyond, edges.ravel()).reshape(-1, 2)
+    sums = _integral_until(series, beyond, edges.ravel()).reshape(-1, 2)
     day_ms = _HOURS * HOUR_MS
     return [
-        float(b - a) / day_ms if one.numbers.enough else math.nan
+        float(b - a) / day_ms if one.numbers.is_sufficient else math.nan
         for one, (a, b) in zip(days, sums, strict=True)
     ]
 
@@ -83,11 +83,11 @@ def _below_limit(one: DayNumbers, rule: DegreeRule) -> float:
     return max(0.0, rule.base_c - mean_c) if mean_c < rule.limit_c else 0.0
 
 
-def _held_sum(series: Series, values: Values, at_ms: NDArray[np.int64]) -> Values:
+def _integral_until(series: Series, values: Values, at_ms: NDArray[np.int64]) -> Values:
     """Return the integral of held values from the first reading to some instants, value x ms."""
     if not len(series):
         return np.zeros(len(at_ms))
-    holds = holds_ms(series.times_utc_ms, series.interval_ms)
+    holds = hold_times_ms(series.times_utc_ms, series.interval_ms)
     ends = np.column_stack((series.times_utc_ms, series.times_utc_ms + holds)).ravel()
     before = np.concatenate(([0.0], np.cumsum(values * holds)))
     sums = np.column_stack((before[:-1], before[1:])).ravel()
@@ -124,8 +124,8 @@ def index_days(pm25: Series, first: date, last: date, zone: str) -> list[IndexDa
     while day <= last:
         begin = _standard_midnight_ms(day, zone)
         edges = begin + np.arange(_HOURS + 1, dtype=np.int64) * HOUR_MS
-        held = np.diff(_held_sum(pm25, np.ones(len(pm25)), edges))
-        sums = np.diff(_held_sum(pm25, pm25.values, edges))
+        held = np.diff(_integral_until(pm25, np.ones(len(pm25)), edges))
+        sums = np.diff(_integral_until(pm25, pm25.values, edges))
         enough = held >= _LEAST_MIN * 60_000
         hours = int(enough.sum())
         mean = float((sums[enough] / held[enough]).mean()) if hours else math.nan

@@ -140,12 +140,12 @@ def deployments(
     for source, its in sorted(by_source.items()):
         stood = _usual(its)
         for one in said_of.get(source, []):
-            stood = _cut(stood, (one.start_ms, one.end_ms), partial(_moved, to=one.point))
+            stood = _cut(stood, (one.start_ms, one.end_ms), partial(_with_target, to=one.point))
         found += sorted(stood, key=lambda one: one.start_ms)
     return [one for one in found if one.point != NOWHERE]
 
 
-def _moved(part: Deployment, to: str) -> Deployment:
+def _with_target(part: Deployment, to: str) -> Deployment:
     return replace(part, point=to)
 
 
@@ -183,7 +183,7 @@ def _cut(parts: Iterable[_Part], span: Span, changed: Callable[[_Part], _Part]) 
 
 
 # -- who feeds what --------------------------------------------------------------------------------
-def feeds(
+def series_assignments(
     stood: Iterable[Deployment], said: Sequence[StatedAssignment] = ()
 ) -> list[SeriesAssignment]:
     """Return which mission feeds which series, by point, channel, label and time.
@@ -232,19 +232,23 @@ def _merged(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
 def _labelled(
     parts: list[SeriesAssignment], said: list[StatedAssignment]
 ) -> list[SeriesAssignment]:
-    if len({part.deployment.stay.source for part in parts}) == 1 and not said and _are_apart(parts):
+    if (
+        len({part.deployment.stay.source for part in parts}) == 1
+        and not said
+        and _do_not_overlap(parts)
+    ):
         return parts
     decided, others = _decided(parts, said)
     # what wins stands last
     claims = sorted(_by_arrival(others), key=lambda part: part.start_ms) + decided
     made: list[SeriesAssignment] = []
     for part in claims:
-        made = [piece for before in made for piece in _give_way(before, part)]
+        made = [piece for before in made for piece in _without_overlap(before, part)]
         made.append(part)
-    return _apart(made)
+    return _resolve_overlaps(made)
 
 
-def _give_way(before: SeriesAssignment, part: SeriesAssignment) -> list[SeriesAssignment]:
+def _without_overlap(before: SeriesAssignment, part: SeriesAssignment) -> list[SeriesAssignment]:
     """Return a part with what another one takes from it, which feeds a series of its source's
     name."""
     own = before.deployment.stay.source
@@ -253,12 +257,12 @@ def _give_way(before: SeriesAssignment, part: SeriesAssignment) -> list[SeriesAs
     return _cut([before], (part.start_ms, part.end_ms), lambda one: replace(one, label=own))
 
 
-def _are_apart(parts: list[SeriesAssignment]) -> bool:
+def _do_not_overlap(parts: list[SeriesAssignment]) -> bool:
     ordered = sorted(parts, key=lambda part: part.start_ms)
     return all(one.end_ms <= after.start_ms for one, after in pairwise(ordered))
 
 
-def _apart(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
+def _resolve_overlaps(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
     """Return parts so that no two of a series overlap: a source tied to two points and moved to one
     has two series of its name there."""
     made: list[SeriesAssignment] = []

@@ -31,12 +31,12 @@ class ReadingsPrint:
         self._instants = _Runs()
         self._count = 0
 
-    def take(self, times: Times, values: Sequence[Values], each: Each = map) -> None:
+    def add(self, times: Times, values: Sequence[Values], each: Each = map) -> None:
         """Take readings, in the order in which they are read: instants int64 (n,), UTC ms, and one
         float64 (n,) a channel, NaN for "no value". each: goes through the channels, as `map` does;
         several at once where it likes."""
         self._count += len(times)
-        self._instants.take(times)
+        self._instants.add(times)
         digests = [digest for _, digest in self._channels]
         list(each(_add, zip(digests, values, strict=True)))
 
@@ -58,7 +58,7 @@ class _Runs:
         self._last = self._distance = _NONE
         self._count = 0
 
-    def take(self, times: Times) -> None:
+    def add(self, times: Times) -> None:
         if not len(times):
             return
         distances = np.diff(times, prepend=times[0] if self._last == _NONE else self._last)

@@ -57,7 +57,7 @@ def find_gaps(series: Series, duty: Span | None = None) -> list[Gap]:
     return gaps
 
 
-def held_spans(series: Series) -> list[Span]:
+def covered_spans(series: Series) -> list[Span]:
     """Return the stretches without a gap, each from its first reading to the end of its hold."""
     times, intervals = series.times_utc_ms, series.interval_ms
     if not len(times):

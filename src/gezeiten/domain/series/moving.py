@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.series.quality import Quality, worst
-from gezeiten.domain.series.series import Series, holds_ms
+from gezeiten.domain.series.series import Series, hold_times_ms
 from gezeiten.domain.series.timeline import HOUR_MS, Times, Values
 
 ENOUGH_HELD = 0.75
@@ -34,15 +34,16 @@ def moving_mean(series: Series, window_ms: int) -> Series:
     if not len(series):
         return series
     times = series.times_utc_ms
-    holds = holds_ms(times, series.interval_ms)
+    holds = hold_times_ms(times, series.interval_ms)
     ones = np.ones(len(series), np.int64)
     held = _in_window(times, holds, ones, window_ms)
     enough = held >= ENOUGH_HELD * window_ms
     whole, parts = (
-        _in_window(times, holds, one, window_ms)[enough] for one in _whole_and_parts(series.values)
+        _in_window(times, holds, one, window_ms)[enough]
+        for one in _integer_and_fraction(series.values)
     )
     means = (whole + parts / _PARTS) / held[enough]
-    return _taken(series, enough, means, _codes(series, holds, window_ms))
+    return _with_values(series, enough, means, _codes(series, holds, window_ms))
 
 
 def moving_sum(series: Series, window_ms: int) -> Series:
@@ -51,14 +52,16 @@ def moving_sum(series: Series, window_ms: int) -> Series:
     if not len(series):
         return series
     times = series.times_utc_ms
-    holds = holds_ms(times, series.interval_ms)
+    holds = hold_times_ms(times, series.interval_ms)
     held = _in_window(times, holds, np.ones(len(series), np.int64), window_ms)
     enough = held >= ENOUGH_HELD * window_ms
     first = np.searchsorted(times, times - window_ms, side="right")
-    whole, parts = (_since(one, first) for one in _whole_and_parts(series.values))
+    whole, parts = (_cumulative_from(one, first) for one in _integer_and_fraction(series.values))
     sums = whole + parts / _PARTS
-    is_any = [_since((series.quality == code).astype(np.int64), first) > 0 for code in _TELLING]
-    return _taken(series, enough, sums[enough], _worse(*is_any))
+    is_any = [
+        _cumulative_from((series.quality == code).astype(np.int64), first) > 0 for code in _TELLING
+    ]
+    return _with_values(series, enough, sums[enough], _worse(*is_any))
 
 
 def moving_extreme(series: Series, window_ms: int, *, highest: bool) -> Series:
@@ -67,7 +70,7 @@ def moving_extreme(series: Series, window_ms: int, *, highest: bool) -> Series:
     if not len(series):
         return series
     times = series.times_utc_ms
-    holds = holds_ms(times, series.interval_ms)
+    holds = hold_times_ms(times, series.interval_ms)
     held = _in_window(times, holds, np.ones(len(series), np.int64), window_ms)
     begin = np.searchsorted(times + holds, times - window_ms, side="right")
     ends = np.arange(len(series))
@@ -75,7 +78,7 @@ def moving_extreme(series: Series, window_ms: int, *, highest: bool) -> Series:
     found = _extremes(series.values, begin[wanted], ends[wanted], highest=highest)
     which = np.zeros(len(series), np.bool_)
     which[wanted] = True
-    return _taken(series, which, found, _codes(series, holds, window_ms))
+    return _with_values(series, which, found, _codes(series, holds, window_ms))
 
 
 def _extremes(
@@ -106,7 +109,7 @@ def moving_slope(series: Series, window_ms: int) -> Series:
     if not len(series):
         return series
     times = series.times_utc_ms
-    holds = holds_ms(times, series.interval_ms)
+    holds = hold_times_ms(times, series.interval_ms)
     held = _in_window(times, holds, np.ones(len(series), np.int64), window_ms)
     begin = np.searchsorted(times, times - window_ms)
     count = np.arange(len(series)) - begin + 1
@@ -125,18 +128,18 @@ def moving_slope(series: Series, window_ms: int) -> Series:
     which[at] = True
     own = np.where(np.isin(series.quality, _TELLING), series.quality, np.uint8(Quality.GOOD))
     codes = worst(_codes(series, holds, window_ms), own.astype(np.uint8))
-    return _taken(series, which, slopes, codes)
+    return _with_values(series, which, slopes, codes)
 
 
 _LEAST_FOR_A_LINE = 3
 
 
-def _whole_and_parts(values: Values) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _integer_and_fraction(values: Values) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     whole = np.rint(values)
     return whole.astype(np.int64), np.rint((values - whole) * _PARTS).astype(np.int64)
 
 
-def _since(amounts: NDArray[np.int64], first: NDArray[np.intp]) -> NDArray[np.int64]:
+def _cumulative_from(amounts: NDArray[np.int64], first: NDArray[np.intp]) -> NDArray[np.int64]:
     """Return the sum of amounts from a place on up to each one, itself among them."""
     total = np.append(np.int64(0), np.cumsum(amounts))
     since: NDArray[np.int64] = total[1:] - total[first]
@@ -177,7 +180,7 @@ def _worse(estimated: NDArray[np.bool_], suspect: NDArray[np.bool_]) -> NDArray[
     return worse
 
 
-def _taken(
+def _with_values(
     series: Series,
     which: NDArray[np.bool_],
     values: NDArray[np.float64],

@@ -9,7 +9,7 @@ from gezeiten.domain.series.series import Series, gaps_after
 from gezeiten.domain.series.timeline import Values
 
 
-def first_peaks(values: Values, firsts: NDArray[np.intp]) -> NDArray[np.intp]:
+def first_maxima(values: Values, firsts: NDArray[np.intp]) -> NDArray[np.intp]:
     """Return for each stretch the place of its greatest value; of equal ones the first.
 
     Args:
@@ -30,8 +30,8 @@ def thinned(series: Series, most: int) -> Series:
         return series
     firsts = np.linspace(0, len(series), most // 2 + 1).astype(np.intp)[:-1]
     keep = np.zeros(len(series), np.bool_)
-    keep[first_peaks(-series.values, firsts)] = True
-    keep[first_peaks(series.values, firsts)] = True
+    keep[first_maxima(-series.values, firsts)] = True
+    keep[first_maxima(series.values, firsts)] = True
     return _reaching(series, np.flatnonzero(keep))
 
 

@@ -84,8 +84,8 @@ class Pyramid:
             highs = self._highs[level - 1] if level else self.cells.high
             first, last = -(-starts // size), ends // size
             is_in = last > first
-            _take_in(low, np.minimum, lows, first[is_in], last[is_in], column[is_in])
-            _take_in(high, np.maximum, highs, first[is_in], last[is_in], column[is_in])
+            _merge_extremes(low, np.minimum, lows, first[is_in], last[is_in], column[is_in])
+            _merge_extremes(high, np.maximum, highs, first[is_in], last[is_in], column[is_in])
             starts, ends, column = (
                 np.concatenate((starts[~is_in], starts[is_in], last[is_in] * size)),
                 np.concatenate((ends[~is_in], first[is_in] * size, ends[is_in])),
@@ -141,7 +141,7 @@ def _reduce(function: np.ufunc, values: Values) -> Values:
     return entries
 
 
-def _take_in(
+def _merge_extremes(
     into: Values,
     function: np.ufunc,
     entries: Values,
@@ -165,12 +165,12 @@ def split_for_drawing(series: Series) -> tuple[Series, Series]:
     """
     estimated = series.estimated
     if not estimated.any():
-        return series, _taken(series, np.zeros(len(series), bool))
+        return series, _decimated(series, np.zeros(len(series), bool))
     joined = estimated.copy()
     joined[1:] |= estimated[:-1]
     joined[:-1] |= estimated[1:]
-    return _taken(series, ~estimated), _taken(series, joined)
+    return _decimated(series, ~estimated), _decimated(series, joined)
 
 
-def _taken(series: Series, keep: NDArray[np.bool_]) -> Series:
-    return series.part(keep)
+def _decimated(series: Series, keep: NDArray[np.bool_]) -> Series:
+    return series.subset(keep)

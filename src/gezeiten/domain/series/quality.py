@@ -19,7 +19,7 @@ class Quality(IntEnum):
     MISSING = 5
 
     @property
-    def word(self) -> str:
+    def file_code(self) -> str:
         """The code as written in files: lower case."""
         return self.name.lower()
 

@@ -40,7 +40,7 @@ class Runs:
         rows = zip(begins, self.first_ms[1:].tolist(), self.interval_ms[:-1].tolist(), strict=True)
         return [Gap(*row) for row in rows]
 
-    def held_ms(self, span: Span) -> int:
+    def covered_ms(self, span: Span) -> int:
         """Return how much of a stretch they hold, ms."""
         begins = np.maximum(self.first_ms, span[0])
         ends = np.minimum(self.last_ms + self.interval_ms, span[1])
@@ -62,10 +62,10 @@ def runs_of(times_utc_ms: Times, interval_ms: NDArray[np.int64]) -> Runs:
     Args:
         times_utc_ms: int64 (n,), strictly increasing; interval_ms: in force at each, int64 (n,).
     """
-    return runs_between(times_utc_ms, interval_ms, gaps_after(times_utc_ms, interval_ms))
+    return runs_from_gaps(times_utc_ms, interval_ms, gaps_after(times_utc_ms, interval_ms))
 
 
-def runs_between(
+def runs_from_gaps(
     times_utc_ms: Times, interval_ms: NDArray[np.int64], gaps: NDArray[np.intp]
 ) -> Runs:
     """Return the runs of readings of which `gaps_after` is known."""

@@ -41,9 +41,9 @@ class Series:
     def between(self, start_ms: int, end_ms: int) -> Series:
         """Return the readings with start <= time < end (views, no copies)."""
         a, b = np.searchsorted(self.times_utc_ms, (start_ms, end_ms))
-        return self.part(slice(a, b))
+        return self.subset(slice(a, b))
 
-    def part(self, which: NDArray[np.bool_] | slice) -> Series:
+    def subset(self, which: NDArray[np.bool_] | slice) -> Series:
         """Return some of the readings: those of a mask, bool (n,), or of a slice."""
         return Series(
             self.times_utc_ms[which],
@@ -103,8 +103,8 @@ def join_series(parts: list[Series]) -> Series:
         return parts[0]
     times = np.concatenate([part.times_utc_ms for part in parts])
     values = np.concatenate([part.values for part in parts])
-    quality = _one_after_the_other([part.quality for part in parts])
-    intervals = _one_after_the_other([part.interval_ms for part in parts])
+    quality = _concatenated([part.quality for part in parts])
+    intervals = _concatenated([part.interval_ms for part in parts])
     if not bool((np.diff(times) > 0).all()):
         # np.unique keeps the first of equal instants, which is the earlier part
         times, keep = np.unique(times, return_index=True)
@@ -115,7 +115,7 @@ def join_series(parts: list[Series]) -> Series:
 _Codes = TypeVar("_Codes", np.uint8, np.int64)
 
 
-def _one_after_the_other(parts: list[NDArray[_Codes]]) -> NDArray[_Codes]:
+def _concatenated(parts: list[NDArray[_Codes]]) -> NDArray[_Codes]:
     """Return arrays as one; what is the same for all readings goes on taking no room."""
     first = parts[0][0]
     if all(part.strides[0] == 0 and part[0] == first for part in parts):
@@ -145,7 +145,7 @@ def gaps_after(times_utc_ms: Times, interval_ms: NDArray[np.int64]) -> NDArray[n
     return np.flatnonzero(np.diff(times_utc_ms) > HOLD_FACTOR * interval_ms[:-1])
 
 
-def holds_ms(times_utc_ms: Times, interval_ms: NDArray[np.int64]) -> NDArray[np.int64]:
+def hold_times_ms(times_utc_ms: Times, interval_ms: NDArray[np.int64]) -> NDArray[np.int64]:
     """Return for how long each reading stands, int64 (n,).
 
     Until the next reading, for no longer than 1.5 intervals; the last for one interval.
@@ -158,7 +158,7 @@ def holds_ms(times_utc_ms: Times, interval_ms: NDArray[np.int64]) -> NDArray[np.
     return holds
 
 
-def held_in(series: Series, span: Span) -> tuple[Series, NDArray[np.int64]]:
+def clip_holds(series: Series, span: Span) -> tuple[Series, NDArray[np.int64]]:
     """Return the readings whose holds reach into a span, with the held part inside it.
 
     A reading shortly before the span belongs to it with the remainder of its hold.
@@ -168,7 +168,7 @@ def held_in(series: Series, span: Span) -> tuple[Series, NDArray[np.int64]]:
     first = max(int(a) - 1, 0)
     begin = series.times_utc_ms[first:b]
     # one more reading to the right, so that the last hold is known as well
-    holds = holds_ms(series.times_utc_ms[first : b + 1], series.interval_ms[first : b + 1])
+    holds = hold_times_ms(series.times_utc_ms[first : b + 1], series.interval_ms[first : b + 1])
     holds = holds[: len(begin)]
     inside = np.minimum(begin + holds, end) - np.maximum(begin, start)
     keep = inside > 0

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from gezeiten.domain.limits.limits import InForce
 from gezeiten.domain.quantities.quantities import Averages
-from gezeiten.domain.series.series import Series, held_in
+from gezeiten.domain.series.series import Series, clip_holds
 from gezeiten.domain.series.timeline import Span, Values, local_days
 
 ACTIVATION_J_PER_MOL = 83_144.0
@@ -57,7 +57,7 @@ class Statistics:
         return self.held_ms / length if length > 0 else 0.0
 
     @property
-    def enough(self) -> bool:
+    def is_sufficient(self) -> bool:
         """Whether the figures rest on enough held time, `ENOUGH_COVERAGE`."""
         return self.coverage >= ENOUGH_COVERAGE
 
@@ -103,7 +103,7 @@ def numbers(
         averages: how values become one: their mean, that of a direction (degrees), or their sum. A
             direction has no spread, median or percentile.
     """
-    held, weights = held_in(series, span)
+    held, weights = clip_holds(series, span)
     inside = series.between(*span)
     values = inside.values
     n = len(values)
@@ -116,7 +116,7 @@ def numbers(
         estimated=int(np.count_nonzero(inside.estimated)),
         lowest=float(values.min()) if n else nan,
         highest=float(values.max()) if n else nan,
-        mean=_as_one(series, span, (held.values, weights), averages),
+        mean=_aggregate(series, span, (held.values, weights), averages),
         sd=float(values.std(ddof=1)) if has_order and n > 1 else nan,
         median=float(median),
         p5=float(p5),
@@ -130,7 +130,7 @@ def numbers(
     )
 
 
-def _as_one(
+def _aggregate(
     series: Series, span: Span, held: tuple[Values, NDArray[np.int64]], averages: Averages
 ) -> float:
     """Return what the values of a stretch become; NaN where there are none."""

@@ -139,7 +139,7 @@ def local_days(start_ms: int, end_ms: int, zone: str) -> Iterator[tuple[date, Sp
         day, begin = following, end
 
 
-def about_text(length_ms: int) -> str:
+def approximate_duration_text(length_ms: int) -> str:
     """Return a length of time that is only estimated, without false precision: "55 d", "18 h",
     "less than 1 h". Whole days from two days on, else whole hours, both rounded down: who relies
     on it has at least so much."""

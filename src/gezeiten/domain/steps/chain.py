@@ -17,14 +17,14 @@ from gezeiten.domain.series.quality import Quality, worst
 from gezeiten.domain.series.series import Series, join_series, make_series
 from gezeiten.domain.series.timeline import EVER_MS
 from gezeiten.domain.steps.corrections import CORRECTIONS, CorrectionKind
-from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT, TAKEN_OUT, mark_of, meant
+from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT, TAKEN_OUT, mark_of, marked_spans
 
 
 @dataclass(frozen=True, slots=True)
 class Correction:
     """A step in the chain of a series (its key) of a point, in force in [start_ms, end_ms), None:
     until further notice. uid: its id; kind, version: by which; is_on: else it has no effect;
-    is_stale: it was fitted to another state of the chain, see `as_they_stand`."""
+    is_stale: it was fitted to another state of the chain, see `outdated_marked`."""
 
     uid: str
     point: str
@@ -72,7 +72,7 @@ def below(of: Correction, steps: Sequence[Correction]) -> list[str]:
     )
 
 
-def as_they_stand(steps: Sequence[Correction]) -> list[Correction]:
+def outdated_marked(steps: Sequence[Correction]) -> list[Correction]:
     """Return the steps of one series with what was fitted to another state of its chain marked as
     such: it keeps its numbers, and what it makes is suspect until it is fitted anew."""
     known = [one for one in steps if (one.kind, one.version) in CORRECTIONS]
@@ -102,7 +102,7 @@ def corrected(series: Series, steps: Sequence[Correction]) -> Series:
         return series
     for step in standing:
         if not mark_of(step.kind, step.parameters):
-            series = _in_its_stretch(series, step)
+            series = _within_period(series, step)
     marks = _marks(series, standing)
     values, quality = series.values, series.quality
     if marks is not None:
@@ -112,20 +112,20 @@ def corrected(series: Series, steps: Sequence[Correction]) -> Series:
     return make_series(series.times_utc_ms, values, series.interval_ms, quality, is_in_order=True)
 
 
-def _in_its_stretch(series: Series, step: Correction) -> Series:
+def _within_period(series: Series, step: Correction) -> Series:
     a, b = series.times_utc_ms.searchsorted((step.start_ms, step.until_ms))
     if a == b:
         return series
     with np.errstate(all="ignore"):
         changed = step.does.apply(
-            series.part(slice(a, b)), step.parameters, step.start_ms, step.until_ms
+            series.subset(slice(a, b)), step.parameters, step.start_ms, step.until_ms
         )
     if step.is_stale:
         doubted = np.full(len(changed), np.uint8(Quality.SUSPECT))
         changed = replace(changed, quality=worst(changed.quality, doubted))
     if b - a == len(series):
         return changed
-    return join_series([series.part(slice(0, a)), changed, series.part(slice(b, None))])
+    return join_series([series.subset(slice(0, a)), changed, series.subset(slice(b, None))])
 
 
 def _near(stretches: NDArray[np.int64], series: Series) -> NDArray[np.int64]:
@@ -147,7 +147,7 @@ def _marks(series: Series, steps: Sequence[Correction]) -> NDArray[np.uint8] | N
         return None
     marks = np.zeros(len(series), np.uint8)
     for step, mark in sorted(said, key=lambda one: (one[0].said_ms, one[0].uid)):
-        stretches = meant(step.parameters, step.start_ms, step.until_ms)
+        stretches = marked_spans(step.parameters, step.start_ms, step.until_ms)
         for a, b in series.times_utc_ms.searchsorted(_near(stretches, series)):
             marks[a:b] = MARKS.index(mark) + 1
     return marks

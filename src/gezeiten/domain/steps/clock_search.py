@@ -145,7 +145,7 @@ def found_shift(series: Series, other: Series, most_ms: int) -> FoundShift | Non
     likeness = np.array([_likeness(own, beside, int(lag)) for lag in lags])
     sizes = np.abs(likeness)
     best = int(np.argmax(sizes))
-    fine = _between(sizes, best)
+    fine = _peak_offset(sizes, best)
     elsewhere = np.abs(lags - lags[best]) > _memory(sizes, best)
     second = float(sizes[elsewhere].max()) if elsewhere.any() else 0.0
     shift_ms = round((float(lags[best]) + fine) * step_ms)
@@ -196,7 +196,7 @@ def _likeness(own: Values, beside: Values, lag: int) -> float:
     return float((a * b).sum()) / size if size > 0 else 0.0
 
 
-def _between(sizes: Values, best: int) -> float:
+def _peak_offset(sizes: Values, best: int) -> float:
     """Return how far from the highest of evenly spaced values the top of a parabola lies."""
     if not 0 < best < len(sizes) - 1:
         return 0.0

@@ -45,7 +45,9 @@ class ClockFit:
     jumps: tuple[int, ...]
 
 
-def stretched(reads: Sequence[ClockRead], drift_ppm: float = USUAL_DRIFT_PPM) -> ClockFit:
+def drift_between_contacts(
+    reads: Sequence[ClockRead], drift_ppm: float = USUAL_DRIFT_PPM
+) -> ClockFit:
     """Return a clock stretched between the contacts at which it was read.
 
     Between two contacts the uncertainty is greatest in the middle: that of both, and of a rate that
@@ -65,7 +67,7 @@ def stretched(reads: Sequence[ClockRead], drift_ppm: float = USUAL_DRIFT_PPM) ->
     for a, b in pairwise(ordered):
         if abs(_ppm(a, b)) > _MOST_RATE_PPM and not _is_noise(a, b):
             jumps.append(b.true_ms)
-        worst = max(worst, u_between(a, b, 0.5))
+        worst = max(worst, u_between_contacts_ms(a, b, 0.5))
     us_ms = tuple(math.ceil(2 * one.u_ms) for one in ordered)
     return ClockFit(found, ClockUncertainty(math.ceil(2 * worst), us_ms, drift_ppm), tuple(jumps))
 
@@ -122,7 +124,7 @@ def _is_noise(a: ClockRead, b: ClockRead) -> bool:
     return abs(apart_ms) <= 3 * math.hypot(a.u_ms, b.u_ms) + _JUMP_MS
 
 
-def u_between(a: ClockRead, b: ClockRead, part: float) -> float:
+def u_between_contacts_ms(a: ClockRead, b: ClockRead, part: float) -> float:
     """Return the standard uncertainty, ms, of an instant between two contacts.
 
     Args:

@@ -16,7 +16,7 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.formulas import Formula, formula_of
 from gezeiten.domain.steps.formulas.formula import TIMES
-from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M, SensorDepth, hung_at
+from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M, SensorDepth, depth_at
 
 Key: TypeAlias = tuple[str, str]
 """A series: its point (id) and its key there."""
@@ -40,11 +40,11 @@ class CalculatedSeries:
     def numbers_at(self, at_ms: int) -> Mapping[str, Any]:
         """Return its parameters, and how the sensor hung at an instant, NaN where nobody said; the
         instant itself where the formula wants it."""
-        if self.how.wants_times:
+        if self.formula_in_force.wants_times:
             return {**self.parameters, TIMES: np.array([at_ms], np.int64)}
-        if not self.how.is_hung:
+        if not self.formula_in_force.is_hung:
             return self.parameters
-        there = hung_at(self.hung, at_ms)
+        there = depth_at(self.hung, at_ms)
         rim_m, length_m = (there.rim_m, there.length_m) if there else (math.nan, math.nan)
         return {**self.parameters, RIM_M: rim_m, LENGTH_M: length_m}
 
@@ -54,14 +54,14 @@ class CalculatedSeries:
         return (self.point, self.series)
 
     @property
-    def how(self) -> Formula:
+    def formula_in_force(self) -> Formula:
         """Its formula; asked only of what is in force."""
-        known = self.known
+        known = self.known_formula
         assert known is not None  # see `in_force`
         return known
 
     @property
-    def known(self) -> Formula | None:
+    def known_formula(self) -> Formula | None:
         """Its formula, None where it is not known here."""
         inputs = [channel_of(key) for _, key in self.inputs]
         return formula_of(self.formula, self.version, inputs, channel_of(self.series))
@@ -69,12 +69,12 @@ class CalculatedSeries:
     @property
     def reach_ms(self) -> int:
         """How far from a reading of any input others follow from it."""
-        return max(role.reach_ms for role in self.how.roles) + self.window_ms
+        return max(role.reach_ms for role in self.formula_in_force.roles) + self.window_ms
 
     @property
     def window_ms(self) -> int:
         """How far back it looks at its first input, 0 where it looks at each reading."""
-        return self.how.window_ms(self.parameters)
+        return self.formula_in_force.window_ms(self.parameters)
 
 
 def in_force(said: Iterable[CalculatedSeries]) -> dict[Key, CalculatedSeries]:
@@ -83,17 +83,21 @@ def in_force(said: Iterable[CalculatedSeries]) -> dict[Key, CalculatedSeries]:
     not known here."""
     standing: dict[Key, CalculatedSeries] = {}
     for one in said:
-        if one.known is not None and one.key not in standing and not closes_a_circle(one, standing):
+        if (
+            one.known_formula is not None
+            and one.key not in standing
+            and not closes_a_circle(one, standing)
+        ):
             standing[one.key] = one
     return standing
 
 
 def closes_a_circle(one: CalculatedSeries, standing: Mapping[Key, CalculatedSeries]) -> bool:
     """Whether a series would be calculated from itself, over however many others."""
-    return one.key in rests_on(one, standing)
+    return one.key in transitive_inputs(one, standing)
 
 
-def rests_on(one: CalculatedSeries, standing: Mapping[Key, CalculatedSeries]) -> list[Key]:
+def transitive_inputs(one: CalculatedSeries, standing: Mapping[Key, CalculatedSeries]) -> list[Key]:
     """Return all series that one is calculated from, over however many others, each once."""
     found: dict[Key, None] = {}
     open_ = list(one.inputs)

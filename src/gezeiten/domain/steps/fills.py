@@ -55,7 +55,7 @@ def straight_line(series: Series, gap: Gap) -> Series:
     ends = line_ends(series, gap)
     if ends is None:
         return make_series(np.empty(0, np.int64), np.empty(0), 1)
-    return line_between(gap, *ends)
+    return line_readings(gap, *ends)
 
 
 def line_ends(series: Series, gap: Gap) -> tuple[End, End] | None:
@@ -69,7 +69,7 @@ def line_ends(series: Series, gap: Gap) -> tuple[End, End] | None:
     return start, end
 
 
-def line_between(gap: Gap, start: End, end: End) -> Series:
+def line_readings(gap: Gap, start: End, end: End) -> Series:
     """Return estimated readings on the straight line from one reading to another, at the instants
     at which those of a gap were due. Plain arithmetic in one order: the same bits everywhere."""
     due = np.arange(gap.start_ms, gap.end_ms, gap.interval_ms, dtype=np.int64)

@@ -39,7 +39,7 @@ def stayed_m(before: SensorDepth, rim_m: float) -> float:
     return rim_m - before.sensor_m
 
 
-def hung_at(history: Sequence[SensorDepth], at_ms: int) -> SensorDepth | None:
+def depth_at(history: Sequence[SensorDepth], at_ms: int) -> SensorDepth | None:
     """Return how it hung at an instant, None before anything was said.
 
     Args:

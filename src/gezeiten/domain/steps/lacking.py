@@ -32,7 +32,7 @@ class MissingStretch:
     cause: int
 
 
-def lacks(
+def missing_stretches(
     formula: Formula, inputs: Sequence[tuple[Series, str]], times_utc_ms: Times
 ) -> tuple[MissingStretch, ...]:
     """Return where a calculated series lacks a value, oldest first.
@@ -42,7 +42,7 @@ def lacks(
         times_utc_ms: int64 (n,), the instants at which there is a value.
     """
     first = inputs[0][0]
-    missing = first.part(~np.isin(first.times_utc_ms, times_utc_ms))
+    missing = first.subset(~np.isin(first.times_utc_ms, times_utc_ms))
     if not len(missing):
         return ()
     place = first.times_utc_ms.searchsorted(missing.times_utc_ms)
@@ -57,7 +57,7 @@ def joined(listed: Iterable[MissingStretch]) -> list[MissingStretch]:
     found: list[MissingStretch] = []
     for one in sorted(listed, key=lambda each: each.gap.start_ms):
         before = found[-1] if found else None
-        if before is not None and before.cause == one.cause and _goes_on(before.gap, one.gap):
+        if before is not None and before.cause == one.cause and _continues(before.gap, one.gap):
             gap = Gap(before.gap.start_ms, one.gap.end_ms, before.gap.interval_ms)
             found[-1] = MissingStretch(gap, one.cause)
         else:
@@ -65,7 +65,7 @@ def joined(listed: Iterable[MissingStretch]) -> list[MissingStretch]:
     return found
 
 
-def _goes_on(gap: Gap, following: Gap) -> bool:
+def _continues(gap: Gap, following: Gap) -> bool:
     return following.start_ms - gap.end_ms <= (HOLD_FACTOR - 1) * gap.interval_ms
 
 

@@ -16,7 +16,7 @@ from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas.formula import Formula
-from gezeiten.domain.steps.uncertainty import Uncertainty, UncertaintyShare, behind
+from gezeiten.domain.steps.uncertainty import Uncertainty, UncertaintyShare, propagate_through
 
 DRAWS, SEED = 1_000, 20_261
 """How many draws, and of which: the same figures on every computer, at every time."""
@@ -51,12 +51,12 @@ def through(
     shares: list[UncertaintyShare] = []
     for slope, (name, _, sure) in zip(slopes, inputs, strict=True):
         shares += [replace(one, u=one.u * slope, of=one.of or name) for one in sure.shares]
-    together = _together(shares)
+    together = _merge_shares(shares)
     if not _is_straight(formula, parameters, values, us, slopes):
         together = _as_drawn(together, formula, parameters, inputs)
     is_least = any(sure.is_least for _, _, sure in inputs)
     made = Uncertainty(tuple(together), is_least)
-    return behind(made, steps, _reading(formula, parameters, values, at_ms))
+    return propagate_through(made, steps, _reading(formula, parameters, values, at_ms))
 
 
 def _reading(
@@ -188,7 +188,7 @@ def _half_width(
     return float(np.quantile(np.abs(known - there), _COVERED))
 
 
-def _together(shares: Iterable[UncertaintyShare]) -> list[UncertaintyShare]:
+def _merge_shares(shares: Iterable[UncertaintyShare]) -> list[UncertaintyShare]:
     """Return shares with those that come from one step added up, with their signs: the difference
     of two series by one sensor is not unsure of its calibration."""
     found: dict[tuple[str, str], UncertaintyShare] = {}

@@ -47,7 +47,7 @@ class Uncertainty:
     is_least: bool
 
     @property
-    def is_known(self) -> bool:
+    def has_value(self) -> bool:
         """Whether it tells anything: of a sensor that nobody calibrated resolution alone does
         not."""
         return not self.is_least or any(one.kind != "resolution" for one in self.shares)
@@ -78,14 +78,14 @@ def of_reading(
     bare = Uncertainty(
         (UncertaintyShare("resolution", 10.0**-decimals / math.sqrt(12)),), is_least=True
     )
-    sure = behind(bare, steps, raw)
+    sure = propagate_through(bare, steps, raw)
     if clock_u_ms is None:
         return sure
     clock = UncertaintyShare("clock", abs(slope_a_second) * clock_u_ms / 2000)
     return replace(sure, shares=(*sure.shares, clock))
 
 
-def behind(sure: Uncertainty, steps: Iterable[Correction], value: Series) -> Uncertainty:
+def propagate_through(sure: Uncertainty, steps: Iterable[Correction], value: Series) -> Uncertainty:
     """Return how sure a value is once it passed the steps of a chain, in their order.
 
     Each share is multiplied by the slope of every step that comes after what it is of: a gain of 2
@@ -117,13 +117,13 @@ def _through_step(step: Correction, value: Series) -> tuple[float, Series]:
         return 1.0, value
     x = float(value.values[0])
     h = 1e-4 * max(abs(x), 1.0)
-    ends = [_moved(step, value, by) for by in (-h, 0.0, h)]
+    ends = [_apply_step(step, value, by) for by in (-h, 0.0, h)]
     below, there, above = (float(one.values[0]) if len(one) else math.nan for one in ends)
     slope = (above - below) / (2 * h)
     return (slope if math.isfinite(slope) else 1.0), ends[1] if math.isfinite(there) else value
 
 
-def _moved(step: Correction, value: Series, by: float) -> Series:
+def _apply_step(step: Correction, value: Series, by: float) -> Series:
     moved = replace(value, values=value.values + by)
     with np.errstate(all="ignore"):
         return step.does.apply(moved, step.parameters, step.start_ms, step.until_ms)
@@ -235,7 +235,7 @@ def over_window(
             sure as the mean: equal errors of all its readings shift it by as much.
     """
     shares = tuple(replace(one, of=one.of or name) for one in gathered.shares)
-    return behind(Uncertainty(shares, gathered.is_least), steps, value)
+    return propagate_through(Uncertainty(shares, gathered.is_least), steps, value)
 
 
 def times(sure: Uncertainty, factor: float) -> Uncertainty:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any, TypeAlias
 
-from gezeiten.domain.untrusted import whole
+from gezeiten.domain.untrusted import bounded_int
 from gezeiten.errors import InputError
 
 FIXED = "fixed"
@@ -259,14 +259,14 @@ def tie_from_dict(data: dict[str, Any]) -> ImportTemplate:
             str(raw["encoding"]),
             str(raw["delimiter"]),
             str(raw["decimal"]),
-            whole(raw["first_line"]),
-            whole(raw["columns"]),
+            bounded_int(raw["first_line"]),
+            bounded_int(raw["columns"]),
             _time(raw["time"]),
             opening=tuple((str(step), str(inner)) for step, inner in raw.get("opening", ())),
             beside=tuple(LineContext(**one) for one in raw.get("beside", ())),
             # a comma as decimal sign let points be those of thousands, before it was said
             thousands=str(raw.get("thousands", "." if raw["decimal"] == "," else "")),
-            widths=tuple(whole(width) for width in raw.get("widths", ())),
+            widths=tuple(bounded_int(width) for width in raw.get("widths", ())),
             flags=tuple(_flags(one) for one in raw.get("flags", ())),
             ragged=bool(raw.get("ragged", False)),
             accepted=tuple(_accepted(one) for one in raw.get("accepted", ())),
@@ -285,19 +285,19 @@ def tie_from_dict(data: dict[str, Any]) -> ImportTemplate:
 
 def _time(raw: dict[str, Any]) -> TimeForm:
     return TimeForm(
-        tuple(whole(c) for c in raw["columns"]),
+        tuple(bounded_int(c) for c in raw["columns"]),
         str(raw["pattern"]),
         str(raw["zone"]),
         str(raw.get("period", "")),
         str(raw.get("rolls", "")),
-        tuple(whole(c) for c in raw.get("fills", ())),
+        tuple(bounded_int(c) for c in raw.get("fills", ())),
     )
 
 
 def _flags(raw: dict[str, Any]) -> Flags:
     return Flags(
-        whole(raw["column"]),
-        tuple(whole(one) for one in raw["of"]),
+        bounded_int(raw["column"]),
+        tuple(bounded_int(one) for one in raw["of"]),
         tuple(str(one) for one in raw["none"]),
         tuple(str(one) for one in raw.get("good", ())),
         tuple(str(one) for one in raw.get("suspect", ())),
@@ -307,19 +307,19 @@ def _flags(raw: dict[str, Any]) -> Flags:
 def _accepted(raw: dict[str, Any]) -> AcceptedAnswer:
     return AcceptedAnswer(
         str(raw["kind"]),
-        whole(raw["column"]),
+        bounded_int(raw["column"]),
         tuple(str(one) for one in raw["values"]),
         _where(raw.get("where", ())),
     )
 
 
 def _where(raw: Any) -> Where:
-    return tuple((whole(column), str(text)) for column, text in raw)
+    return tuple((bounded_int(column), str(text)) for column, text in raw)
 
 
 def _column(raw: dict[str, Any]) -> ColumnTie:
     return ColumnTie(
-        whole(raw["column"]),
+        bounded_int(raw["column"]),
         str(raw["quantity"]),
         str(raw["unit"]),
         _where(raw.get("where", ())),

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.record.excursion_book import BookedExcursion
-from gezeiten.desk.record.records import around
+from gezeiten.desk.record.records import read_around
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.statistics import numbers
 from gezeiten.domain.series.timeline import (
@@ -94,7 +94,7 @@ def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
         facts.append((tr("Dose beyond the limit"), f"{number(event.dose, 1)} {name.dose_unit}"))
     if name.is_temperature:
         _, whole_day = next(iter(local_days(event.start_ms, event.end_ms, zone)))
-        series = around(desk, event.point.id, rule.channel, whole_day)
+        series = read_around(desk, event.point.id, rule.channel, whole_day)
         mean = numbers(series, whole_day, kinetic=True).kinetic_mean_c
         facts.append((tr("Kinetic mean, that day"), units.value(rule.channel, mean, own)))
     known = day_and_time(event.found_ms, zone)

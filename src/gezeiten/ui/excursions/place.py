@@ -14,7 +14,7 @@ from gezeiten.desk.record.excursion_book import (
     CAUSES,
     BookedExcursion,
     excursions,
-    last_words,
+    recent_comments,
     reopen,
     settle,
 )
@@ -363,7 +363,7 @@ class ExcursionsPlace(Place):
         """Show the words of earlier assessments; the chosen ones can still be changed."""
         menu = QMenu(self)
         menu.setAccessibleName(tr("Words of earlier assessments"))
-        for cause, words in last_words(self._all):
+        for cause, words in recent_comments(self._all):
             shown = " ".join(words.split())
             shown = shown if len(shown) < 60 else shown[:58] + "…"
             menu.addAction(f"{tr(cause)}: {shown}", partial(self.take_words, cause, words))

@@ -141,7 +141,7 @@ class FieldActs:
 
     def offload_all(self) -> None:
         """Take what is not kept from every logger at hand."""
-        cards = [card for card in self._model.cards.values() if card.readings_not_kept]
+        cards = [card for card in self._model.cards.values() if card.readings_to_offload]
         if not cards:
             self._house.say(tr("Everything on the loggers at hand is kept."))
         elif not self._work.is_busy:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
-from gezeiten.desk.logger.cables import PortNews, ports_here
+from gezeiten.desk.logger.cables import PortNews, serial_ports
 from gezeiten.link.address import CablePort
 from gezeiten.ui.field.carriers_desk import CarrierList
 from gezeiten.ui.field.logger_list import LoggerList
@@ -122,7 +122,7 @@ class AtHand(GivesWay, QWidget):
         desk = self._house.desk
 
         def work(_task: Task) -> set[str]:
-            return {port.path for port in ports_here(desk)}
+            return {port.path for port in serial_ports(desk)}
 
         def failed(_sentence: str) -> None:
             self._is_watching = False

@@ -17,9 +17,9 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.intake.carried import KEPT, NEW, CarriedRecord
-from gezeiten.desk.intake.couriers import CourierCard, room_left, why_clock_stays
+from gezeiten.desk.intake.couriers import CourierCard, clock_refusal, room_left
 from gezeiten.desk.intake.drives import DriveCard
-from gezeiten.domain.attention import is_clock_off
+from gezeiten.domain.attention import is_clock_difference_notable
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.link.registers import AtLoggers
 from gezeiten.link.transfer import Progress
@@ -123,7 +123,7 @@ class CarrierPage(QWidget):
         self.manner.setVisible(at_loggers != AtLoggers.FIXED)
         self.manner.setChecked(at_loggers == AtLoggers.LAUNCHES_AGAIN)
         if courier is not None:
-            why = why_clock_stays(courier)
+            why = clock_refusal(courier)
             self.clock.setEnabled(not why)
             self.clock.setToolTip(plain_tip(why))
             if clock_off_words(courier) and not self.words.text():
@@ -273,7 +273,9 @@ def name_of(card: CarrierCard) -> str:
 
 def clock_off_words(card: CarrierCard) -> str:
     """Return " · clock −12 min" of a courier whose clock is off: it dates every launch it makes."""
-    if not isinstance(card, CourierCard) or not is_clock_off(card.clock.difference_ms):
+    if not isinstance(card, CourierCard) or not is_clock_difference_notable(
+        card.clock.difference_ms
+    ):
         return ""
     off = duration_text(round(card.clock.difference_ms))
     return " · " + tr("clock %1").replace("%1", off)

@@ -12,21 +12,21 @@ from PySide6.QtWidgets import QApplication, QButtonGroup, QPushButton, QWidget
 from gezeiten.desk.intake.carried import Clearing
 from gezeiten.desk.intake.couriers import (
     CourierCard,
+    clear_courier,
     clearing,
     contact_courier,
-    make_ready,
+    offload_courier,
     set_at_loggers,
     set_courier_clock,
-    take_from_courier,
 )
 from gezeiten.desk.intake.drives import (
     DriveCard,
     clear_drive,
     clearing_of_drive,
-    drives_here,
-    look_at_drive,
+    connected_drives,
+    import_from_drive,
     release,
-    take_from_drive,
+    survey_drive,
 )
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.link.address import Address
@@ -127,7 +127,7 @@ class CarriersDesk(QObject):
     def watch_drives(self) -> None:
         """Notice drives that have appeared or were pulled out."""
         desk = self._house.desk
-        self._house.run(lambda _task: drives_here(desk), self._drives_are, latest="drives")
+        self._house.run(lambda _task: connected_drives(desk), self._drives_are, latest="drives")
 
     def _drives_are(self, seen: list[DriveSeen]) -> None:
         known, self._roots = self._roots, {str(drive.root): drive for drive in seen}
@@ -140,7 +140,7 @@ class CarriersDesk(QObject):
         """See what lies on a drive."""
         desk = self._house.desk
         self._house.run(
-            lambda task: look_at_drive(desk, drive, task.cancelled),
+            lambda task: survey_drive(desk, drive, task.cancelled),
             self._show,
             failed=lambda _: self._forget(str(drive.root)),
         )
@@ -236,8 +236,8 @@ class CarriersDesk(QObject):
         def work(task: Task) -> tuple[list[Offloaded], int]:
             watch = Watch(task.tell, task.cancelled)
             if isinstance(card, CourierCard):
-                return take_from_courier(desk, card, keys, watch), 0
-            taken = take_from_drive(desk, card, keys, watch)
+                return offload_courier(desk, card, keys, watch), 0
+            taken = import_from_drive(desk, card, keys, watch)
             return taken.results, taken.reports
 
         def ended(result: tuple[list[Offloaded], int]) -> None:
@@ -322,7 +322,7 @@ class CarriersDesk(QObject):
             else:
                 self._say(tr("%1 is empty and its clock set.").replace("%1", name_of(card)))
 
-        self._change(card, lambda _task: make_ready(desk, card), ended)
+        self._change(card, lambda _task: clear_courier(desk, card), ended)
 
     def _clear(self, card: DriveCard) -> None:
         desk = self._house.desk

@@ -119,7 +119,7 @@ class ChosenDesk(QObject):
         self.editor.show_plan(card, typed or start.plan, zone)
         model.typed = self.editor.plan()
         self.stages.choose(
-            LAUNCH if model.is_done(card) else OFFLOAD if card.readings_not_kept else PLAN
+            LAUNCH if model.is_done(card) else OFFLOAD if card.readings_to_offload else PLAN
         )
 
     def show_plan(self, plan: Plan, origin: str) -> None:

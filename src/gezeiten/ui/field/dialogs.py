@@ -12,10 +12,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from gezeiten.desk.intake.drives import is_mission_file, look_at_file, take_from_drive
+from gezeiten.desk.intake.drives import import_from_drive, is_mission_file, survey_file
 from gezeiten.desk.logger.parts import newest_extent
 from gezeiten.desk.logger.pins import pin_group
-from gezeiten.desk.record.table import LastReadings, last_readings
+from gezeiten.desk.record.table import LastReadings, latest_readings
 from gezeiten.ui.field.acts import FieldActs
 from gezeiten.ui.field.logger_page import offload_words
 from gezeiten.ui.field.model import FieldModel
@@ -81,11 +81,11 @@ class FieldDialogs:
         desk = self._house.desk
 
         def work(_task: Task) -> str:
-            card = look_at_file(desk, path)
+            card = survey_file(desk, path)
             [seen] = card.records
             if not seen.is_new:
                 return f"{path.name}: {seen.words or tr('already kept.')}"
-            return "  ".join(offload_words(one) for one in take_from_drive(desk, card).results)
+            return "  ".join(offload_words(one) for one in import_from_drive(desk, card).results)
 
         def taken(words: str) -> None:
             self._house.archive_changed.emit()
@@ -180,7 +180,7 @@ class FieldDialogs:
         card = self._model.card
         if card is None or not card.is_recording or self._field.work.is_busy:
             return
-        if not card.has_just_begun:
+        if not card.has_just_started:
             self._acts.stop_mission()
             return
         dialog = StopDialog(self._over, card)
@@ -217,7 +217,7 @@ class FieldDialogs:
         """Show what was done today, and what is left."""
         from gezeiten.ui.field.day_dialog import DayDialog
 
-        at_hand = {c.serial: c.readings_not_kept for c in self._model.cards.values()}
+        at_hand = {c.serial: c.readings_to_offload for c in self._model.cards.values()}
         DayDialog(self._over, self._house, at_hand).open()
 
     def rows(self) -> None:
@@ -234,7 +234,7 @@ class FieldDialogs:
             else:
                 self._house.rows_wanted.emit(Rows(found.series, found.span))
 
-        self._house.run(lambda _task: last_readings(desk, card.serial, span), show)
+        self._house.run(lambda _task: latest_readings(desk, card.serial, span), show)
 
     def life(self) -> None:
         """Show the life of the chosen logger."""

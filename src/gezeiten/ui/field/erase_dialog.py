@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from gezeiten.desk.logger.checks import label_check
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.desk.logger.erasing import why_not_erasable
+from gezeiten.desk.logger.erasing import erase_refusal
 from gezeiten.ui.parts.widgets import Facts, button, column, label, row
 from gezeiten.ui.shell.i18n import counted, tr
 
@@ -26,7 +26,7 @@ class EraseDialog(QDialog):
         facts.show_facts(
             [
                 (tr("On it"), counted(held, "%n reading", "%n readings")),
-                (tr("To offload"), counted(card.readings_not_kept, "%n reading", "%n readings")),
+                (tr("To offload"), counted(card.readings_to_offload, "%n reading", "%n readings")),
                 (tr("Before"), tr("every raw offload is read back from the vault")),
                 (
                     tr("Afterwards"),
@@ -34,7 +34,7 @@ class EraseDialog(QDialog):
                 ),
             ]
         )
-        why = why_not_erasable(card)
+        why = erase_refusal(card)
         self.problem = label(why, "ember", wrap=True)
         self.label = QLineEdit()
         self.label.setPlaceholderText(tr("last signs on the case, typed or scanned"))

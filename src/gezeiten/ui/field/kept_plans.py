@@ -21,12 +21,12 @@ from PySide6.QtWidgets import (
 
 from gezeiten.desk.field.sheets import sheets_path
 from gezeiten.desk.logger.planning import (
-    drop_kept,
+    delete_plan,
     export_plan,
     import_plans,
-    keep_plan,
-    kept_plans,
-    rename_kept,
+    rename_plan,
+    save_plan,
+    stored_plans,
 )
 from gezeiten.domain.kept import StoredPlan
 from gezeiten.domain.plan.plan import Plan
@@ -170,7 +170,7 @@ class KeptPlansDialog(QDialog):
     def _load(self, choose: str = "") -> None:
         desk, words = self._house.desk, self.search.text()
         self._house.run(
-            lambda _task: kept_plans(desk, words),
+            lambda _task: stored_plans(desk, words),
             lambda found: self._fill(found, choose),
             latest="kept plans",
         )
@@ -246,27 +246,27 @@ class KeptPlansDialog(QDialog):
         if plan is None:
             return
         clean = " ".join(name.split())
-        self._act(lambda: keep_plan(self._house.desk, name, plan, self._model), clean)
+        self._act(lambda: save_plan(self._house.desk, name, plan, self._model), clean)
 
     def replace(self) -> None:
         """Put the plan in the editor in place of the chosen one."""
         kept, plan = self.chosen(), self._plan
         if kept is not None and plan is not None:
             desk = self._house.desk
-            self._act(lambda: keep_plan(desk, kept.name, plan, self._model, replacing=True))
+            self._act(lambda: save_plan(desk, kept.name, plan, self._model, replacing=True))
 
     def rename(self) -> None:
         """Give the chosen plan the name in the field."""
         kept, name = self.chosen(), self.name.text()
         if kept is not None:
             clean = " ".join(name.split())
-            self._act(lambda: rename_kept(self._house.desk, kept, name), clean)
+            self._act(lambda: rename_plan(self._house.desk, kept, name), clean)
 
     def drop(self) -> None:
         """Take the chosen plan away."""
         kept = self.chosen()
         if kept is not None:
-            self._act(lambda: drop_kept(self._house.desk, kept))
+            self._act(lambda: delete_plan(self._house.desk, kept))
 
     def write_file(self) -> None:
         """Write the chosen plan as a file to hand on."""

@@ -23,8 +23,8 @@ from PySide6.QtWidgets import (
 from shiboken6 import isValid
 
 from gezeiten.desk.intake.live import LiveNews, LivePlan, Recorder, checked_plan
-from gezeiten.desk.logger.awake import kept_awake
-from gezeiten.desk.logger.cables import ports_here
+from gezeiten.desk.logger.awake import prevent_sleep
+from gezeiten.desk.logger.cables import serial_ports
 from gezeiten.desk.places import points, zone_at
 from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.quantities.quantities import quantity
@@ -78,7 +78,7 @@ class LiveWork(QObject):
 
         def run() -> None:
             try:
-                with kept_awake("Recording a live line", wanted=wanted):
+                with prevent_sleep("Recording a live line", wanted=wanted):
                     Recorder(desk, plan, self.news.emit, ended).run()
             except GezeitenError as exc:
                 self.failed.emit(str(exc))
@@ -221,7 +221,7 @@ class LiveDialog(QDialog):
         def known(_task: Task) -> tuple[list[Profile], list[str], dict[str, str]]:
             profiles = [p for p, _ in known_profiles(desk.archive.folder / "profiles")]
             zones = {p.full_name: p.zone for p in points(desk) if not p.retired}
-            return profiles, [port.path for port in ports_here(desk)], zones
+            return profiles, [port.path for port in serial_ports(desk)], zones
 
         self._house.run(known, self._fill, failed=self._complain)
 

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemD
 from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.domain.attention import is_clock_off
+from gezeiten.domain.attention import is_clock_difference_notable
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.ui.field.logger_words import to_offload_words
 from gezeiten.ui.parts.plain import plain_tip
@@ -294,7 +294,7 @@ class _CardPainter(QStyledItemDelegate):
         room = QRectF(inner)
         off = card.clock.difference_ms
         words, color = self._view.round_words.get(card.serial, ""), "tide"
-        if is_clock_off(off):
+        if is_clock_difference_notable(off):
             words = tr("clock %1").replace("%1", duration_text(round(off)))
             color = "brass"
         if words:
@@ -336,7 +336,7 @@ class _CardPainter(QStyledItemDelegate):
             return
         used = area.width() * min(state.memory_used / state.memory_size, 1.0)
         held = max(state.readings - state.first_held, 1)
-        open_share = min(card.readings_not_kept / held, 1.0)
+        open_share = min(card.readings_to_offload / held, 1.0)
         solid = QRectF(area.left(), area.top(), used * (1 - open_share), area.height())
         painter.fillRect(solid, t.color("tide"))
         if open_share > 0:

@@ -14,7 +14,7 @@ from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.domain.quantities.moist_air import dew_point_c
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.timeline import DAY_MS, about_text
+from gezeiten.domain.series.timeline import DAY_MS, approximate_duration_text
 from gezeiten.link.registers import (
     END_WORDS,
     SELF_CHECK_GOOD,
@@ -330,7 +330,7 @@ def _battery(card: LoggerCard, life: BatteryLife | None) -> str:
     words = f"{number(state.battery_permille / 10, 0)} % · {number(state.battery_mv / 1000, 2)} V"
     if life is None:
         return f"{words} · {card.identity.model.battery.name}"
-    days = about_text(round(life.days * DAY_MS))
+    days = approximate_duration_text(round(life.days * DAY_MS))
     return f"{words} · {tr('%1 under this plan').replace('%1', days)} ({life.assumption})"
 
 

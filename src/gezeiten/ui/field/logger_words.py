@@ -69,5 +69,5 @@ def mission_state(mission: PastMission) -> str:
 
 def to_offload_words(card: LoggerCard) -> str:
     """Return "2,880 to offload": readings that are only on the logger; "all kept" without any."""
-    count = card.readings_not_kept
+    count = card.readings_to_offload
     return counted(count, "%n to offload", "%n to offload") if count else tr("all kept")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.desk.logger.erasing import why_not_erasable
+from gezeiten.desk.logger.erasing import erase_refusal
 from gezeiten.desk.logger.launching import LaunchResult
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan.plan_words import end_text, rule_text
@@ -42,7 +42,7 @@ class MissionPage(Card):
         plan, state = card.plan, card.state
         self.stop_button.setEnabled(card.is_recording)
         self.again_button.setEnabled(plan is not None)
-        why = why_not_erasable(card)
+        why = erase_refusal(card)
         self.erase_button.setEnabled(not why)
         self.erase_button.setToolTip(plain_tip(why))
         self.label_button.setEnabled(plan is not None)

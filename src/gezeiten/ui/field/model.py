@@ -163,7 +163,7 @@ class FieldModel:
         start = self.starts[card.serial]
         as_last = start.last is not None and self.typed == start.usual
         kind = launch_kind(self.checks)
-        return NextAct(kind, card.serial, card.readings_not_kept, as_last)
+        return NextAct(kind, card.serial, card.readings_to_offload, as_last)
 
     def checks_shown(self) -> list[Check] | None:
         """Return the checks of the chosen logger that are worth a look once it is launched, None as

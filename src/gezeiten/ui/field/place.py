@@ -348,7 +348,7 @@ class FieldDeskPlace(Place):
         desk, cards = self.house.desk, list(self.model.cards.values())
 
         def work(_task: Task) -> dict[str, Start]:
-            desk.pins.put(group, pin)
+            desk.pins.store(group, pin)
             return {card.serial: starting(desk, card) for card in cards}
 
         self.house.run(work, self._pins_known)
@@ -379,7 +379,7 @@ class FieldDeskPlace(Place):
 
     def words_for(self, card: LoggerCard) -> dict[str, str]:
         """The words why for this logger; asks the archive about the clock."""
-        return self._accepted.words(card.serial)
+        return self._accepted.reasons(card.serial)
 
     def _accept(self, key: str, word: str) -> None:
         targets = self.model.ticked if self.model.is_group else [self.model.card]
@@ -447,7 +447,7 @@ class FieldDeskPlace(Place):
         if act.kind:
             self.right.show_step(*step_words(act, self.editor.first_reading()))
         self.right.show_erasing(self._erasing(card, act))
-        only = card.readings_not_kept if act.kind == "launch" else 0
+        only = card.readings_to_offload if act.kind == "launch" else 0
         self.right.show_offload_only(only)
         self._tick()
 

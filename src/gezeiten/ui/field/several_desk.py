@@ -12,8 +12,8 @@ from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.several import (
     LoggerResult,
     PreparedLaunch,
-    prepare_again,
     prepare_several,
+    prepare_with_last_plans,
 )
 from gezeiten.ui.field.model import FieldModel, NextAct
 from gezeiten.ui.field.several_page import SeveralPage
@@ -60,7 +60,7 @@ class SeveralDesk(QObject):
             words = self.words(cards)
             if common is not None:
                 return prepare_several(desk, cards, common, words)
-            return prepare_again(desk, cards, words)
+            return prepare_with_last_plans(desk, cards, words)
 
         self._house.run(work, self._show, latest="prepare")
 
@@ -80,11 +80,11 @@ class SeveralDesk(QObject):
 
     def ready(self) -> list[PreparedLaunch]:
         """Return those that nothing keeps from being launched."""
-        return [one for one in self.prepared if not one.in_the_way]
+        return [one for one in self.prepared if not one.first_obstacle]
 
     def open_ones(self) -> list[PreparedLaunch]:
         """Return those that can be launched by now, or once a word why was given."""
-        return [one for one in self.prepared if not one.in_the_way or one.only_wants_word]
+        return [one for one in self.prepared if not one.first_obstacle or one.needs_reason_only]
 
     def wants_word(self) -> bool:
         """Whether one of them wants a word why first."""
@@ -135,7 +135,7 @@ class SeveralDesk(QObject):
         results = [
             *results,
             *(
-                LoggerResult(one.card.serial, one.in_the_way)
+                LoggerResult(one.card.serial, one.first_obstacle)
                 for one in self.prepared
                 if one.card.serial not in run
             ),

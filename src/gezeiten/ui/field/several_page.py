@@ -141,9 +141,9 @@ class SeveralPage(QWidget):
     def _result(self, one: PreparedLaunch) -> tuple[str, str]:
         result = self._results.get(one.card.serial)
         if result is None:
-            if one.only_wants_word:
+            if one.needs_reason_only:
                 return tr("wants a word why (F3)"), "brass"
-            return one.in_the_way, "ember"
+            return one.first_obstacle, "ember"
         if result.launched is None:
             return f"✕ {result.sentence}", "ember"
         zone = self._zones.get(one.plan.point_name, "UTC")
@@ -171,8 +171,8 @@ def stage_states(one: PreparedLaunch, *, is_launched: bool = False) -> list[tupl
     compared = {"passed": tr("label compared"), "blocking": tr("another label!")}
     weight = "note" if label_ is None else label_.weight
     identity = (weight, compared.get(weight, tr("not compared")))
-    if card.readings_not_kept and not is_launched:
-        offload = ("look", counted(card.readings_not_kept, "%n to offload", "%n to offload"))
+    if card.readings_to_offload and not is_launched:
+        offload = ("look", counted(card.readings_to_offload, "%n to offload", "%n to offload"))
     else:
         offload = ("passed", tr("all kept"))
     about_plan = [c for c in one.checks if c.field and c.weight in ("blocking", "look")]
@@ -182,7 +182,7 @@ def stage_states(one: PreparedLaunch, *, is_launched: bool = False) -> list[tupl
         fits = ("blocking", tr("does not fit"))
     elif about_plan or one.lost:
         fits = ("look", interval_text(one.plan.interval_s))
-    ready = ("blocking", tr("not yet")) if one.in_the_way else ("note", tr("ready"))
+    ready = ("blocking", tr("not yet")) if one.first_obstacle else ("note", tr("ready"))
     if is_launched:
         ready = ("passed", tr("launched"))
     good = ("passed", tr("good"))

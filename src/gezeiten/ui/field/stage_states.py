@@ -37,8 +37,8 @@ def _identity(card: LoggerCard, checks: list[Check]) -> tuple[str, str]:
 
 
 def _offload(card: LoggerCard) -> tuple[str, str]:
-    if card.readings_not_kept:
-        return "look", counted(card.readings_not_kept, "%n to offload", "%n to offload")
+    if card.readings_to_offload:
+        return "look", counted(card.readings_to_offload, "%n to offload", "%n to offload")
     return "passed", tr("all kept")
 
 

@@ -16,7 +16,7 @@ from gezeiten.desk.field.arrival import Arrival, arrival
 from gezeiten.desk.field.readiness import SeenLogger, starting
 from gezeiten.desk.intake.overviews import OverviewCame, offload_overview
 from gezeiten.desk.logger import contact as desk_contact
-from gezeiten.desk.logger.awake import kept_awake
+from gezeiten.desk.logger.awake import prevent_sleep
 from gezeiten.desk.logger.cables import PortNews
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.erasing import erase_memory
@@ -184,7 +184,7 @@ class FieldWork(QObject):
         wanted = self._house.desk.settings.keep_awake
 
         def awake(task: Task) -> object:
-            with kept_awake(why, wanted=wanted):
+            with prevent_sleep(why, wanted=wanted):
                 try:
                     return work(task)
                 finally:

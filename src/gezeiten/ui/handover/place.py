@@ -25,13 +25,13 @@ from gezeiten.desk.office.handing import (
     export_csv,
     export_pdf,
     file_name,
-    past_handovers,
+    issued_documents,
     reissue,
 )
 from gezeiten.desk.office.logbook import About, about_document
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.records import extent
-from gezeiten.desk.record.stretches import NamedStretch, named_stretches
+from gezeiten.desk.record.stretches import NamedStretch, named_periods
 from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.handover.model import (
     Contents,
@@ -193,7 +193,7 @@ class HandoverPlace(Place):
     def refresh(self) -> None:
         def work(_task: object) -> _Known:
             listed = [point for point in points(self.house.desk) if point.channels]
-            return _Known(listed, past_handovers(self.house.desk))
+            return _Known(listed, issued_documents(self.house.desk))
 
         self.house.run(work, self._show, latest="handover")
 
@@ -306,7 +306,7 @@ class HandoverPlace(Place):
             for one in found:
                 self.named.addItem(_stretch_words(one, point.zone), one.span)
 
-        self.house.run(lambda _task: named_stretches(desk, point), show, latest="named stretches")
+        self.house.run(lambda _task: named_periods(desk, point), show, latest="named stretches")
 
     def _take_named(self) -> None:
         span = self.named.currentData()
@@ -421,13 +421,13 @@ class HandoverPlace(Place):
             document.shown if document else None, document.kind if document else "pdf"
         )
         self.open_button.setEnabled(document is not None and document.state != "missing")
-        can = document is not None and document.can_be_put_out
+        can = document is not None and document.can_be_reissued
         self.again_button.setVisible(can and not self.house.is_looking)
 
     def reissue(self) -> None:
         """Write the chosen document once more as it was handed over."""
         document, desk = self._current(), self.house.desk
-        if document is None or not document.can_be_put_out:
+        if document is None or not document.can_be_reissued:
             return
 
         def done(path: Path) -> None:

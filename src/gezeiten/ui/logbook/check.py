@@ -8,10 +8,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QCheckBox, QLineEdit, QListWidget
 
-from gezeiten.desk.intake.unnamed import UnnamedBytes, take_unnamed
+from gezeiten.desk.intake.unnamed import UnnamedBytes, import_unnamed
 from gezeiten.desk.logger.offloading import Offloaded
-from gezeiten.desk.office.logbook import head, held_against, text_of_document
-from gezeiten.desk.office.verifying import Verdict, is_check_open, restore_lost, verify
+from gezeiten.desk.office.logbook import compare_hashes, newest_entry, text_of_document
+from gezeiten.desk.office.verifying import Verdict, is_check_open, restore_lost_entries, verify
 from gezeiten.domain.entries import Entry
 from gezeiten.ui.field.logger_page import offload_words
 from gezeiten.ui.logbook.lost_dialog import LostDialog
@@ -78,7 +78,9 @@ class CheckCard(Card):
         """Show the present head."""
         desk = self._house.desk
         self._house.run(
-            lambda _task: (head(desk), is_check_open(desk)), self._show, latest="logbook head"
+            lambda _task: (newest_entry(desk), is_check_open(desk)),
+            self._show,
+            latest="logbook head",
         )
 
     def _show(self, found: tuple[Entry | None, bool]) -> None:
@@ -147,7 +149,7 @@ class CheckCard(Card):
         looked = tr("%1 raw offloads, %2 values and %3 entries checked: ")
         for i, value in enumerate((verdict.offloads, verdict.values, verdict.entries), 1):
             looked = looked.replace(f"%{i}", number(value))
-        good = verdict.is_whole
+        good = verdict.is_intact
         set_role(self.verdict, "kelp" if good else "ember")
         faults = counted(len(verdict.faults), "%n fault.", "%n faults.")
         words = looked + (tr("everything is as it was kept.") if good else faults)
@@ -186,7 +188,9 @@ class CheckCard(Card):
 
         dialog = LostDialog(self, self._lost)
         dialog.wanted.connect(
-            lambda: self._house.run(lambda _task: restore_lost(desk), written, failed=self._failed)
+            lambda: self._house.run(
+                lambda _task: restore_lost_entries(desk), written, failed=self._failed
+            )
         )
         dialog.open()
 
@@ -200,13 +204,13 @@ class CheckCard(Card):
             self._house.say("  ".join(offload_words(one) for one in results))
             self.start()
 
-        self._house.run(lambda task: take_unnamed(desk, wanted, task.cancelled), imported)
+        self._house.run(lambda task: import_unnamed(desk, wanted, task.cancelled), imported)
 
     # -- a head from elsewhere -----------------------------------------------------------------
     def hold_against(self, text: str) -> None:
         """Say whether a head, typed or out of a document, is one of this logbook."""
         desk = self._house.desk
-        self._house.run(lambda _task: held_against(desk, text), self._said, failed=self._said)
+        self._house.run(lambda _task: compare_hashes(desk, text), self._said, failed=self._said)
 
     def _said(self, sentence: str) -> None:
         self.compared.setText(sentence)
@@ -220,7 +224,9 @@ class CheckCard(Card):
         path = Path(event.mimeData().urls()[0].toLocalFile())
         desk = self._house.desk
         self._house.run(
-            lambda _task: held_against(desk, text_of_document(path)), self._said, failed=self._said
+            lambda _task: compare_hashes(desk, text_of_document(path)),
+            self._said,
+            failed=self._said,
         )
 
 

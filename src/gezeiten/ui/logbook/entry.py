@@ -8,8 +8,8 @@ from functools import partial
 from PySide6.QtGui import QFontDatabase
 from PySide6.QtWidgets import QPlainTextEdit, QSizePolicy, QVBoxLayout, QWidget
 
-from gezeiten.desk.office.logbook import look_at_misfit
-from gezeiten.desk.office.logbook_ways import EntryLink, ways_from
+from gezeiten.desk.office.logbook import acknowledge_conflict
+from gezeiten.desk.office.logbook_ways import EntryLink, entry_links
 from gezeiten.domain.entries import Entry
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.parts.widgets import Card, Facts, button, clear, column, label, scrolled
@@ -86,7 +86,7 @@ class EntryCard(Card):
         self.held.setPlainText(_plain(entry))
         desk = self._house.desk
         self._house.run(
-            lambda _task: (entry, ways_from(desk, entry)), self._show_ways, latest="logbook ways"
+            lambda _task: (entry, entry_links(desk, entry)), self._show_ways, latest="logbook ways"
         )
 
     def _show_ways(self, found: tuple[Entry, list[EntryLink]]) -> None:
@@ -104,7 +104,9 @@ class EntryCard(Card):
         """Say that what the act found otherwise was looked at."""
         entry, desk = self._entry, self._house.desk
         if entry is not None and self.seen.isVisibleTo(self):
-            self._house.run(lambda _task: look_at_misfit(desk, entry), lambda _: self._changed())
+            self._house.run(
+                lambda _task: acknowledge_conflict(desk, entry), lambda _: self._changed()
+            )
 
     def _changed(self) -> None:
         self._house.archive_changed.emit()

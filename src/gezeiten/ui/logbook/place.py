@@ -23,9 +23,9 @@ from gezeiten.desk.office.logbook import (
     About,
     EntryFilter,
     Page,
-    about_misfits,
-    entries_wanted,
+    about_conflicts,
     logbook_page,
+    matching_entries,
     write_json_lines,
     write_pdf,
 )
@@ -216,7 +216,7 @@ class LogbookPlace(Place):
 
     def show_misfits(self) -> None:
         """Show the acts that found something otherwise than they say."""
-        self.show_target(about_misfits)
+        self.show_target(about_conflicts)
 
     def refresh(self) -> None:
         wanted, desk = self.wanted(), self.house.desk
@@ -291,7 +291,7 @@ class LogbookPlace(Place):
             title += f": {self._about.words}"
 
         def work(_task: object) -> int:
-            entries = entries_wanted(desk, wanted)
+            entries = matching_entries(desk, wanted)
             if kind == "jsonl":
                 return write_json_lines(entries, target)
             write_pdf(desk, entries, title, home_zone(), target)

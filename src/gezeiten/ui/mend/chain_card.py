@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QVBoxLayout
 
 from gezeiten.desk.places import PointPlace
-from gezeiten.domain.actions.gaps import way_words
+from gezeiten.domain.actions.gaps import fill_method_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.ui.mend.detail import GapDetail
@@ -68,7 +68,7 @@ def _step_words(step: RecordStep, point: PointPlace, units: Units) -> tuple[str,
     if step.does.has_estimates:
         error = units.error(point, step.channel, float(step.facts["rmse"]))
         words = f"{quantity(step.channel).name} · {error} · {step.made_by}, {when}"
-        return tr("Filled %1").replace("%1", tr(way_words(step.facts))), words
+        return tr("Filled %1").replace("%1", tr(fill_method_text(step.facts))), words
     if not step.does.changes_record:
         return tr("Left open"), f"{step.facts.get('reason', '')} · {step.made_by}, {when}"
     good = f"{tr('measured, code good')} · {step.made_by}, {when}"

@@ -21,12 +21,12 @@ from gezeiten.desk.record.correcting import (
     effect,
     effect_of_fill,
     fitted_on_another_state,
-    keep,
     of_another_sensor,
     proposed,
-    step_words,
+    save_correction,
+    step_text,
     switch,
-    take_back,
+    withdraw_correction,
 )
 from gezeiten.desk.record.filling import switch_fill
 from gezeiten.desk.record.losses import ValueLoss, losses_of_correction
@@ -41,7 +41,7 @@ from gezeiten.desk.record.proposing import (
     usual_number,
 )
 from gezeiten.desk.record.records import extent
-from gezeiten.domain.actions.gaps import way_words
+from gezeiten.domain.actions.gaps import fill_method_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 from gezeiten.domain.steps.steps import RecordStep
@@ -266,7 +266,7 @@ class ChainDialog(ActingDialog):
                 name += " · " + words.replace("%1", other.deployment.stay.source)
             return [
                 name,
-                tr(step_words(thing)),
+                tr(step_text(thing)),
                 self._stretch(thing.start_ms, thing.until_ms),
                 f"{thing.said_by}, {instant(thing.said_ms, zone)}",
                 thing.words,
@@ -277,7 +277,7 @@ class ChainDialog(ActingDialog):
         name = tr("Gap filled") + ("" if thing.undone_ms is None else " · " + tr("off"))
         return [
             name,
-            f"{tr(way_words(thing.facts))}, {error}",
+            f"{tr(fill_method_text(thing.facts))}, {error}",
             self._stretch(thing.start_ms, thing.end_ms),
             f"{thing.made_by}, {instant(thing.made_ms, zone)}",
             why,
@@ -500,7 +500,7 @@ class ChainDialog(ActingDialog):
         """Take the chosen step back."""
         step, desk, point = chosen_step(self._chosen()), self._house.desk, self._point
         if step is not None:
-            self._do(lambda: take_back(desk, point, step))
+            self._do(lambda: withdraw_correction(desk, point, step))
 
     def show_clock(self) -> None:
         """Show the clocks of the missions that feed the series."""
@@ -519,4 +519,4 @@ class ChainDialog(ActingDialog):
         except (FieldError, InputError) as exc:
             self._say(str(exc))
             return
-        self._do(lambda: keep(desk, point, wanted().step, words))
+        self._do(lambda: save_correction(desk, point, wanted().step, words))

@@ -16,7 +16,7 @@ from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.chain import Correction
-from gezeiten.domain.steps.corrections.suspicion import SuspectRule, stretches_of
+from gezeiten.domain.steps.corrections.suspicion import SuspectRule, suspect_spans
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 
@@ -136,5 +136,5 @@ _MOST_TINTED = 200
 
 def _spans(series: Series, which: Any) -> list[Span]:
     ends = np.append(series.times_utc_ms[1:], series.times_utc_ms[-1:] + 1)
-    listed = stretches_of(series, which)[:_MOST_TINTED]
+    listed = suspect_spans(series, which)[:_MOST_TINTED]
     return [(begin, int(ends[series.times_utc_ms.searchsorted(end - 1)])) for begin, end in listed]

@@ -18,11 +18,11 @@ from gezeiten.desk.record.clocks import (
     by_amount,
     by_contacts,
     by_zone,
-    keep_clock,
     mission_clocks,
+    save_clock_correction,
     switch_clock,
-    take_clock_back,
     uncertainty_of_amount,
+    withdraw_clock_correction,
 )
 from gezeiten.desk.record.losses import ValueLoss, losses_of_clock
 from gezeiten.domain.quantities.quantities import quantity
@@ -322,7 +322,9 @@ class ClockDialog(ActingDialog):
         desk, clock, trial, words = self._house.desk, self.clock, self.trial, self.words.text()
         if clock is not None and trial is not None:
             self._do(
-                lambda: keep_clock(desk, clock, trial.clock, trial.way, trial.uncertainty, words)
+                lambda: save_clock_correction(
+                    desk, clock, trial.clock, trial.way, trial.uncertainty, words
+                )
             )
 
     def switch(self) -> None:
@@ -336,7 +338,7 @@ class ClockDialog(ActingDialog):
         """Take back what puts the chosen clock right."""
         desk, clock = self._house.desk, self.clock
         if clock is not None:
-            self._unless_lost(clock, None, lambda: take_clock_back(desk, clock))
+            self._unless_lost(clock, None, lambda: withdraw_clock_correction(desk, clock))
 
     def _unless_lost(
         self, clock: MissionClock, then: ClockMap | None, act: Callable[[], object]

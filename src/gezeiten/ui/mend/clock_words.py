@@ -37,7 +37,8 @@ def parsed_shift_ms(text: str) -> int:
 def moved_words(clock: MissionClock, put_right: ClockMap) -> str:
     """By how much the first and the last reading would be moved from what the logger wrote."""
     first, last = (
-        put_right.true_at(at) - at for at in (clock.reads[0].shown_ms, clock.reads[-1].shown_ms)
+        put_right.corrected_instant(at) - at
+        for at in (clock.reads[0].shown_ms, clock.reads[-1].shown_ms)
     )
     words = tr("Readings are moved by %1 at the launch and %2 at the last contact.")
     return words.replace("%1", seconds(first)).replace("%2", seconds(last))
@@ -76,7 +77,7 @@ def sure_words(clock: MissionClock, put_right: ClockMap, uncertainty: ClockUncer
     words = tr("Sure to ± %1 s at worst.").replace("%1", number(uncertainty.u_ms / 1000, 1))
     if not put_right or clock.last_shown_ms <= put_right.shown_ms[-1]:
         return words
-    last_ms = put_right.true_at(clock.last_shown_ms)
+    last_ms = put_right.corrected_instant(clock.last_shown_ms)
     beyond = tr("± %1 s up to the last contact, growing to ± %2 s at the last reading.")
     beyond = beyond.replace("%1", number(uncertainty.u_ms / 1000, 1))
     u_ms = clock_u_ms(put_right, uncertainty, last_ms)

@@ -9,7 +9,7 @@ from gezeiten.desk.field.alternative_sources import (
     AlternativeReadings,
     ByOther,
     CarrierCard,
-    measured_beside,
+    find_alternatives,
 )
 from gezeiten.desk.field.estimating import FillMethod
 from gezeiten.desk.field.gaps import BookedGap
@@ -20,7 +20,7 @@ from gezeiten.desk.field.mending import (
     logger_offer,
     steps_of,
 )
-from gezeiten.desk.record.records import around, extent, view
+from gezeiten.desk.record.records import extent, read_around, view
 from gezeiten.domain.quantities.quantities import ShownUnit, quantity
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Values
@@ -63,7 +63,7 @@ def load_detail(desk: Desk, booked: BookedGap, cards: list[CarrierCard]) -> GapD
         return GapDetail(booked, told, lanes, steps, readings, [])
     told = offers(booked, logger_offer(desk, booked), line_offer(desk, booked), by_line=by_line)
     is_open = booked.state in ("open", "left open")
-    others = measured_beside(desk, booked, cards) if is_open else []
+    others = find_alternatives(desk, booked, cards) if is_open else []
     return GapDetail(booked, told, lanes, steps, readings, others)
 
 
@@ -97,7 +97,7 @@ def _tint(booked: BookedGap) -> Tint:
 def _proposal(desk: Desk, booked: BookedGap, channel: str) -> Series | None:
     """The straight line through the gap, drawn from the reading before to the one after."""
     gap = booked.gap
-    beside = around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms), tolerant=True)
+    beside = read_around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms), tolerant=True)
     fill = straight_line(beside, gap)
     return fill if len(fill) else None
 

@@ -12,7 +12,7 @@ from gezeiten.ui.shell.i18n import counted, number, tr
 def loss_words(loss: ValueLoss) -> str:
     """Return which series loses how many of its values."""
     words = counted(
-        loss.lost,
+        loss.count,
         "%1 of %2 loses %n of its %3 values there.",
         "%1 of %2 loses %n of its %3 values there.",
     )
@@ -33,4 +33,4 @@ def caught_words(caught: ProposedCorrection) -> str:
     words = words.replace("%1", number(caught.of))
     words = words.replace("%2", number(100 * caught.readings / caught.of, 2))
     much = tr("That is much: look at some of them before you keep it.")
-    return f"{words} {much}" if caught.is_much else words
+    return f"{words} {much}" if caught.is_excessive else words

@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QLineEdit
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.field.alternative_sources import AlternativeReadings, fill_by_measured
-from gezeiten.desk.field.estimating import FillMethod, estimates, fill_by_way
+from gezeiten.desk.field.estimating import FillMethod, estimates, fill_by_method
 from gezeiten.desk.field.gaps import BookedGap, gaps, gaps_of_calculated
-from gezeiten.desk.field.many_gaps import together, undo_all
+from gezeiten.desk.field.many_gaps import gaps_of_same_action, undo_all
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import About, about_point
@@ -384,7 +384,7 @@ class MendPlace(Place):
         if other is not None:
             self._do(lambda: fill_by_measured(desk, booked, other), tr("Filled; Ctrl+Z undoes it."))
         elif way is not None:
-            self._do(lambda: fill_by_way(desk, booked, way), tr("Filled; Ctrl+Z undoes it."))
+            self._do(lambda: fill_by_method(desk, booked, way), tr("Filled; Ctrl+Z undoes it."))
         elif self.model.source == "line":
             self._do(
                 lambda: fill_by_line(desk, booked),
@@ -451,7 +451,7 @@ class MendPlace(Place):
         """Undo what was done about the chosen gap and about all others in the same act."""
         booked, desk = self.model.booked, self.house.desk
         if booked is not None and self.model.can_undo:
-            self._do(lambda: undo_all(desk, together(desk, booked)), tr("Undone."))
+            self._do(lambda: undo_all(desk, gaps_of_same_action(desk, booked)), tr("Undone."))
 
     def show_chain(self) -> None:
         """Show how the series of the gap comes about, and correct it."""

@@ -110,7 +110,7 @@ class StepFields(QWidget):
         self.which.clear()
         self.which.addItem(tr("all in the stretch"), "")
         for rule in SUSPICIONS.values():
-            if rule.suits(quantity(key)):
+            if rule.applies_to(quantity(key)):
                 self.which.addItem(tr(rule.name), rule.key)
         self.which.setCurrentIndex(max(self.which.findData(chosen), 0))
         self.which.blockSignals(False)

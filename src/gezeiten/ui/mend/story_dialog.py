@@ -8,9 +8,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QGridLayout, QWidget
 
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.correcting import step_words
-from gezeiten.desk.record.story import Bytes, Story, story
-from gezeiten.domain.actions.gaps import way_words
+from gezeiten.desk.record.correcting import step_text
+from gezeiten.desk.record.story import Bytes, Story, provenance
+from gezeiten.domain.actions.gaps import fill_method_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.steps.uncertainty import Uncertainty
@@ -91,7 +91,7 @@ class StoryDialog(QDialog):
             return
         desk, point, key, at_ms = self._house.desk, self._point, place.channel, self._at_ms
         self._house.run(
-            lambda _task: story(desk, point, key, at_ms),
+            lambda _task: provenance(desk, point, key, at_ms),
             self._show,
             failed=self._say,
             latest="story",
@@ -132,7 +132,7 @@ class StoryDialog(QDialog):
                 self._line(f"{name}{where}", shown)
         if told.fill is not None:
             error = self._units.error(self._point, told.series, float(told.fill.facts["rmse"]))
-            words = tr("%0, %1; %2, %3").replace("%0", tr(way_words(told.fill.facts)))
+            words = tr("%0, %1; %2, %3").replace("%0", tr(fill_method_text(told.fill.facts)))
             words = words.replace("%1", error)
             words = words.replace("%2", told.fill.made_by)
             words = words.replace("%3", instant(told.fill.made_ms, zone))
@@ -141,7 +141,7 @@ class StoryDialog(QDialog):
         for passed in told.passed:
             step = passed.step
             who = f"{step.said_by}, {instant(step.said_ms, zone)}: {step.words}"
-            became = f"{tr(step_words(step))} → {self._value(passed.value)}"
+            became = f"{tr(step_text(step))} → {self._value(passed.value)}"
             self._line(tr(step.does.name), f"{became}\n{who}")
         quality = "" if told.value is None else f" · {_quality_words(told.quality)}"
         self._line(tr("In the record"), f"{self._value(told.value)}{quality}", head=True)
@@ -201,4 +201,4 @@ class StoryDialog(QDialog):
 
 
 def _quality_words(code: Quality) -> str:
-    return tr("code %1").replace("%1", tr(code.word))
+    return tr("code %1").replace("%1", tr(code.file_code))

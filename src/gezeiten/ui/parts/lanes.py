@@ -10,7 +10,7 @@ from gezeiten.desk.intake.overviews import OverviewLine, overview_lines
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.checking import checks_of
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import around, limits_at, read_ahead, view
+from gezeiten.desk.record.records import limits_at, read_ahead, read_around, view
 from gezeiten.desk.record.remarks import remarks
 from gezeiten.desk.record.view import RecordView
 from gezeiten.domain.kept import Remark
@@ -164,7 +164,7 @@ def trace_of(desk: Desk, point: PointPlace, key: str, unit: ShownUnit | None = N
 
 def figures_of(desk: Desk, trace: Trace, span: Span, zone: str) -> Statistics:
     """Return the figures of a stretch of a line, in the unit shown."""
-    series = around(desk, trace.view.point_id, trace.view.key, span, tolerant=True)
+    series = read_around(desk, trace.view.point_id, trace.view.key, span, tolerant=True)
     return numbers(trace.in_unit(series), span, trace.limits, zone=zone, averages=trace.averages)
 
 

@@ -161,13 +161,13 @@ class CalculatedDialog(ActingDialog):
 
     def _show_newest(self) -> None:
         one = chosen_thing(self.table)
-        is_old = isinstance(one, SeenCalculation) and bool(one.how.how.superseded)
+        is_old = isinstance(one, SeenCalculation) and bool(one.how.formula_in_force.superseded)
         self.newest_button.setVisible(is_old and not self._house.is_looking)
 
     def _row(self, one: SeenCalculation) -> list[str]:
         how, said = one.how, one.said
         names = [_named(quantity(key).name, name, self._point) for name, key in one.inputs]
-        formula = how.how
+        formula = how.formula_in_force
         numbers = [self._number(each, how.parameters[each.key]) for each in formula.parameters]
         old = tr("to be recalculated: %1").replace("%1", tr(formula.superseded))
         by = [

@@ -12,11 +12,11 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.checking import (
     TyingTry,
-    duty,
-    held_against,
-    keep_tying,
-    take_check_back,
+    check_schedule_days,
+    compare_checks,
+    save_fit,
     try_tying,
+    withdraw_check,
 )
 from gezeiten.desk.record.correcting import Effect, effect
 from gezeiten.desk.record.records import extent
@@ -325,21 +325,21 @@ class ChecksDialog(ActingDialog):
         """Keep the tie that is shown."""
         desk, point, tried, words = self._house.desk, self._point, self.tried, self.words.text()
         if tried is not None:
-            self._do(lambda: keep_tying(desk, point, tried, words))
+            self._do(lambda: save_fit(desk, point, tried, words))
 
     def take_back(self) -> None:
         """Take the chosen check reading back."""
         one, desk = chosen_thing(self.table), self._house.desk
         if isinstance(one, CheckComparison):
-            self._do(lambda: take_check_back(desk, one.check))
+            self._do(lambda: withdraw_check(desk, one.check))
 
 
 def look(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> ShownChecks:
     """Gather what is shown of a series; off the main thread."""
-    checks = tuple(held_against(desk, point.id, key))
+    checks = tuple(compare_checks(desk, point.id, key))
     whole = extent(desk, point.id, [key])
     now_ms = desk.now_ms()
-    days = tuple(duty(desk, point.id, (now_ms - _DUTY_MS, now_ms), point.zone))
+    days = tuple(check_schedule_days(desk, point.id, (now_ms - _DUTY_MS, now_ms), point.zone))
     if whole is None:
         return ShownChecks(checks, None, (0, 1), days)
     begin = min([whole[0], *(one.check.at_ms for one in checks)])

@@ -5,9 +5,9 @@ from __future__ import annotations
 from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.hanging import hang, hanging_of, take_hanging_back
+from gezeiten.desk.record.hanging import sensor_depths_of, set_sensor_depth, withdraw_sensor_depth
 from gezeiten.domain.kept import HangingKept
-from gezeiten.domain.steps.hanging import SensorDepth, hung_at, stayed_m
+from gezeiten.domain.steps.hanging import SensorDepth, depth_at, stayed_m
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
@@ -111,7 +111,7 @@ class HangingDialog(ActingDialog):
     # -- showing ---------------------------------------------------------------------------------
     def _load(self) -> None:
         desk, point = self._house.desk, self._point
-        self._house.run(lambda _task: hanging_of(desk, point), self._show, failed=self._say)
+        self._house.run(lambda _task: sensor_depths_of(desk, point), self._show, failed=self._say)
 
     def _show(self, known: list[HangingKept]) -> None:
         self._known = known
@@ -138,7 +138,7 @@ class HangingDialog(ActingDialog):
     def before(self) -> SensorDepth | None:
         """How it hung at the instant that is typed, None where nobody said."""
         at_ms = self.since.instant_ms(self._point.zone)
-        return hung_at([one.hung for one in self._known], at_ms)
+        return depth_at([one.hung for one in self._known], at_ms)
 
     def _suit(self) -> None:
         """Show what the fields say, and what the sensor's height would be."""
@@ -187,10 +187,10 @@ class HangingDialog(ActingDialog):
         except FieldError as exc:
             self._say(str(exc))
             return
-        self._do(lambda: hang(desk, point, made, words))
+        self._do(lambda: set_sensor_depth(desk, point, made, words))
 
     def take_back(self) -> None:
         """Take the chosen one back."""
         desk, point, one = self._house.desk, self._point, chosen_thing(self.table)
         if isinstance(one, HangingKept):
-            self._do(lambda: take_hanging_back(desk, point, one))
+            self._do(lambda: withdraw_sensor_depth(desk, point, one))

@@ -18,7 +18,7 @@ from gezeiten.desk.record.limits import (
     end_limit,
     limits_over_time,
     set_limit,
-    take_limit_back,
+    withdraw_limit,
 )
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
@@ -227,4 +227,4 @@ class LimitsDialog(ActingDialog):
         one, desk = self._chosen(), self._house.desk
         if one is not None and one.kept is not None:
             kept = one.kept
-            self._do(lambda: take_limit_back(desk, kept))
+            self._do(lambda: withdraw_limit(desk, kept))

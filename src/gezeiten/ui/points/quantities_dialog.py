@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QWidget
 
-from gezeiten.desk.quantities import drop_quantity, keep_quantity, key_of_name
+from gezeiten.desk.quantities import drop_quantity, key_of_name, save_quantity
 from gezeiten.domain.quantities.quantities import (
     QUANTITIES,
     UNITS,
@@ -177,7 +177,7 @@ class QuantitiesDialog(QDialog):
         )
         if wanted.averages == "plain":
             wanted = replace(wanted, dose_unit=f"{unit}·h")
-        self._do(lambda: keep_quantity(desk, wanted))
+        self._do(lambda: save_quantity(desk, wanted))
 
     def drop(self) -> None:
         """Take the chosen quantity out of the list."""

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.remarks import remarks, take_remark_back, write_remark
+from gezeiten.desk.record.remarks import remarks, withdraw_remark, write_remark
 from gezeiten.domain.kept import Remark
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import Span
@@ -143,4 +143,4 @@ class RemarksDialog(ActingDialog):
         """Take the chosen remark back."""
         one, desk = chosen_thing(self.table), self._house.desk
         if isinstance(one, Remark):
-            self._do(lambda: take_remark_back(desk, one))
+            self._do(lambda: withdraw_remark(desk, one))

@@ -15,10 +15,10 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.deployments import (
     SeenDeployment,
     Sources,
-    feed_series,
+    assign_source,
     place_source,
     sources,
-    take_back,
+    withdraw_statement,
 )
 from gezeiten.domain.kept import SaidOfSource
 from gezeiten.domain.quantities.quantities import quantity
@@ -220,13 +220,13 @@ class SourcesDialog(ActingDialog):
             self._say(tr("Choose a deployment above; the series lies at its point."))
             return
         point, channel, text = one.point.id, self.channel.currentData(), self.label.text()
-        self._do(lambda: feed_series(desk, point, channel, text, source, start_ms, end_ms))
+        self._do(lambda: assign_source(desk, point, channel, text, source, start_ms, end_ms))
 
     def take_back(self) -> None:
         """Take back what was said and is chosen."""
         said = chosen_thing(self.said)
         if isinstance(said, SaidOfSource):
-            self._do(lambda: take_back(self._house.desk, said))
+            self._do(lambda: withdraw_statement(self._house.desk, said))
         else:
             self._say(tr("Choose a line of what was said first."))
 

@@ -7,7 +7,7 @@ from gezeiten.desk.context import Desk
 from gezeiten.desk.field.gaps import open_gaps
 from gezeiten.desk.intake.recovery import RecoveryResult, recover
 from gezeiten.desk.office.handing import count_handovers
-from gezeiten.desk.office.logbook import has_acts, logbook_is_intact
+from gezeiten.desk.office.logbook import has_actions, logbook_is_intact
 from gezeiten.desk.places import points
 from gezeiten.desk.record.excursion_book import to_assess
 
@@ -26,5 +26,5 @@ def counts(desk: Desk) -> dict[str, int]:
         "events": to_assess(desk),
         "handed": count_handovers(desk),
         "intact": int(logbook_is_intact(desk)),
-        "entries": int(has_acts(desk)),
+        "entries": int(has_actions(desk)),
     }

@@ -27,10 +27,10 @@ class DraftKeeper(QObject):
     def put(self, key: str, text: str) -> None:
         """Remember what is typed."""
         if self.get(key) != text:
-            self._house.desk.drafts.put(key, text)
+            self._house.desk.drafts.remember(key, text)
             self._later.start()
 
     def save(self) -> None:
         """Write it now; a window that closes waits for it."""
         self._later.stop()
-        self._house.run(lambda _task: self._house.desk.keep_drafts(), lambda _: None)
+        self._house.run(lambda _task: self._house.desk.save_drafts(), lambda _: None)

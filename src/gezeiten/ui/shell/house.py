@@ -96,7 +96,7 @@ class AppContext(QObject):
         self.carriers: dict[str, CourierCard | DriveCard] = {}
         """The couriers and drives at hand, as the Field desk saw them last."""
         self._carriers_wanted = 0
-        desk.hear(lambda words: self.said.emit(words, False))
+        desk.set_listener(lambda words: self.said.emit(words, False))
         self.seconds: Callable[[], float] = time.monotonic
         """For what happens by hand: how long a press lies behind."""
 
@@ -139,7 +139,7 @@ class AppContext(QObject):
     def change_settings(self, settings: Settings) -> None:
         """Take new settings at once; they are written off the main thread."""
         self.desk.settings = settings
-        self.run(lambda _task: self.desk.keep_settings(), lambda _: None)
+        self.run(lambda _task: self.desk.save_settings(), lambda _: None)
 
     def say(self, text: str) -> None:
         """Show a message in the foot line."""

@@ -74,9 +74,9 @@ class VaultActs:
 
     def take(self, path: Path) -> None:
         """Take a copy in."""
-        from gezeiten.desk.intake.vault_copy import take_copy_in  # used now and then only
+        from gezeiten.desk.intake.vault_copy import import_copy  # used now and then only
 
-        self._run(lambda watch: take_copy_in(self._house.desk, path, watch), self._brought)
+        self._run(lambda watch: import_copy(self._house.desk, path, watch), self._brought)
 
     def cancel(self) -> None:
         """Stop what runs."""

@@ -429,9 +429,9 @@ class MainWindow(QMainWindow):
         desk = self.house.desk
 
         def work(_task: object) -> list[Thing]:
-            from gezeiten.desk.office.finding import things  # when it is wanted
+            from gezeiten.desk.office.finding import findable_things  # when it is wanted
 
-            return things(desk)
+            return findable_things(desk)
 
         self.house.run(work, finder.show_things, latest="things")
         finder.move(self.mapToGlobal(self.rect().center()) - finder.rect().center())

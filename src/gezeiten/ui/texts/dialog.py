@@ -20,9 +20,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.intake.kinds import RecognisedText, look_at_text, zones_before
-from gezeiten.desk.intake.taken_texts import take_text_out
-from gezeiten.desk.intake.text_files import Preview, TextImport, preview, take_text
+from gezeiten.desk.intake.kinds import RecognisedText, previous_zones, recognise_text
+from gezeiten.desk.intake.taken_texts import remove_text
+from gezeiten.desk.intake.text_files import Preview, TextImport, import_text, preview
 from gezeiten.desk.intake.text_survey import Survey, survey
 from gezeiten.desk.places import points
 from gezeiten.exchange.text.doubts import FormatQuestion
@@ -177,7 +177,7 @@ class TextDialog(QDialog):
 
         def work(_task: Task) -> tuple[RecognisedText, list[tuple[str, str]], dict[str, str]]:
             places = [(p.full_name, p.zone) for p in points(desk) if not p.retired]
-            return look_at_text(desk, path, known), places, zones_before(desk)
+            return recognise_text(desk, path, known), places, previous_zones(desk)
 
         if is_first:
             self.take.setEnabled(False)
@@ -457,7 +457,7 @@ class TextDialog(QDialog):
         )
 
     def _show_survey(self, found: Survey, zone: str) -> None:
-        is_doubtful = found.seems_wrong or not found.readings
+        is_doubtful = found.has_many_duplicates or not found.readings
         self.model.surveyed(found)
         self.words.setText(survey_words(found, zone))
         set_role(self.words, "ember" if is_doubtful else "brass" if found.left_out else "")
@@ -481,7 +481,7 @@ class TextDialog(QDialog):
         self.bar.show()
 
         def work(task: Task) -> TextImport:
-            return take_text(desk, path, tie, Watch(task.tell, task.cancelled))
+            return import_text(desk, path, tie, Watch(task.tell, task.cancelled))
 
         self._task = self._house.run(work, self._done, self._told, self._failed)
         self.close_button.setText(tr("Stop"))
@@ -526,7 +526,7 @@ class TextDialog(QDialog):
             self.take.setEnabled(True)
 
         self._house.run(
-            lambda _task: take_text_out(desk, sha256, tr("at once")), done, failed=self._complain
+            lambda _task: remove_text(desk, sha256, tr("at once")), done, failed=self._complain
         )
 
     def reject(self) -> None:

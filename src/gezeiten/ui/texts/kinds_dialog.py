@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QComboBox, QDialog, QFileDialog, QGridLayout, QLin
 from gezeiten.desk.intake.kinds import (
     KIND_SUFFIX,
     change_kind,
+    delete_template,
     export_kind,
-    forget_tie,
     import_kind,
-    kept_ties,
+    stored_templates,
 )
 from gezeiten.desk.places import points
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
@@ -115,7 +115,10 @@ class KindsDialog(QDialog):
     def _look(self) -> None:
         desk = self._house.desk
         self._house.run(
-            lambda _task: (kept_ties(desk), [p.full_name for p in points(desk) if not p.retired]),
+            lambda _task: (
+                stored_templates(desk),
+                [p.full_name for p in points(desk) if not p.retired],
+            ),
             self._show,
             failed=self._complain,
         )
@@ -213,7 +216,7 @@ class KindsDialog(QDialog):
     def _forget(self) -> None:
         tie, desk = self._tie(), self._house.desk
         if tie is not None:
-            self._act(lambda: forget_tie(desk, tie.name), tr("Forgotten."))
+            self._act(lambda: delete_template(desk, tie.name), tr("Forgotten."))
 
     def _choose_target(self) -> None:
         tie = self._tie()

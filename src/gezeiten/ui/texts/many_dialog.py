@@ -11,8 +11,8 @@ from shiboken6 import isValid
 from gezeiten.desk.intake.many_texts import (
     ManyTaken,
     TextSeen,
-    look_at_texts,
-    take_texts,
+    import_texts,
+    recognise_texts,
     texts_in,
 )
 from gezeiten.link.transfer import Progress, Watch
@@ -68,7 +68,7 @@ class ManyTextsDialog(QDialog):
 
         def work(task: Task) -> list[TextSeen]:
             paths = texts_in(where) if isinstance(where, Path) else where
-            return look_at_texts(desk, paths, Watch(cancelled=task.cancelled))
+            return recognise_texts(desk, paths, Watch(cancelled=task.cancelled))
 
         self._start(self._house.run(work, self._looked, failed=self._failed))
 
@@ -88,7 +88,7 @@ class ManyTextsDialog(QDialog):
         self.seen = seen
         rows = [[one.path.name, one.kind or "–", tr(one.words) or tr("ready")] for one in seen]
         fill(self.table, rows, list(seen))
-        ready = sum(one.is_ready for one in seen)
+        ready = sum(one.needs_no_answer for one in seen)
         self.take.setEnabled(ready > 0)
         kept = sum(one.is_kept for one in seen)
         self._say(
@@ -115,7 +115,7 @@ class ManyTextsDialog(QDialog):
         self.bar.show()
         self._start(
             self._house.run(
-                lambda task: take_texts(desk, seen, Watch(task.tell, task.cancelled)),
+                lambda task: import_texts(desk, seen, Watch(task.tell, task.cancelled)),
                 self._done,
                 self._told,
                 self._failed,

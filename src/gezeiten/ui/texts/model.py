@@ -10,10 +10,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from gezeiten.desk.intake.kinds import RecognisedText, of_kind, proposed_tie
+from gezeiten.desk.intake.kinds import RecognisedText, of_kind, proposed_template
 from gezeiten.desk.intake.text_answers import settled
-from gezeiten.desk.intake.text_files import Preview, checked_tie
-from gezeiten.desk.intake.text_survey import Survey, with_words_seen
+from gezeiten.desk.intake.text_files import Preview, checked_template
+from gezeiten.desk.intake.text_survey import Survey, with_values_seen
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.cells import flags_asked
 from gezeiten.exchange.text.doubts import STATIONS, FormatQuestion
@@ -71,7 +71,7 @@ class TextModel:
         ):
             recognised = replace(recognised, tie=None, asked=())  # somebody knows better
         before, self.recognised = self.tie, recognised
-        tie = proposed_tie(recognised, self.path.stem)
+        tie = proposed_template(recognised, self.path.stem)
         tie = tie if recognised.tie is not None else self._with_places(tie)
         self.tie = tie if before is None else _with_what_was_chosen(tie, before)
         self.open = list(recognised.doubts)
@@ -227,7 +227,7 @@ class TextModel:
         """The tie to import by, which holds what was seen; None before all lines were read."""
         if self.tie is None or self.found is None:
             return None
-        return with_words_seen(self.tie, self.found)
+        return with_values_seen(self.tie, self.found)
 
     def _settle(self, doubt: FormatQuestion, value: str) -> None:
         self.open = [one for one in self.open if one != doubt]
@@ -293,7 +293,7 @@ class TextModel:
         if any(doubt.choices for doubt in self.open) or self.zone_clash:
             return "Answer the question above first."
         try:
-            checked_tie(self.tie)
+            checked_template(self.tie)
         except InputError as exc:
             return str(exc)
         return ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
-from gezeiten.desk.intake.taken_texts import TextHeld, take_text_out, taken_texts
+from gezeiten.desk.intake.taken_texts import TextHeld, imported_texts, remove_text
 from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
 from gezeiten.ui.shell.house import AppContext
@@ -48,7 +48,7 @@ class TakenTextsDialog(QDialog):
 
     def _look(self) -> None:
         desk = self._house.desk
-        self._house.run(lambda _task: taken_texts(desk), self._show, failed=self._complain)
+        self._house.run(lambda _task: imported_texts(desk), self._show, failed=self._complain)
 
     def _show(self, held: list[TextHeld]) -> None:
         fill(self.table, [_row(one) for one in held], list(held))
@@ -79,7 +79,7 @@ class TakenTextsDialog(QDialog):
             self._look()
 
         self._house.run(
-            lambda _task: take_text_out(desk, one.sha256, why), done, failed=self._complain
+            lambda _task: remove_text(desk, one.sha256, why), done, failed=self._complain
         )
 
     def _complain(self, sentence: str) -> None:

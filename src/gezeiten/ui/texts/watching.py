@@ -51,7 +51,9 @@ class TextWatching(QObject):
         self._is_looking = True
         desk, folders, watch = self._house.desk, self._folders(), self._watch
         self._house.run(
-            lambda task: watch.look(desk, folders, time.time(), Watch(cancelled=task.cancelled)),
+            lambda task: watch.import_new(
+                desk, folders, time.time(), Watch(cancelled=task.cancelled)
+            ),
             self._done,
             failed=lambda _: self._over(),
         )

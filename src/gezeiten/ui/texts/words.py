@@ -32,7 +32,7 @@ def example_words(form: TextForm, lines: Sequence[str], seen: Preview, zone: str
 
 def survey_words(found: Survey, zone: str) -> str:
     """Say what all of a text would bring: readings from when to when, what not and why."""
-    if found.seems_wrong:
+    if found.has_many_duplicates:
         words = tr(
             "%1 of %2 lines fall on the instant of another one, so the time is not "
             "understood rightly; say which columns it is in."

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.field.startup_cache import first_sight, fresh_board
+from gezeiten.desk.field.startup_cache import cached_board, fresh_board
 from gezeiten.domain.board.board import Board, Visit
 from gezeiten.domain.board.facts import BoardExcursion, BoardGap
 from gezeiten.domain.board.rows import BoardRow
@@ -328,7 +328,7 @@ class TideboardPlace(Place):
 
     def show_first_sight(self) -> bool:
         """Show the board before the archive is opened; False where it is not known so early."""
-        sight = first_sight(self.house.desk)
+        sight = cached_board(self.house.desk)
         if sight is not None:
             self.show_board(sight)
         return sight is not None

@@ -23,13 +23,13 @@ from gezeiten.desk.field.rounds import (
     Round,
     VisitTask,
     close_round,
-    leave_out,
     make_round,
+    omit_task,
     open_round,
     set_task_plan,
 )
 from gezeiten.desk.field.sheets import write_round
-from gezeiten.desk.logger.planning import kept_plans, last_plan_at
+from gezeiten.desk.logger.planning import latest_plan_at, stored_plans
 from gezeiten.domain.board.board import Board
 from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.kept import StoredPlan
@@ -171,7 +171,7 @@ class RoundDialog(QDialog):
     def _load(self) -> None:
         desk = self._house.desk
         self._house.run(
-            lambda _task: (open_round(desk), board(desk), kept_plans(desk)),
+            lambda _task: (open_round(desk), board(desk), stored_plans(desk)),
             self._loaded,
             latest="round",
         )
@@ -247,7 +247,7 @@ class RoundDialog(QDialog):
         def work() -> Round | None:
             plan = None
             if on:
-                plan = chosen or last_plan_at(desk, f"{task.site} · {task.point}")
+                plan = chosen or latest_plan_at(desk, f"{task.site} · {task.point}")
                 if plan is None:
                     raise InputError(
                         tr("No plan is known for this point; keep one on the Field desk first.")
@@ -268,9 +268,9 @@ class RoundDialog(QDialog):
             return
 
         def work() -> Round | None:
-            leave_out(desk, task, reason)
-            desk.drafts.put(_draft_key(task), "")
-            desk.keep_drafts()
+            omit_task(desk, task, reason)
+            desk.drafts.remember(_draft_key(task), "")
+            desk.save_drafts()
             return open_round(desk)
 
         self._run(work)

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 
 from gezeiten.desk.context import Desk
 from gezeiten.desk.places import points
-from gezeiten.desk.record.uncertainty import sure_of_mean
+from gezeiten.desk.record.uncertainty import mean_uncertainty
 from gezeiten.domain.series.statistics import Statistics
 from gezeiten.domain.series.timeline import Span, whole_duration_text
 from gezeiten.domain.wording import error_decimals
@@ -43,10 +43,10 @@ def figure_column(desk: Desk, lane: Lane, trace: Trace, span: Span, zone: str) -
     if place is None or not found.n:
         return FigureColumn(lane, trace, found)
     try:
-        sure = sure_of_mean(desk, place, trace.view.key, span)
+        sure = mean_uncertainty(desk, place, trace.view.key, span)
     except ArchiveDamagedError:
         sure = None  # the rest is shown; what is damaged is told elsewhere
-    if sure is None or not sure.is_known:
+    if sure is None or not sure.has_value:
         return FigureColumn(lane, trace, found)
     return FigureColumn(lane, trace, found, abs(trace.factor) * sure.expanded, sure.is_least)
 

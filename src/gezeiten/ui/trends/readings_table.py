@@ -121,7 +121,7 @@ class ReadingsModel(QAbstractTableModel):
         if cell is None:
             return "–" if place % 2 == 0 else ""
         if place % 2:
-            return tr(Quality(cell.quality).word)
+            return tr(Quality(cell.quality).file_code)
         sign = f"{RULE_SIGNS[cell.mark][0]} " if cell.mark else ""
         return sign + self._value(which, cell.value)
 
@@ -149,7 +149,7 @@ class ReadingsModel(QAbstractTableModel):
             return "", "", ""
         one, unit = self.table.columns[which], self._units[which]
         value = number_to_copy(unit.shown(cell.value), _decimals(one, unit))
-        return value, side_word(cell.mark) if cell.mark else "", tr(Quality(cell.quality).word)
+        return value, side_word(cell.mark) if cell.mark else "", tr(Quality(cell.quality).file_code)
 
 
 def shown_value(one: TableColumn, unit: ShownUnit, value: float) -> str:

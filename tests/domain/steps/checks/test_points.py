@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from gezeiten.domain.steps.checks.points import calibration_points
-from gezeiten.domain.steps.corrections.in_place import visit_around
+from gezeiten.domain.steps.corrections.in_place import visit_span
 
 MIN = 60_000
 
@@ -65,5 +65,5 @@ def test_one_look_is_one_point_as_sure_as_it_was_read() -> None:
 def test_a_visit_is_all_that_was_done_within_an_hour_of_the_next(
     known: list[int], at: int, wanted: tuple[int, int]
 ) -> None:
-    found = visit_around([one * MIN for one in known], at * MIN)
+    found = visit_span([one * MIN for one in known], at * MIN)
     assert found == (wanted[0] * MIN, wanted[1] * MIN)

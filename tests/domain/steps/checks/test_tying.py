@@ -12,7 +12,7 @@ from gezeiten.domain.series.series import make_series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.steps.checks.comparing import CheckComparison, compared
 from gezeiten.domain.steps.checks.doubting import Expected, doubt, limit_of
-from gezeiten.domain.steps.checks.duty import duty_days
+from gezeiten.domain.steps.checks.duty import schedule_days
 from gezeiten.domain.steps.checks.reading import (
     CheckReading,
     checked,
@@ -212,7 +212,7 @@ def test_a_duty_of_two_looks_on_working_days() -> None:
     looks = [friday + 8 * HOUR_MS, friday + 8 * HOUR_MS, friday + 16 * HOUR_MS]
     monday = friday + 71 * HOUR_MS
     looks += [monday + HOUR_MS // 2]
-    listed = duty_days(
+    listed = schedule_days(
         looks, (friday, monday + 47 * HOUR_MS), "Europe/Berlin", 2, working_days=True
     )
     told = [(one.day.isoformat(), one.made, one.is_met) for one in listed]

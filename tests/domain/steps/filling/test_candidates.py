@@ -15,10 +15,10 @@ from gezeiten.domain.steps.filling.candidates import (
     Candidate,
     Companion,
     candidates,
+    estimate_refusal,
+    is_significantly_better,
     ranked,
     straight,
-    surely_better,
-    why_not,
 )
 from tests.made_records import KINDS, STEP_MS, made
 from tests.recovering import recovered
@@ -30,7 +30,7 @@ def cut(series: Series, first: int, length: int) -> tuple[Series, Gap]:
     times = series.times_utc_ms
     keep = np.ones(len(times), np.bool_)
     keep[first : first + length] = False
-    return series.part(keep), Gap(int(times[first]), int(times[first + length]), STEP_MS)
+    return series.subset(keep), Gap(int(times[first]), int(times[first + length]), STEP_MS)
 
 
 def of(series: Series, gap: Gap, *companions: Series) -> dict[str, Candidate]:
@@ -127,11 +127,11 @@ def test_a_way_is_said_to_beat_another_one_where_it_nearly_always_does() -> None
     series, gap = cut(its.series, 2_950, 144)
     listed = list(candidates(series, gap, its.quantity, [Companion("c", its.companion, its.other)]))
     best, line = ranked(listed)[0], listed[0]
-    assert surely_better(best, line)
-    assert not surely_better(line, best)
-    assert not surely_better(line, line)
+    assert is_significantly_better(best, line)
+    assert not is_significantly_better(line, best)
+    assert not is_significantly_better(line, line)
     by_a_hair = replace(line, by_stretch=line.by_stretch * np.where(np.arange(40) % 5, 0.5, 1.01))
-    assert not surely_better(by_a_hair, line)  # better on 32 of 40 only
+    assert not is_significantly_better(by_a_hair, line)  # better on 32 of 40 only
 
 
 def test_where_a_line_does_as_well_it_stands_first() -> None:
@@ -185,7 +185,7 @@ def test_a_companion_with_the_same_gap_says_why_it_cannot_serve() -> None:
 def test_what_cannot_be_known_is_not_said(key: str, first: int, n: int, why: str) -> None:
     whole = make_series(np.arange(n, dtype=np.int64) * STEP_MS, np.ones(n), STEP_MS)
     series, gap = cut(whole, first, 60)
-    assert why in why_not(series, gap, quantity(key))
+    assert why in estimate_refusal(series, gap, quantity(key))
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -211,7 +211,7 @@ def test_of_too_few_readings_no_tide_is_fitted() -> None:
     keep = np.ones(110, np.bool_)
     keep[50:52] = False
     gap = Gap(int(times[50]), int(times[52]), 3 * 86_400_000)
-    found = list(candidates(level.part(keep), gap, quantity("water_level")))
+    found = list(candidates(level.subset(keep), gap, quantity("water_level")))
     own = next(one for one in found if one.kind == "own")
     assert "too few" in own.refusal
     assert ranked(found)[0].kind == "line"

@@ -17,12 +17,12 @@ from gezeiten.domain.steps.filling.fitting import fitted
 from gezeiten.domain.steps.filling.hidden import (
     BESIDE,
     STRETCHES,
-    apart_from_each_other,
     at_that_time_of_day,
-    chosen_starts,
-    learnt_from,
+    count_disjoint,
     possible_starts,
+    sample_starts,
     splitmix64,
+    training_spans,
 )
 from gezeiten.domain.steps.filling.joining import FADES, faded
 from gezeiten.domain.steps.filling.scales import scale_of
@@ -66,13 +66,13 @@ def test_hidden_stretches_are_whole_and_away_from_the_gap(
 def test_forty_are_chosen_one_in_each_part_and_always_the_same() -> None:
     gap = Gap(5_000 * STEP, 5_010 * STEP, STEP)
     starts = np.arange(4_000)
-    chosen = chosen_starts(starts, gap, 7)
+    chosen = sample_starts(starts, gap, 7)
     assert len(chosen) == STRETCHES
     assert [int(one) // 100 for one in chosen] == list(range(40))
     assert len({int(one) % 100 for one in chosen}) > 20  # not in step
-    assert (chosen == chosen_starts(starts, gap, 7)).all()
-    assert (chosen != chosen_starts(starts, gap, 8)).any()
-    assert chosen_starts(starts[:12], gap).tolist() == list(range(12))
+    assert (chosen == sample_starts(starts, gap, 7)).all()
+    assert (chosen != sample_starts(starts, gap, 8)).any()
+    assert sample_starts(starts[:12], gap).tolist() == list(range(12))
 
 
 def test_where_there_are_enough_they_lie_at_the_gaps_time_of_day() -> None:
@@ -85,16 +85,16 @@ def test_where_there_are_enough_they_lie_at_the_gaps_time_of_day() -> None:
 
 
 def test_stretches_apart_from_each_other_are_counted_without_overlaps() -> None:
-    assert apart_from_each_other(np.array([0, 3, 5, 9, 10, 20]), 5) == 4  # 0, 5, 10, 20
-    assert apart_from_each_other(np.array([], np.intp), 5) == 0
+    assert count_disjoint(np.array([0, 3, 5, 9, 10, 20]), 5) == 4  # 0, 5, 10, 20
+    assert count_disjoint(np.array([], np.intp), 5) == 0
 
 
 def test_what_is_learnt_from_grows_to_fifty_gap_lengths() -> None:
     gap = Gap(10**12, 10**12 + DAY_MS, STEP)
-    spans = learnt_from(gap)
+    spans = training_spans(gap)
     assert spans[0] == (gap.start_ms - 3 * DAY_MS, gap.end_ms + 3 * DAY_MS)
     assert spans[-1] == (gap.start_ms - 50 * DAY_MS, gap.end_ms + 50 * DAY_MS)
-    assert learnt_from(gap, 15 * DAY_MS)[0][0] == gap.start_ms - 15 * DAY_MS
+    assert training_spans(gap, 15 * DAY_MS)[0][0] == gap.start_ms - 15 * DAY_MS
 
 
 def test_a_fit_without_some_rows_is_the_fit_of_the_others() -> None:
@@ -164,7 +164,7 @@ def test_counts_are_estimated_by_their_logarithm_and_humidity_stays_within_bound
     dust, humid, air = (
         scale_of(quantity(key)) for key in ("pm25", "relative_humidity", "air_temperature")
     )
-    assert dust.back(dust.forward(np.array([0.0, 12.5]))) == pytest.approx([0.0, 12.5])
-    assert dust.clipped(dust.back(np.array([-9.0])))[0] == 0.0
+    assert dust.unscale(dust.forward(np.array([0.0, 12.5]))) == pytest.approx([0.0, 12.5])
+    assert dust.clipped(dust.unscale(np.array([-9.0])))[0] == 0.0
     assert humid.clipped(np.array([-3.0, 103.0])).tolist() == [0.0, 100.0]
-    assert air.clipped(air.back(np.array([-300.0])))[0] == -300.0
+    assert air.clipped(air.unscale(np.array([-300.0])))[0] == -300.0

@@ -10,7 +10,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.steps.filling.candidates import Companion, candidates
-from gezeiten.domain.steps.filling.unrest import Unrest, alike, unrest_of
+from gezeiten.domain.steps.filling.unrest import Unrest, similar_stretches, unrest_of
 from tests.made_records import KINDS_OF_EVENTS, STEP_MS
 from tests.recovering import recovered
 
@@ -73,13 +73,16 @@ def test_what_begins_alike_is_as_large_to_the_same_side_and_apart() -> None:
         values[at - 12 : at] = size
     rng = np.random.default_rng(3)
     values += rng.normal(0, 1e-3, 4_000)
-    found = alike(values, places, 30, Unrest("highest", False, 2.0, 0.0))
+    found = similar_stretches(values, places, 30, Unrest("highest", False, 2.0, 0.0))
     wanted = {
         int(at): 2.0 / size for at, size in zip(places, sizes, strict=True) if size in (1.0, 2.0)
     }
     assert sorted(found.starts.tolist()) == sorted(wanted)
     assert found.sizes == pytest.approx([wanted[at] for at in found.starts.tolist()], rel=0.01)
-    assert len(alike(values, places[:0], 30, Unrest("highest", False, 2.0, 0.0)).starts) == 0
+    assert (
+        len(similar_stretches(values, places[:0], 30, Unrest("highest", False, 2.0, 0.0)).starts)
+        == 0
+    )
 
 
 @pytest.mark.parametrize("length", [36, 144])

@@ -51,7 +51,7 @@ def test_a_day_of_humidity_follows_the_temperature_that_was_measured() -> None:
     whole = of(np.round(percent, 1))
     gap = Gap(int(whole.times_utc_ms[first]), int(whole.times_utc_ms[first + length]), STEP_MS)
     helped = [Companion("temperature", at_one_vapour_pressure(of(temp)), HUMIDITY)]
-    found = list(candidates(whole.part(keep), gap, HUMIDITY, helped))
+    found = list(candidates(whole.subset(keep), gap, HUMIDITY, helped))
     rmse = {one.kind: one.rmse for one in found}
     best = ranked(found)[0]
     assert best.kind.startswith("companion")

@@ -29,7 +29,7 @@ class DutyDay:
         return self.made >= self.due
 
 
-def duty_days(
+def schedule_days(
     looks_ms: Iterable[int], span: Span, zone: str, a_day: int, *, working_days: bool
 ) -> list[DutyDay]:
     """Return the days of [start, end) on which checks were due, in order.
@@ -41,9 +41,9 @@ def duty_days(
     return [
         DutyDay(day, made[day], a_day)
         for day, (begin, end) in local_days(*span, zone)
-        if not (working_days and day.weekday() >= _SATURDAY) and _is_whole(begin, end, span)
+        if not (working_days and day.weekday() >= _SATURDAY) and _is_whole_day(begin, end, span)
     ]
 
 
-def _is_whole(begin_ms: int, end_ms: int, span: Span) -> bool:
+def _is_whole_day(begin_ms: int, end_ms: int, span: Span) -> bool:
     return span[0] <= begin_ms and end_ms <= span[1]

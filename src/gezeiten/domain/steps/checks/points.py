@@ -44,7 +44,7 @@ def calibration_points(
     pieces = np.split(np.arange(len(xs)), np.flatnonzero(np.diff(xs) > least_apart) + 1)
     if not 1 < len(pieces) <= count:  # no few places at which looks crowd: as many in each
         pieces = np.array_split(np.arange(len(xs)), max(count, 1))
-    groups = _apart(pieces, xs, ys, least_apart)
+    groups = _merge_close_groups(pieces, xs, ys, least_apart)
     points = [[float(xs[part].mean()), float(ys[part].mean())] for part in groups]
     left = ys - xs - correction_at(points, xs)
     spare = len(xs) - len(points)
@@ -53,7 +53,7 @@ def calibration_points(
     return points, math.hypot(2 * s / math.sqrt(least), math.sqrt(float(np.mean(u**2))))
 
 
-def _apart(
+def _merge_close_groups(
     groups: Sequence[NDArray[np.intp]], xs: Values, ys: Values, least: float
 ) -> list[NDArray[np.intp]]:
     """Return groups with those put together that lie no further apart than that, or of which the

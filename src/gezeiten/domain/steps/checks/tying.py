@@ -63,23 +63,23 @@ def fit(way: Way, seen: Sequence[CheckComparison]) -> ReferenceFit | None:
     times = np.array([one.check.at_ms for one in checks], np.int64)
     values = np.array([one.difference for one in checks])
     u = np.array([one.u for one in checks])
-    if not len(times) or (way == "line" and not _holds_a_line(times)):
+    if not len(times) or (way == "line" and not _can_fit_line(times)):
         return None
     made = _fitted(way, times, values, u)
-    left_out = tuple(_left_out(way, times, values, u, i) for i in range(len(times)))
+    left_out = tuple(_leave_one_out_error(way, times, values, u, i) for i in range(len(times)))
     return ReferenceFit(way, made.knots, made.u, left_out, made.slope_a_day, made.u_slope)
 
 
-def _holds_a_line(times: _Times) -> bool:
+def _can_fit_line(times: _Times) -> bool:
     return len(times) >= LEAST_FOR_A_LINE and times[-1] > times[0]
 
 
-def _left_out(way: Way, times: _Times, values: Values, u: Values, i: int) -> float:
+def _leave_one_out_error(way: Way, times: _Times, values: Values, u: Values, i: int) -> float:
     others = np.arange(len(times)) != i
     if not others.any():
         return math.nan
     rest = times[others]
-    simpler: Way = "offset" if way == "line" and not _holds_a_line(rest) else way
+    simpler: Way = "offset" if way == "line" and not _can_fit_line(rest) else way
     made = _fitted(simpler, rest, values[others], u[others])
     return float(values[i] - added(made.knots, times[i : i + 1])[0])
 

@@ -19,7 +19,7 @@ from gezeiten.domain.steps.corrections.kind import (
     Order,
     Parameters,
     number_of,
-    only_known,
+    refuse_unknown_parameters,
 )
 
 CERTIFICATE = "certificate"
@@ -33,7 +33,7 @@ def _linear(series: Series, parameters: Parameters, _start_ms: int, _end_ms: int
 
 
 def _linear_checked(parameters: Parameters) -> dict[str, Any]:
-    only_known(parameters, "offset", "gain", "u", CERTIFICATE)
+    refuse_unknown_parameters(parameters, "offset", "gain", "u", CERTIFICATE)
     offset, gain = number_of(parameters, "offset", 0.0), number_of(parameters, "gain", 1.0)
     if gain == 0:
         raise ValueError("with a gain of 0 every reading would be the same")
@@ -47,13 +47,14 @@ def _linear_checked(parameters: Parameters) -> dict[str, Any]:
     }
 
 
-def _linear_told(parameters: Parameters, unit: str) -> str:
+def _describe_linear(parameters: Parameters, unit: str) -> str:
     parts = []
     if parameters["offset"]:
         parts.append(f"offset {parameters['offset']:+g} {unit}".strip())
     if parameters["gain"] != 1:
         parts.append(f"gain {parameters['gain']:g}")
-    return f"{', '.join(parts)}{_told_u(parameters, unit)}{_told_certificate(parameters)}"
+    rest = f"{_describe_uncertainty(parameters, unit)}{_describe_certificate(parameters)}"
+    return f"{', '.join(parts)}{rest}"
 
 
 def _certificate(parameters: Parameters) -> dict[str, Any]:
@@ -68,7 +69,7 @@ def _certificate(parameters: Parameters) -> dict[str, Any]:
     return {CERTIFICATE: {"serial": serial, "name": name}}
 
 
-def _told_certificate(parameters: Parameters) -> str:
+def _describe_certificate(parameters: Parameters) -> str:
     said = parameters.get(CERTIFICATE)
     return f", certificate {said['name']} of {said['serial']}" if said else ""
 
@@ -80,7 +81,7 @@ def _uncertainty(parameters: Parameters) -> float:
     return u
 
 
-def _told_u(parameters: Parameters, unit: str) -> str:
+def _describe_uncertainty(parameters: Parameters, unit: str) -> str:
     return f" (±{parameters['u']:g} {unit})".replace(" )", ")") if parameters["u"] else ""
 
 
@@ -116,7 +117,7 @@ def _by_points(series: Series, parameters: Parameters, start_ms: int, end_ms: in
 
 
 def _points_checked(parameters: Parameters) -> dict[str, Any]:
-    only_known(parameters, "points", "as_found", "u", CERTIFICATE)
+    refuse_unknown_parameters(parameters, "points", "as_found", "u", CERTIFICATE)
     points = _as_points(parameters.get("points") or [])
     if not points:
         raise ValueError("a calibration has at least one point")
@@ -144,18 +145,24 @@ def _as_points(listed: Any) -> list[list[float]]:
     return points
 
 
-def _points_told(parameters: Parameters, unit: str) -> str:
+def _describe_points(parameters: Parameters, unit: str) -> str:
     first, last = parameters["points"], parameters["as_found"]
     told = ", ".join(f"{x:g} → {reference:g}" for x, reference in first)
     until = ", ".join(f"{x:g} → {reference:g}" for x, reference in last)
     drift = f"; at the end {until}" if last else ""
-    certificate = _told_certificate(parameters)
-    return f"{told} {unit}".rstrip() + drift + _told_u(parameters, unit) + certificate
+    certificate = _describe_certificate(parameters)
+    return f"{told} {unit}".rstrip() + drift + _describe_uncertainty(parameters, unit) + certificate
 
 
 LINEAR = CorrectionKind(
-    "linear", 1, Order.CALIBRATION, "Offset and gain", _linear, _linear_checked, _linear_told
+    "linear", 1, Order.CALIBRATION, "Offset and gain", _linear, _linear_checked, _describe_linear
 )
 POINTS = CorrectionKind(
-    "points", 1, Order.CALIBRATION, "Calibration points", _by_points, _points_checked, _points_told
+    "points",
+    1,
+    Order.CALIBRATION,
+    "Calibration points",
+    _by_points,
+    _points_checked,
+    _describe_points,
 )

@@ -23,7 +23,7 @@ _TO_SIGMA, _SIGMAS = 1.4826, 3.0
 _LEAST = 20
 
 
-def visit_around(known_ms: Iterable[int], at_ms: int) -> Span:
+def visit_span(known_ms: Iterable[int], at_ms: int) -> Span:
     """Return from when to when somebody was there around an instant, as far as that is known: all
     that was done there, each within an hour of the next, at most three hours either way.
 
@@ -40,7 +40,7 @@ def visit_around(known_ms: Iterable[int], at_ms: int) -> Span:
     return (near[first], near[last])
 
 
-def before_it_was(series: Series) -> Span | None:
+def span_before_in_place(series: Series) -> Span | None:
     """Return the stretch at the beginning in which a sensor was not in its place yet, None where
     its readings say nothing of one.
 
@@ -57,9 +57,9 @@ def before_it_was(series: Series) -> Span | None:
     return None if not end else (int(times[0]), int(times[end]))
 
 
-def since_it_was_not(series: Series) -> Span | None:
+def span_after_removal(series: Series) -> Span | None:
     """Return the stretch at the end in which a sensor was not in its place any more; as
-    `before_it_was`, with time turned round.
+    `span_before_in_place`, with time turned round.
 
     Args:
         series: up to its last reading.

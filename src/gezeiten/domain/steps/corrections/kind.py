@@ -55,7 +55,7 @@ def number_of(parameters: Parameters, key: str, usual: float | None = None) -> f
     return value
 
 
-def only_known(parameters: Parameters, *keys: str) -> None:
+def refuse_unknown_parameters(parameters: Parameters, *keys: str) -> None:
     """Raise ValueError where something is set that cannot be."""
     unknown = set(parameters) - set(keys)
     if unknown:

@@ -10,7 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.series.series import Series
-from gezeiten.domain.steps.corrections.kind import CorrectionKind, Order, Parameters, only_known
+from gezeiten.domain.steps.corrections.kind import (
+    CorrectionKind,
+    Order,
+    Parameters,
+    refuse_unknown_parameters,
+)
 
 KEPT, SUSPECT, TAKEN_OUT = "kept", "suspect", "taken out"
 MARKS = (KEPT, SUSPECT, TAKEN_OUT)
@@ -18,7 +23,7 @@ MOST_STRETCHES = 10_000
 """That one mark may name; more want a shorter stretch, or another number."""
 
 
-def _nothing(series: Series, _parameters: Parameters, _start_ms: int, _end_ms: int) -> Series:
+def _unchanged(series: Series, _parameters: Parameters, _start_ms: int, _end_ms: int) -> Series:
     """Marks are put on all together, see `chain.corrected`."""
     return series
 
@@ -26,7 +31,7 @@ def _nothing(series: Series, _parameters: Parameters, _start_ms: int, _end_ms: i
 def _mark_checked(parameters: Parameters) -> dict[str, Any]:
     """stretches: those of the step's that are meant, [begin, end) each, in order of time; none:
     all of it. of: the fingerprint of the bytes that say so, "" where a person does."""
-    only_known(parameters, "mark", "cause", "stretches", "of")
+    refuse_unknown_parameters(parameters, "mark", "cause", "stretches", "of")
     if parameters.get("mark") not in MARKS:
         raise ValueError("a mark is one of kept, suspect, taken out")
     stretches = [[int(begin), int(end)] for begin, end in parameters.get("stretches") or []]
@@ -43,14 +48,14 @@ def _mark_checked(parameters: Parameters) -> dict[str, Any]:
     }
 
 
-def _mark_told(parameters: Parameters, _unit: str) -> str:
+def _describe_mark(parameters: Parameters, _unit: str) -> str:
     cause = f" ({parameters['cause']})" if parameters["cause"] else ""
     count = len(parameters["stretches"])
     where = f", {count} stretches" if count > 1 else ""
     return f"{parameters['mark']}{cause}{where}"
 
 
-def meant(parameters: Parameters, start_ms: int, end_ms: int) -> NDArray[np.int64]:
+def marked_spans(parameters: Parameters, start_ms: int, end_ms: int) -> NDArray[np.int64]:
     """Return the stretches that a step means, int64 (k, 2), its own [start, end) where it names
     none."""
     stretches = parameters.get("stretches") or [[start_ms, end_ms]]
@@ -58,7 +63,7 @@ def meant(parameters: Parameters, start_ms: int, end_ms: int) -> NDArray[np.int6
 
 
 def _trim_checked(parameters: Parameters) -> dict[str, Any]:
-    only_known(parameters)
+    refuse_unknown_parameters(parameters)
     return {}
 
 
@@ -67,11 +72,11 @@ TRIM = CorrectionKind(
     1,
     Order.TRIM,
     "Not in place",
-    _nothing,
+    _unchanged,
     _trim_checked,
     lambda _parameters, _unit: "taken out",
 )
-MARK = CorrectionKind("mark", 1, Order.MARK, "Mark", _nothing, _mark_checked, _mark_told)
+MARK = CorrectionKind("mark", 1, Order.MARK, "Mark", _unchanged, _mark_checked, _describe_mark)
 
 
 def mark_of(kind: str, parameters: Parameters) -> str:

@@ -17,7 +17,7 @@ from gezeiten.domain.steps.corrections.kind import (
     Order,
     Parameters,
     number_of,
-    only_known,
+    refuse_unknown_parameters,
 )
 from gezeiten.domain.wording import counted
 
@@ -25,7 +25,7 @@ _MOST_KNOTS = 1_000
 _WAYS = {"offset": "an offset", "line": "a straight line", "each": "through every check"}
 
 
-def _tied(series: Series, parameters: Parameters, _start_ms: int, _end_ms: int) -> Series:
+def _fitted(series: Series, parameters: Parameters, _start_ms: int, _end_ms: int) -> Series:
     values = series.values + added(parameters["knots"], series.times_utc_ms)
     return replace(series, values=values)
 
@@ -34,7 +34,7 @@ def _checked(parameters: Parameters) -> dict[str, Any]:
     """knots: instants (UTC ms) and what is added there; checks: how many it was fitted to; below:
     the steps (ids) that stood before it then; to: of a level that was tied by dips whether it
     says levels above the sensor behind it, or heights as all did before."""
-    only_known(parameters, "way", "knots", "u", "checks", "below", "to")
+    refuse_unknown_parameters(parameters, "way", "knots", "u", "checks", "below", "to")
     if parameters.get("way") not in _WAYS:
         raise ValueError("a record is tied by an offset, a line, or through every check")
     knots = [[int(at), float(value)] for at, value in parameters.get("knots") or []]
@@ -52,7 +52,7 @@ def _checked(parameters: Parameters) -> dict[str, Any]:
     }
 
 
-def _told(parameters: Parameters, unit: str) -> str:
+def _describe(parameters: Parameters, unit: str) -> str:
     by = counted(parameters["checks"], "check", "checks")
     first, last = parameters["knots"][0][1], parameters["knots"][-1][1]
     until = f" to {last:+.3f}" if len(parameters["knots"]) > 1 else ""
@@ -61,5 +61,12 @@ def _told(parameters: Parameters, unit: str) -> str:
 
 
 TIE = CorrectionKind(
-    "tie", 1, Order.REFERENCE, "Tied to check readings", _tied, _checked, _told, is_fitted=True
+    "tie",
+    1,
+    Order.REFERENCE,
+    "Tied to check readings",
+    _fitted,
+    _checked,
+    _describe,
+    is_fitted=True,
 )

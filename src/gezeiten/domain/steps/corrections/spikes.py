@@ -33,7 +33,7 @@ def spikes(series: Series, beyond: float, quantity: Quantity) -> NDArray[np.bool
     """Return which readings are spikes, bool (n,): one or two, further than a number from where
     those around them say they should be, and than what is usual there; not within three readings of
     a gap, nor at an end of the range."""
-    alone, both = _off(series)
+    alone, both = _deviation_and_scale(series)
     least = np.maximum(beyond, _restless(alone))
     size, pair = np.nan_to_num(np.abs(alone)), np.nan_to_num(both)
     # each explanation of the same readings against all others: the largest is what happened
@@ -49,7 +49,7 @@ def usual_spike(series: Series, quantity: Quantity) -> float:
     lie from those around them (1.4826 MAD), three of the last decimal at least, in two digits; of a
     short record the step that is usual for the quantity."""
     least = 3 * 10.0**-quantity.decimals
-    alone, _ = _off(series)
+    alone, _ = _deviation_and_scale(series)
     known = alone[np.isfinite(alone) & ~at_an_end(series, quantity)]
     if len(known) < _LEAST_READINGS:
         return max(USUAL_STEPS.get(quantity.key, 0.0), least)
@@ -71,7 +71,7 @@ USUAL_STEPS = {
 """Of a short record (CALCULATIONS.md, "Proposed marks", A), as quantities are recorded."""
 
 
-def _off(series: Series) -> tuple[Values, Values]:
+def _deviation_and_scale(series: Series) -> tuple[Values, Values]:
     """Return how far each reading is from what those around it say, and how far it and the next one
     both are, to one side, (n,) each; NaN where there are not three near ones on either side.
 

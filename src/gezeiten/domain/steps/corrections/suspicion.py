@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.quantities.quantities import Quantity
-from gezeiten.domain.series.series import HOLD_FACTOR, Series, holds_ms
+from gezeiten.domain.series.series import HOLD_FACTOR, Series, hold_times_ms
 from gezeiten.domain.series.timeline import HOUR_MS, Times, Values
 from gezeiten.domain.steps.corrections.ends import at_an_end
 from gezeiten.domain.steps.corrections.spikes import spikes, usual_spike
@@ -46,7 +46,7 @@ class SuspectRule:
     of: tuple[str, ...] = ()
     but: tuple[str, ...] = ()
 
-    def suits(self, quantity: Quantity) -> bool:
+    def applies_to(self, quantity: Quantity) -> bool:
         """Whether it says anything of a quantity."""
         return (not self.of or quantity.key in self.of) and quantity.unit not in self.but
 
@@ -76,14 +76,14 @@ def _stuck(series: Series, hours: float, quantity: Quantity) -> NDArray[np.bool_
     """Runs of near readings of one value, held for so long together; a sensor at an end of its
     range is not stuck."""
     goes_on = (np.diff(series.values) == 0) & ~at_an_end(series, quantity)[1:]
-    return _held_together(series, goes_on, hours * HOUR_MS)
+    return _long_runs(series, goes_on, hours * HOUR_MS)
 
 
 def _usual_stuck(series: Series, quantity: Quantity) -> float:
     """The shortest time, from that which is usual for a quantity on, within which the series moved
     by five of its steps in 95 of 100 such times."""
     hours = STUCK_H.get(quantity.key, _STUCK_H)
-    free = series.part(~at_an_end(series, quantity))
+    free = series.subset(~at_an_end(series, quantity))
     steps = np.diff(np.unique(free.values))
     if len(steps):
         least = _MOVES * max(float(steps.min()), 10.0**-quantity.decimals)
@@ -115,7 +115,7 @@ STUCK_H = {
 """After so long one value is no longer usual (CALCULATIONS.md, "Proposed marks")."""
 
 
-def _held_together(
+def _long_runs(
     series: Series, goes_on: NDArray[np.bool_], least_ms: float, many: int = 2
 ) -> NDArray[np.bool_]:
     """Return which readings lie in runs of near ones, held for so long and of so many, bool (n,).
@@ -126,7 +126,7 @@ def _held_together(
     if not len(series):
         return np.zeros(0, np.bool_)
     run_of = np.concatenate(([0], np.cumsum(~(goes_on & _near(series)))))
-    holds = holds_ms(series.times_utc_ms, series.interval_ms)
+    holds = hold_times_ms(series.times_utc_ms, series.interval_ms)
     held = np.bincount(run_of, weights=holds.astype(np.float64))
     caught: NDArray[np.bool_] = ((held >= least_ms) & (np.bincount(run_of) >= many))[run_of]
     return caught
@@ -136,7 +136,7 @@ def _lasting(
     series: Series, which: NDArray[np.bool_], least_ms: float, many: int = 1
 ) -> NDArray[np.bool_]:
     """Return which of some readings lie in runs of them that last."""
-    return which & _held_together(series, which[1:] & which[:-1], least_ms, many)
+    return which & _long_runs(series, which[1:] & which[:-1], least_ms, many)
 
 
 def _from_to(begins: NDArray[np.bool_], ends: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -253,13 +253,13 @@ SUSPICIONS: dict[str, SuspectRule] = {
 """All rules, by key."""
 
 
-def stretches_of(series: Series, caught: NDArray[np.bool_]) -> list[list[int]]:
+def suspect_spans(series: Series, caught: NDArray[np.bool_]) -> list[list[int]]:
     """Return the stretches [begin, end) of readings that are caught, UTC ms: readings beside each
     other are one; its end lies a millisecond behind its last."""
-    return stretches_in(series.times_utc_ms, caught)
+    return spans_of_instants(series.times_utc_ms, caught)
 
 
-def stretches_in(times: Times, caught: NDArray[np.bool_]) -> list[list[int]]:
-    """Return the stretches [begin, end) of instants that are caught, see `stretches_of`."""
+def spans_of_instants(times: Times, caught: NDArray[np.bool_]) -> list[list[int]]:
+    """Return the stretches [begin, end) of instants that are caught, see `suspect_spans`."""
     edges = np.flatnonzero(np.diff(np.concatenate(([False], caught, [False])).astype(np.int8)))
     return [[int(times[a]), int(times[b - 1]) + 1] for a, b in edges.reshape(-1, 2)]

@@ -25,16 +25,22 @@ from gezeiten.domain.steps.filling.hidden import (
     BESIDE,
     LEAST,
     WORDED,
-    apart_from_each_other,
     at_that_time_of_day,
-    chosen_starts,
+    count_disjoint,
     possible_starts,
+    sample_starts,
 )
 from gezeiten.domain.steps.filling.joining import faded
 from gezeiten.domain.steps.filling.measuring import Errors, Model, ends_of, half_widths, measured
 from gezeiten.domain.steps.filling.scales import MORE, Scale, scale_of
 from gezeiten.domain.steps.filling.sums import by_sums
-from gezeiten.domain.steps.filling.unrest import LEAST_ALIKE, WIDENED, Alike, Unrest, alike
+from gezeiten.domain.steps.filling.unrest import (
+    LEAST_ALIKE,
+    WIDENED,
+    Alike,
+    Unrest,
+    similar_stretches,
+)
 from gezeiten.domain.steps.formulas.formula import Role
 
 Kind = Literal["line", "own", "companion", "companion and own"]
@@ -103,7 +109,7 @@ class _Known:
         return int(self.series.times_utc_ms[0]), int(self.series.times_utc_ms[-1]) + 1
 
 
-def why_not(series: Series, gap: Gap, quantity: Quantity) -> str:
+def estimate_refusal(series: Series, gap: Gap, quantity: Quantity) -> str:
     """Return why nothing can be estimated, "" where something can.
 
     Args:
@@ -115,7 +121,7 @@ def why_not(series: Series, gap: Gap, quantity: Quantity) -> str:
     if quantity.averages != "sum" and (at < BESIDE or at + BESIDE > len(series)):
         return "no reading before or after it"
     starts = possible_starts(series, gap)
-    if apart_from_each_other(starts, gap.missing) < LEAST:
+    if count_disjoint(starts, gap.missing) < LEAST:
         return "too little known record around it to measure its error"
     return ""
 
@@ -126,7 +132,7 @@ def straight(
     """Return the straight line over a gap, of what is not summed.
 
     Args:
-        series: known readings around the gap, for which `why_not` is "".
+        series: known readings around the gap, for which `estimate_refusal` is "".
     """
     return next(candidates(series, gap, quantity, seed=seed, unrest=unrest))
 
@@ -176,8 +182,8 @@ def candidates(
     """Yield what could fill a gap, the simplest and quickest first.
 
     Args:
-        series: known readings around the gap, for which `why_not` is ""; unrest: what is unusual
-            beside it.
+        series: known readings around the gap, for which `estimate_refusal` is "".
+        unrest: what is unusual beside it.
     """
     if quantity.averages == "sum":
         yield from _by_all_sums(series, gap, quantity, companions, seed)
@@ -187,7 +193,7 @@ def candidates(
     starts = at_that_time_of_day(series, possible, gap)
     in_unrest = None
     if unrest is not None:
-        in_unrest = alike(scale.forward(series.values), possible, gap.missing, unrest)
+        in_unrest = similar_stretches(scale.forward(series.values), possible, gap.missing, unrest)
     due = _due(gap)
     at = int(series.times_utc_ms.searchsorted(gap.start_ms))
     known = _Known(
@@ -196,7 +202,7 @@ def candidates(
         quantity,
         scale,
         scale.forward(series.values),
-        chosen_starts(starts, gap, seed),
+        sample_starts(starts, gap, seed),
         due,
         at,
         companions,
@@ -212,7 +218,7 @@ def candidates(
     for i in range(len(companions)):
         for one in _by_companion(known, i):
             yield one
-            if not one.refusal and (best is None or _off(one) < _off(best)):
+            if not one.refusal and (best is None or _scaled_error(one) < _scaled_error(best)):
                 best = one
     if best is not None and names:
         yield from _by_both(known, best, own, own_due, names)
@@ -224,17 +230,17 @@ def ranked(found: Sequence[Candidate]) -> list[Candidate]:
     serving = [one for one in found if not one.refusal]
     if not serving:
         return []
-    best = min(serving, key=_off)
+    best = min(serving, key=_scaled_error)
     simplest = next(one for one in serving if _is_as_good(one, best))
-    return [simplest, *sorted((one for one in serving if one is not simplest), key=_off)]
+    return [simplest, *sorted((one for one in serving if one is not simplest), key=_scaled_error)]
 
 
-def _off(one: Candidate) -> float:
+def _scaled_error(one: Candidate) -> float:
     """How far off a way is, in the scale in which all ways are compared."""
     return float(one.by_stretch.mean())
 
 
-def surely_better(one: Candidate, other: Candidate) -> bool:
+def is_significantly_better(one: Candidate, other: Candidate) -> bool:
     """Whether one way does better than another one: by more than two standard errors of their
     difference over all hidden stretches, and on nine of ten of these."""
     if one is other or len(one.by_stretch) != len(other.by_stretch) or not len(one.by_stretch):
@@ -311,7 +317,7 @@ def _by_companion(known: _Known, which: int) -> Iterator[Candidate]:
             if (
                 best is None
                 or best.refusal
-                or (not one.refusal and _off(one) < _BETTER**2 * _off(best))
+                or (not one.refusal and _scaled_error(one) < _BETTER**2 * _scaled_error(best))
             ):
                 best = one
     if best is not None:
@@ -448,9 +454,9 @@ def _candidate(
     guess, widths, can = made
     decimals = known.quantity.decimals
     digits, least = decimals + EXTRA_DECIMALS, 0.5 * 10.0**-decimals
-    values = known.scale.back(guess)
-    low = np.minimum(known.scale.back(guess - widths), values - least)
-    high = np.maximum(known.scale.back(guess + widths), values + least)
+    values = known.scale.unscale(guess)
+    low = np.minimum(known.scale.unscale(guess - widths), values - least)
+    high = np.maximum(known.scale.unscale(guess + widths), values + least)
     low, high = known.scale.clipped(low.round(digits)), known.scale.clipped(high.round(digits))
     fill = make_series(
         known.due[can],

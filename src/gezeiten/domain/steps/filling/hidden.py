@@ -37,9 +37,9 @@ def splitmix64(state: int) -> int:
     return z ^ (z >> 31)
 
 
-def known(series: Series) -> Series:
+def trusted_readings(series: Series) -> Series:
     """Return the readings that may be learnt from: measured, and not doubted."""
-    return series.part((series.quality != Quality.ESTIMATE) & (series.quality != Quality.SUSPECT))
+    return series.subset((series.quality != Quality.ESTIMATE) & (series.quality != Quality.SUSPECT))
 
 
 def possible_starts(series: Series, gap: Gap) -> NDArray[np.intp]:
@@ -66,7 +66,7 @@ def at_that_time_of_day(series: Series, starts: NDArray[np.intp], gap: Gap) -> N
     return near if len(near) >= STRETCHES else starts
 
 
-def chosen_starts(starts: NDArray[np.intp], gap: Gap, seed: int = 0) -> NDArray[np.intp]:
+def sample_starts(starts: NDArray[np.intp], gap: Gap, seed: int = 0) -> NDArray[np.intp]:
     """Return up to `STRETCHES` starts, one at a pseudo-random place of each equal part of the list:
     evenly spaced ones would fall into step with day and tide."""
     many = len(starts)
@@ -80,7 +80,7 @@ def chosen_starts(starts: NDArray[np.intp], gap: Gap, seed: int = 0) -> NDArray[
     return np.array(found, np.intp)
 
 
-def apart_from_each_other(starts: NDArray[np.intp], length: int) -> int:
+def count_disjoint(starts: NDArray[np.intp], length: int) -> int:
     """Return how many stretches of a length there are that do not overlap."""
     count, end = 0, -1
     for start in np.sort(starts).tolist():
@@ -89,7 +89,7 @@ def apart_from_each_other(starts: NDArray[np.intp], length: int) -> int:
     return count
 
 
-def learnt_from(gap: Gap, at_least_ms: int = 0) -> list[Span]:
+def training_spans(gap: Gap, at_least_ms: int = 0) -> list[Span]:
     """Return the stretches around a gap that are tried one after the other until there is enough in
     one to learn from, each wider than the one before."""
     half = max(gap.length_ms, _AT_LEAST_MS, at_least_ms)
@@ -102,11 +102,11 @@ def learnt_from(gap: Gap, at_least_ms: int = 0) -> list[Span]:
         half = min(2 * half, most)
 
 
-def is_enough(series: Series, gap: Gap) -> bool:
+def has_enough_training_data(series: Series, gap: Gap) -> bool:
     """Whether there is enough in a stretch to learn from: so many stretches at the gap's time of
     day that the band need not be worded, of a long record the fewest that tell anything."""
     starts = possible_starts(series, gap)
     starts = starts[:: max(len(starts) // 4_000, 1)]
     wanted = LEAST if len(series) > _MANY_READINGS else WORDED
-    apart = apart_from_each_other(at_that_time_of_day(series, starts, gap), gap.missing)
+    apart = count_disjoint(at_that_time_of_day(series, starts, gap), gap.missing)
     return apart >= wanted and len(series) >= _LEAST_READINGS

@@ -19,7 +19,7 @@ from gezeiten.domain.steps.filling.hidden import (
     LEAST,
     STRETCHES,
     WORDED,
-    apart_from_each_other,
+    count_disjoint,
 )
 from gezeiten.domain.steps.filling.joining import FADES, faded
 
@@ -116,7 +116,7 @@ def measured(
     if sizes is not None:
         found *= sizes[None, :, None]
     usable = np.isfinite(found).mean(axis=(0, 2)) > 0.9
-    apart = apart_from_each_other(starts[usable], length)
+    apart = count_disjoint(starts[usable], length)
     if apart < LEAST:
         return None
     found, known = found[:, usable], known[usable]

@@ -31,7 +31,7 @@ class Scale:
         """Return values in this scale."""
         return np.log(np.maximum(values, 0.0) + MORE) if self.is_log else values
 
-    def back(self, scaled: Values) -> Values:
+    def unscale(self, scaled: Values) -> Values:
         """Return values as they are recorded."""
         return np.exp(np.minimum(scaled, _LARGEST)) - MORE if self.is_log else scaled
 

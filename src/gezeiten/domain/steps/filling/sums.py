@@ -16,9 +16,9 @@ from gezeiten.domain.series.series import HOLD_FACTOR, Series
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.steps.filling.hidden import (
     LEAST,
-    apart_from_each_other,
-    chosen_starts,
+    count_disjoint,
     possible_starts,
+    sample_starts,
 )
 
 _LEAST_WET = 10
@@ -78,13 +78,13 @@ def by_sums(own: Series, gap: Gap, due: Times, other: Series, seed: int = 0) -> 
     values = amounts(other, due, gap.interval_ms)
     if np.isfinite(values).mean() < _COVERED:
         return _refused("it has no readings in the gap either")
-    starts = _alike(
+    starts = _similar_starts(
         possible_starts(own, gap), gap.missing, there, is_wet=bool(np.nansum(values) > 0)
     )
-    apart = apart_from_each_other(starts, gap.missing)
+    apart = count_disjoint(starts, gap.missing)
     if apart < LEAST:
         return _refused("too few known stretches are as wet or dry to tell its error")
-    chosen = chosen_starts(starts, gap, seed)
+    chosen = sample_starts(starts, gap, seed)
     mine, theirs = (_sums(one, chosen, gap.missing) for one in (here, there))
     all_mine, all_theirs = float(np.nansum(here)), float(np.nansum(there))
     with np.errstate(all="ignore"):
@@ -93,7 +93,7 @@ def by_sums(own: Series, gap: Gap, due: Times, other: Series, seed: int = 0) -> 
     return BySums(ratio * values, ratio, ratios * theirs - mine, apart)
 
 
-def _alike(
+def _similar_starts(
     starts: NDArray[np.intp], length: int, there: Values, *, is_wet: bool
 ) -> NDArray[np.intp]:
     """Return the starts of stretches that the other series covers and in which it has something, or

@@ -60,8 +60,8 @@ def unrest_of(whole: Series, gap: Gap, values: Values | None = None) -> Unrest |
     for at_end in (False, True):
         if not (at <= len(whole) - BESIDE if at_end else at >= BESIDE):
             continue
-        levels, changes = _beside(values, everywhere, at_end=at_end)
-        [level], [change] = _beside(values, np.array([at]), at_end=at_end)
+        levels, changes = _medians_beside(values, everywhere, at_end=at_end)
+        [level], [change] = _medians_beside(values, np.array([at]), at_end=at_end)
         found = _beyond(levels, level, near, ("lowest", "highest")) or _beyond(
             changes, change, near, ("fastest falling", "fastest rising")
         )
@@ -79,7 +79,9 @@ class Alike:
     sizes: Values
 
 
-def alike(values: Values, starts: NDArray[np.intp], length: int, unrest: Unrest) -> Alike:
+def similar_stretches(
+    values: Values, starts: NDArray[np.intp], length: int, unrest: Unrest
+) -> Alike:
     """Return the hidden stretches that begin (or end) most as the gap does, forty at most, none
     over half of another one: of unrest to the same side, a quarter to four times as large, and
     rising or falling alike for its size.
@@ -90,7 +92,7 @@ def alike(values: Values, starts: NDArray[np.intp], length: int, unrest: Unrest)
     places = starts + length if unrest.at_end else starts
     if not len(starts):
         return Alike(starts, np.empty(0))
-    levels, changes = _beside(values, places, at_end=unrest.at_end)
+    levels, changes = _medians_beside(values, places, at_end=unrest.at_end)
     usual = float(np.median(values))
     own, others = unrest.level - usual, levels - usual
     if unrest.kind.startswith("fastest"):
@@ -111,7 +113,9 @@ def alike(values: Values, starts: NDArray[np.intp], length: int, unrest: Unrest)
     return Alike(starts[its], sizes[its])
 
 
-def _beside(values: Values, places: NDArray[np.intp], *, at_end: bool) -> tuple[Values, Values]:
+def _medians_beside(
+    values: Values, places: NDArray[np.intp], *, at_end: bool
+) -> tuple[Values, Values]:
     """Return the median of the five readings before (or from) each place on, and how it changed
     against the five further away; (n,) each."""
     medians = np.median(sliding_window_view(values, BESIDE), axis=1)

@@ -48,7 +48,7 @@ __all__ = [
     "Parameter",
     "Role",
     "formula_of",
-    "formula_words",
+    "formula_title",
     "is_own",
     "newest_of",
     "own_formula",
@@ -115,7 +115,7 @@ def newest_of(formula: Formula) -> Formula | None:
     )
 
 
-def formula_words(key: str, version: int) -> str:
+def formula_title(key: str, version: int) -> str:
     """Return what a formula is called and where it is written."""
     if is_own(key):
         return f"{key.removeprefix(OWN)}, own formula"

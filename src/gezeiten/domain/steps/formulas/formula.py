@@ -34,7 +34,7 @@ class Role:
     longest_ms: int | None = None
     most_ms: int | None = None
 
-    def takes(self, one: Quantity) -> bool:
+    def accepts(self, one: Quantity) -> bool:
         """Whether a quantity can stand here; `one.key` is its channel."""
         if self.channels:
             return one.key in self.channels
@@ -124,7 +124,7 @@ class Formula:
         if len(inputs) != len(self.roles):
             return f"it takes {len(self.roles)} series"
         for role, one in zip(self.roles, inputs, strict=True):
-            if not role.takes(one):
+            if not role.accepts(one):
                 return f"{one.name} cannot be its {role.name.lower()}"
         if self.averages and inputs[0].averages not in self.averages:
             return f"{inputs[0].name.lower()} is no quantity for which it makes sense"

@@ -27,7 +27,7 @@ def _window(usual_h: float, high_h: float = 720.0) -> tuple[Parameter, ...]:
     return (Parameter(WINDOW_H, "Window", "h", usual_h, 0.1, high_h, 1),)
 
 
-def _none(inputs: tuple[object, ...], _: Mapping[str, float]) -> Made:
+def _no_values(inputs: tuple[object, ...], _: Mapping[str, float]) -> Made:
     raise TypeError(f"it looks back over time, not at one of {len(inputs)} readings")
 
 
@@ -52,7 +52,7 @@ RUNNING_MEAN = Formula(
     "Running mean",
     _ONE,
     {},
-    _none,
+    _no_values,
     "time-weighted over [t − W, t)",
     _window(24.0),
     gathers="mean",
@@ -65,7 +65,7 @@ RUNNING_LOWEST = Formula(
     "Lowest of the time before",
     _ONE,
     {},
-    _none,
+    _no_values,
     "over [t − W, t)",
     _window(24.0),
     gathers="lowest",
@@ -78,7 +78,7 @@ RUNNING_HIGHEST = Formula(
     "Highest of the time before",
     _ONE,
     {},
-    _none,
+    _no_values,
     "over [t − W, t)",
     _window(24.0),
     gathers="highest",
@@ -91,7 +91,7 @@ RUNNING_SUM = Formula(
     "Running sum",
     _ONE,
     {},
-    _none,
+    _no_values,
     "of the readings in (t − W, t]",
     _window(24.0),
     gathers="sum",
@@ -112,7 +112,7 @@ KINETIC_MEAN = Formula(
     "Running kinetic mean",
     _TEMPERATURE,
     {},
-    _none,
+    _no_values,
     "USP <1079.2>",
     _window(720.0),
     gathers="mean",
@@ -125,7 +125,7 @@ RATE = Formula(
     "Rate of change",
     _ONE,
     {"°C": "temperature_rate", "kPa": "pressure_rate", "m": "level_rate"},
-    _none,
+    _no_values,
     "slope of the least-squares line over [t − W, t]",
     _window(1.0, 6.0),
     gathers="slope",

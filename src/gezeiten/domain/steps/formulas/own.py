@@ -107,9 +107,9 @@ def with_units(formula: Formula, inputs: Sequence[str], result: str) -> Formula:
 def _with_units(typed: str, inputs: tuple[str, ...], result: str, version: int) -> Formula:
     units = {name: unit_of(unit) for name, unit in zip(_NAMES, inputs, strict=False)}
     read = read_formula(typed)
-    whole = _part(read.tree, _Scope(read, units, version))
+    whole = _compile_part(read.tree, _Scope(read, units, version))
     wanted = unit_of(result)
-    if not whole.unit.is_like(wanted) or whole.unit.is_point != wanted.is_point:
+    if not whole.unit.is_compatible(wanted) or whole.unit.is_point != wanted.is_point:
         raise InputError(
             f"What this formula gives is no {result or 'number'}; choose another quantity, or "
             "correct its units."
@@ -159,18 +159,18 @@ def names_in(typed: str) -> list[str]:
 
 
 # -- reading ---------------------------------------------------------------------------------------
-def _part(node: ast.expr, scope: _Scope) -> _Part:
+def _compile_part(node: ast.expr, scope: _Scope) -> _Part:
     """Return what a part of a formula says; only what stands here is understood.
 
     Raises:
         InputError: it makes no sense; the sentence says where.
     """
-    with _placed(node, scope):
+    with _locate_errors(node, scope):
         return _understood(node, scope)
 
 
 @contextmanager
-def _placed(node: ast.expr, scope: _Scope) -> Iterator[None]:
+def _locate_errors(node: ast.expr, scope: _Scope) -> Iterator[None]:
     """Have what is wrong with a part say where that stands; a part within says it first."""
     try:
         yield
@@ -188,21 +188,21 @@ def _understood(node: ast.expr, scope: _Scope) -> _Part:
         place = _NAMES.index(node.id)
         return _Part(scope.units[node.id], lambda inputs: inputs[place])
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub | ast.UAdd):
-        its = _part(node.operand, scope)
+        its = _compile_part(node.operand, scope)
         _refuse_point(its, "turned round")
         return _Part(its.unit, lambda x: -its.of(x)) if isinstance(node.op, ast.USub) else its
     if isinstance(node, ast.BinOp):
         return _raised(node, scope) if isinstance(node.op, ast.Pow) else _joined(node, scope)
     if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and not node.keywords:
         if node.func.id == WITH_UNIT:
-            return _with_its_unit(node)
+            return _quantity_constant(node)
         made = _FUNCTIONS.get(node.func.id)
         if made is not None:
             return made(node, scope)
     raise InputError("this is not understood here; correct it.")
 
 
-def _with_its_unit(node: ast.Call) -> _Part:
+def _quantity_constant(node: ast.Call) -> _Part:
     values = [one.value for one in node.args if isinstance(one, ast.Constant)]
     if len(values) != len(node.args) or len(values) != len(("number", "unit")):
         raise InputError("A number with a unit is written like 9.81[m/s2]; correct it.")
@@ -219,15 +219,15 @@ def _is_number(value: object) -> bool:
 def _joined(node: ast.BinOp, scope: _Scope) -> _Part:
     """Return a sum or product, from its first term on."""
     first, done = spine(node)
-    made = _part(first, scope)
+    made = _compile_part(first, scope)
     for one in done:
         made = _combined(made, one, scope)
     return made
 
 
 def _combined(a: _Part, node: ast.BinOp, scope: _Scope) -> _Part:
-    b = _part(node.right, scope)
-    with _placed(node, scope):
+    b = _compile_part(node.right, scope)
+    with _locate_errors(node, scope):
         return _of_two(a, node.op, b)
 
 
@@ -258,8 +258,8 @@ def _summed(a: _Part, b: _Part, sign: int) -> _Part:
 
 
 def _raised(node: ast.BinOp, scope: _Scope) -> _Part:
-    a = _part(node.left, scope)
-    its = _part(node.right, replace(scope, units={}))  # a number that is written there
+    a = _compile_part(node.left, scope)
+    its = _compile_part(node.right, replace(scope, units={}))  # a number that is written there
     _refuse_point(a, "raised")
     if not its.unit.is_pure:
         raise InputError("An exponent is a pure number; correct it.")
@@ -287,7 +287,7 @@ def _refuse_point(one: _Part, how: str) -> None:
 
 
 def _refuse_unlike(a: _Part, b: _Part) -> None:
-    if not a.unit.is_like(b.unit):
+    if not a.unit.is_compatible(b.unit):
         raise InputError(
             "What is added or compared has to be of one kind; give each number its unit, like 3[m]."
         )
@@ -297,7 +297,7 @@ def _refuse_unlike(a: _Part, b: _Part) -> None:
 def _arguments(node: ast.Call, scope: _Scope, least: int, most: int) -> list[_Part]:
     if not least <= len(node.args) <= most:
         raise InputError(f"“{ast.unparse(node.func)}” takes another number of values; correct it.")
-    return [_part(one, scope) for one in node.args]
+    return [_compile_part(one, scope) for one in node.args]
 
 
 def _of_number(node: ast.Call, scope: _Scope) -> _Part:
@@ -309,7 +309,9 @@ def _of_number(node: ast.Call, scope: _Scope) -> _Part:
     return _Part(PURE, lambda x: function(inner(x)))
 
 
-def _alike(node: ast.Call, scope: _Scope) -> tuple[Unit, list[Callable[[Inputs], Any]]]:
+def _same_unit_arguments(
+    node: ast.Call, scope: _Scope
+) -> tuple[Unit, list[Callable[[Inputs], Any]]]:
     parts = _arguments(node, scope, 2, _MOST_INPUTS)
     for one in parts[1:]:
         _refuse_unlike(parts[0], one)
@@ -319,17 +321,17 @@ def _alike(node: ast.Call, scope: _Scope) -> tuple[Unit, list[Callable[[Inputs],
 
 
 def _lowest(node: ast.Call, scope: _Scope) -> _Part:
-    unit, listed = _alike(node, scope)
+    unit, listed = _same_unit_arguments(node, scope)
     return _Part(unit, lambda x: _over(np.minimum, listed, x))
 
 
 def _highest(node: ast.Call, scope: _Scope) -> _Part:
-    unit, listed = _alike(node, scope)
+    unit, listed = _same_unit_arguments(node, scope)
     return _Part(unit, lambda x: _over(np.maximum, listed, x))
 
 
 def _mean(node: ast.Call, scope: _Scope) -> _Part:
-    unit, listed = _alike(node, scope)
+    unit, listed = _same_unit_arguments(node, scope)
     return _Part(unit, lambda x: _over(np.add, listed, x) / len(listed))
 
 
@@ -361,13 +363,13 @@ def _kelvin(node: ast.Call, scope: _Scope) -> _Part:
 
 def _celsius(node: ast.Call, scope: _Scope) -> _Part:
     [its] = _arguments(node, scope, 1, 1)
-    if its.unit.is_point or not its.unit.is_like(KELVIN):
+    if its.unit.is_point or not its.unit.is_compatible(KELVIN):
         raise InputError("“celsius” takes kelvins; correct it.")
     inner = its.in_unit(KELVIN)
     return _Part(CELSIUS, lambda x: inner(x) - 273.15)
 
 
-def _where(node: ast.Call, scope: _Scope) -> _Part:
+def _conditional(node: ast.Call, scope: _Scope) -> _Part:
     asked, *both = node.args or [ast.Constant(0)]
     if len(both) != len(("yes", "no")) or not isinstance(asked, ast.Compare):
         raise InputError("“where” takes a comparison and two values, like where(a > 3[m], a, b).")
@@ -375,8 +377,8 @@ def _where(node: ast.Call, scope: _Scope) -> _Part:
     compared = _COMPARED.get(type(sign))
     if compared is None:
         raise InputError("A comparison is one of <, <=, >, >=; correct it.")
-    _, (left, right) = _alike(_call(asked.left, asked.comparators[0]), scope)
-    unit, (yes, no) = _alike(_call(*both), scope)
+    _, (left, right) = _same_unit_arguments(_call(asked.left, asked.comparators[0]), scope)
+    unit, (yes, no) = _same_unit_arguments(_call(*both), scope)
 
     def of(x: Inputs) -> Any:
         a, b = left(x), right(x)
@@ -401,8 +403,8 @@ _FUNCTIONS: dict[str, Callable[[ast.Call, _Scope], _Part]] = {
     "sqrt": _root,
     "kelvin": _kelvin,
     "celsius": _celsius,
-    "where": _where,
-    "_": lambda node, _: _with_its_unit(node),
+    "where": _conditional,
+    "_": lambda node, _: _quantity_constant(node),
 }
 FUNCTIONS = tuple(name for name in _FUNCTIONS if name != "_")
 """What can be called, for those who write one."""
