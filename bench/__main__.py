@@ -147,7 +147,7 @@ def excursions(series: Series) -> None:
 
 def take(session: LoggerSession, entry: DirectoryEntry, folder: Path) -> int:
     """Offload a whole mission; returns its bytes."""
-    transfer = offload(session, entry, [entry.held], folder)
+    transfer = offload(session, entry, [entry.numbers_in_memory], folder)
     transfer.release()
     return transfer.path.stat().st_size
 

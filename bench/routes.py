@@ -52,7 +52,7 @@ def serial_line() -> None:
                 elapsed = []
                 for _ in range(3):
                     began = time.perf_counter()
-                    transfer = offload(session, entry, [entry.held], Path(folder))
+                    transfer = offload(session, entry, [entry.numbers_in_memory], Path(folder))
                     elapsed.append(time.perf_counter() - began)
                     transfer.release()
                 size = transfer.path.stat().st_size

@@ -9,7 +9,7 @@ import pytest
 
 from gezeiten.errors import InputError
 from gezeiten.link.line_shape import numbers_in, pattern_for
-from gezeiten.link.profile import LINES, Profile, ProfileValue, keep_profile, read_profile
+from gezeiten.link.profile import LINES, Profile, ProfileValue, read_profile, save_profile
 
 LINES_OF = (
     ("T=12.5 RH=80.1", ["12.5", "80.1"], "T=-0.5  RH=9"),
@@ -56,9 +56,9 @@ def test_a_profile_is_kept_as_a_file_that_is_read_again(tmp_path: Path) -> None:
         ask="M\r",
         end="cr",
     )
-    path = keep_profile(tmp_path / "profiles", made)
+    path = save_profile(tmp_path / "profiles", made)
     assert read_profile(path) == made
     told = read_profile(path).read_line(line)
     assert told == pytest.approx({"air_temperature": 4.5, "air_pressure": 101.32})
     with pytest.raises(InputError, match="port settings"):
-        keep_profile(tmp_path, Profile("x", LINES, 3, 8, "N", 1, values, pattern=made.pattern))
+        save_profile(tmp_path, Profile("x", LINES, 3, 8, "N", 1, values, pattern=made.pattern))

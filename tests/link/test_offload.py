@@ -11,7 +11,7 @@ from gezeiten.errors import CancelledError, LoggerAwayError
 from gezeiten.link import registers as reg
 from gezeiten.link.mission_file import decode_mission_file
 from gezeiten.link.modbus import ModbusTcp
-from gezeiten.link.offload import Transfer, offload, wanted_blocks
+from gezeiten.link.offload import Transfer, needed_blocks, offload
 from gezeiten.link.session import LoggerSession
 from gezeiten.link.transfer import Progress, Watch
 from tests.conftest import HASTY, STORE_PLAN, Lab
@@ -32,7 +32,7 @@ def take(lab: Lab, folder: Path, watch: Watch | None = None, **what: object) -> 
     with ModbusTcp(lab.standin.address, HASTY) as line:
         session = LoggerSession(line)
         [entry] = session.directory()
-        wanted = what.get("wanted", [entry.held])
+        wanted = what.get("wanted", [entry.numbers_in_memory])
         transfer = offload(session, entry, wanted, folder, watch or Watch())  # type: ignore[arg-type]
         transfer.release()
         return transfer
@@ -64,12 +64,12 @@ def test_a_part_is_a_part(logging_lab: Lab, tmp_path: Path) -> None:
 
 
 def test_wanted_blocks_are_those_that_hold_a_wanted_reading() -> None:
-    assert wanted_blocks([(0, 1)], (0, 1000)) == [range(1)]
-    assert wanted_blocks([(239, 241)], (0, 1000)) == [range(2)]
-    assert wanted_blocks([(0, 1000)], (480, 500)) == [range(2, 3)]
-    assert wanted_blocks([(0, 9), (700, 701), (240, 300)], (0, 1000)) == [range(3)]
-    assert wanted_blocks([(0, 2**31)], (0, 2**31)) == [range(-(-(2**31) // 240))]
-    assert wanted_blocks([(0, 10)], (480, 500)) == []
+    assert needed_blocks([(0, 1)], (0, 1000)) == [range(1)]
+    assert needed_blocks([(239, 241)], (0, 1000)) == [range(2)]
+    assert needed_blocks([(0, 1000)], (480, 500)) == [range(2, 3)]
+    assert needed_blocks([(0, 9), (700, 701), (240, 300)], (0, 1000)) == [range(3)]
+    assert needed_blocks([(0, 2**31)], (0, 2**31)) == [range(-(-(2**31) // 240))]
+    assert needed_blocks([(0, 10)], (480, 500)) == []
 
 
 @pytest.mark.parametrize("after", [60, 700, 1_600, 2_400, 2_700])
@@ -79,7 +79,7 @@ def test_a_cut_keeps_what_came(logging_lab: Lab, tmp_path: Path, after: int) -> 
         session = LoggerSession(line)
         [entry] = session.directory()
         logging_lab.standin.order("fault", vanish_after_bytes=entry.header_bytes + 60 + after)
-        transfer = offload(session, entry, [entry.held], tmp_path)
+        transfer = offload(session, entry, [entry.numbers_in_memory], tmp_path)
         transfer.release()
     assert isinstance(transfer.error, LoggerAwayError)
     part = decode_mission_file(transfer.path.read_bytes())

@@ -156,7 +156,7 @@ def test_a_drive_is_unmounted_by_the_disk_service(bus: str) -> None:
 
 def test_without_a_bus_nothing_is_called_safe(tmp_path: Path) -> None:
     assert unmounting.unmount("/dev/sdb1", f"unix:path={tmp_path}/none") is False
-    unmounting.write_out(tmp_path)
+    unmounting.sync_file_system(tmp_path)
     with pytest.raises(SurroundingsError, match="cannot be written out"):
-        unmounting.write_out(tmp_path / "none")
+        unmounting.sync_file_system(tmp_path / "none")
     assert os.path.isdir(tmp_path)

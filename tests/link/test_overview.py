@@ -25,11 +25,11 @@ from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.offload import Transfer, offload
 from gezeiten.link.overview import (
     Overview,
-    asked_for,
     decode_overview,
     encode_overview_header,
+    fetch_overview,
     overview_header,
-    take_overview,
+    requested_thinning,
 )
 from gezeiten.link.session import LoggerSession
 from gezeiten.link.transfer import UNWATCHED, Progress, Watch
@@ -57,7 +57,7 @@ def taken(lab: Lab, folder: Path, thinning: Thinning, watch: Watch = UNWATCHED) 
     with ModbusTcp(lab.standin.address, HASTY) as line:
         session = LoggerSession(line)
         mission = session.directory()[0].mission
-        transfer = take_overview(session, mission, thinning, folder, watch)
+        transfer = fetch_overview(session, mission, thinning, folder, watch)
         transfer.release()
         return transfer
 
@@ -70,7 +70,7 @@ def whole(lab: Lab, folder: Path) -> MissionFile:
     with ModbusTcp(lab.standin.address, HASTY) as line:
         session = LoggerSession(line)
         [entry] = session.directory()
-        transfer = offload(session, entry, [entry.held], folder)
+        transfer = offload(session, entry, [entry.numbers_in_memory], folder)
         transfer.release()
         return decode_mission_file(transfer.path.read_bytes())
 
@@ -83,7 +83,7 @@ def test_every_nth_reading_is_that_reading(logging_lab: Lab, tmp_path: Path, eve
     np.testing.assert_array_equal(seen_times, times[::every])
     for mine, full in zip(seen_columns, columns, strict=True):
         np.testing.assert_array_equal(mine, full[::every])
-    assert seen.came == [(3, 1000)]
+    assert seen.covered == [(3, 1000)]
     assert seen.file.trailer is not None
 
 
@@ -91,7 +91,7 @@ def test_means_come_with_their_extremes(logging_lab: Lab, tmp_path: Path) -> Non
     seen = overview(logging_lab, tmp_path, Thinning(MEANS, 9, 0, 1000))
     times, [temp, humidity] = whole(logging_lab, tmp_path).readings((0, 999))
     seen_times, columns = seen.file.readings((0, 10_000))
-    assert seen.came == [(0, 999)]  # the last one is in no full group
+    assert seen.covered == [(0, 999)]  # the last one is in no full group
     np.testing.assert_array_equal(seen_times, times.reshape(-1, 9)[:, 4])  # the middle of nine
     for i, full in enumerate((temp, humidity)):
         channel = seen.mission_header.channels[i]
@@ -134,7 +134,7 @@ def test_what_a_logger_cannot_thin_is_refused_and_changes_nothing(
         held = before[0].readings
         for thinning in (Thinning(NTH, 5, 0, held + 1), Thinning(MEANS, held, 1, held)):
             with pytest.raises(LoggerRefusedError, match="cannot thin"):
-                take_overview(session, before[0].mission, thinning, tmp_path)
+                fetch_overview(session, before[0].mission, thinning, tmp_path)
         assert session.directory() == before
     assert list(tmp_path.glob("*.overview")) == []
 
@@ -147,11 +147,11 @@ def test_readings_that_are_unevenly_spaced_are_not_thinned(cold_lab: Lab, tmp_pa
 
 
 def test_what_a_command_asks_for() -> None:
-    assert asked_for(reg.pack_overview(0, 5, 10), 60) == Thinning(NTH, 5, 10, 60)
-    assert asked_for(reg.pack_overview(1, 5, 10), 60) == Thinning(MEANS, 5, 10, 60)
-    assert asked_for(reg.pack_overview(2, 5, 10), 60) is None
-    assert asked_for(reg.pack_overview(0, 0, 10), 60) is None
-    assert asked_for(-1, 60) is None
+    assert requested_thinning(reg.pack_overview(0, 5, 10), 60) == Thinning(NTH, 5, 10, 60)
+    assert requested_thinning(reg.pack_overview(1, 5, 10), 60) == Thinning(MEANS, 5, 10, 60)
+    assert requested_thinning(reg.pack_overview(2, 5, 10), 60) is None
+    assert requested_thinning(reg.pack_overview(0, 0, 10), 60) is None
+    assert requested_thinning(-1, 60) is None
 
 
 def test_another_computer_that_comes_between_is_noticed(logging_lab: Lab, tmp_path: Path) -> None:
@@ -200,7 +200,7 @@ def test_a_line_that_breaks_after_all_has_come_costs_nothing(
 
     transfer = taken(logging_lab, tmp_path, Thinning(NTH, 2, 0, 1000), Watch(vanish))
     assert isinstance(transfer.error, LoggerAwayError)
-    assert decode_overview(transfer.path.read_bytes()).came == [(0, 1000)]
+    assert decode_overview(transfer.path.read_bytes()).covered == [(0, 1000)]
 
 
 def test_a_new_mission_forgets_the_overview(logging_lab: Lab, tmp_path: Path) -> None:
@@ -219,7 +219,7 @@ def test_damaged_blocks_are_asked_for_again_then_left_out(logging_lab: Lab, tmp_
     transfer = taken(logging_lab, tmp_path, Thinning(NTH, 2, 0, 1000))
     seen = decode_overview(transfer.path.read_bytes())
     assert transfer.damaged == [(240, 480)]
-    assert seen.came == [(0, 480), (960, 1000)]
+    assert seen.covered == [(0, 480), (960, 1000)]
     assert seen.file.ranges == [(0, 240), (480, 500)]
 
 

@@ -123,7 +123,7 @@ GOOD = {
     ],
 )
 def test_a_directory_that_cannot_be_is_refused(change: dict[str, object]) -> None:
-    assert directory_entry(GOOD).held == (0, 100)
+    assert directory_entry(GOOD).numbers_in_memory == (0, 100)
     with pytest.raises((TypeError, ValueError)):
         directory_entry({**GOOD, **change})
 

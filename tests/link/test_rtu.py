@@ -29,7 +29,7 @@ from gezeiten.link.mission_blocks import READINGS_PER_BLOCK
 from gezeiten.link.mission_file import decode_mission_file
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.offload import offload
-from gezeiten.link.rtu import ModbusRtu, answer_length, crc_holds, silence_s, with_crc
+from gezeiten.link.rtu import ModbusRtu, answer_length, has_valid_crc, silence_s, with_crc
 from gezeiten.link.session import LoggerSession
 from gezeiten.link.transfer import Progress, Watch, route_of
 from gezeiten.standin.process import StandinProcess
@@ -70,9 +70,9 @@ def whole_file(cable: StandinProcess) -> bytes:
 def test_check_sums_are_those_of_the_standard() -> None:
     # MODBUS over Serial Line V1.02, figure "CRC example": 02 07 gives 41 12
     assert with_crc(bytes.fromhex("0207")) == bytes.fromhex("02074112")
-    assert crc_holds(bytes.fromhex("01030000000AC5CD"))
-    assert not crc_holds(bytes.fromhex("01030000000BC5CD"))
-    assert not crc_holds(b"")
+    assert has_valid_crc(bytes.fromhex("01030000000AC5CD"))
+    assert not has_valid_crc(bytes.fromhex("01030000000BC5CD"))
+    assert not has_valid_crc(b"")
 
 
 def test_silence_is_that_of_the_standard() -> None:
@@ -156,7 +156,9 @@ def test_a_mission_comes_byte_for_byte(
     with ModbusRtu(port) as line:
         session = LoggerSession(line)
         [entry] = session.directory()
-        transfer = offload(session, entry, [entry.held], tmp_path, Watch(told.append), "cable")
+        transfer = offload(
+            session, entry, [entry.numbers_in_memory], tmp_path, Watch(told.append), "cable"
+        )
     transfer.release()
     assert transfer.error is None
     assert route_of(transfer.path) == "cable"
@@ -170,7 +172,7 @@ def test_noise_is_asked_for_again(cable: StandinProcess, port: CablePort, tmp_pa
     with ModbusRtu(port, HASTY_CABLE) as line:
         session = LoggerSession(line)
         [entry] = session.directory()
-        transfer = offload(session, entry, [entry.held], tmp_path)
+        transfer = offload(session, entry, [entry.numbers_in_memory], tmp_path)
     transfer.release()
     cable.order("fault", noise_every_bytes=0)
     assert (transfer.error, transfer.damaged) == (None, [])
@@ -362,5 +364,5 @@ def test_something_that_babbles_is_no_logger_and_ends(babbler: str) -> None:
 def test_any_bytes_have_a_length_or_are_no_answer(start: bytes) -> None:
     length = answer_length(start)
     assert length is None or 0 <= length <= 2 * 256 + 8 * 256
-    if crc_holds(start):
+    if has_valid_crc(start):
         assert with_crc(start[:-2]) == start

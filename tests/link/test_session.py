@@ -19,7 +19,7 @@ from gezeiten.errors import (
 )
 from gezeiten.link import registers as reg
 from gezeiten.link.address import Address, TimeLimits, addresses
-from gezeiten.link.find import ask, find_loggers
+from gezeiten.link.find import ask, search
 from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession
 from tests.conftest import HASTY, STORE_PLAN, Lab, StartStandin
@@ -221,7 +221,7 @@ def test_finding_passes_over_silence_and_strangers(
     listed = [stranger, Address("127.0.0.1", 1), lab.standin.address, other.address]
     seen = []
     jobs = [partial(ask, address, lambda: time.time() * 1000, HASTY) for address in listed]
-    found = find_loggers(jobs, on_found=lambda f: seen.append(f))
+    found = search(jobs, on_found=lambda f: seen.append(f))
     assert [f.identity.serial for f in found] == ["D-2041", "W-0112"]
     assert len(seen) == 2
 

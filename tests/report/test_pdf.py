@@ -28,8 +28,8 @@ from gezeiten.report.pdf import write_pdf
 from gezeiten.report.pictures import (
     curves_picture,
     event_picture,
+    period_title,
     pieces,
-    stretch_title,
 )
 from gezeiten.report.summary import day_cells, sentence
 from tests.conftest import series_of
@@ -198,7 +198,7 @@ def test_pieces_are_whole_local_days_of_a_month_at_most() -> None:
     assert all(one[1] == other[0] for one, other in itertools.pairwise(listed))
     assert all(from_ms(begin, ZONE).hour == 0 for begin, _ in listed[1:])
     assert max(b - a for a, b in listed) <= 31 * DAY_MS + HOUR_MS
-    assert stretch_title(listed[0], ZONE) == "21 Oct to 20 Nov 2026"
+    assert period_title(listed[0], ZONE) == "21 Oct to 20 Nov 2026"
 
 
 def shapes(drawing: object, kind: str) -> list[object]:

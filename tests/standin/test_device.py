@@ -72,7 +72,7 @@ def test_wrapping_keeps_the_newest_in_whole_blocks() -> None:
     device = logger("P-0331", 200)
     launch(device, Plan(("water_temperature", "conductivity"), 60, end="wrap"))
     pass_days(device, 60)
-    first, count = device.first_held(), device.readings()
+    first, count = device.first_number(), device.readings()
     assert count in (86_400, 86_401)
     assert first % mb.READINGS_PER_BLOCK == 0
     assert 64_768 - mb.READINGS_PER_BLOCK <= count - first <= 64_768

@@ -26,7 +26,7 @@ from gezeiten.domain.series.series import make_series
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
-from gezeiten.ui.mend.chain_model import MOST_DRAWN, TriedStep, drawn, tried_stretch
+from gezeiten.ui.mend.chain_model import MOST_DRAWN, TriedStep, drawn, trial_span
 from gezeiten.ui.mend.story_dialog import StoryDialog
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.coverage_dialog import CoverageDialog
@@ -64,9 +64,9 @@ def test_of_a_long_stretch_no_spike_is_lost_where_it_is_drawn() -> None:
 
 
 def test_a_trial_is_shown_where_there_are_readings() -> None:
-    assert tried_stretch((50, 80), (0, 100), 1000) == (50, 80)
-    assert tried_stretch((500, 800), (0, 100), 1000) == (0, 100)
-    assert tried_stretch((0, 80), (0, 100), 20) == (60, 80)
+    assert trial_span((50, 80), (0, 100), 1000) == (50, 80)
+    assert trial_span((500, 800), (0, 100), 1000) == (0, 100)
+    assert trial_span((0, 80), (0, 100), 20) == (60, 80)
 
 
 def test_a_certificate_is_tried_kept_switched_off_and_taken_back(

@@ -30,7 +30,7 @@ from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
 from gezeiten.ui.parts.chart_axes import TimeAxis
 from gezeiten.ui.parts.chart_lanes import Lane
-from gezeiten.ui.parts.chart_limits import apart, limit_words
+from gezeiten.ui.parts.chart_limits import limit_labels, spread_apart
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.shell import app as ui_app
 from gezeiten.ui.shell import house as places
@@ -322,12 +322,12 @@ def test_five_lines_can_be_told_apart_and_none_is_a_limit(theme: Theme) -> None:
 def test_limits_are_named_by_point_and_stand_beside_the_lane(chart: LaneChart) -> None:
     lane = lane_of(["Cold room A", "Cold room B"], {"Cold room A": 30.0, "Cold room B": 30.5})
     chart.show_lanes([lane], (0, DAY_MS), BERLIN)
-    assert [words for _, words, _ in limit_words(lane, (0, DAY_MS))] == [
+    assert [words for _, words, _ in limit_labels(lane, (0, DAY_MS))] == [
         "▲ 30.0 Cold room A",
         "▲ 30.5 Cold room B",
     ]
     shared = lane_of(["Cold room A", "Cold room B"], {"Cold room A": 30.0, "Cold room B": 30.0})
-    assert [words for _, words, _ in limit_words(shared, (0, DAY_MS))] == ["▲ 30.0"]
+    assert [words for _, words, _ in limit_labels(shared, (0, DAY_MS))] == ["▲ 30.0"]
     [drawn] = chart._drawn
     inside = drawn.plot.getViewBox().sceneBoundingRect()
     assert drawn.limits.sceneBoundingRect().left() >= inside.right() - 1
@@ -335,7 +335,7 @@ def test_limits_are_named_by_point_and_stand_beside_the_lane(chart: LaneChart) -
 
 @given(st.lists(st.floats(0, 300), min_size=1, max_size=8))
 def test_words_pushed_apart_never_lie_on_each_other(centers: list[float]) -> None:
-    placed = apart(centers, 16, 0, 300)
+    placed = spread_apart(centers, 16, 0, 300)
     ordered = sorted(placed)
     assert all(b - a >= 16 - 1e-6 for a, b in itertools.pairwise(ordered))
     assert ordered[0] >= 8 - 1e-6

@@ -28,7 +28,7 @@ from tests.ui_help import idle, press, type_into
 def test_those_to_assess_come_first_within_their_site(window: MainWindow, qtbot: QtBot) -> None:
     window.go(places.EXCURSIONS)
     idle(qtbot, window)
-    things = [thing for _, thing in window.places[places.EXCURSIONS].list._things()]
+    things = [thing for _, thing in window.places[places.EXCURSIONS].list._items_by_row()]
     by_site: dict[str, list[bool]] = {}
     for event in things:
         by_site.setdefault(event.point.site, []).append(event.is_settled)

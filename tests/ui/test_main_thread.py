@@ -30,7 +30,7 @@ class Watch:
     def __init__(self) -> None:
         self.touched: list[str] | None = None
         self.folder = ""
-        sys.addaudithook(self._heard)
+        sys.addaudithook(self._record)
         event.listen(Engine, "before_cursor_execute", self._asked)
 
     @contextmanager
@@ -44,7 +44,7 @@ class Watch:
     def _asked(self, _connection: object, _cursor: object, statement: str, *_: object) -> None:
         self._note(f"asked the database: {statement[:60]}")
 
-    def _heard(self, name: str, args: tuple[object, ...]) -> None:
+    def _record(self, name: str, args: tuple[object, ...]) -> None:
         if self.touched is None:
             return
         # elsewhere there are imports, fonts, signs of the theme: nothing of a user's disk

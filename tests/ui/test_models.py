@@ -19,7 +19,7 @@ from gezeiten.desk.field.mending import LineOffer, LoggerOffer
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, MINUTE_MS
 from gezeiten.domain.steps.steps import GapState
-from gezeiten.ui.excursions.model import Draft, arranged, next_open, said_of
+from gezeiten.ui.excursions.model import Draft, arranged, assessment_of, next_open
 from gezeiten.ui.handover.model import (
     Contents,
     HandingOver,
@@ -28,7 +28,7 @@ from gezeiten.ui.handover.model import (
     usual_span,
 )
 from gezeiten.ui.mend import model as mend
-from gezeiten.ui.trends.model import TrendsView, around, first_view, title
+from gezeiten.ui.trends.model import TrendsView, first_view, surroundings_of, title
 
 MODELS = sorted(Path(gezeiten.ui.__file__).parent.glob("*/model.py"))
 
@@ -160,7 +160,7 @@ def test_a_gap_is_seen_in_its_surroundings() -> None:
     short = Gap(0, MINUTE_MS, MINUTE_MS)
     assert mend.surroundings(short) == (-DAY_MS // 8, MINUTE_MS + DAY_MS // 8)
     assert mend.surroundings(Gap(0, DAY_MS, 1)) == (-round(0.6 * DAY_MS), round(1.6 * DAY_MS))
-    assert mend.rows_around(short) == (-12 * HOUR_MS, MINUTE_MS + 12 * HOUR_MS)
+    assert mend.table_span(short) == (-12 * HOUR_MS, MINUTE_MS + 12 * HOUR_MS)
 
 
 # -- Trends ------------------------------------------------------------------------------------
@@ -184,8 +184,8 @@ def test_what_is_looked_at_wins_over_what_was_shown() -> None:
     model = TrendsView(WHOLE)
     model.look_at((50 * DAY_MS, 51 * DAY_MS))
     model.begin((0, DAY_MS))
-    assert model.loaded(WHOLE) == around((50 * DAY_MS, 51 * DAY_MS))
-    assert around((0, HOUR_MS)) == (-3 * HOUR_MS, 4 * HOUR_MS)
+    assert model.loaded(WHOLE) == surroundings_of((50 * DAY_MS, 51 * DAY_MS))
+    assert surroundings_of((0, HOUR_MS)) == (-3 * HOUR_MS, 4 * HOUR_MS)
     assert first_view((200 * DAY_MS, 300 * DAY_MS), WHOLE) == (86 * DAY_MS, 100 * DAY_MS)
 
 
@@ -259,9 +259,9 @@ def test_a_draft_comes_back_as_it_was_and_what_was_said_once_is_offered() -> Non
     assert Draft.of(draft.text()) == draft
     assert Draft.of("") is None
     one = event(1, "A")
-    assert said_of(one) == ("Door", "open")
+    assert assessment_of(one) == ("Door", "open")
     one.once = SimpleNamespace(cause="Power", words="fuse")
-    assert said_of(one) == ("Power", "fuse")
+    assert assessment_of(one) == ("Power", "fuse")
 
 
 # -- Handover ----------------------------------------------------------------------------------

@@ -22,7 +22,7 @@ from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.tideboard.canvas import HitArea
-from gezeiten.ui.tideboard.words import row_in_words
+from gezeiten.ui.tideboard.words import row_text
 from tests.ui_help import PATIENCE_MS, idle, press, type_into
 
 
@@ -94,7 +94,7 @@ def test_the_board_by_keyboard(window: MainWindow, qtbot: QtBot) -> None:
         press(window, "Down")
     assert canvas.row.point.name == "Piezometer K2"
     assert "1 gap" in canvas.accessibleDescription()
-    assert row_in_words(canvas.row) == canvas.accessibleDescription()
+    assert row_text(canvas.row) == canvas.accessibleDescription()
     press(window, "Return")
     idle(qtbot, window)
     assert window.stack.currentIndex() == places.MEND
@@ -105,14 +105,14 @@ def test_setting_the_next_visit(window: MainWindow, qtbot: QtBot, demo_desk: Des
     press(window, "V")
     dialog = next(child for child in board.children() if hasattr(child, "day"))
     type_into(dialog.day, "the day after")
-    dialog._take()
+    dialog._accept()
     assert "“the day after” is no date and time; type it like 2 Dec 2026 08:00" in (
         dialog.problem.text()
     )
     type_into(dialog.day, "2027-02-03 08:30")
     zone = board.canvas.board.sites[0][0].zone
     wanted = round(datetime(2027, 2, 3, 8, 30, tzinfo=ZoneInfo(zone)).timestamp() * 1000)
-    dialog._take()
+    dialog._accept()
     idle(qtbot, window)
     assert board.canvas.board.sites[0][0].next_visit_ms == wanted
 

@@ -15,7 +15,7 @@ from gezeiten.desk.logger.cables import PortNews
 from gezeiten.desk.logger.launching import launch, stop
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
 from gezeiten.desk.workspace import open_workspace
-from gezeiten.link.profile import known_profiles
+from gezeiten.link.profile import find_profiles
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.field.erase_dialog import EraseDialog
 from gezeiten.ui.field.part_dialog import ExtentBar
@@ -23,7 +23,7 @@ from gezeiten.ui.field.port_strip import SHOWN, PortStrip
 from gezeiten.ui.field.profile_dialog import ProfileDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.house import AppContext
-from gezeiten.ui.shell.progress import progress_words
+from gezeiten.ui.shell.progress import progress_text
 from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
 from tests.ui_help import PATIENCE_MS, idle, open_window, press
 
@@ -63,10 +63,10 @@ def test_many_ports_do_not_push_the_loggers_away(qtbot: QtBot) -> None:
 def test_progress_is_said_with_what_the_line_can_do(qapp: object) -> None:
     cable = Progress(480, 7_200, 9_900.0, 3.0, 10_473.0)
     # the sign between thousands is the region's, which another test may have changed
-    assert progress_words("P-0320 offloading", cable).replace("7,200", "7200") == (
+    assert progress_text("P-0320 offloading", cable).replace("7,200", "7200") == (
         "P-0320 offloading · 480 of 7200 readings · 9.9 kB/s (the line can do 10.5) · 3 s left"
     )
-    assert progress_words("x", Progress(0, 5, 0.0, None)) == "x · 0 of 5 readings · 0.0 kB/s"
+    assert progress_text("x", Progress(0, 5, 0.0, None)) == "x · 0 of 5 readings · 0.0 kB/s"
 
 
 def test_what_came_is_told_by_the_summaries_of_its_blocks(cold_lab: Lab) -> None:
@@ -186,7 +186,7 @@ def test_an_instrument_is_said_by_clicking_its_line(lab: Lab, qtbot: QtBot) -> N
         "air_temperature": -1.25,
         "relative_humidity": 99.0,
     }
-    known = {one.name: one for one, _ in known_profiles(lab.desk.archive.folder / "profiles")}
+    known = {one.name: one for one, _ in find_profiles(lab.desk.archive.folder / "profiles")}
     assert known["Mast 9"] == profile
     assert profile.settings == "4800 8E1"
 

@@ -154,10 +154,10 @@ def test_a_mark_is_typed_zoomed_to_and_goes_where_no_record_is(
     dialog = next(w for w in QApplication.topLevelWidgets() if isinstance(w, StretchDialog))
     type_into(dialog.since, "20 Nov 2026 06:00")
     type_into(dialog.until, "2026-11-19T06:00")
-    dialog._take(zoom=True)
+    dialog._accept(zoom=True)
     assert dialog.problem.text().startswith("The stretch ends before it begins")
     type_into(dialog.until, "21 November 2026 6:00 PM")
-    dialog._take(zoom=True)
+    dialog._accept(zoom=True)
     berlin = ZoneInfo("Europe/Berlin")
     marked = tuple(
         round(datetime(2026, 11, day, hour, tzinfo=berlin).timestamp() * 1000)

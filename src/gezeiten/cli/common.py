@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 import click
 
 from gezeiten.archive.whereabouts import is_archive
-from gezeiten.cli.whereabouts import default_folder, heads_file, is_read_only, settings_file
+from gezeiten.cli.whereabouts import default_folder, head_hashes_file, is_read_only, settings_file
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.workspace import open_workspace
@@ -47,7 +47,7 @@ def open_desk(
     if not look:
         target.mkdir(parents=True, exist_ok=True)
     desk = open_workspace(
-        target, settings_file=settings_file(target), heads_file=heads_file(target), look=look
+        target, settings_file=settings_file(target), heads_file=head_hashes_file(target), look=look
     )
     desk.archive.listen(lambda words: click.echo(words, err=True))
     try:
@@ -58,7 +58,7 @@ def open_desk(
 
 
 @contextmanager
-def desk_to_look(folder: Path | None) -> Iterator[Desk]:
+def desk_for_reading(folder: Path | None) -> Iterator[Desk]:
     """Open the archive to look at loggers; where there is none, none is made for that."""
     target = folder or default_folder()
     if is_archive(target):
@@ -86,7 +86,7 @@ def instant_ms(text: str, zone: str) -> int:
     return to_ms(moment if moment.tzinfo else moment.replace(tzinfo=ZoneInfo(zone)))
 
 
-def stretch_ms(
+def period_ms(
     since: str | None, until: str | None, zone: str, now_ms: int, days: int = 14
 ) -> tuple[int, int]:
     """Return the stretch of two options; without them the last days.

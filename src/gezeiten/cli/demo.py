@@ -80,7 +80,7 @@ def open_demo(
     say("Starting the stand-in loggers ...")
     fleet = _fleet(folder, anchor_ms, wall_ms(), kind)
     desk = open_workspace(folder / "archive", now_ms=wall_ms)
-    _look_at(desk, fleet, folder)
+    _set_endpoints(desk, fleet, folder)
     desk.close()
     return Demo(folder, fleet)
 
@@ -100,7 +100,7 @@ def _fleet(
     return start_fleet(serials, states, cables, kind, anchor_ms=anchor_ms, base_ms=base_ms)
 
 
-def _look_at(desk: Desk, fleet: list[StandinProcess], folder: Path) -> None:
+def _set_endpoints(desk: Desk, fleet: list[StandinProcess], folder: Path) -> None:
     """Tell the desk where its loggers are: on the network, or on a cable."""
     by_network = [process for process in fleet if process.cable is None]
     cables = [process.cable.path for process in fleet if process.cable is not None]
@@ -134,7 +134,7 @@ def _build(
     )
     try:
         desk.change_settings(Settings(person="JA"))
-        _look_at(desk, fleet, folder)
+        _set_endpoints(desk, fleet, folder)
         _Story(desk, clock, fleet, anchor_ms, say, folder / "stick").live(wall_ms)
     except BaseException:
         end_fleet(fleet)
@@ -172,16 +172,16 @@ class _Story:
             (58.0, self._offload("P-0330", "P-0331")),
             (57.47, self._launch("P-0317")),
             (50.0, self._offload("R-1107", "R-1109")),
-            (44.0, self._again("D-2041", "D-2044")),
+            (44.0, self._offload_and_relaunch("D-2041", "D-2044")),
             (43.9, self._offload("D-2038")),
-            (42.0, self._again("B-0508")),
+            (42.0, self._offload_and_relaunch("B-0508")),
             (41.9, self._offload("B-0511")),
             (40.0, self._offload("R-1107", "R-1109")),
             (38.0, self._offload("P-0330")),
             (37.0, self._marsh_with_bad_plug),
             (31.0, self._offload("R-1107", "R-1109")),
             (29.4, self._change_battery("B-0511")),
-            (29.3, self._again("B-0511")),
+            (29.3, self._offload_and_relaunch("B-0511")),
             (21.0, self._offload("R-1107", "R-1109")),
             (16.0, self._offload("D-2041", "D-2044", "D-2038")),
             (14.0, self._offload("B-0508", "B-0511")),
@@ -189,14 +189,14 @@ class _Story:
             (9.9, self._settle_older),
             (9.0, self._offload("P-0317", "P-0320", "P-0321", "W-0112")),
             (4.0, self._offload("R-1107", "R-1109")),
-            (0.3, self._outing),
+            (0.3, self._visit_with_courier),
             (0.11, self._offload("D-2041", "D-2044")),
             (0.02, self._offload("R-1107", "R-1109")),
         ]
         for days_ago, act in acts:
-            self._go_to(days_ago)
+            self._set_day(days_ago)
             act()
-        self._go_to(0.0)
+        self._set_day(0.0)
         self._clock.set(wall_ms(), 1.0)
         for process in self._fleet:
             process.order("time", ms=wall_ms())
@@ -204,20 +204,20 @@ class _Story:
         for process in self._by_serial.values():
             contact(self._desk, process.address, process.serial)
         self._mend()
-        self._keep_house()
+        self._record_housekeeping()
         self._calculate()
         read_by_hand(self._desk, self._anchor_ms)
         self._hand_over()
 
     # -- moving through time -------------------------------------------------------------------
-    def _go_to(self, days_ago: float) -> None:
+    def _set_day(self, days_ago: float) -> None:
         at_ms = max(self._anchor_ms - days_ago * DAY_MS, self._clock.now_ms())
         self._clock.set(at_ms, 1.0)
         for process in self._fleet:
             process.order("time", ms=self._clock.now_ms())
 
     # -- acts ----------------------------------------------------------------------------------
-    def _outing(self) -> None:
+    def _visit_with_courier(self) -> None:
         """The courier was taken to the marsh and the boatyard; a stick was filled at the museum."""
         for serial in ("W-0112", "P-0317", "B-0508"):
             self._courier.order("collect", at=str(self._by_serial[serial].address))
@@ -260,7 +260,7 @@ class _Story:
         launch(self._desk, self._by_serial[serial].address, serial, plan)
         self._say(f"  {serial} launched for {plan.point_name}")
 
-    def _take(self, serial: str) -> None:
+    def _offload_one(self, serial: str) -> None:
         result = offload_logger(self._desk, self._by_serial[serial].address, serial)
         self._say(f"  {serial} offloaded, {readings_text(result.readings)}")
 
@@ -271,20 +271,20 @@ class _Story:
         return self._launch(*(s for s in self._by_serial if s != left_out))
 
     def _offload(self, *serials: str) -> Callable[[], None]:
-        return partial(_each, self._take, serials)
+        return partial(_each, self._offload_one, serials)
 
-    def _again(self, *serials: str) -> Callable[[], None]:
+    def _offload_and_relaunch(self, *serials: str) -> Callable[[], None]:
         """Offload, then launch the same plan forty minutes later."""
 
         def act() -> None:
             for serial in serials:
-                self._take(serial)
+                self._offload_one(serial)
             self._stop(serials)
             self._clock.set(self._clock.now_ms() + 40 * 60_000, 1.0)
             for process in self._by_serial.values():
                 process.order("time", ms=self._clock.now_ms())
             for serial in serials:
-                self._take(serial)
+                self._offload_one(serial)
                 self._start(serial)
 
         return act
@@ -320,7 +320,7 @@ class _Story:
                 cause, said = words.get(excursion.point.name, ("Not known", "Found on offload."))
                 settle(self._desk, excursion.id, cause, said)
 
-    def _keep_house(self) -> None:
+    def _record_housekeeping(self) -> None:
         """What a team notes beside its records: duties, calibrations, batteries, kept plans."""
         for site in sites(self._desk):
             for point in site.points:

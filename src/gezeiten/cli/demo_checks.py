@@ -47,7 +47,7 @@ def read_by_hand(desk: Desk, anchor_ms: int) -> None:
     save_fit(desk, creek, tied, "the sensor drifts, by six dips since it was hung")
     facts = replace(point_facts(desk, room.id), checks_a_day=2, checks_working_days=True)
     save_point(desk, room.site_id, facts, room.id)
-    enter(desk, list(_looks(desk, room, anchor_ms)))
+    enter(desk, list(_daily_looks(desk, room, anchor_ms)))
 
 
 def _dips(desk: Desk, creek: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]:
@@ -65,7 +65,7 @@ def _level_of(creek: PointPlace) -> str:
     )
 
 
-def _looks(desk: Desk, room: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]:
+def _daily_looks(desk: Desk, room: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]:
     key = room.channels[0].channel
     today = from_ms(anchor_ms, room.zone).date()
     before_ms = 0

@@ -27,7 +27,7 @@ class LogFile(logging.Handler):
             pass  # a full disk must not turn one mistake into two
 
 
-def keep_log() -> None:
+def start_log() -> None:
     """Write warnings and mistakes of this program into the user's log folder from now on."""
     ours = logging.getLogger("gezeiten")
     if any(isinstance(known, LogFile) for known in ours.handlers):

@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from gezeiten.cli.common import instant_ms, open_desk
-from gezeiten.cli.options import archive_option, json_option, put, reports_errors
+from gezeiten.cli.options import archive_option, json_option, print_result, reports_errors
 from gezeiten.desk.context import Desk
 from gezeiten.desk.office.logbook import (
     About,
@@ -63,7 +63,7 @@ def logbook_command(
             held = Path(compare)
             text = text_of_document(held) if held.exists() else compare
             sentence = compare_hashes(desk, text)
-            put(as_json, {"said": sentence}, [sentence])
+            print_result(as_json, {"said": sentence}, [sentence])
             return
         what = about_conflicts(desk) if misfits else _named(desk, about) if about else None
         wanted = EntryFilter(" ".join(words), what, who, act)
@@ -78,14 +78,14 @@ def logbook_command(
                 f"{one.seq:>6}  {iso_utc(one.at_ms)}  {one.person:<4} {one.subject}: {one.sentence}"
                 for one in entries
             ]
-            put(as_json, rows, lines)
+            print_result(as_json, rows, lines)
             return
         if out.suffix.casefold() == ".pdf":
             write_pdf(desk, entries, "Logbook", "UTC", out)
         else:
             write_json_lines(entries, out)
     words_ = f"{counted(len(entries), 'entry', 'entries')} written to {out}."
-    put(as_json, {"entries": len(entries), "file": str(out)}, [words_])
+    print_result(as_json, {"entries": len(entries), "file": str(out)}, [words_])
 
 
 def _named(desk: Desk, name: str) -> About:

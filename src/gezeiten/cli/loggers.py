@@ -7,8 +7,8 @@ from pathlib import Path
 
 import click
 
-from gezeiten.cli.common import desk_to_look, open_desk
-from gezeiten.cli.options import archive_option, json_option, put, reports_errors
+from gezeiten.cli.common import desk_for_reading, open_desk
+from gezeiten.cli.options import archive_option, json_option, print_result, reports_errors
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.overviews import offload_overview
 from gezeiten.desk.logger.checks import BEGUN_KEY, CLOCK_KEY
@@ -54,9 +54,9 @@ def _address_of(desk: Desk, serial: str, at: str | None) -> Endpoint:
 @json_option
 @click.option("--at", multiple=True, help="host:port or host:first-last; default: the settings.")
 @reports_errors
-def find(folder: Path | None, as_json: bool, at: tuple[str, ...]) -> None:
+def find_command(folder: Path | None, as_json: bool, at: tuple[str, ...]) -> None:
     """Find the loggers at hand."""
-    with desk_to_look(folder) as desk:
+    with desk_for_reading(folder) as desk:
         if at:
             desk.settings = replace(desk.settings, addresses=", ".join(at), serial_ports="")
         found = find_all_loggers(desk)
@@ -66,10 +66,12 @@ def find(folder: Path | None, as_json: bool, at: tuple[str, ...]) -> None:
         f"clock {duration_text(round(logger.clock.difference_ms))}  {logger.address}"
         for logger in found
     ]
-    put(as_json, [_found_dict(logger) for logger in found], lines or ["No logger answers."])
+    print_result(
+        as_json, [_logger_dict(logger) for logger in found], lines or ["No logger answers."]
+    )
 
 
-def _found_dict(logger: FoundLogger) -> dict[str, object]:
+def _logger_dict(logger: FoundLogger) -> dict[str, object]:
     return {
         "serial": logger.identity.serial,
         "model": logger.identity.model.name,
@@ -118,7 +120,7 @@ def offload(
         + (f". {r.error}" if r.error else "")
         for r in results
     ]
-    put(as_json, rows, lines)
+    print_result(as_json, rows, lines)
     if failures:
         raise failures[0]
     short = [r for r in results if r.error or r.damaged]
@@ -167,7 +169,7 @@ def overview_command(
         f"seems. {came.error}".strip()
     ]
     lines += [f"  {key}: {figure(low)} to {figure(high)}" for key, low, high in came.extremes]
-    put(as_json, row, lines)
+    print_result(as_json, row, lines)
 
 
 @click.command()
@@ -219,7 +221,7 @@ def launch(
         f"{done.serial}: mission {done.mission} launched, every {interval_text(plan.interval_s)}, "
         f"first reading {row['first_reading']}"
     )
-    put(as_json, row, [line])
+    print_result(as_json, row, [line])
 
 
 def _plan_for(desk: Desk, address: Endpoint, serial: str, plan_file: Path | None) -> Plan:
@@ -248,4 +250,6 @@ def stop_command(
         if pin:
             use_pin_once(desk, serial, pin)
         stop_logger(desk, _address_of(desk, serial, at), serial)
-    put(as_json, {"serial": serial, "stopped": True}, [f"{serial} is stopped; its memory stays."])
+    print_result(
+        as_json, {"serial": serial, "stopped": True}, [f"{serial} is stopped; its memory stays."]
+    )

@@ -13,7 +13,7 @@ import click
 
 from gezeiten import __version__
 from gezeiten.cli.lazy import LazyGroup
-from gezeiten.cli.log_file import keep_log
+from gezeiten.cli.log_file import start_log
 from gezeiten.cli.options import look_option, main_archive_option, reports_errors
 
 _PLACES = {
@@ -47,7 +47,7 @@ def main(context: click.Context, folder: Path | None, look: bool) -> None:
 
     Without a command the window opens; with --look it only looks.
     """
-    keep_log()
+    start_log()
     context.obj = folder
     if context.invoked_subcommand is None:
         # importing leaves no rubbish, and looking for it costs a tenth of the start; with a window

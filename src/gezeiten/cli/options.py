@@ -28,12 +28,12 @@ main_archive_option = click.option(
 """Before the command: for whatever command follows."""
 
 
-def _else_as_before(context: click.Context, _option: click.Parameter, folder: Path | None) -> Any:
+def _or_previous(context: click.Context, _option: click.Parameter, folder: Path | None) -> Any:
     return folder or context.find_root().obj
 
 
 archive_option = click.option(
-    "--archive", "folder", type=_FOLDER, callback=_else_as_before, help=_ARCHIVE_HELP
+    "--archive", "folder", type=_FOLDER, callback=_or_previous, help=_ARCHIVE_HELP
 )
 """Behind the command: means the same, and counts where both are given."""
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
@@ -59,7 +59,7 @@ def reports_errors(command: Callable[..., None]) -> Callable[..., None]:
     return wrapped
 
 
-def put(as_json: bool, data: Any, lines: list[str]) -> None:
+def print_result(as_json: bool, data: Any, lines: list[str]) -> None:
     """Print data as JSON, or lines for people."""
     if as_json:
         click.echo(json.dumps(data, ensure_ascii=False, indent=2))

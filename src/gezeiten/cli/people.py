@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from gezeiten.cli.common import open_desk
-from gezeiten.cli.options import archive_option, json_option, put, reports_errors
+from gezeiten.cli.options import archive_option, json_option, print_result, reports_errors
 from gezeiten.desk.people import erase_name, names
 
 
@@ -22,4 +22,4 @@ def people_command(folder: Path | None, as_json: bool, erase: str | None) -> Non
         if erase:
             erase_name(desk, erase)
         listed = names(desk)
-    put(as_json, listed, listed)
+    print_result(as_json, listed, listed)

@@ -8,8 +8,14 @@ from typing import Any
 
 import click
 
-from gezeiten.cli.common import open_desk, stretch_ms
-from gezeiten.cli.options import archive_option, json_option, look_option, put, reports_errors
+from gezeiten.cli.common import open_desk, period_ms
+from gezeiten.cli.options import (
+    archive_option,
+    json_option,
+    look_option,
+    print_result,
+    reports_errors,
+)
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.raw_bytes import reread as take_anew
 from gezeiten.desk.office.handing import HandedOver, export_csv, export_pdf
@@ -50,7 +56,7 @@ def list_points(folder: Path | None, as_json: bool) -> None:
                 held = f"{iso_utc(span[0])} to {iso_utc(span[1])}" if span else "no readings"
                 gaps_said = counted(open_count, "open gap", "open gaps")
                 lines.append(f"  {point.name:18} {point.serial:8} {held}  {gaps_said}")
-    put(as_json, rows, lines or ["The archive is empty."])
+    print_result(as_json, rows, lines or ["The archive is empty."])
 
 
 def _hand_over(
@@ -67,14 +73,16 @@ def _hand_over(
         raise InputError(f"{out} is there already; give another name, or --replace.")
     with open_desk(folder, only_reads=True) as desk:
         place = point_named(desk, point)
-        span = stretch_ms(since, until, place.zone, desk.now_ms())
+        span = period_ms(since, until, place.zone, desk.now_ms())
         write = export_csv if kind == "csv" else export_pdf
         done: HandedOver = write(desk, place, span, out)
     row = {"path": str(done.path), "sha256": done.sha256, "readings": done.readings}
-    put(as_json, row, [f"{done.path}: {readings_text(done.readings)}, SHA-256 {done.sha256[:16]}…"])
+    print_result(
+        as_json, row, [f"{done.path}: {readings_text(done.readings)}, SHA-256 {done.sha256[:16]}…"]
+    )
 
 
-def _stretch_options(command: Callable[..., None]) -> Callable[..., None]:
+def _period_options(command: Callable[..., None]) -> Callable[..., None]:
     """Add what both documents ask for: archive, point, stretch, file."""
     options = (
         archive_option,
@@ -91,7 +99,7 @@ def _stretch_options(command: Callable[..., None]) -> Callable[..., None]:
 
 
 @click.command("export")
-@_stretch_options
+@_period_options
 @reports_errors
 def export_command(**options: Any) -> None:
     """Write the CSV of a point ("Site · Point", its name or its logger's serial)."""
@@ -99,7 +107,7 @@ def export_command(**options: Any) -> None:
 
 
 @click.command("report")
-@_stretch_options
+@_period_options
 @reports_errors
 def report_command(**options: Any) -> None:
     """Write the PDF report of a point."""
@@ -160,7 +168,7 @@ def verify(
         )
     with open_desk(folder, only_reads=not changes, look=look) as desk:
         if read_anew is not None:
-            put(as_json, {"read_anew": read_anew}, [take_anew(desk, read_anew)])
+            print_result(as_json, {"read_anew": read_anew}, [take_anew(desk, read_anew)])
         if rebuild:
             rebuild_archive(desk, with_lost=with_lost or "")
         verdict = verify_archive(desk, quick=quick, anew=anew)
@@ -175,18 +183,18 @@ def verify(
         f"{counted(verdict.offloads, 'raw offload', 'raw offloads')}, "
         f"{counted(verdict.values, 'value', 'values')} and "
         f"{counted(verdict.entries, 'logbook entry', 'logbook entries')} checked.",
-        *_left_out(verdict),
+        *_not_verified(verdict),
         *verdict.faults,
         "Everything is as it was kept."
         if verdict.is_intact
         else "Something is not as it was kept.",
     ]
-    put(as_json, row, lines)
+    print_result(as_json, row, lines)
     if not verdict.is_intact:
         context.exit(6)
 
 
-def _left_out(verdict: Verdict) -> list[str]:
+def _not_verified(verdict: Verdict) -> list[str]:
     """What was not read again, in a sentence; nothing where everything was."""
     if not verdict.left_out:
         return []

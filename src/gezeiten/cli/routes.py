@@ -6,9 +6,9 @@ from pathlib import Path
 
 import click
 
-from gezeiten.cli.common import desk_to_look, open_desk
+from gezeiten.cli.common import desk_for_reading, open_desk
 from gezeiten.cli.import_outlook import outlook_lines, outlook_row
-from gezeiten.cli.options import archive_option, json_option, put, reports_errors
+from gezeiten.cli.options import archive_option, json_option, print_result, reports_errors
 from gezeiten.desk.context import Desk
 from gezeiten.desk.intake.drives import (
     import_from_drive,
@@ -51,7 +51,7 @@ from gezeiten.link.drive import DriveSeen
     help="Answer a question that --dry-run shows; may be given several times.",
 )
 @reports_errors
-def take_command(
+def import_command(
     folder: Path | None,
     as_json: bool,
     path: Path | None,
@@ -68,7 +68,7 @@ def take_command(
     """
     if (path is None) == (unnamed is None):
         raise InputError("Name a file or folder, or bytes of the vault with --unnamed.")
-    with desk_to_look(folder) if dry_run else open_desk(folder) as desk:
+    with desk_for_reading(folder) if dry_run else open_desk(folder) as desk:
         stray = unnamed_of(desk, unnamed) if unnamed is not None else None
         path = stray.path if stray is not None else path
         assert path is not None  # one of the two was named
@@ -78,10 +78,10 @@ def take_command(
         if not is_text and (dry_run or answers):
             raise InputError(f"{path.name} is no text; --dry-run and --answer are for one text.")
         if stray is not None and stray.is_mission_file:
-            _put_offloaded(import_unnamed(desk, [stray]), [], as_json=as_json)
+            _print_offloaded(import_unnamed(desk, [stray]), [], as_json=as_json)
             return
         if path.is_dir() and tie_name:
-            _take_folder(desk, path, tie_name, as_json=as_json)
+            _import_folder(desk, path, tie_name, as_json=as_json)
             return
         if not is_text:
             is_file = path.is_file()
@@ -96,11 +96,11 @@ def take_command(
                 for record in card.records
                 if not record.is_new
             ]
-            _put_offloaded(results, others, as_json=as_json)
+            _print_offloaded(results, others, as_json=as_json)
             return
         outlook = preview_import(desk, path, _answers(answers), tie_name or "")
         if dry_run or outlook.questions or outlook.unused:
-            put(as_json, outlook_row(outlook), outlook_lines(outlook))
+            print_result(as_json, outlook_row(outlook), outlook_lines(outlook))
         if outlook.unused:
             raise InputError(f"“{outlook.unused[0]}” is no question about {path.name}.")
         if dry_run:
@@ -127,16 +127,16 @@ def take_command(
         many = counted(text.spoilt_in_all, "line", "lines")
         lines.append(f"  {many} taken without a cell that is no number.")
     lines += [f"  line {r.line}: {r.reason}  {r.text}" for r in text.rejected[:20]]
-    put(as_json, row, lines)
+    print_result(as_json, row, lines)
 
 
-def _put_offloaded(results: list[Offloaded], others: list[str], *, as_json: bool) -> None:
+def _print_offloaded(results: list[Offloaded], others: list[str], *, as_json: bool) -> None:
     """Print what mission files brought. others: what is to be said of those not taken."""
     rows: list[dict[str, object]] = [
         {"serial": r.serial, "readings": r.readings, "error": r.error} for r in results
     ]
     lines = [f"{r.serial}: {readings_text(r.readings)} kept. {r.error}".strip() for r in results]
-    put(as_json, rows, [*lines, *others] or ["No mission file lies there."])
+    print_result(as_json, rows, [*lines, *others] or ["No mission file lies there."])
     failed = [r for r in results if r.error]
     if failed:
         raise NotKeptError(f"{failed[0].serial}: not everything was kept; take it again.")
@@ -157,7 +157,7 @@ def _answers(said: tuple[str, ...]) -> dict[str, str]:
     return found
 
 
-def _take_folder(desk: Desk, folder: Path, kind: str, *, as_json: bool) -> None:
+def _import_folder(desk: Desk, folder: Path, kind: str, *, as_json: bool) -> None:
     """Take all texts of a folder that are of one kind."""
     seen = recognise_texts(desk, texts_in(folder), kind=kind)
     done = import_texts(desk, seen)
@@ -173,7 +173,7 @@ def _take_folder(desk: Desk, folder: Path, kind: str, *, as_json: bool) -> None:
     lines = [f"{path.name}: {readings_text(many)} kept." for path, many in taken.items()]
     lines += [f"{one.path.name}: kept already." for one in seen if one.is_kept]
     lines += [f"{path.name}: {why}" for path, why in failed]
-    put(as_json, rows, lines or ["No text lies there."])
+    print_result(as_json, rows, lines or ["No text lies there."])
     if failed:
         raise NotKeptError(f"{failed[0][0].name}: {failed[0][1]}")
 
@@ -209,7 +209,7 @@ def vault_copy(context: click.Context, folder: Path | None, target: Path) -> Non
 @json_option
 @click.argument("source", type=click.Path(path_type=Path, exists=True))
 @reports_errors
-def vault_take(folder: Path | None, as_json: bool, source: Path) -> None:
+def vault_import(folder: Path | None, as_json: bool, source: Path) -> None:
     """Take in a copied or handed-on vault; what is kept already adds nothing."""
     with open_desk(folder) as desk:
         brought = import_copy(desk, source)
@@ -227,4 +227,4 @@ def vault_take(folder: Path | None, as_json: bool, source: Path) -> None:
         "mended.",
         *brought.refused,
     ]
-    put(as_json, row, lines)
+    print_result(as_json, row, lines)

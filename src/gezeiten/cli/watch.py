@@ -46,7 +46,7 @@ def watch_command(
         timer.daemon = True
         timer.start()
 
-    def tell(news: FollowingNews) -> None:
+    def print_news(news: FollowingNews) -> None:
         line = json.dumps(asdict(news)) if as_json else f"{iso_utc(news.at_ms)}  {news.sentence}"
         click.echo(line)
 
@@ -57,5 +57,5 @@ def watch_command(
             raise InputError("No logger to follow; name them in the settings or with --at.")
         fetch_s = desk.settings.follow_minutes * 60.0 if every is None else every
         pace = PollingPace(look_s=look, fetch_s=fetch_s)
-        follower = Follower(desk, addresses, tell, pace, cancelled=ended.is_set)
+        follower = Follower(desk, addresses, print_news, pace, cancelled=ended.is_set)
         follower.run(ended.wait)

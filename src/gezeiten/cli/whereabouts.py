@@ -22,7 +22,7 @@ def settings_file(folder: Path) -> Path:
     return own if own.exists() else user_config_path("gezeiten") / "settings.json"
 
 
-def heads_file(folder: Path) -> Path | None:
+def head_hashes_file(folder: Path) -> Path | None:
     """Return where this computer's user remembers how archives ended; nowhere for an archive with
     settings of its own: demonstrations are made anew and thrown away."""
     if (folder / "settings.json").exists():

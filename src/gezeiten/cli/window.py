@@ -6,7 +6,7 @@ from pathlib import Path
 
 from gezeiten.archive.whereabouts import is_archive
 from gezeiten.cli.practice import PracticeFleet
-from gezeiten.cli.whereabouts import default_folder, heads_file, is_read_only, settings_file
+from gezeiten.cli.whereabouts import default_folder, head_hashes_file, is_read_only, settings_file
 from gezeiten.errors import InputError
 
 
@@ -23,7 +23,7 @@ def open_window(folder: Path | None, *, look: bool = False) -> int:
     if look or is_read_only(target):
         if not is_archive(target):
             raise InputError(f"There is no archive in {target}; name its folder with --archive.")
-        return run(target, settings_file(target), heads_file=heads_file(target), look=True)
+        return run(target, settings_file(target), heads_file=head_hashes_file(target), look=True)
     target.mkdir(parents=True, exist_ok=True)
     with PracticeFleet(target / "practice") as practice:
-        return run(target, settings_file(target), practice, heads_file(target))
+        return run(target, settings_file(target), practice, head_hashes_file(target))

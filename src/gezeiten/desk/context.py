@@ -111,10 +111,10 @@ class Desk:
             later: open it when it is first needed, or by `open`.
         """
         self.folder, self.is_looking = folder, look
-        self._url, self._heads_file, self._way = archive_url, heads_file, way
+        self._url, self._heads_file, self._origin = archive_url, heads_file, way
         self._archive: Archive | None = None
         self._opening = threading.Lock()
-        self._hear: Callable[[str], None] | None = None
+        self._listener: Callable[[str], None] | None = None
         self.zone = zone or computer_zone()
         """Of sites that an act makes by the way."""
         self.clock = now_ms
@@ -171,11 +171,11 @@ class Desk:
                     now_ms=self.now_ms(),
                     models=model_texts(self.folder),
                 )
-                if self._way:
-                    made.chain.way = self._way
+                if self._origin:
+                    made.chain.way = self._origin
                 made.on_changed = lambda points: self.follow(points)
-                if self._hear:
-                    made.on_wait = self._hear
+                if self._listener:
+                    made.on_wait = self._listener
                 self._drafts = Drafts(made.work / "drafts.json")
                 self._rates = TransferRates(made.work / "transfer-rates.json")
                 self._archive = made
@@ -202,7 +202,7 @@ class Desk:
 
     def set_listener(self, hear: Callable[[str], None]) -> None:
         """Have what everybody should hear of the archive told from now on, in any thread."""
-        self._hear = hear
+        self._listener = hear
         if self._archive is not None:
             self._archive.on_wait = hear
 

@@ -101,7 +101,11 @@ def _lines(table: CsvTable, times: Times) -> bytes:
     # a slow import that only an export needs
     import polars as pl
 
-    parts = [_whose(table, times), *_instants(times, "UTC", ","), *_instants(times, table.zone)]
+    parts = [
+        _origin_cells(table, times),
+        *_instants(times, "UTC", ","),
+        *_instants(times, table.zone),
+    ]
     for channel in table.channels:
         parts += _readings(table.zone, times, channel)
     lines = pl.select(pl.concat_str(parts)).to_series().str.join("\r\n")
@@ -186,7 +190,7 @@ def _digits(values: Values) -> pl.Series:
     return text.scatter(np.flatnonzero(powers.to_numpy()), plainly)
 
 
-def _whose(table: CsvTable, times: Times) -> pl.Series:
+def _origin_cells(table: CsvTable, times: Times) -> pl.Series:
     """Return the first four cells of each row: site, point, logger and mission."""
     starts = np.array([stretch.start_ms for stretch in table.stretches], np.int64)
     at = np.searchsorted(starts, times, side="right") - 1  # -1: before the first

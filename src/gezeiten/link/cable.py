@@ -71,7 +71,7 @@ def ports(wanted: Sequence[str] = (AUTO,)) -> list[PortSeen]:
     seen: dict[str, str] = {}
     if AUTO in wanted:
         listed = list_ports.comports()
-        seen = {port.device: _words(port.description, port.device) for port in listed}
+        seen = {port.device: _plug_description(port.description, port.device) for port in listed}
     for pattern in wanted:
         for path in sorted(glob.glob(os.path.expanduser(pattern))):
             if Path(path).is_char_device():
@@ -79,7 +79,7 @@ def ports(wanted: Sequence[str] = (AUTO,)) -> list[PortSeen]:
     return [PortSeen(path, words) for path, words in sorted(seen.items())]
 
 
-def _words(description: str | None, device: str) -> str:
+def _plug_description(description: str | None, device: str) -> str:
     """The plug's description where it says more than the port's name."""
     known = description or ""
     return "" if known in ("n/a", Path(device).name) else known

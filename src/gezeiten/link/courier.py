@@ -143,5 +143,5 @@ class _Behind(LoggerSession):
     def courier_state(self) -> reg.CourierState:
         return reg.unpack_courier(self.input_bytes(reg.COURIER_ADDRESS, reg.COURIER_REGISTERS))
 
-    def last_refusal(self) -> int:
+    def refusal_code(self) -> int:
         return self.courier_state().last_refusal

@@ -60,7 +60,7 @@ def ask(address: Endpoint, now_ms: Callable[[], float], limits: TimeLimits) -> F
         return FoundLogger(address, identity, session.state(), clock)
 
 
-def find_loggers(
+def search(
     jobs: Sequence[Callable[[], FoundLogger]],
     *,
     on_found: Callable[[FoundLogger], None] | None = None,

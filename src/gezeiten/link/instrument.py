@@ -89,7 +89,7 @@ class _TextPort:
         try:
             self._port.write(text.encode("ascii", errors="replace"))
         except (serial.SerialException, OSError) as exc:
-            raise self._gone() from exc
+            raise self._away_error() from exc
 
     def line(self, wait_s: float) -> str | None:
         """Return the next line without its end, None where none came in time."""
@@ -116,13 +116,13 @@ class _TextPort:
                 return False
             data = os.read(self._port.fileno(), 4_096)
         except (serial.SerialException, OSError, ValueError) as exc:
-            raise self._gone() from exc
+            raise self._away_error() from exc
         if not data:
-            raise self._gone()
+            raise self._away_error()
         self._buffer += data
         return True
 
-    def _gone(self) -> LoggerAwayError:
+    def _away_error(self) -> LoggerAwayError:
         return LoggerAwayError(
             f"{self._path} is gone; plug it in again, what was recorded is safe."
         )
@@ -202,7 +202,7 @@ class _Sdi12(Instrument):
         self._port = _TextPort(path, profile)
         self._address = "" if profile.address == "?" else profile.address
 
-    def ask(self, command: str, wait_s: float) -> str:
+    def query(self, command: str, wait_s: float) -> str:
         """Send a command and return the answer, "" where none came."""
         if command:
             self._port.forget()
@@ -214,11 +214,11 @@ class _Sdi12(Instrument):
             return None
         try:
             if not self._address:
-                found = sdi12.find(self.ask)
+                found = sdi12.find_addresses(self.query)
                 if not found:
                     return None
                 self._address = found[0]
-            told = sdi12.measure(self.ask, self._address, self.profile.command)
+            told = sdi12.measure(self.query, self._address, self.profile.command)
         except LoggerAnswerError as exc:
             return InstrumentSample(self._now_ms(), {}, str(exc))
         values = {
@@ -258,6 +258,6 @@ def sensors_on(path: str, profile: Profile) -> list[sdi12.Sensor]:
     """
     bus = _Sdi12(path, profile, lambda: 0.0)
     try:
-        return [sdi12.identify(bus.ask, address) for address in sdi12.find(bus.ask)]
+        return [sdi12.identify(bus.query, address) for address in sdi12.find_addresses(bus.query)]
     finally:
         bus.close()

@@ -88,7 +88,7 @@ class BaseLine(ABC):
         """Yield the bytes of `count` records of a file, sent unasked; None: the line cannot."""
         return None
 
-    def gone(self) -> LoggerAwayError:
+    def away_error(self) -> LoggerAwayError:
         """Return the error of a line that broke."""
         return LoggerAwayError(
             f"{self.name} went away in the middle; what came is kept, connect it again to go on."

@@ -63,7 +63,7 @@ class ReadingBlock:
         """After how many intervals, or steps, from the first reading each was due."""
         return np.arange(*self.range, dtype=np.int64) if self.steps is None else self.steps
 
-    def part(self, wanted: Range) -> ReadingBlock:
+    def subset(self, wanted: Range) -> ReadingBlock:
         """Return its readings within [first, end)."""
         first, end = self.range
         if wanted[0] <= first and end <= wanted[1]:

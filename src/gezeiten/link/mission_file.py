@@ -99,7 +99,7 @@ class MissionFile:
 
     def numbered(self, wanted: Range) -> tuple[NDArray[np.int64], Times, list[Values]]:
         """Return reading numbers (shape (n,)) beside what `readings` returns."""
-        parts = [part for block in self.blocks if len((part := block.part(wanted)).counts[0])]
+        parts = [part for block in self.blocks if len((part := block.subset(wanted)).counts[0])]
         runs = _runs(parts)
         index = _joined(np.arange(*run, dtype=np.int64) for run in runs)
         steps = _joined(part.due for part in parts) if self.header.step_ms else index
@@ -209,7 +209,7 @@ def decode_sealed(data: bytes, at: int = 0) -> tuple[dict[str, Any], int] | None
     try:
         if data[at] != 0x82 or data[at + 1 : at + 3] != b"\xd8\x18":
             return None
-        length, body_at = _byte_string_head(data, at + 3)
+        length, body_at = _byte_string_header(data, at + 3)
         end = body_at + length
         body = data[body_at:end]
         marker, crc = CRC.unpack(data[end : end + CRC.size])
@@ -221,7 +221,7 @@ def decode_sealed(data: bytes, at: int = 0) -> tuple[dict[str, Any], int] | None
     return (content, end + CRC.size) if isinstance(content, dict) else None
 
 
-def _byte_string_head(data: bytes, at: int) -> tuple[int, int]:
+def _byte_string_header(data: bytes, at: int) -> tuple[int, int]:
     """Return (length, offset of the bytes) of a definite byte string."""
     head = data[at]
     if not 0x40 <= head <= 0x5A:

@@ -99,7 +99,7 @@ class ModbusTcp(BaseLine):
             self._socket.settimeout(self._limit_s)
             self._socket.sendall(data)
         except OSError as exc:
-            raise self.gone() from exc
+            raise self.away_error() from exc
 
     def _receive(self) -> tuple[int, ModbusPDU]:
         """Return transaction number and answer of the next frame, which has to be whole in time:
@@ -126,14 +126,14 @@ class ModbusTcp(BaseLine):
     def _chunk(self, deadline: float) -> bytes:
         left = deadline - time.monotonic()
         if left <= 0:
-            raise self.gone()
+            raise self.away_error()
         try:
             self._socket.settimeout(left)
             chunk = self._socket.recv(65_536)
         except OSError as exc:
-            raise self.gone() from exc
+            raise self.away_error() from exc
         if not chunk:
-            raise self.gone()
+            raise self.away_error()
         return chunk
 
     def _decode(self, frame: bytes) -> ModbusPDU:

@@ -50,7 +50,7 @@ class Transfer:
         os.close(self.lock)
 
 
-def wanted_blocks(wanted: list[Range], held: Range) -> list[range]:
+def needed_blocks(wanted: list[Range], held: Range) -> list[range]:
     """Return the numbers of the blocks that hold any wanted reading still in memory, neighbours as
     one range: a logger may claim more of them than memory takes."""
     held_parts = [(max(first, held[0]), min(end, held[1])) for first, end in wanted]
@@ -96,7 +96,7 @@ def offload(
         with path.open("wb") as out:
             out.write(raw_header)
             try:
-                _take_blocks(session, entry, wanted, transfer, out, watch)
+                _fetch_blocks(session, entry, wanted, transfer, out, watch)
                 # the tail comes last: it may know of more readings than came, never of fewer
                 out.write(session.read_enveloped(entry.tail_file))
             except (DeviceError, CancelledError) as exc:
@@ -129,7 +129,7 @@ def _read_header(
     )
 
 
-def _take_blocks(
+def _fetch_blocks(
     session: LoggerSession,
     entry: DirectoryEntry,
     wanted: list[Range],
@@ -137,7 +137,7 @@ def _take_blocks(
     out: BinaryIO,
     watch: Watch,
 ) -> None:
-    runs = wanted_blocks(wanted, entry.held)
+    runs = needed_blocks(wanted, entry.numbers_in_memory)
     meter = Meter(
         watch,
         sum(map(len, runs)) * entry.block_bytes,
@@ -151,9 +151,9 @@ def _take_blocks(
         start = entry.header_bytes + run.start * entry.block_bytes
         pieces = session.stream_file(entry.file, start, entry.block_bytes * len(run))
         with closing(pieces):
-            for number, raw in zip(run, _whole_blocks(pieces, entry, meter), strict=False):
-                if _is_good(transfer, number, raw):
-                    _keep(out, raw)
+            for number, raw in zip(run, _complete_blocks(pieces, entry, meter), strict=False):
+                if _is_intact(transfer, number, raw):
+                    _write_through(out, raw)
                     meter.settled(_readings_in(number, entry))
                     continue
                 doubtful.append(number)
@@ -163,24 +163,26 @@ def _take_blocks(
                         "then offload again."
                     )
     for number in doubtful:
-        _ask_again(session, entry, number, transfer, out)
+        _refetch(session, entry, number, transfer, out)
         meter.settled(_readings_in(number, entry))
-    meter.tell()
+    meter.report()
 
 
-def _whole_blocks(pieces: Iterator[bytes], entry: DirectoryEntry, meter: Meter) -> Iterator[bytes]:
+def _complete_blocks(
+    pieces: Iterator[bytes], entry: DirectoryEntry, meter: Meter
+) -> Iterator[bytes]:
     """Yield blocks as soon as all their bytes are there."""
-    meter.heard(0)
+    meter.count_bytes(0)
     buffer = bytearray()
     for piece in pieces:
         buffer += piece
-        meter.heard(len(piece))
+        meter.count_bytes(len(piece))
         while len(buffer) >= entry.block_bytes:
             yield bytes(buffer[: entry.block_bytes])
             del buffer[: entry.block_bytes]
 
 
-def _is_good(transfer: Transfer, number: int, raw: bytes) -> bool:
+def _is_intact(transfer: Transfer, number: int, raw: bytes) -> bool:
     """Return whether these bytes are this block, by its own check sum and number."""
     steps = bool(transfer.header.step_ms)
     block = decode_block(transfer.header.channels, raw, with_steps=steps)
@@ -190,7 +192,7 @@ def _is_good(transfer: Transfer, number: int, raw: bytes) -> bool:
     return True
 
 
-def _keep(out: BinaryIO, raw: bytes) -> None:
+def _write_through(out: BinaryIO, raw: bytes) -> None:
     """Hand a block to the system at once: it outlives this process from here."""
     out.write(raw)
     out.flush()
@@ -205,7 +207,7 @@ def _readings_from(run: range, entry: DirectoryEntry) -> int:
     return min(end, entry.readings) - max(first, entry.first_held)
 
 
-def _ask_again(
+def _refetch(
     session: LoggerSession,
     entry: DirectoryEntry,
     number: int,
@@ -216,8 +218,8 @@ def _ask_again(
     start = entry.header_bytes + number * entry.block_bytes
     for _ in range(ASKS_PER_BLOCK - 1):
         raw = session.read_file(entry.file, start, entry.block_bytes)
-        if _is_good(transfer, number, raw):
-            _keep(out, raw)
+        if _is_intact(transfer, number, raw):
+            _write_through(out, raw)
             return
     first = number * READINGS_PER_BLOCK
     end = min(first + READINGS_PER_BLOCK, entry.readings)

@@ -62,7 +62,7 @@ class Overview:
         )
 
     @property
-    def came(self) -> list[Range]:
+    def covered(self) -> list[Range]:
         """The readings that its values stand for, as far as they came."""
         return [self.thinning.readings_of(*part) for part in self.file.ranges]
 
@@ -134,7 +134,7 @@ def decode_overview(data: bytes) -> Overview:
     return Overview(thinning, file)
 
 
-def take_overview(
+def fetch_overview(
     session: LoggerSession,
     mission: int,
     thinning: Thinning,
@@ -160,7 +160,9 @@ def take_overview(
     )
     try:
         if isinstance(transfer.error, LoggerRefusedError):
-            transfer.error = _taken_over(session)  # it lies no longer there; what came is ours
+            transfer.error = _taken_over_error(
+                session
+            )  # it lies no longer there; what came is ours
         elif transfer.error is None:
             _entry(session, mission, thinning)  # still this one: no other computer came between
     except LoggerBusyError:
@@ -187,17 +189,17 @@ def _entry(session: LoggerSession, mission: int, thinning: Thinning) -> Director
             "again, then update Gezeiten."
         ) from exc
     if (entry.mission, entry.name) != (mission, entry_name(thinning)):
-        raise _taken_over(session)
+        raise _taken_over_error(session)
     return entry
 
 
-def _taken_over(session: LoggerSession) -> LoggerBusyError:
+def _taken_over_error(session: LoggerSession) -> LoggerBusyError:
     return LoggerBusyError(
         f"Another computer asked {session.name} for something else meanwhile; ask again."
     )
 
 
-def asked_for(argument: int, expected: int) -> Thinning | None:
+def requested_thinning(argument: int, expected: int) -> Thinning | None:
     """Return what a command's argument and expected readings ask for, None for nonsense."""
     code, every, first = reg.unpack_overview(argument)
     kinds = {code: kind for kind, code in _CODES.items()}

@@ -217,7 +217,7 @@ def written(profile: Profile) -> str:
     return "\n".join(lines) + "\n"
 
 
-def keep_profile(folder: Path, profile: Profile) -> Path:
+def save_profile(folder: Path, profile: Profile) -> Path:
     """Keep a profile of lines under its name in a folder; returns its file.
 
     Raises:
@@ -237,7 +237,7 @@ def keep_profile(folder: Path, profile: Profile) -> Path:
     return path
 
 
-def known_profiles(folder: Path | None = None) -> list[tuple[Profile, Path]]:
+def find_profiles(folder: Path | None = None) -> list[tuple[Profile, Path]]:
     """Return the profiles that come with Gezeiten and those of a folder; the folder's win."""
     found: dict[str, tuple[Profile, Path]] = {}
     for place in (Path(__file__).parent / "profiles", folder):

@@ -41,7 +41,7 @@ def with_crc(body: bytes) -> bytes:
     return body + FramerRTU.compute_CRC(body).to_bytes(2, "big")
 
 
-def crc_holds(frame: bytes) -> bool:
+def has_valid_crc(frame: bytes) -> bool:
     """Return whether a frame's CRC-16 is right."""
     return len(frame) > _CRC_BYTES and with_crc(frame[:-_CRC_BYTES]) == frame
 
@@ -188,7 +188,7 @@ class ModbusRtu(BaseLine):
                     continue
                 raise
             self._has_answered = True
-            if crc_holds(frame) and frame[1] & 0x7F == request.function_code:
+            if has_valid_crc(frame) and frame[1] & 0x7F == request.function_code:
                 answer = self._decoder.decode(frame[1:-_CRC_BYTES])
                 if answer is not None:
                     return answer
@@ -228,11 +228,11 @@ class ModbusRtu(BaseLine):
                 if number == 0:
                     raise  # not one frame: it is gone; a pause in the middle may be a lost frame
                 return
-            if len(frame) == 5 and frame[1] == BURST_FUNCTION | 0x80 and crc_holds(frame):
+            if len(frame) == 5 and frame[1] == BURST_FUNCTION | 0x80 and has_valid_crc(frame):
                 if frame[2] == 1:
                     self._knows_burst = False
                 raise LoggerRefusedError(f"{self.name} refused a burst; read it again.", frame[2])
-            if not crc_holds(frame) or frame[1] != BURST_FUNCTION:
+            if not has_valid_crc(frame) or frame[1] != BURST_FUNCTION:
                 return
             _, _, frame_number, size = _BURST_HEAD.unpack_from(frame)
             if frame_number != number:
@@ -251,7 +251,7 @@ class ModbusRtu(BaseLine):
             self._port.write(frame)
             self._port.flush()
         except (serial.SerialException, OSError) as exc:
-            raise self.gone() from exc
+            raise self.away_error() from exc
 
     def _receive(self) -> bytes:
         """Return the next frame by its own length; a frame that cannot be one comes as it is.
@@ -268,7 +268,7 @@ class ModbusRtu(BaseLine):
             more = (wanted or max(len(frame) + 1, 5)) - len(frame)
             chunk = self._read(more, deadline)
             if not chunk:
-                raise _SilentError(str(self.gone()))
+                raise _SilentError(str(self.away_error()))
             if not frame:  # it has begun: from here on a whole frame may take its time
                 deadline = time.monotonic() + self._limit_s + self._frame_s
             frame += chunk
@@ -285,9 +285,9 @@ class ModbusRtu(BaseLine):
                 return b""
             chunk = os.read(self._port.fileno(), count)
         except (serial.SerialException, OSError, ValueError) as exc:
-            raise self.gone() from exc
+            raise self.away_error() from exc
         if not chunk:
-            raise self.gone()
+            raise self.away_error()
         return chunk
 
     def _drain(self) -> None:

@@ -54,7 +54,7 @@ def without_crc(answer: str) -> str:
     return body
 
 
-def find(ask: Ask, wait_s: float = 0.3) -> list[str]:
+def find_addresses(ask: Ask, wait_s: float = 0.3) -> list[str]:
     """Return the addresses on the bus: the only sensor says its own, several are tried out."""
     only = ask("?!", wait_s)
     if len(only) == 1 and only in ADDRESSES:

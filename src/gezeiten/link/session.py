@@ -75,7 +75,7 @@ class DirectoryEntry:
     tail_file: int
 
     @property
-    def held(self) -> tuple[int, int]:
+    def numbers_in_memory(self) -> tuple[int, int]:
         """Numbers of the readings in memory, [first, end)."""
         return (self.first_held, self.readings)
 
@@ -135,7 +135,7 @@ class LoggerSession:
 
     def label(self) -> tuple[str, str, str, str]:
         """Return maker, model code, firmware and serial of whatever answers."""
-        answer = self._ask(
+        answer = self._request(
             ReadDeviceInformationRequest(read_code=3, dev_id=reg.UNIT_ID),
             ReadDeviceInformationResponse,
         )
@@ -302,7 +302,7 @@ class LoggerSession:
             request = ReadInputRegistersRequest(
                 address=address + len(told), count=part, dev_id=reg.UNIT_ID
             )
-            answer = self._ask(request, ReadInputRegistersResponse)
+            answer = self._request(request, ReadInputRegistersResponse)
             if len(answer.registers) != part:
                 raise LoggerAnswerError(f"{self.name} sent less than asked for; contact it again.")
             told += answer.registers
@@ -314,9 +314,9 @@ class LoggerSession:
         )
         answer = self._line.exchange([request])[0]
         if refusal(answer):
-            raise self._refused(self.last_refusal())
+            raise self._refused(self.refusal_code())
 
-    def last_refusal(self) -> int:
+    def refusal_code(self) -> int:
         """Return the logger's own code for why it refused."""
         return self.state().last_refusal
 
@@ -328,7 +328,7 @@ class LoggerSession:
             return LoggerLockedError(sentence)
         return LoggerRefusedError(sentence, code)
 
-    def _ask(self, request: ModbusPDU, kind: type[_Answer]) -> _Answer:
+    def _request(self, request: ModbusPDU, kind: type[_Answer]) -> _Answer:
         answer = accepted(self.name, self._line.exchange([request])[0])
         if not isinstance(answer, kind):
             raise LoggerAnswerError(f"{self.name} answered another question; contact it again.")

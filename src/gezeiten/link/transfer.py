@@ -60,7 +60,7 @@ class Meter:
         """
         self._watch, self._stopped, self._limit = watch, stopped, limit_bytes_per_s
         self._of_bytes, self._of_readings = of_bytes, of_readings
-        self._began = self._told = time.monotonic()
+        self._began = self._reported_s = time.monotonic()
         self._bytes = 0
         self._readings: int | None = None
 
@@ -68,7 +68,7 @@ class Meter:
         """So many bytes were here already."""
         self._of_bytes -= count
 
-    def heard(self, count: int) -> None:
+    def count_bytes(self, count: int) -> None:
         """Some bytes came.
 
         Raises:
@@ -77,17 +77,17 @@ class Meter:
         self._bytes += count
         if self._watch.cancelled():
             raise CancelledError(self._stopped)
-        if time.monotonic() - self._told > _TELL_EVERY_S or self._bytes >= self._of_bytes:
-            self.tell()
+        if time.monotonic() - self._reported_s > _TELL_EVERY_S or self._bytes >= self._of_bytes:
+            self.report()
 
     def settled(self, readings: int) -> None:
         """So many readings more are settled; without a word they count as the bytes do."""
         self._readings = (self._readings or 0) + readings
 
-    def tell(self) -> None:
+    def report(self) -> None:
         """Tell where it stands."""
-        self._told = time.monotonic()
-        elapsed = self._told - self._began
+        self._reported_s = time.monotonic()
+        elapsed = self._reported_s - self._began
         rate = self._bytes / elapsed if elapsed > 0 else 0.0
         left = max(self._of_bytes - self._bytes, 0) / rate if rate else None
         share = min(self._bytes / max(self._of_bytes, 1), 1.0)

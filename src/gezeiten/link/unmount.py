@@ -51,7 +51,7 @@ def _escaped(name: str) -> str:
     return "".join(s if s.isascii() and s.isalnum() else f"_{ord(s):02x}" for s in name)
 
 
-def write_out(root: Path) -> None:
+def sync_file_system(root: Path) -> None:
     """Make sure that everything written to a file system is on it.
 
     Raises:

@@ -69,7 +69,7 @@ def _remarks(p: PageBuilder) -> list[Flowable]:
         [
             p.time(one.start_ms),
             p.time(one.end_ms) if one.end_ms > one.start_ms else "",
-            _about(one),
+            _correction_lines(one),
             one.words,
             one.said_by,
         ]
@@ -79,7 +79,7 @@ def _remarks(p: PageBuilder) -> list[Flowable]:
     return [p.text("Remarks", p.head), p.table(rows, widths)]
 
 
-def _about(one: Remark) -> str:
+def _correction_lines(one: Remark) -> str:
     if one.whole_site:
         return "the whole site"
     return quantity(one.series).name if one.series else "the point"
@@ -157,7 +157,7 @@ def _calculated(p: PageBuilder) -> list[Flowable]:
     return [p.text("What is calculated from what was measured", p.head), table]
 
 
-def _first_reading(p: PageBuilder, mission: ReportMission) -> str:
+def _first_reading_line(p: PageBuilder, mission: ReportMission) -> str:
     if mission.record == "recorded":
         return p.time(mission.first_ms)
     return "not yet" if mission.record == "waiting" else "never recorded"
@@ -173,7 +173,13 @@ def _in_force(p: PageBuilder, span: Span) -> str:
 def _plans(p: PageBuilder) -> list[Flowable]:
     rows = [["Mission", "Logger", "First reading", "Interval", "Ends"]]
     rows += [
-        [str(m.number), m.serial, _first_reading(p, m), duration_text(m.interval_s * 1000), m.end]
+        [
+            str(m.number),
+            m.serial,
+            _first_reading_line(p, m),
+            duration_text(m.interval_s * 1000),
+            m.end,
+        ]
         for m in p.report.missions
     ]
     limits = [["Channel", "Limit"]]

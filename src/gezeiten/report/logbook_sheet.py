@@ -8,7 +8,7 @@ from xml.sax.saxutils import escape
 
 from reportlab.platypus import Flowable, Paragraph
 
-from gezeiten.report.sheets import Styles, lined_table, write_parts
+from gezeiten.report.sheets import Styles, lined_table, write_sheet_parts
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,4 +55,4 @@ def write_logbook(sheet: LogbookSheet, path: Path) -> int:
         lined_table(heads, cells, (0.06, 0.13, 0.07, 0.11, 0.44, 0.19), styles, room=3),
     ]
     wanted = [cells[0][5], cells[-1][5]] if cells else []
-    return write_parts(parts, path, sheet.title, wanted)
+    return write_sheet_parts(parts, path, sheet.title, wanted)

@@ -36,8 +36,8 @@ from gezeiten.report.pictures import (
     curves_picture,
     day_band,
     event_picture,
+    period_title,
     pieces,
-    stretch_title,
 )
 from gezeiten.report.pieces import WIDTH, PageBuilder
 from gezeiten.report.summary import day_cells, sentence
@@ -73,10 +73,10 @@ def write_pdf(report: PointReport, path: Path) -> int:
         story += _by_day(made, channel)
     story += honest_part(made)
     document.build(story, canvasmaker=_canvas(made))
-    return _read_back(report, path)
+    return _check_written(report, path)
 
 
-def _read_back(report: PointReport, path: Path) -> int:
+def _check_written(report: PointReport, path: Path) -> int:
     texts = pages_text(path)
     pages, text = len(texts), "\n".join(texts)
     wanted = [report.fingerprint[:16], f"page {pages} of {pages}"]
@@ -94,7 +94,7 @@ def _answer(p: PageBuilder) -> list[Flowable]:
     )
     return [
         p.text(report.point, p.title),
-        p.text(f"{report.site}, {stretch_title(report.span, report.zone)}", p.muted),
+        p.text(f"{report.site}, {period_title(report.span, report.zone)}", p.muted),
         p.text(sentence(report), p.first),
         day_band(day_cells(report), WIDTH, p.regular),
         p.text(legend, p.muted),
@@ -171,10 +171,10 @@ def _event_facts(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
         said = counted(event.measured, "measured reading", "measured readings")
     if event.estimated:
         said += f", {event.estimated} of the readings are estimated"
-    return [*rows, ["Rests on", said], *_around(p, event)]
+    return [*rows, ["Rests on", said], *_other_channels(p, event)]
 
 
-def _around(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
+def _other_channels(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
     """What the other channels of the point showed meanwhile."""
     rows = []
     for channel in p.report.channels:
@@ -190,7 +190,7 @@ def _around(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
 def _curves(p: PageBuilder) -> list[Flowable]:
     parts: list[Flowable] = [p.text("Curves", p.head), p.text(LEGEND, p.muted)]
     for span in pieces(p.report.span, p.report.zone):
-        title = p.text(stretch_title(span, p.report.zone), p.muted)
+        title = p.text(period_title(span, p.report.zone), p.muted)
         picture = curves_picture(p.report, span, WIDTH, p.regular)
         parts.append(KeepTogether([title, picture, Spacer(1, 6)]))
     return parts
@@ -225,7 +225,7 @@ def _by_day(p: PageBuilder, channel: ReportChannel) -> list[Flowable]:
     ]
     rows.append(_day_row(p, "Whole", channel.whole, channel, _status_of_all(channel)))
     title = p.text(f"{name.name}, {channel.unit}: by day", p.head)
-    sure = sure_words(channel)
+    sure = uncertainty_text(channel)
     return [
         title,
         p.figures(rows, [*strong, len(rows) - 1]),
@@ -233,7 +233,7 @@ def _by_day(p: PageBuilder, channel: ReportChannel) -> list[Flowable]:
     ]
 
 
-def sure_words(channel: ReportChannel) -> str:
+def uncertainty_text(channel: ReportChannel) -> str:
     """Say how sure the mean of a stretch is, with its shares; "" where nothing is said of it."""
     name, sure = quantity(channel.key), channel.sure
     if sure is None or not channel.whole.n:

@@ -341,7 +341,7 @@ def _triangle(drawing: Drawing, x: float, y: float, up: bool, color: HexColor) -
     drawing.add(Polygon([x - 3, foot, x + 3, foot, x, tip], fillColor=color, strokeColor=None))
 
 
-def stretch_title(span: Span, zone: str) -> str:
+def period_title(span: Span, zone: str) -> str:
     """Return "16 Nov to 22 Nov 2026" for a stretch."""
     first, last = from_ms(span[0], zone), from_ms(span[1] - 1, zone)
     return f"{first.day} {first:%b} to {last.day} {last:%b %Y}"

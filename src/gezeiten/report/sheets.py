@@ -119,7 +119,7 @@ def write_labels(labels: list[Label], path: Path) -> int:
             ("TOPPADDING", (0, 0), (-1, -1), 6),
         ],
     )
-    return write_parts([table], path, "Labels", [label.serial for label in labels])
+    return write_sheet_parts([table], path, "Labels", [label.serial for label in labels])
 
 
 def _label(label: Label, styles: Styles) -> list[Flowable]:
@@ -164,7 +164,9 @@ def write_round_sheet(sheet: RoundSheet, path: Path) -> int:
     for number, (site, lines) in enumerate(sheet.sites, 1):
         head = Paragraph(escape(f"{number}. {site}"), styles.head)
         parts.append(KeepTogether([head, _round_table(lines, styles)]))
-    return write_parts(parts, path, f"Round of {sheet.day}", [site for site, _ in sheet.sites])
+    return write_sheet_parts(
+        parts, path, f"Round of {sheet.day}", [site for site, _ in sheet.sites]
+    )
 
 
 def write_day_sheet(sheet: DaySheet, path: Path) -> int:
@@ -185,7 +187,7 @@ def write_day_sheet(sheet: DaySheet, path: Path) -> int:
         cells = [(one.point, one.logger, one.came, one.launched, one.left) for one in lines]
         table = lined_table(heads, cells, (0.22, 0.12, 0.24, 0.2, 0.22), styles)
         parts += [Paragraph(escape(site), styles.head), table]
-    return write_parts(parts, path, title, [site for site, _ in sheet.sites])
+    return write_sheet_parts(parts, path, title, [site for site, _ in sheet.sites])
 
 
 def _round_table(lines: tuple[RoundLine, ...], styles: Styles) -> Table:
@@ -220,7 +222,7 @@ def lined_table(
     )
 
 
-def write_parts(parts: list[Flowable], path: Path, title: str, wanted: list[str]) -> int:
+def write_sheet_parts(parts: list[Flowable], path: Path, title: str, wanted: list[str]) -> int:
     """Write a sheet, read it back; returns the number of pages. wanted: words that must be there.
 
     Raises:

@@ -49,7 +49,7 @@ class SimCourier:
     def __init__(self, serial: str, clock: SimClock, folder: Path) -> None:
         self.serial, self.clock, self._folder = serial, clock, folder
         folder.mkdir(parents=True, exist_ok=True)
-        self.commands = TwoSteps(clock, self._obey_and_keep)
+        self.commands = TwoSteps(clock, self._execute_and_note)
         self._bytes: dict[int, bytes] = {}
         state = folder / "courier.json"
         if state.exists():
@@ -116,7 +116,7 @@ class SimCourier:
             held = (entry.first_held, entry.readings)
             if code not in KNOWN_MODELS:
                 return self._note(facts, held, b"", "unknown model", "running")
-            content = _whole(session, entry)
+            content = _mission_file(session, entry)
             if self.used() + len(content) > MEMORY_BYTES:
                 return self._note(facts, held, b"", "too large", "running")
             if stop_after is not None:
@@ -181,12 +181,12 @@ class SimCourier:
         """Refuse: nothing can be written to a courier."""
         return False
 
-    def _obey_and_keep(self, command: int, argument: int, number: int) -> reg.Refusal:
-        refusal = self._obey(command, argument, number)
+    def _execute_and_note(self, command: int, argument: int, number: int) -> reg.Refusal:
+        refusal = self._execute(command, argument, number)
         self.save()
         return refusal
 
-    def _obey(self, command: int, argument: int, number: int) -> reg.Refusal:
+    def _execute(self, command: int, argument: int, number: int) -> reg.Refusal:
         if command == reg.LoggerCommand.SET_CLOCK:
             self.memory.basis_true_ms = self.clock.now_ms()
             self.memory.basis_clock_ms = argument
@@ -238,7 +238,7 @@ class SimCourier:
         }
 
 
-def _whole(session: LoggerSession, entry: DirectoryEntry) -> bytes:
+def _mission_file(session: LoggerSession, entry: DirectoryEntry) -> bytes:
     """Return the mission file as it would lie on a drive: header, blocks still held, tail."""
     first = entry.first_held // READINGS_PER_BLOCK
     blocks = -(-entry.readings // READINGS_PER_BLOCK) - first

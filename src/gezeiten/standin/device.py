@@ -67,7 +67,7 @@ class SimLogger:
         self._plan: tuple[dict[str, Any], Plan] | None = None
         self.memory = LoggerMemory(self)
         self.acts = LoggerActs(self)
-        self.commands = TwoSteps(clock, self.acts.obey)
+        self.commands = TwoSteps(clock, self.acts.execute)
 
     def _first_cell_ends(self, anchor_ms: int) -> float:
         if self.spec.battery_ends_days is not None:
@@ -163,7 +163,7 @@ class SimLogger:
                 outside |= rule.outside_at(logger_ms, shown, "UTC")
         return outside
 
-    def first_held(self) -> int:
+    def first_number(self) -> int:
         """Return the oldest reading still in memory; wrapping frees whole blocks."""
         plan = self.plan
         if plan is None or plan.end != "wrap":
@@ -222,7 +222,7 @@ class SimLogger:
             return reg.EndReason.TIME, plan.end_ms
         return reg.EndReason.COUNT, at_ms
 
-    def last_end(self) -> tuple[int, int]:
+    def last_mission_end(self) -> tuple[int, int]:
         """Return reason and instant of the last mission that ended, this or the one before."""
         own = self._ended_by_itself()
         return (int(own[0]), own[1]) if own else self.state.last_end
@@ -251,12 +251,12 @@ class SimLogger:
     def registers(self) -> reg.LoggerState:
         """Return the state registers."""
         run, plan = self.state.run, self.plan
-        held = self.readings() - self.first_held()
+        held = self.readings() - self.first_number()
         size = reading_bytes(self.model, plan.channels) if plan else 0
         fixed = self.model.header_bytes + (
             event_bytes(self.model, plan) if plan else self.model.event_bytes
         )
-        end_reason, ended_ms = self.last_end()
+        end_reason, ended_ms = self.last_mission_end()
         charge = self.charge()
         due_ms = self.state.anchor_ms + self.spec.calibration_due_days * DAY_MS
         return reg.LoggerState(
@@ -269,7 +269,7 @@ class SimLogger:
             battery_mv=round(2900 + 700 * charge),
             mission_number=run.number if run else 0,
             readings=self.readings(),
-            first_held=self.first_held(),
+            first_held=self.first_number(),
             first_due_ms=run.first_ms if run else 0,
             interval_s=plan.interval_s if plan else 0,
             events=len(self.events()),

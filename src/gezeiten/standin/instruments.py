@@ -14,7 +14,7 @@ import tty
 from collections.abc import Callable
 from pathlib import Path
 
-from gezeiten.link.rtu import crc_holds, with_crc
+from gezeiten.link.rtu import has_valid_crc, with_crc
 from gezeiten.link.sdi12 import crc_text
 
 KINDS = ("lines", "registers", "sdi12")
@@ -31,7 +31,7 @@ class _Lines:
     def __init__(self, every_s: float) -> None:
         self._every_s, self._due = every_s, time.monotonic()
 
-    def heard(self, data: bytes) -> bytes:
+    def receive(self, data: bytes) -> bytes:
         return b""
 
     def due(self) -> bytes:
@@ -51,12 +51,12 @@ class _Registers:
     def due(self) -> bytes:
         return b""
 
-    def heard(self, data: bytes) -> bytes:
+    def receive(self, data: bytes) -> bytes:
         self._buffer += data
         if len(self._buffer) < 8:
             return b""
         frame, self._buffer = self._buffer[:8], b""
-        if not crc_holds(frame) or frame[0] != 1:
+        if not has_valid_crc(frame) or frame[0] != 1:
             return b""
         unit, function, address, count = struct.unpack(">BBHH", frame[:6])
         temp_c, _ = weather(time.time())
@@ -78,7 +78,7 @@ class _Sdi12:
     def due(self) -> bytes:
         return b""
 
-    def heard(self, data: bytes) -> bytes:
+    def receive(self, data: bytes) -> bytes:
         self._buffer += data.decode("ascii", errors="replace")
         answers = ""
         while "!" in self._buffer:
@@ -120,7 +120,7 @@ def run_instrument(
         since = time.monotonic() - begun
         is_out = out_of_reach_s is not None and out_of_reach_s[0] <= since < out_of_reach_s[1]
         if is_out and port is not None:
-            _pull_out(path, port)
+            _remove_port(path, port)
             port = None
         elif not is_out and port is None:
             port = _plug_in(path)
@@ -133,11 +133,11 @@ def run_instrument(
         answer = device.due()
         with contextlib.suppress(OSError):
             if port[0] in ready:
-                answer += device.heard(os.read(port[0], 1_000))
+                answer += device.receive(os.read(port[0], 1_000))
             if answer:
                 os.write(port[0], answer)
     if port is not None:
-        _pull_out(path, port)
+        _remove_port(path, port)
 
 
 def _plug_in(path: Path) -> tuple[int, int]:
@@ -149,7 +149,7 @@ def _plug_in(path: Path) -> tuple[int, int]:
     return master, slave
 
 
-def _pull_out(path: Path, port: tuple[int, int]) -> None:
+def _remove_port(path: Path, port: tuple[int, int]) -> None:
     path.unlink(missing_ok=True)
     os.close(port[1])
     os.close(port[0])

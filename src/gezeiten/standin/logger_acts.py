@@ -31,7 +31,7 @@ class LoggerActs:
         """Whether the PIN was given and has not run out."""
         return self._logger.clock.now_ms() < self._unlocked_until_ms
 
-    def obey(self, command: int, argument: int, expected: int) -> reg.Refusal:
+    def execute(self, command: int, argument: int, expected: int) -> reg.Refusal:
         """Do a command; returns why it was refused, or NONE."""
         logger = self._logger
         if command == reg.LoggerCommand.UNLOCK:

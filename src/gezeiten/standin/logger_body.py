@@ -47,7 +47,7 @@ class LoggerBody(Protocol):
     def is_recording(self) -> bool:
         """Whether readings are being recorded."""
 
-    def last_end(self) -> tuple[int, int]:
+    def last_mission_end(self) -> tuple[int, int]:
         """Return when and why the last mission ended."""
 
     def clock_ms(self, true_ms: float | None = None) -> int:
@@ -59,7 +59,7 @@ class LoggerBody(Protocol):
     def readings(self) -> int:
         """Return how many readings have been recorded."""
 
-    def first_held(self) -> int:
+    def first_number(self) -> int:
         """Return the number of the oldest reading still in memory."""
 
     def timetable(self) -> Timetable:

@@ -27,7 +27,7 @@ class LoggerMemory:
     def __init__(self, logger: LoggerBody) -> None:
         self._logger = logger
         self._blocks: dict[tuple[int, int, int], bytes] = {}
-        self._head: tuple[tuple[int, int, int], mf.Header, bytes] | None = None
+        self._header: tuple[tuple[int, int, int], mf.Header, bytes] | None = None
         self._overview: tuple[Thinning, mf.Header, bytes] | None = None
         self._overview_mission = 0
         self._overview_slot = 0
@@ -49,7 +49,7 @@ class LoggerMemory:
                 "first_ms": run.first_ms,
                 "interval_ms": plan.interval_s * 1000,
                 "readings": self._logger.readings(),
-                "first_held": self._logger.first_held(),
+                "first_held": self._logger.first_number(),
                 "header_bytes": len(mf.encode_header(header)),
                 "block_bytes": header.block_bytes,
                 "file": reg.MEMORY_FILE,
@@ -61,7 +61,7 @@ class LoggerMemory:
         """Return the mission file as it would lie on a drive: header, blocks still held, tail."""
         header = self.header()
         numbers = range(
-            self._logger.first_held() // mb.READINGS_PER_BLOCK,
+            self._logger.first_number() // mb.READINGS_PER_BLOCK,
             -(-self._logger.readings() // mb.READINGS_PER_BLOCK),
         )
         blocks = b"".join(self._block(header, number) for number in numbers)
@@ -92,9 +92,9 @@ class LoggerMemory:
         logger = self._logger
         trailer = {
             "readings": logger.readings(),
-            "first_held": logger.first_held(),
+            "first_held": logger.first_number(),
             "state": logger.doing().name.lower(),
-            "end_reason": reg.EndReason(logger.last_end()[0]).name.lower(),
+            "end_reason": reg.EndReason(logger.last_mission_end()[0]).name.lower(),
             "clock_ms": logger.clock_ms(),
         }
         return mf.encode_tail(logger.events(), trailer)
@@ -102,7 +102,7 @@ class LoggerMemory:
     def read(self, start: int, length: int) -> bytes | None:
         """Return bytes of the mission file as far as it goes; None where it was overwritten."""
         header, head = self._headed()
-        held_from = self._logger.first_held() // mb.READINGS_PER_BLOCK
+        held_from = self._logger.first_number() // mb.READINGS_PER_BLOCK
         first = max(start - len(head), 0) // header.block_bytes
         if start + length > len(head) and first < held_from:
             return None
@@ -114,10 +114,10 @@ class LoggerMemory:
         run = self._logger.state.run
         assert run is not None
         key = (run.number, run.first_ms, len(run.pauses))
-        if self._head is None or self._head[0] != key:
+        if self._header is None or self._header[0] != key:
             header = self.header()
-            self._head = (key, header, mf.encode_header(header))
-        return self._head[1], self._head[2]
+            self._header = (key, header, mf.encode_header(header))
+        return self._header[1], self._header[2]
 
     def _block(self, header: mf.Header, number: int) -> bytes:
         first = number * mb.READINGS_PER_BLOCK
@@ -143,8 +143,8 @@ class LoggerMemory:
         run = self._logger.state.run
         if run is None or not run.first_ms:
             return reg.Refusal.NO_MISSION
-        thinning = ov.asked_for(argument, expected)
-        held = (self._logger.first_held(), self._logger.readings())
+        thinning = ov.requested_thinning(argument, expected)
+        held = (self._logger.first_number(), self._logger.readings())
         if thinning is None or not held[0] <= thinning.first < thinning.end <= held[1]:
             return reg.Refusal.NO_SUCH_OVERVIEW
         header = self.header()

@@ -17,7 +17,7 @@ from pathlib import Path
 
 from gezeiten.link import registers as reg
 from gezeiten.link.address import CablePort
-from gezeiten.link.rtu import crc_holds, silence_s, with_crc
+from gezeiten.link.rtu import has_valid_crc, silence_s, with_crc
 from gezeiten.standin.messages import Misbehaviour, PduHandler
 
 _BAUD_FLAGS = {
@@ -53,7 +53,7 @@ class SerialFace:
     ) -> None:
         self._path, self._setting = path, setting
         self._handler, self._faults = handler, faults
-        self._heard: asyncio.Queue[bytes] = asyncio.Queue()
+        self._received: asyncio.Queue[bytes] = asyncio.Queue()
         self._master = self._slave = -1
         self._sent = 0
         self._free_at = 0.0
@@ -68,9 +68,9 @@ class SerialFace:
         os.set_blocking(self._master, False)
         self._path.unlink(missing_ok=True)
         self._path.symlink_to(os.ttyname(self._slave))
-        asyncio.get_running_loop().add_reader(self._master, self._hear)
+        asyncio.get_running_loop().add_reader(self._master, self._receive)
 
-    def pull_out(self) -> None:
+    def unplug(self) -> None:
         """Let the port vanish, as when the cable slips."""
         if self._master < 0:
             return
@@ -80,14 +80,14 @@ class SerialFace:
         os.close(self._master)
         self._master = self._slave = -1
 
-    def _hear(self) -> None:
+    def _receive(self) -> None:
         try:
             data = os.read(self._master, 4096)
         except OSError:
             return
         flags = termios.tcgetattr(self._master)
         if self._understands(flags) and not self._faults.hang:
-            self._heard.put_nowait(data)
+            self._received.put_nowait(data)
 
     def _understands(self, flags: list[int | list[bytes | int]]) -> bool:
         wanted = self._setting
@@ -102,18 +102,18 @@ class SerialFace:
         """Answer until the task is cancelled."""
         buffer = b""
         while True:
-            buffer += await self._heard.get()
+            buffer += await self._received.get()
             length = request_length(buffer)
             if length is None or len(buffer) < length:
                 with contextlib.suppress(TimeoutError):
-                    more = await asyncio.wait_for(self._heard.get(), 0.05)
+                    more = await asyncio.wait_for(self._received.get(), 0.05)
                     buffer += more
-                    self._heard.put_nowait(b"")
+                    self._received.put_nowait(b"")
                     continue
                 buffer = b""  # half a question and then silence: not for us
                 continue
             frame, buffer = buffer[:length], b""
-            if crc_holds(frame) and frame[0] == reg.UNIT_ID:
+            if has_valid_crc(frame) and frame[0] == reg.UNIT_ID:
                 # the question itself and the silence after it took this long on a real line
                 await asyncio.sleep(length / self._setting.bytes_per_s + silence_s(self._setting))
                 with contextlib.suppress(OSError):
@@ -154,7 +154,7 @@ class SerialFace:
                 os.write(self._master, part[: max(limit - self._sent, 0)])
                 self._faults.vanish_after_bytes, self._sent = None, 0
                 await asyncio.sleep(0.05)  # what was sent is still delivered
-                self.pull_out()
+                self.unplug()
                 raise ConnectionResetError("told to vanish")
             self._sent += len(part)
             self._free_at += len(part) / self._setting.bytes_per_s

@@ -47,7 +47,7 @@ class StandinServer:
         await self._quit.wait()
         if serving is not None and self._face is not None:
             serving.cancel()
-            self._face.pull_out()
+            self._face.unplug()
         modbus.close()
         control.close()
 
@@ -60,9 +60,9 @@ class StandinServer:
                 head = await reader.readexactly(_MBAP.size)
                 transaction, _, length, unit = _MBAP.unpack(head)
                 frame = await reader.readexactly(length - 1)
-                self._vanish_before(frame)
+                self._close_before_request(frame)
                 answer = self._handler.answer(frame)
-                self._vanish_after(frame)
+                self._close_before_answer(frame)
                 await self._send(writer, transaction, unit, answer)
                 self._answers += 1
         except (asyncio.IncompleteReadError, ConnectionError):
@@ -70,13 +70,13 @@ class StandinServer:
         finally:
             writer.close()
 
-    def _vanish_before(self, frame: bytes) -> None:
+    def _close_before_request(self, frame: bytes) -> None:
         """Close the connection where it was told to, the question unheard."""
         left = self.faults.vanish_after_answers
         if left is not None and left <= 0 and not self.faults.mute_last:
             raise ConnectionResetError("told to vanish")
 
-    def _vanish_after(self, frame: bytes) -> None:
+    def _close_before_answer(self, frame: bytes) -> None:
         """Close the connection where it was told to, the question obeyed and its answer lost."""
         left = self.faults.vanish_after_answers
         if left is not None:
@@ -111,7 +111,7 @@ class StandinServer:
     async def _control(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         try:
             while line := await reader.readline():
-                reply = self._obey(json.loads(line))
+                reply = self._execute(json.loads(line))
                 writer.write(json.dumps(reply).encode() + b"\n")
                 await writer.drain()
         except ConnectionError:
@@ -119,7 +119,7 @@ class StandinServer:
         finally:
             writer.close()
 
-    def _obey(self, order: dict[str, Any]) -> dict[str, Any]:
+    def _execute(self, order: dict[str, Any]) -> dict[str, Any]:
         device = self.device
         kind = order.pop("do")
         if kind == "time":
@@ -131,7 +131,7 @@ class StandinServer:
         elif kind == "plug" and self._face is not None:
             self._face.plug_in()
         elif kind == "unplug" and self._face is not None:
-            self._face.pull_out()
+            self._face.unplug()
         elif kind == "quit":
             self._quit.set()
         more = device.order(kind, order)

@@ -18,7 +18,7 @@ from gezeiten.desk.intake.kinds import (
 )
 from gezeiten.desk.intake.text_files import import_text
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.doubts import FormatQuestion, answered
+from gezeiten.exchange.text.doubts import FormatQuestion, apply_answer
 from gezeiten.exchange.text.form import ImportTemplate
 from tests.conftest import Lab
 from tests.desk.intake.test_text_files import POINT
@@ -35,7 +35,7 @@ def tied(lab: Lab, path: Path, **answers: str) -> ImportTemplate:
     tie = proposed_template(found, "Mast")
     form = tie.form
     for doubt in found.doubts:
-        form = answered(form, doubt, answers[doubt.kind])
+        form = apply_answer(form, doubt, answers[doubt.kind])
     return replace(tie, point=POINT, form=form)
 
 

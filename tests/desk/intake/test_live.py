@@ -27,7 +27,7 @@ from gezeiten.desk.record.records import record
 from gezeiten.errors import InputError, LoggerAnswerError, LoggerAwayError
 from gezeiten.link import sdi12
 from gezeiten.link.instrument import open_instrument, sensors_on
-from gezeiten.link.profile import Profile, known_profiles, profile_of, read_profile
+from gezeiten.link.profile import Profile, find_profiles, profile_of, read_profile
 from tests.conftest import Lab
 
 POINT = "Krabbenkoog · Live"
@@ -66,7 +66,7 @@ def start_instrument(tmp_path: Path) -> Iterator[StartInstrument]:
 
 
 def profile(name: str) -> Profile:
-    return next(p for p, _ in known_profiles() if name in p.name)
+    return next(p for p, _ in find_profiles() if name in p.name)
 
 
 def live_plan(name: str, port: Path, **more: object) -> LivePlan:
@@ -214,8 +214,8 @@ import os, signal, sys
 from pathlib import Path
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.desk.intake.live import LivePlan, Recorder
-from gezeiten.link.profile import known_profiles
-profile = next(p for p, _ in known_profiles() if "lines" in p.name)
+from gezeiten.link.profile import find_profiles
+profile = next(p for p, _ in find_profiles() if "lines" in p.name)
 def tell(news):
     if news.kind == "reading" and news.readings == 2:
         os.kill(os.getpid(), signal.SIGKILL)
@@ -295,8 +295,8 @@ def test_values_of_several_answers_and_a_sensor_that_takes_its_time() -> None:
 
 
 def test_two_sensors_are_told_apart() -> None:
-    assert sdi12.find(Bus({"?!": "0", "0!": "0", "4!": "4"})) == ["0", "4"]
-    assert sdi12.find(Bus({"?!": "x0y", "a!": "a", "Z!": "Z"})) == ["a", "Z"]
+    assert sdi12.find_addresses(Bus({"?!": "0", "0!": "0", "4!": "4"})) == ["0", "4"]
+    assert sdi12.find_addresses(Bus({"?!": "x0y", "a!": "a", "Z!": "Z"})) == ["a", "Z"]
 
 
 @pytest.mark.parametrize(
@@ -364,7 +364,7 @@ def test_profiles_of_a_folder_stand_beside_those_that_come_along(tmp_path: Path)
         '[[value]]\nsource="a"\nquantity="co2"\nunit="ppm"\n'
     )
     (tmp_path / "broken.toml").write_text("= nonsense")
-    names = [p.name for p, _ in known_profiles(tmp_path)]
+    names = [p.name for p, _ in find_profiles(tmp_path)]
     assert "Own" in names
     assert len(names) == 4
     with pytest.raises(InputError, match="is no profile"):

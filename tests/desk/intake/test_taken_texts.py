@@ -21,7 +21,7 @@ from gezeiten.desk.record.correcting import chain
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.quality import Quality
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.doubts import answered
+from gezeiten.exchange.text.doubts import apply_answer
 from tests.conftest import Lab
 from tests.desk.intake.test_text_files import series, station, tie_of
 from tests.desk.intake.test_texts_of_several import LONG, MOLE, SIEL, tied, values
@@ -101,7 +101,7 @@ def test_flags_become_codes_that_go_and_come_with_their_file(lab: Lab, tmp_path:
     found = recognise_text(lab.desk, path)
     form = proposed_template(found, "Staff").form
     for doubt in found.doubts:
-        form = answered(form, doubt, {"flags": "b", "suspects": "s"}.get(doubt.kind, "UTC"))
+        form = apply_answer(form, doubt, {"flags": "b", "suspects": "s"}.get(doubt.kind, "UTC"))
     tie = replace(proposed_template(found, "Staff"), point=SIEL, form=form)
     import_text(lab.desk, path, tie)
 

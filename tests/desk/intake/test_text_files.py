@@ -31,7 +31,7 @@ from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
 from gezeiten.errors import CancelledError, InputError
 from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
-from gezeiten.link.profile import known_profiles
+from gezeiten.link.profile import find_profiles
 from gezeiten.link.transfer import Progress, Watch
 from tests.conftest import Lab
 
@@ -170,7 +170,7 @@ def test_a_source_never_takes_the_name_of_a_logger(lab: Lab, tmp_path: Path) -> 
         logger = session.scalars(select(Logger)).one()
         assert (logger.serial, logger.model) == (lab.serial, "Düne T2")
         assert logger.firmware
-    profile = known_profiles()[0][0]
+    profile = find_profiles()[0][0]
     with pytest.raises(InputError, match="name of another source"):
         Recorder(
             lab.desk, LivePlan(profile, "x", lab.serial, POINT, 1.0), lambda _: None, lambda: True

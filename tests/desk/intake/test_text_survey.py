@@ -10,7 +10,7 @@ import pytest
 from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.intake.text_survey import survey
 from gezeiten.exchange.text import lines
-from gezeiten.exchange.text.doubts import answered
+from gezeiten.exchange.text.doubts import apply_answer
 from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, TimeForm
 from tests.conftest import DAY_MS, DEMO_MS, Lab
 from tests.desk.intake.test_text_files import POINT
@@ -82,7 +82,7 @@ def test_readings_of_the_future_are_asked_about(path: Path, before_ms: int, asks
         return
     [doubt] = found.doubts
     assert "2026-11-20T10:40:00Z" in doubt.question
-    accepted = replace(TIE, form=answered(FORM, doubt, "value"))
+    accepted = replace(TIE, form=apply_answer(FORM, doubt, "value"))
     assert survey(path, accepted, last_ms - before_ms).doubts == []
     path.write_text(LINES + "2026-11-20 10:50,6\n")  # later than what was looked at
     assert survey(path, accepted, last_ms - before_ms).doubts != []

@@ -28,7 +28,7 @@ from gezeiten.desk.record.clocks import (
 )
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Values
-from gezeiten.ui.mend.clock_words import found_words
+from gezeiten.ui.mend.clock_words import search_text
 from tests.conftest import ANCHOR_MS
 from tests.small_blocks import KEY, kept_in
 
@@ -132,7 +132,7 @@ def test_a_clock_that_is_off_is_found_less_the_lag_of_the_place(
     if with_reference:
         assert found.lag is not None
         assert abs(found.shift_ms + OFF_MS) <= found.u_ms < 30 * 60_000
-        assert "is taken off" in found_words(found)
+        assert "is taken off" in search_text(found)
     else:
         assert (found.lag, found.shift_ms) == (None, 0)
-        assert "Nothing is proposed" in found_words(found)
+        assert "Nothing is proposed" in search_text(found)

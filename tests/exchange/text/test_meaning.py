@@ -6,7 +6,7 @@ import pytest
 
 from gezeiten.domain.quantities.quantities import SHIPPED
 from gezeiten.domain.quantities.units import text_units
-from gezeiten.exchange.text.meaning import meaning, unit_behind, unit_named
+from gezeiten.exchange.text.meaning import meaning, trailing_unit, unit_named
 
 
 @pytest.mark.parametrize(
@@ -71,7 +71,7 @@ def test_every_quantity_is_known_by_its_own_name_and_any_of_its_units() -> None:
     ],
 )
 def test_a_unit_stands_behind_the_words(words: str, unit: str) -> None:
-    assert unit_behind(words) == unit
+    assert trailing_unit(words) == unit
 
 
 def test_units_are_known_however_they_are_written() -> None:

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 
 from gezeiten.errors import GezeitenError, InputError
 from gezeiten.exchange.text import lines, reading
-from gezeiten.exchange.text.form import ImportTemplate, TextForm, TimeForm, tie_from_dict
+from gezeiten.exchange.text.form import ImportTemplate, TextForm, TimeForm, template_from_dict
 from gezeiten.exchange.text.proposing import KnownFacts, Proposal, propose
 from gezeiten.exchange.text.reading import RejectedLine, read_text
 from gezeiten.exchange.text.sample import sniff_encoding
@@ -348,9 +348,9 @@ def test_a_tie_comes_back_from_json() -> None:
     import json
 
     tie = ImportTemplate("Station", "A · B", FORM)
-    assert tie_from_dict(json.loads(json.dumps(tie.as_dict()))) == tie
+    assert template_from_dict(json.loads(json.dumps(tie.as_dict()))) == tie
     with pytest.raises(InputError, match="tie it anew"):
-        tie_from_dict({"name": "x"})
+        template_from_dict({"name": "x"})
 
 
 @settings(max_examples=200)

@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from gezeiten.exchange.text.doubts import TYPED, answered
+from gezeiten.exchange.text.doubts import TYPED, apply_answer
 from gezeiten.exchange.text.form import ColumnTie, TextForm
 from gezeiten.exchange.text.proposing import Proposal, propose
 from gezeiten.exchange.text.reading import read_text
@@ -41,7 +41,7 @@ def form_after(proposal: Proposal, asks: dict[str, str]) -> TextForm:
             found = [value for value, words in doubt.choices if words == answer]
             assert found or doubt.kind in TYPED, doubt.choices
             value = found[0] if found else answer
-        form = answered(form, doubt, value)
+        form = apply_answer(form, doubt, value)
     return form
 
 

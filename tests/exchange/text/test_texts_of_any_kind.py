@@ -16,7 +16,7 @@ import pytest
 from hypothesis import Phase, example, given, settings
 from hypothesis import strategies as st
 
-from gezeiten.exchange.text.doubts import FormatQuestion, answered
+from gezeiten.exchange.text.doubts import FormatQuestion, apply_answer
 from gezeiten.exchange.text.form import ColumnTie, TextForm
 from gezeiten.exchange.text.proposing import Proposal, propose
 from gezeiten.exchange.text.reading import read_text
@@ -214,7 +214,9 @@ def choice_of(
     values = [value for value, _ in doubt.choices]
     if doubt.kind == "order":
         right = [
-            value for value in values if ends <= set(times_of(path, answered(form, doubt, value)))
+            value
+            for value in values
+            if ends <= set(times_of(path, apply_answer(form, doubt, value)))
         ]
         return right[0]
     if doubt.kind == "decimal":
@@ -234,7 +236,7 @@ def form_after(one: Written, proposal: Proposal, path: Path, ends: set[int]) -> 
         "period",
     }
     for doubt in proposal.doubts:
-        form = answered(form, doubt, choice_of(doubt, form, one, path, ends))
+        form = apply_answer(form, doubt, choice_of(doubt, form, one, path, ends))
     return form
 
 

@@ -126,7 +126,7 @@ def _numbers_in_memory(
     if card is not None:
         for entry in card.directory:
             if entry.mission == mission.number and entry.launched_ms == mission.launched_ms:
-                return entry.held
+                return entry.numbers_in_memory
         return (0, 0)
     is_newest = newest_number(session, mission.logger.id) == mission.number
     return (mission.first_held, mission.readings) if is_newest else (0, 0)

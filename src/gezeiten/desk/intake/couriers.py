@@ -221,7 +221,7 @@ def _fetch(
             meter.skip(begun)
             for piece in session.stream(record, begun):
                 out.write(piece)
-                meter.heard(len(piece))
+                meter.count_bytes(len(piece))
             os.fsync(out.fileno())
         came = hashlib.sha256(path.read_bytes()).hexdigest()
     if came != record.sha256:

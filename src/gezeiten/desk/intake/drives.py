@@ -166,7 +166,10 @@ def _import_record(
             try:
                 with path.open("wb") as out:
                     came = copy(
-                        drive.root / record.key, out, came=meter.heard, cancelled=watch.cancelled
+                        drive.root / record.key,
+                        out,
+                        came=meter.count_bytes,
+                        cancelled=watch.cancelled,
                     )
             except BaseException:
                 path.unlink()
@@ -275,9 +278,12 @@ def release(desk: Desk, drive: DriveSeen) -> str:
     """
     if not drive.device.startswith("/dev/"):
         return f"{drive.label} is a folder; nothing has to be unplugged."
-    from gezeiten.link.unmount import unmount, write_out  # the message bus is needed here only
+    from gezeiten.link.unmount import (  # the message bus is needed here only
+        sync_file_system,
+        unmount,
+    )
 
-    write_out(drive.root)
+    sync_file_system(drive.root)
     if unmount(drive.device):
         desk.do(DriveReleased(drive.label, drive.device))
         return f"{drive.label} is unmounted and safe to unplug."

@@ -123,19 +123,19 @@ class Follower:
     def poll_due(self, looks: Executor, fetches: Executor) -> float:
         """Begin to look at every logger that is due; returns the seconds until the next one is."""
         now_s = self.seconds()
-        self._under_way = [one for one in self._under_way if not one.done()]
+        self._running = [one for one in self._running if not one.done()]
         for one in self._followed:
             if one.due_s <= now_s and not one.is_busy:
                 one.is_busy = True
-                self._under_way.append(looks.submit(self._poll, one, fetches))
+                self._running.append(looks.submit(self._poll, one, fetches))
         free = [one.due_s for one in self._followed if not one.is_busy]
         wait_s = min(free, default=now_s + _WHILE_BUSY_S) - now_s
-        return max(min(wait_s, _WHILE_BUSY_S) if self._under_way else wait_s, 0.0)
+        return max(min(wait_s, _WHILE_BUSY_S) if self._running else wait_s, 0.0)
 
     def settle(self) -> None:
         """Wait until everything that was begun is over."""
-        while self._under_way:
-            self._under_way.pop(0).result()
+        while self._running:
+            self._running.pop(0).result()
 
     def _poll(self, one: _Followed, fetches: Executor) -> None:
         """One look at one logger; what there is to fetch is fetched apart."""
@@ -147,7 +147,7 @@ class Follower:
 
         is_good = self._guarded(one, look)
         if wants_fetch and not self.cancelled():
-            self._under_way.append(fetches.submit(self._fetch_at, one))
+            self._running.append(fetches.submit(self._fetch_at, one))
         else:
             self._ended(one, is_good)
 

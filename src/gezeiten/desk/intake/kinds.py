@@ -20,12 +20,12 @@ from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.doubts import FormatQuestion
-from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, tie_from_dict
-from gezeiten.exchange.text.implicit_dates import found_again
+from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, template_from_dict
+from gezeiten.exchange.text.implicit_dates import update_form
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.proposing import NOTHING_KNOWN, KnownFacts, Proposal, propose
 from gezeiten.exchange.text.sample import sample_of
-from gezeiten.link.profile import LINES, Profile, known_profiles
+from gezeiten.link.profile import LINES, Profile, find_profiles
 
 KIND_SUFFIX = ".kind.json"
 _FORMAT = "gezeiten kind of text 1"
@@ -76,7 +76,7 @@ def _with_instrument_profile(desk: Desk, proposal: Proposal) -> Proposal:
     """Return a proposal whose columns mean what the profile of an instrument says that prints such
     lines: a text that it saved elsewhere is read as its live line is."""
     lines = proposal.lines[proposal.form.first_line - 1 :]
-    for profile, _ in known_profiles(desk.archive.folder / "profiles"):
+    for profile, _ in find_profiles(desk.archive.folder / "profiles"):
         if profile.kind == LINES and not proposal.form.units:
             columns = columns_of_profile(profile, proposal.form, lines)
             proposal = replace(
@@ -117,7 +117,7 @@ def of_kind(path: Path, proposal: Proposal, tie: ImportTemplate) -> RecognisedTe
     if tie.form.beside:
         sample = sample_of(path, proposal.form.opening)
         head = sample.lines[: tie.form.first_line - 1]
-        form, asked = found_again(tie.form, head, sample)
+        form, asked = update_form(tie.form, head, sample)
         tie = replace(tie, form=form)
     asked += [doubt for doubt in proposal.doubts if doubt.many and _is_new(doubt, tie)]
     known = {one.where for one in tie.columns}
@@ -130,7 +130,7 @@ def of_kind(path: Path, proposal: Proposal, tie: ImportTemplate) -> RecognisedTe
 def _is_new(doubt: FormatQuestion, tie: ImportTemplate) -> bool:
     """Whether a file has flags that its kind does not know yet."""
     its = next((one for one in tie.form.flags if one.column == doubt.about), None)
-    return its is not None and any(flag not in its.known for flag, _ in doubt.choices)
+    return its is not None and any(flag not in its.known_flags for flag, _ in doubt.choices)
 
 
 def _without_target(one: ColumnTie) -> ColumnTie:
@@ -181,7 +181,7 @@ def previous_zones(desk: Desk) -> dict[str, str]:
     """
     with desk.archive.reading() as session:
         ties = [
-            (str(reading.get("kind") or reading["name"]), tie_from_dict(reading))
+            (str(reading.get("kind") or reading["name"]), template_from_dict(reading))
             for reading in text_reading_settings(session)
         ]
     return {kind: tie.form.time.zone for kind, tie in ties if tie.form.time.needs_zone}
@@ -209,7 +209,7 @@ def _is_stored(tie: ColumnTie) -> bool:
 def stored_templates(desk: Desk) -> list[ImportTemplate]:
     """Return the kept ties, those used last first."""
     with desk.archive.reading() as session:
-        return [tie_from_dict(tie) for tie in kept_in.stored_import_templates(session)]
+        return [template_from_dict(tie) for tie in kept_in.stored_import_templates(session)]
 
 
 def save_template(desk: Desk, tie: ImportTemplate) -> None:
@@ -222,7 +222,7 @@ def save_template(desk: Desk, tie: ImportTemplate) -> None:
         there = kept_in.find_import_template(session, tie.name)
         if there is None:
             desk.do_within(session, TieKept(fresh_id(), tie.name, tie.as_dict()))
-        elif tie_from_dict(there[1]) != tie:
+        elif template_from_dict(there[1]) != tie:
             desk.do_within(session, TieKept(there[0], tie.name, tie.as_dict(), there[1]))
 
 
@@ -285,7 +285,7 @@ def import_kind(desk: Desk, source: Path) -> ImportTemplate:
         content = None
     if not isinstance(content, dict) or content.get("format") != _FORMAT:
         raise InputError(f"{source.name} is no file of a kind of texts; choose another one.")
-    tie = tie_from_dict(content.get("kind", {}))
+    tie = template_from_dict(content.get("kind", {}))
     for other in stored_templates(desk):
         if other.name == tie.name and other != tie:
             raise InputError(

@@ -24,7 +24,13 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.untrusted import json_of
 from gezeiten.domain.wording import readings_text
 from gezeiten.errors import DeviceError, GezeitenError, InputError, LoggerBusyError
-from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, TimeForm, tie_from_dict
+from gezeiten.exchange.text.form import (
+    ColumnTie,
+    ImportTemplate,
+    TextForm,
+    TimeForm,
+    template_from_dict,
+)
 from gezeiten.link.instrument import Instrument, InstrumentSample, open_instrument
 from gezeiten.link.profile import Profile
 from gezeiten.link.transfer import lock_incoming
@@ -180,7 +186,7 @@ class Recorder:
         with desk.archive.reading() as session:
             check_name(session, plan.name.strip(), LIVE_MODEL)
         self._tell, self._cancelled, self._roll_s = tell, cancelled, roll_s
-        self._tie = journal_template(plan)
+        self._template = journal_template(plan)
         self._sums: dict[str, tuple[float, int]] = {}
         self._window = -1
         self._last_ms = 0
@@ -278,7 +284,7 @@ class Recorder:
     def _write(self, at_ms: int, sums: dict[str, tuple[float, int]]) -> None:
         means = {key: total / count for key, (total, count) in sums.items()}
         if self._journal is None:
-            self._journal = Journal(self._desk, self._tie, round(self._desk.clock()))
+            self._journal = Journal(self._desk, self._template, round(self._desk.clock()))
         self._journal.write(at_ms, means)
         self.readings += 1
         self._tell(LiveNews("reading", at_ms, "", means, self.readings))
@@ -310,7 +316,7 @@ def _import_journal(desk: Desk, path: Path) -> TextImport:
     with translated(desk.archive.folder), path.open(encoding="utf-8", errors="replace") as file:
         first = file.readline()
     try:
-        tie = tie_from_dict(json_of(first.removeprefix("#")))
+        tie = template_from_dict(json_of(first.removeprefix("#")))
     except ValueError as exc:
         raise InputError(f"{path.name} is no journal of a live line; keep it aside.") from exc
     taken = import_with_template(desk, path, tie, LIVE_MODEL, "live line")

@@ -31,7 +31,7 @@ from gezeiten.link.overview import (
     SUFFIX,
     Overview,
     decode_overview,
-    take_overview,
+    fetch_overview,
 )
 from gezeiten.link.transfer import UNWATCHED, Watch, route_of
 
@@ -83,7 +83,7 @@ def offload_overview(
     """
     try:
         with session_with(desk, address, serial) as (session, _):
-            transfer = take_overview(
+            transfer = fetch_overview(
                 session, mission, thinning, desk.archive.incoming, watch, address.route
             )
         try:
@@ -111,7 +111,7 @@ def _import_overview(desk: Desk, path: Path, route: str, cut_short: str = "") ->
     how = Circumstances(desk.now_ms(), desk.person, route, cut_short=cut_short)
     bare = MissionFile(overview.mission_header, events=overview.file.events)
     mission = raw_mission(bare, [])
-    point_id = store_overview(desk.archive, raw, mission, overview.thinning, overview.came, how)
+    point_id = store_overview(desk.archive, raw, mission, overview.thinning, overview.covered, how)
     with translated(desk.archive.folder):
         path.unlink()
     return _overview_came(overview, point_id, cut_short)
@@ -137,7 +137,7 @@ def _overview_came(overview: Overview, point_id: int, error: str) -> OverviewCam
         point_id,
         overview.thinning,
         len(times),
-        size(overview.came),
+        size(overview.covered),
         span,
         tuple(extremes),
         int(outside.sum()),
@@ -186,7 +186,7 @@ def overview_lines(desk: Desk, point_id: int, channel: str) -> list[OverviewLine
             line = _shown(overview, channel, covered[mission])
             if line is not None:
                 lines.append(line)
-        covered[mission] = merged([*covered[mission], *overview.came])
+        covered[mission] = merged([*covered[mission], *overview.covered])
     return lines
 
 

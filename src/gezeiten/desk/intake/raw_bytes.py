@@ -19,7 +19,7 @@ from gezeiten.desk.record.excursion_book import refresh_stale
 from gezeiten.domain.actions.offloads import TEXT_MODEL
 from gezeiten.domain.kept import RawKept
 from gezeiten.errors import ArchiveNewerError, GezeitenError, InputError
-from gezeiten.exchange.text.form import tie_from_dict
+from gezeiten.exchange.text.form import template_from_dict
 from gezeiten.link.mission_file import decode_mission_file
 
 _DIGITS = 6
@@ -69,7 +69,7 @@ def _text(version: int, vault: Vault, raw: RawKept) -> TextRead:
     from gezeiten.desk.intake.text_files import read_pieces, source_of
 
     vault.check(raw.sha256)
-    tie = tie_from_dict(raw.reading or {})
+    tie = template_from_dict(raw.reading or {})
     pieces = (readings for _, readings in read_pieces(vault.path(raw.sha256), tie, version=version))
     return TextRead(source_of(tie, TEXT_MODEL), pieces)
 

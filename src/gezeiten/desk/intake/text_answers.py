@@ -20,7 +20,7 @@ from gezeiten.desk.places import points
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit, text_units
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.doubts import ADD, STATIONS, TYPED, FormatQuestion, answered
+from gezeiten.exchange.text.doubts import ADD, STATIONS, TYPED, FormatQuestion, apply_answer
 from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
 from gezeiten.exchange.text.proposing import NOTHING_KNOWN, KnownFacts
 
@@ -57,7 +57,7 @@ def settled(tie: ImportTemplate, doubt: FormatQuestion, value: str) -> ImportTem
     """Return a tie once a question is answered ("kind" and "inside" change more than a tie)."""
     if doubt.kind == "names":
         return replace(tie, columns=(*tie.columns, *_of_new_name(tie, doubt, value)))
-    return replace(tie, form=answered(tie.form, doubt, value))
+    return replace(tie, form=apply_answer(tie.form, doubt, value))
 
 
 def _of_new_name(tie: ImportTemplate, doubt: FormatQuestion, value: str) -> list[ColumnTie]:

@@ -31,7 +31,7 @@ from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.steps.corrections.suspicion import spans_of_instants
 from gezeiten.errors import CancelledError, InputError
-from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, parts, wheres
+from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, split_by_source, wheres
 from gezeiten.exchange.text.reading import ReadingChunk, RejectedLine, read_text
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
@@ -181,7 +181,7 @@ def import_with_template(
         with translated(desk.archive.folder):
             fresh = stack.enter_context(desk.archive.vault.copy_in(path))
         reader = _PartReader(desk, fresh.path, path.name, fresh.size, watch)
-        its = parts(tie)
+        its = split_by_source(tie)
         made = [reader.read(stack, one, model, tie.name, len(its)) for one in its]
         intakes = store_text(desk.archive, fresh, path.name, made, how)
     taken = TextImport(intakes, 0, reader.listed[:MOST_LISTED], reader.rejected, reader.spoilt)
@@ -217,7 +217,7 @@ class _PartReader:
             for listed, found in zip(suspect, _suspect(piece, tie.columns), strict=True):
                 listed += found
             self._meter.settled(len(readings.times))
-            self._meter.heard(max(piece.done_bytes - heard, 0))
+            self._meter.count_bytes(max(piece.done_bytes - heard, 0))
             heard = max(piece.done_bytes, heard)
             spool.append(readings)
         reading = {

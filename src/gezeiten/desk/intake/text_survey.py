@@ -15,7 +15,7 @@ from gezeiten.domain.series.timeline import Times
 from gezeiten.exchange.text.census import NumberCensus, WordCensus
 from gezeiten.exchange.text.doubts import FormatQuestion, accepting
 from gezeiten.exchange.text.form import AcceptedAnswer, ColumnTie, ImportTemplate, Where, wheres
-from gezeiten.exchange.text.judging import SeriesCensus, bounds_of, doubt_about_future, doubts_about
+from gezeiten.exchange.text.judging import SeriesCensus, bounds_of, future_question, questions_about
 from gezeiten.exchange.text.reading import read_text
 
 _MANY = 0.2
@@ -126,8 +126,8 @@ def survey(
         found.left_out[f"it is of “{name}”, which is left out"] += many
     series = [SeriesCensus(one.tie, one.numbers) for one in found.series]
     names = {one.where for one in tie.columns}
-    found.doubts = doubts_about(tie.form, series, words, names, seen_words or {})
-    found.doubts += doubt_about_future(tie.form, found.last_ms, now_ms)
+    found.doubts = questions_about(tie.form, series, words, names, seen_words or {})
+    found.doubts += future_question(tie.form, found.last_ms, now_ms)
     found.words = tuple(
         AcceptedAnswer("words", column, tuple(sorted(said)))
         for column, said in words.words.items()

@@ -34,7 +34,7 @@ from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.domain.sites import full_name
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import ArchiveDamagedError, ArchiveLockedError, GezeitenError, InputError
-from gezeiten.exchange.text.form import tie_from_dict
+from gezeiten.exchange.text.form import template_from_dict
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch, lock_incoming
 
 SUFFIX = ".copy"
@@ -168,7 +168,7 @@ def _write_intact(
                 written.add(raw.sha256)
         if raw.sha256 in written:
             whole.append(raw)
-        meter.heard(raw.size)
+        meter.count_bytes(raw.size)
     return whole, list(damaged.values())
 
 
@@ -208,7 +208,7 @@ def import_copy(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> CopyImport:
         meter = _meter(listed, watch)
         for raw in listed:
             _import_raw(desk, raw, fetch, brought)
-            meter.heard(raw.size)
+            meter.count_bytes(raw.size)
     desk.do(
         CopyTakenIn(
             path.name,
@@ -413,7 +413,7 @@ def _mend(desk: Desk, raw: NamedRaw, path: Path) -> bool:
 def _import_file(desk: Desk, raw: NamedRaw, path: Path) -> int:
     if raw.reading is not None:
         model = LIVE_MODEL if raw.route == "live line" else TEXT_MODEL
-        tie = tie_from_dict({**raw.reading, "point": full_name(raw.site, raw.point)})
+        tie = template_from_dict({**raw.reading, "point": full_name(raw.site, raw.point)})
         return import_with_template(desk, path, tie, model, raw.route).readings
     how = Circumstances(
         raw.at_ms,

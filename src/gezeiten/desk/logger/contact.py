@@ -22,7 +22,7 @@ from gezeiten.domain.series.coverage import Range, merged, missing, size
 from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import GezeitenError, LoggerAwayError
 from gezeiten.link.address import Endpoint, TimeLimits
-from gezeiten.link.find import FIND_LIMITS, FoundCourier, FoundLogger, ask, find_loggers
+from gezeiten.link.find import FIND_LIMITS, FoundCourier, FoundLogger, ask, search
 from gezeiten.link.lines import open_line
 from gezeiten.link.registers import SELF_CHECK_GOOD, LiveValue, LoggerCommand, LoggerState, State
 from gezeiten.link.session import DirectoryEntry, Identity, LoggerSession
@@ -113,7 +113,7 @@ def find_on_network(
 ) -> list[FoundLogger]:
     """Return the loggers that answer at the addresses of the settings."""
     jobs = [partial(ask, address, desk.clock, limits) for address in desk.addresses()]
-    return find_loggers(jobs, on_found=on_found, on_courier=on_courier, cancelled=cancelled)
+    return search(jobs, on_found=on_found, on_courier=on_courier, cancelled=cancelled)
 
 
 def find_on_cables(
@@ -126,7 +126,7 @@ def find_on_cables(
 ) -> list[FoundLogger]:
     """Return the loggers on serial ports; tell hears what is found out about each port."""
     jobs = [partial(search_port, desk, path, tell, cancelled) for path in paths]
-    return find_loggers(jobs, on_found=on_found, on_courier=on_courier, cancelled=cancelled)
+    return search(jobs, on_found=on_found, on_courier=on_courier, cancelled=cancelled)
 
 
 def find_all_loggers(desk: Desk) -> list[FoundLogger]:
@@ -256,7 +256,7 @@ def _readings_to_offload(
 ) -> tuple[NotKept, int]:
     """Return what of a mission is not kept, and how much of that arrived damaged."""
     kept, damaged = stored_and_damaged_ranges(db, logger.id, entry.mission, entry.launched_ms)
-    open_ranges = merged(missing(entry.held, kept))
+    open_ranges = merged(missing(entry.numbers_in_memory, kept))
     intact = [part for whole in open_ranges for part in missing(whole, damaged)]
     return NotKept(entry, tuple(open_ranges)), size(open_ranges) - size(intact)
 

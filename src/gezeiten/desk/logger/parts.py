@@ -9,7 +9,7 @@ from gezeiten.domain.series.coverage import Range, missing, numbers_between, siz
 from gezeiten.domain.series.thinning import MOST_EVERY, ThinKind, Thinning
 from gezeiten.domain.series.timeline import Span
 from gezeiten.link.mission_blocks import READINGS_PER_BLOCK
-from gezeiten.link.offload import wanted_blocks
+from gezeiten.link.offload import needed_blocks
 from gezeiten.link.session import DirectoryEntry
 
 NEAT_VALUES = 1_000
@@ -40,7 +40,9 @@ class MissionExtent:
     def numbers_in(self, span: Span) -> Range:
         """Return the numbers of the readings in memory due in a stretch, both ends included."""
         entry = self.entry
-        return within(numbers_between(entry.first_ms, entry.interval_ms, *span), entry.held)
+        return within(
+            numbers_between(entry.first_ms, entry.interval_ms, *span), entry.numbers_in_memory
+        )
 
     def missing_in(self, span: Span) -> list[Range]:
         """Return the readings of a stretch that are not kept yet."""
@@ -49,7 +51,7 @@ class MissionExtent:
 
     def blocks(self, ranges: list[Range]) -> int:
         """Return how many blocks have to come for these readings."""
-        return sum(map(len, wanted_blocks(ranges, self.entry.held)))
+        return sum(map(len, needed_blocks(ranges, self.entry.numbers_in_memory)))
 
     def bytes_of(self, ranges: list[Range]) -> int:
         """Return how many bytes have to come for these readings."""

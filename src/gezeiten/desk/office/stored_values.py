@@ -15,7 +15,7 @@ from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.clock_map import clock_map
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import GezeitenError
-from gezeiten.exchange.text.form import tie_from_dict
+from gezeiten.exchange.text.form import template_from_dict
 
 Check = Callable[[Any], object]
 
@@ -78,14 +78,14 @@ _CHECKS: dict[str, Check] = {
     "offload.added": _ranges,
     "offload.damaged": _ranges,
     "offload.events": _events,
-    "offload.reading": tie_from_dict,
+    "offload.reading": template_from_dict,
     "overview.came": _ranges,
     "excursion.rule": limit_rule,
     "assessment.rule": limit_rule,
     "assessment.seen": lambda seen: AssessedExcursion(**seen),
     "launch_intent.plan": plan_from_dict,
     "kept_plan.plan": plan_from_dict,
-    "kept_tie.tie": tie_from_dict,
+    "kept_tie.tie": template_from_dict,
     "round_task.plan": plan_from_dict,
 }
 """What a column must hold; all others hold a set of named values."""

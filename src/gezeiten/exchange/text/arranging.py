@@ -76,7 +76,7 @@ def arranged(lines: list[str]) -> Opening:
     if has_broken_cells(lines):
         found, lines = ((QUOTED, ""),), list(joined(lines))
     if any(map(_halves_below, lines, lines[1:], lines[2:])):
-        found, lines = (*found, (COMMAS, "")), list(with_whole_numbers(lines))
+        found, lines = (*found, (COMMAS, "")), list(join_decimal_commas(lines))
     return (*found, (ACROSS, "")) if has_across(lines) else found
 
 
@@ -154,7 +154,7 @@ def _unfolded(line: str, across: Across) -> list[str]:
     if not is_of_table or any(re.search(r"\d:\d\d", cell) for cell in before):
         return []  # where lines say a clock, the columns are no hours
     if not across.step_min:
-        days = [_with_date([*_parted(before), label]) for label in across.labels]
+        days = [_with_date([*_split_cells(before), label]) for label in across.labels]
         return [
             "\t".join([*day, value])
             for day, value in zip(days, values, strict=False)
@@ -170,7 +170,7 @@ def _unfolded(line: str, across: Across) -> list[str]:
     ]
 
 
-def _parted(cells: list[str]) -> list[str]:
+def _split_cells(cells: list[str]) -> list[str]:
     """Return cells with year and month apart where one holds both: "2024-05"."""
     parted: list[str] = []
     for cell in cells:
@@ -228,7 +228,7 @@ def _are_halves(cells: list[str], whole: int) -> bool:
     )
 
 
-def with_whole_numbers(lines: Iterable[str]) -> Iterator[str]:
+def join_decimal_commas(lines: Iterable[str]) -> Iterator[str]:
     """Yield lines with semicolons between columns where commas stood there and in numbers; those
     that have other columns as they are."""
     kept: list[str] = []
@@ -240,11 +240,11 @@ def with_whole_numbers(lines: Iterable[str]) -> Iterator[str]:
         below = _halves_below(*kept)
         if below:
             halves, words = below, len(cells_of(kept[0], ","))
-        yield _whole(kept[0], words, halves)
-    yield from (_whole(line, words, halves) for line in (kept if len(kept) < 3 else kept[1:]))
+        yield _joined_line(kept[0], words, halves)
+    yield from (_joined_line(line, words, halves) for line in (kept if len(kept) < 3 else kept[1:]))
 
 
-def _whole(line: str, words: int, halves: int) -> str:
+def _joined_line(line: str, words: int, halves: int) -> str:
     cells = cells_of(line, ",")
     whole = words - halves
     if halves and len(cells) == words:
@@ -269,7 +269,7 @@ def joined(lines: Iterable[str]) -> Iterator[str]:
     for line in lines:
         waiting.append(line)
         if sum(one.count('"') for one in waiting) % 2 == 0:
-            yield from _together(waiting, usual)
+            yield from _joined_lines(waiting, usual)
             waiting = []
         elif len(waiting) > _LONGEST_CELL:
             yield from waiting
@@ -277,7 +277,7 @@ def joined(lines: Iterable[str]) -> Iterator[str]:
     yield from waiting
 
 
-def _together(waiting: list[str], usual: Counter[tuple[str, int]]) -> list[str]:
+def _joined_lines(waiting: list[str], usual: Counter[tuple[str, int]]) -> list[str]:
     whole = " ".join(one.strip() for one in waiting)
     if len(waiting) == 1:
         usual.update((sign, len(cells_of(whole, sign))) for sign in _SIGNS if sign in whole)
@@ -287,11 +287,11 @@ def _together(waiting: list[str], usual: Counter[tuple[str, int]]) -> list[str]:
         (sign, len(cells_of(one, sign))) for one in waiting[1:] for sign in _SIGNS if sign in one
     }
     is_known = not usual or any(usual[one] for one in columns)
-    are_lines = any(usual[one] for one in alone) or _are_alike(waiting[1:-1])
+    are_lines = any(usual[one] for one in alone) or _split_alike(waiting[1:-1])
     return [whole] if is_known and not are_lines else waiting
 
 
-def _are_alike(lines: list[str]) -> bool:
+def _split_alike(lines: list[str]) -> bool:
     """Whether lines are split alike by some sign: they are lines, not parts of a cell."""
     counts = [{line.count(sign) for line in lines} for sign in _SIGNS]
     return len(lines) > 1 and any(len(one) == 1 and one != {0} for one in counts)

@@ -11,7 +11,7 @@ from gezeiten.exchange.text.form import USUAL_MISSING, Flags, TextForm
 from gezeiten.exchange.text.meaning import unit_named
 from gezeiten.exchange.text.numbers import missing_numbers, number_of
 from gezeiten.exchange.text.shapes import GLUED, NUMBER
-from gezeiten.exchange.text.stations import is_about_values
+from gezeiten.exchange.text.stations import describes_values
 
 _FAR = 3.0
 """How many times as far as all others lie apart a number lies from them that may mean nothing."""
@@ -30,7 +30,7 @@ def number_signs(
     """Return the decimal sign, the sign between thousands ("" without one), and a doubt where 1,234
     could be either."""
     cells = [_bare(row[i]) for row in rows for i in columns]
-    apart = _sign_apart(cells)
+    apart = _thousands_sign(cells)
     if any(re.fullmatch(_GROUPS % r"\." + r",\d*", cell) for cell in cells):
         return ",", ".", []
     if any(re.fullmatch(_GROUPS % "," + r"\.\d*", cell) for cell in cells):
@@ -64,7 +64,7 @@ def number_signs(
     return ",", apart, [FormatQuestion("decimal", f"“{commas[0]}”: what is the comma?", choices)]
 
 
-def _sign_apart(cells: list[str]) -> str:
+def _thousands_sign(cells: list[str]) -> str:
     """Return a blank or an apostrophe that stands between thousands."""
     for sign, shape in ((" ", r"[ \u00a0\u202f]"), ("’", "’"), ("'", "'")):
         if any(re.fullmatch(_GROUPS % shape + r"(?:[.,]\d*)?", cell) for cell in cells):
@@ -182,12 +182,12 @@ def code_columns(rows: list[list[str]], header: tuple[str, ...], columns: list[i
     for column in columns:
         said = {row[column] for row in rows}
         whole = all(re.fullmatch(r"\d{0,3}", cell) for cell in said)
-        if header and whole and len(said) <= _MOST_FLAGS and is_about_values(header[column]):
+        if header and whole and len(said) <= _MOST_FLAGS and describes_values(header[column]):
             found.append(column)
     return found
 
 
-def flags_beside(
+def find_flags(
     rows: list[list[str]], header: tuple[str, ...], values: list[int], others: list[int]
 ) -> tuple[tuple[Flags, ...], list[FormatQuestion]]:
     """Return the columns of flags beside values, and what is asked about them.
@@ -206,7 +206,7 @@ def flags_beside(
             continue
         found.append(Flags(column, of, (), () if len(said) > 1 else tuple(said)))
         if len(said) > 1:
-            doubts += flags_asked(column, words, said)
+            doubts += flag_questions(column, words, said)
     return tuple(found), doubts
 
 
@@ -230,7 +230,7 @@ def flagged_columns(column: int, header: tuple[str, ...], values: list[int]) -> 
     return tuple(before) if before else tuple(one for one in values if one < column)[-1:]
 
 
-def flags_asked(column: int, words: str, said: Counter[str]) -> list[FormatQuestion]:
+def flag_questions(column: int, words: str, said: Counter[str]) -> list[FormatQuestion]:
     """Ask which of the flags in a column say that there is no value, and which that one is suspect;
     words: above it."""
     title = f"“{words}”" if words else f"Column {column + 1}"

@@ -130,7 +130,7 @@ class WordCensus:
     unwanted: Counter[Where] = field(default_factory=Counter)
     _dropped: set[int] = field(default_factory=set)
 
-    def add_words(self, column: int, text: pl.Series) -> None:
+    def count_words(self, column: int, text: pl.Series) -> None:
         """Count the words of some cells of a column."""
         if column in self._dropped:
             return

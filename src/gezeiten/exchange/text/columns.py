@@ -10,9 +10,9 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import text_units
 from gezeiten.exchange.text.cells import values_of
 from gezeiten.exchange.text.form import USUAL_MISSING, ColumnTie, TextForm, Where
-from gezeiten.exchange.text.meaning import meaning, unit_behind
+from gezeiten.exchange.text.meaning import meaning, trailing_unit
 from gezeiten.exchange.text.shapes import GLUED, NUMBER
-from gezeiten.exchange.text.stations import SeriesNaming, is_about_values
+from gezeiten.exchange.text.stations import SeriesNaming, describes_values
 
 _ABOUT_VALUES = re.compile(
     r"\bstd\b|st\.? ?dev|deviation|standardabw|varian|\bcount\b|samples|anzahl|number of",
@@ -56,7 +56,7 @@ def explained(header: tuple[str, ...], facts: tuple[tuple[str, str], ...]) -> di
     found = {}
     for column, words in enumerate(header):
         bare = _plain(re.sub(r"[(\[].*", "", words))
-        text = by_name.get(bare, "") or by_name.get(_spelled_out(bare), "")
+        text = by_name.get(bare, "") or by_name.get(_full_word(bare), "")
         if bare and text:
             found[column] = text
     return found
@@ -66,7 +66,7 @@ def _plain(words: str) -> str:
     return re.sub(r"[\s_.\-]+", "", words.lower())
 
 
-def _spelled_out(bare: str) -> str:
+def _full_word(bare: str) -> str:
     found = re.fullmatch(r"(ch|k|col|s|sp|kan|chan)(\d+)", bare)
     long = {
         "ch": "channel",
@@ -80,7 +80,7 @@ def _spelled_out(bare: str) -> str:
     return long[found[1]] + found[2] if found else ""
 
 
-def ties_of(
+def propose_columns(
     rows: list[list[str]],
     columns: list[int],
     form: TextForm,
@@ -96,10 +96,10 @@ def ties_of(
         for column in values:
             above = form.header[column] if form.header else ""
             words = _of_column(name, column, form) or above
-            its_unit = unit or (unit_behind(words) if name else "")
+            its_unit = unit or (trailing_unit(words) if name else "")
             if not its_unit and form.units and not (name and told.block):
                 its_unit = form.units[column]  # a block's own words say its own units
-            tie = _tie(column, words, its_unit, explanations.get(column, ""))
+            tie = _propose_column(column, words, its_unit, explanations.get(column, ""))
             ties.append(replace(tie, where=where, point="", label=station))
     return _labelled(ties, form, told)
 
@@ -111,12 +111,12 @@ def _of_column(name: str, column: int, form: TextForm) -> str:
     return parts[column - 1].strip() if 0 < column <= len(parts) > 1 else name
 
 
-def _tie(column: int, words: str, unit: str, explanation: str) -> ColumnTie:
-    if _ABOUT_VALUES.search(words) or is_about_values(words):
+def _propose_column(column: int, words: str, unit: str, explanation: str) -> ColumnTie:
+    if _ABOUT_VALUES.search(words) or describes_values(words):
         return ColumnTie(column, "", "")
     found = meaning(words, unit)
     if not found[0] and explanation:
-        found = meaning(f"{words} {explanation}", unit or unit_behind(explanation))
+        found = meaning(f"{words} {explanation}", unit or trailing_unit(explanation))
     return ColumnTie(column, *found)
 
 
@@ -156,7 +156,7 @@ def unit_hint(key: str, values: list[float]) -> str:
     fitting: dict[tuple[float, float], str] = {}  # two names of one unit are no two
     for unit in text_units(known):
         can_be = all(known.low <= unit.recorded(value) <= known.high for value in values)
-        if can_be and _is_likely(known.key, unit.recorded(sum(values) / len(values))):
+        if can_be and _is_plausible_mean(known.key, unit.recorded(sum(values) / len(values))):
             fitting.setdefault((unit.factor, unit.offset), unit.name)
     return next(iter(fitting.values())) if len(fitting) == 1 else ""
 
@@ -170,6 +170,6 @@ _USUAL = {
 """Between what means usually lie, in the recorded unit."""
 
 
-def _is_likely(key: str, mean: float) -> bool:
+def _is_plausible_mean(key: str, mean: float) -> bool:
     low, high = _USUAL.get(key, (float("-inf"), float("inf")))
     return low <= mean <= high

@@ -82,7 +82,7 @@ def columns_value(columns: tuple[int, ...], pattern: str) -> str:
     return f"{','.join(map(str, columns))}|{pattern}"
 
 
-def answered(form: TextForm, doubt: FormatQuestion, value: str) -> TextForm:
+def apply_answer(form: TextForm, doubt: FormatQuestion, value: str) -> TextForm:
     """Return a form once a question is answered; "kind" and "inside" change more than a form."""
     time, marks = form.time, tuple(one for one in value.split("\n") if one)
     if doubt.kind == "order":
@@ -102,7 +102,8 @@ def answered(form: TextForm, doubt: FormatQuestion, value: str) -> TextForm:
         value = as_start(value)
     if doubt.kind in ("start", "date", "year"):
         beside = tuple(
-            _said(one, value) if not one.text and one.kind != "line" else one for one in form.beside
+            _context_of(one, value) if not one.text and one.kind != "line" else one
+            for one in form.beside
         )
         return replace(form, beside=beside)
     if doubt.kind == "zone":
@@ -122,7 +123,7 @@ def answered(form: TextForm, doubt: FormatQuestion, value: str) -> TextForm:
         listed = tuple(flag for flag, _ in doubt.choices)
         if doubt.of and all(one.column != doubt.about for one in form.flags):
             form = replace(form, flags=(*form.flags, Flags(doubt.about, doubt.of)))
-        saying = _none_of if doubt.kind == "flags" else _suspects_of
+        saying = _without_value if doubt.kind == "flags" else _suspects_of
         return replace(
             form,
             flags=tuple(
@@ -165,17 +166,17 @@ def _joined(marks: tuple[str, ...], more: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(dict.fromkeys([*marks, *more]))
 
 
-def _none_of(flags: Flags, none: tuple[str, ...], listed: tuple[str, ...]) -> Flags:
+def _without_value(flags: Flags, none: tuple[str, ...], listed: tuple[str, ...]) -> Flags:
     suspect = tuple(one for one in flags.suspect if one not in none)
-    return _with_good(replace(flags, none=none, suspect=suspect), listed)
+    return _with_good_flags(replace(flags, none=none, suspect=suspect), listed)
 
 
 def _suspects_of(flags: Flags, suspect: tuple[str, ...], listed: tuple[str, ...]) -> Flags:
     suspect = tuple(one for one in suspect if one not in flags.none)
-    return _with_good(replace(flags, suspect=suspect), listed)
+    return _with_good_flags(replace(flags, suspect=suspect), listed)
 
 
-def _with_good(flags: Flags, listed: tuple[str, ...]) -> Flags:
+def _with_good_flags(flags: Flags, listed: tuple[str, ...]) -> Flags:
     good = tuple(one for one in listed if one not in flags.none + flags.suspect)
     return replace(flags, good=good)
 
@@ -191,7 +192,7 @@ def _as_iso(value: str, time: TimeForm) -> tuple[str, TimeForm]:
     return f"{kind}{sign}{day}", replace(time, pattern=f"%Y-%m-%d {clock[0]}")
 
 
-def _said(beside: LineContext, value: str) -> LineContext:
+def _context_of(beside: LineContext, value: str) -> LineContext:
     """Return what stands beside a text as it is said: "head:..." where the head says it."""
     kind = next((one for one in ("head", "name") if value.startswith(f"{one}:")), "")
     return replace(beside, kind=kind or "said", text=value.removeprefix(f"{kind}:"))

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from gezeiten.exchange.text.doubts import FormatQuestion, columns_value
 from gezeiten.exchange.text.form import TimeForm
-from gezeiten.exchange.text.parts_of_time import of_parts
+from gezeiten.exchange.text.parts_of_time import clock_from_parts
 from gezeiten.exchange.text.written_times import are_few
 
 PART_WORDS = {
@@ -75,7 +75,7 @@ class _Candidate:
         return TimeForm(self.columns, " ".join(self.parts))
 
 
-def parts_by_words(
+def parts_by_column_names(
     rows: list[list[str]], header: tuple[str, ...]
 ) -> tuple[TimeForm, list[FormatQuestion]] | None:
     """Return the time of columns that are called year, month, day and so on, in any order."""
@@ -149,7 +149,7 @@ def _candidates(rows: list[list[str]], parts: tuple[str, ...]) -> list[_Candidat
     found = []
     for first in range(min(_MOST_FIRST, count - len(parts) + 1)):
         columns = tuple(range(first, first + len(parts)))
-        if not _are_parts(rows, columns, parts) or not _go_on(rows, columns, parts):
+        if not _are_parts(rows, columns, parts) or not _increase(rows, columns, parts):
             continue
         candidate = _candidate(rows, columns, parts)
         if candidate is not None:
@@ -180,7 +180,7 @@ def _candidate(
 def _instants(rows: list[list[str]], columns: list[int], parts: list[str]) -> NDArray[np.int64]:
     """Return what a clock shows in those lines that say it, ms since 1970."""
     cells = [pl.Series([row[column] for row in rows], dtype=pl.String) for column in columns]
-    return of_parts(cells, parts).drop_nulls().to_numpy().astype(np.int64)
+    return clock_from_parts(cells, parts).drop_nulls().to_numpy().astype(np.int64)
 
 
 def _order_and_evenness(instants: NDArray[np.int64]) -> tuple[float, float]:
@@ -195,7 +195,7 @@ def _order_and_evenness(instants: NDArray[np.int64]) -> tuple[float, float]:
     return max(forward, 1 - forward), float(counts.max()) / len(steps)
 
 
-def parts_in(rows: list[list[str]], columns: tuple[int, ...]) -> tuple[str, ...]:
+def parts_from_patterns(rows: list[list[str]], columns: tuple[int, ...]) -> tuple[str, ...]:
     """Return of which parts of a time columns are that somebody says are the time, () of none."""
     fitting = [
         parts
@@ -267,7 +267,7 @@ def _is_date(row: list[str], columns: tuple[int, ...], parts: tuple[str, ...]) -
     return True
 
 
-def _go_on(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
+def _increase(rows: list[list[str]], columns: tuple[int, ...], parts: tuple[str, ...]) -> bool:
     """Whether the dates go one way: numbers that only look like one do not."""
     order = sorted(range(len(parts)), key=lambda i: "%Y %j %m %d %H%M %H %M %S".find(parts[i]))
     keys = [

@@ -17,13 +17,13 @@ from gezeiten.errors import InputError
 from gezeiten.exchange.text.doubts import FormatQuestion, period_value
 from gezeiten.exchange.text.finding_parts import (
     PART_WORDS,
+    parts_by_column_names,
     parts_by_numbers,
-    parts_by_words,
-    parts_in,
+    parts_from_patterns,
     yearless_parts,
 )
 from gezeiten.exchange.text.form import TimeForm
-from gezeiten.exchange.text.periods import parted
+from gezeiten.exchange.text.periods import split_period
 from gezeiten.exchange.text.times import MIDNIGHT, in_english
 from gezeiten.exchange.text.written_times import YEARLESS, are_few, follows, moment_of, patterns_of
 from gezeiten.exchange.text.zone_names import offset_hours
@@ -65,7 +65,7 @@ def _with_sparse_dates(rows: list[list[str]], header: tuple[str, ...]) -> _Found
         ):
             continue
         filled = _filled(rows, column)
-        for find in (_written, _clock_elsewhere):
+        for find in (_written, _day_and_clock_columns):
             found = find(filled, header)
             if found is not None and column in found[0].columns and len(found[0].columns) > 1:
                 time, doubts = _with_zones(filled, found)
@@ -92,8 +92,8 @@ def _in_columns(rows: list[list[str]], columns: tuple[int, ...]) -> _Found:
         texts = _texts(rows, columns)
         fits = patterns_of(texts)
         if fits:
-            return _chosen(columns, fits, texts)
-        parts = parts_in(rows, columns)
+            return _fitting_form(columns, fits, texts)
+        parts = parts_from_patterns(rows, columns)
         if parts:
             return TimeForm(columns, " ".join(parts)), []
         counted = _counted_in(rows, columns[0], is_time=True)
@@ -120,7 +120,7 @@ def _written(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
         if fits and _clocks(rows, columns) and (len(columns) > 1 or not _has_clock(fits)):
             continue  # or in any other
         if fits:
-            return _chosen(columns, fits, texts)
+            return _fitting_form(columns, fits, texts)
     return None
 
 
@@ -162,7 +162,7 @@ def _rest_is_a_clock(rows: list[list[str]], columns: tuple[int, ...]) -> bool:
     return _is_hhmm(cells) and len(set(cells)) > 1
 
 
-def _chosen(columns: tuple[int, ...], fits: dict[str, str], texts: list[str]) -> _Found:
+def _fitting_form(columns: tuple[int, ...], fits: dict[str, str], texts: list[str]) -> _Found:
     """Return the form where only one order fits; else ask which, by a day that tells."""
     orders = [order for order in ("ymd", "named", "doy", "dmy", "mdy") if order in fits]
     first = orders[0]
@@ -170,10 +170,12 @@ def _chosen(columns: tuple[int, ...], fits: dict[str, str], texts: list[str]) ->
         settled = _settled(texts, fits)
         if settled is not None:
             return TimeForm(columns, fits[settled]), []
-        telling = next((text for text in texts if _tells(text, fits)), None)
+        telling = next((text for text in texts if _is_ambiguous(text, fits)), None)
         if telling is None:
             return TimeForm(columns, fits["dmy"]), []
-        choices = tuple((fits[order], _said(telling, fits[order])) for order in ("dmy", "mdy"))
+        choices = tuple(
+            (fits[order], _moment_text(telling, fits[order])) for order in ("dmy", "mdy")
+        )
         doubt = FormatQuestion("order", f"“{telling}”: which day is that?", choices)
         return TimeForm(columns, fits["dmy"]), [doubt]
     return TimeForm(columns, fits[first]), []
@@ -221,19 +223,19 @@ def _settled(texts: list[str], fits: dict[str, str]) -> str | None:
     return told[0] if len(told) == 1 else None
 
 
-def _tells(text: str, fits: dict[str, str]) -> bool:
+def _is_ambiguous(text: str, fits: dict[str, str]) -> bool:
     """Whether a date means two days by the two orders; 05/05 does not."""
     both = [moment_of(text, fits[order]) for order in ("dmy", "mdy")]
     return None not in both and both[0] != both[1]
 
 
-def _said(text: str, pattern: str) -> str:
+def _moment_text(text: str, pattern: str) -> str:
     moment = moment_of(text, pattern)
     assert moment is not None  # it tells
-    return _day_said(moment)
+    return _day_text(moment)
 
 
-def _day_said(moment: datetime) -> str:
+def _day_text(moment: datetime) -> str:
     return f"{moment.day} {moment:%B %Y}"
 
 
@@ -248,7 +250,7 @@ def _with_hours(rows: list[list[str]], header: tuple[str, ...], found: _Found) -
         if column in time.columns or not _are_hours(rows, time.columns, column, header):
             continue
         whole = replace(time, columns=(*time.columns, column), pattern=f"{time.pattern} %H")
-        return whole, [_behind(doubt, " %H") for doubt in doubts]
+        return whole, [_offset_question(doubt, " %H") for doubt in doubts]
     return found
 
 
@@ -273,7 +275,7 @@ def _are_hours(
     return len(same_day) > len(whole) // 2 and all(step == same_day[0] > 0 for step in same_day)
 
 
-def _clock_elsewhere(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
+def _day_and_clock_columns(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
     """Return the time of a day in one column and a clock in another that is not its neighbour."""
     if not rows:
         return None
@@ -288,7 +290,7 @@ def _clock_elsewhere(rows: list[list[str]], _header: tuple[str, ...]) -> _Found 
             texts = _texts(rows, (day, clock))
             fits = patterns_of(texts)
             if fits and _has_clock(fits):
-                return _chosen((day, clock), fits, texts)
+                return _fitting_form((day, clock), fits, texts)
     return None
 
 
@@ -300,9 +302,9 @@ def _clocks(rows: list[list[str]], but: tuple[int, ...] = ()) -> list[int]:
     ]
 
 
-def _parts_with_clock(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
+def _number_columns_with_clock(rows: list[list[str]], header: tuple[str, ...]) -> _Found | None:
     """Return the time of a day in columns of numbers, and a clock written with its signs."""
-    return _with_clock_as_number(rows, header, (parts_by_words, parts_by_numbers))
+    return _with_clock_as_number(rows, header, (parts_by_column_names, parts_by_numbers))
 
 
 def _with_clock_as_number(
@@ -356,14 +358,14 @@ def _are_clocks(cells: list[str]) -> bool:
 def _in_periods(rows: list[list[str]], _header: tuple[str, ...]) -> _Found | None:
     """Return the time of a column whose cells hold a begin and an end, and ask which counts."""
     for column in range(min(len(rows[0]), 12) if rows else 0):
-        pairs = [parted(row[column]) for row in rows]
+        pairs = [split_period(row[column]) for row in rows]
         halves = [pair for pair in pairs if pair is not None]
         if not halves or not are_few(len(pairs) - len(halves), len(pairs)):
             continue
         begins = _texts([[begin] for begin, _ in halves], (0,))
         fits = patterns_of(begins)
         if fits:
-            time, doubts = _chosen((column,), fits, begins)
+            time, doubts = _fitting_form((column,), fits, begins)
             choices = tuple(
                 (period_value(part, (column,)), f"the {part}: {halves[0][i]}")
                 for i, part in enumerate(("begin", "end"))
@@ -387,13 +389,13 @@ def _with_ends(rows: list[list[str]], header: tuple[str, ...], found: _Found) ->
         texts = _texts(rows, columns)
         if not are_few(sum(not follows(text, time.pattern) for text in texts), len(texts)):
             continue
-        if _say_the_same(_texts(rows, time.columns), texts, time.pattern):
+        if _is_same_instant(_texts(rows, time.columns), texts, time.pattern):
             continue
-        return time, [*doubts, _which_counts(rows, header, (time.columns, columns))]
+        return time, [*doubts, _time_column_question(rows, header, (time.columns, columns))]
     return found
 
 
-def _say_the_same(first: list[str], second: list[str], pattern: str) -> bool:
+def _is_same_instant(first: list[str], second: list[str], pattern: str) -> bool:
     """Whether two times are one, written with two offsets."""
     pairs = [
         (moment_of(a, pattern), moment_of(b, pattern)) for a, b in zip(first, second, strict=True)
@@ -411,7 +413,7 @@ def _with_zones(rows: list[list[str]], found: _Found) -> _Found:
         named = sum(map(_names_a_zone, cells))
         if column not in time.columns and are_few(len(cells) - named, len(cells)):
             whole = replace(time, columns=(*time.columns, column), pattern=f"{time.pattern} %Z")
-            return whole, [_behind(doubt, " %Z") for doubt in doubts]
+            return whole, [_offset_question(doubt, " %Z") for doubt in doubts]
     return found
 
 
@@ -430,13 +432,13 @@ def _names_a_zone(cell: str) -> bool:
     )
 
 
-def _behind(doubt: FormatQuestion, sign: str) -> FormatQuestion:
+def _offset_question(doubt: FormatQuestion, sign: str) -> FormatQuestion:
     if doubt.kind != "order":
         return doubt
     return replace(doubt, choices=tuple((f"{one}{sign}", said) for one, said in doubt.choices))
 
 
-def _which_counts(
+def _time_column_question(
     rows: list[list[str]], header: tuple[str, ...], both: tuple[tuple[int, ...], ...]
 ) -> FormatQuestion:
     said = [" ".join(rows[0][column] for column in columns) for columns in both]
@@ -465,7 +467,7 @@ def yearless_time(rows: list[list[str]], header: tuple[str, ...]) -> _Found | No
         texts = [f"2000 {text}" for text in _texts(rows, columns)]
         fits = patterns_of(texts, YEARLESS)
         if fits and _has_clock(fits):
-            time, doubts = _chosen(columns, fits, texts)
+            time, doubts = _fitting_form(columns, fits, texts)
             return time, [_without_the_year(doubt) for doubt in doubts]
     return None
 
@@ -493,7 +495,7 @@ def date_pattern(days: list[str], clock: str) -> tuple[str, list[FormatQuestion]
     fits = patterns_of(texts)
     if not fits:
         return f"%Y-%m-%d {clock}", []
-    time, doubts = _chosen((0,), fits, texts)
+    time, doubts = _fitting_form((0,), fits, texts)
 
     def pattern(of: str) -> str:
         return of.removesuffix("%H:%M").rstrip() + f" {clock}"
@@ -553,18 +555,18 @@ def _days(column: int, numbers: list[float]) -> _Found:
         "day_1904": datetime(1904, 1, 1),  # noqa: DTZ001
     }
     choices = tuple(
-        (name, _day_said(begin + timedelta(days=first))) for name, begin in begun.items()
+        (name, _day_text(begin + timedelta(days=first))) for name, begin in begun.items()
     )
     doubt = FormatQuestion("order", f"“{first:g}”: which day is that?", choices)
     return TimeForm((column,), "day_1900"), [doubt]
 
 
 _WAYS = (
-    _parts_with_clock,
-    parts_by_words,
+    _number_columns_with_clock,
+    parts_by_column_names,
     parts_by_numbers,
     _written,
-    _clock_elsewhere,
+    _day_and_clock_columns,
     _in_periods,
     _counted,
 )

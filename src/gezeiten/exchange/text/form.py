@@ -91,7 +91,7 @@ class Flags:
     suspect: tuple[str, ...] = ()
 
     @property
-    def known(self) -> tuple[str, ...]:
+    def known_flags(self) -> tuple[str, ...]:
         """The flags that are known."""
         return (*self.none, *self.good, *self.suspect)
 
@@ -226,7 +226,7 @@ def wheres(columns: tuple[ColumnTie, ...]) -> tuple[Where, ...]:
     return found if any(found) else ()
 
 
-def parts(tie: ImportTemplate) -> list[ImportTemplate]:
+def split_by_source(tie: ImportTemplate) -> list[ImportTemplate]:
     """Return a tie for each source of a text: one for each point and label that its columns have.
 
     Columns of one part have neither; the label stands in the part's name, as what tells it apart.
@@ -246,7 +246,7 @@ def parts(tie: ImportTemplate) -> list[ImportTemplate]:
     ]
 
 
-def tie_from_dict(data: dict[str, Any]) -> ImportTemplate:
+def template_from_dict(data: dict[str, Any]) -> ImportTemplate:
     """Return the template of `ImportTemplate.as_dict` (or of JSON made from it, also from before
     some fields).
 
@@ -309,11 +309,11 @@ def _accepted(raw: dict[str, Any]) -> AcceptedAnswer:
         str(raw["kind"]),
         bounded_int(raw["column"]),
         tuple(str(one) for one in raw["values"]),
-        _where(raw.get("where", ())),
+        _where_from_dict(raw.get("where", ())),
     )
 
 
-def _where(raw: Any) -> Where:
+def _where_from_dict(raw: Any) -> Where:
     return tuple((bounded_int(column), str(text)) for column, text in raw)
 
 
@@ -322,7 +322,7 @@ def _column(raw: dict[str, Any]) -> ColumnTie:
         bounded_int(raw["column"]),
         str(raw["quantity"]),
         str(raw["unit"]),
-        _where(raw.get("where", ())),
+        _where_from_dict(raw.get("where", ())),
         str(raw.get("point", "")),
         str(raw.get("label", "")),
     )

@@ -17,7 +17,7 @@ from gezeiten.exchange.text.moments import iso_day
 from gezeiten.exchange.text.sample import TextSample
 from gezeiten.exchange.text.since_start import counted_from_start, starts
 from gezeiten.exchange.text.times import MONTH_NAMES
-from gezeiten.exchange.text.zone_names import zone_said
+from gezeiten.exchange.text.zone_names import zones_named_in
 
 _MONTHS = "|".join(sorted(MONTH_NAMES, key=len, reverse=True))
 _ONE_DAY = (
@@ -39,7 +39,7 @@ class ImplicitDate:
     doubts: tuple[FormatQuestion, ...]
 
 
-def time_elsewhere(
+def find_implicit_date(
     rows: list[list[str]],
     header: tuple[str, ...],
     head: list[str],
@@ -57,23 +57,23 @@ def time_elsewhere(
     if yearless is not None:
         time, doubts = yearless
         time = replace(time, columns=(columns, *time.columns), rolls="year")
-        doubt = _asked(
+        doubt = _date_question(
             "year", "No line says the year; which one is it?", _places(_YEAR, head, sample)
         )
         return ImplicitDate(time, LineContext("said"), (*doubts, doubt))
     clock = clock_columns(rows)
     if clock is None:
-        return _since(rows, header, head, sample, columns)
+        return _elapsed_time(rows, header, head, sample, columns)
     own = [found[1] for line in [*head, *body] if (found := re.match(_ANY_DAY, line.strip()))]
     if len(own) > 1 or (own and re.match(_ANY_DAY, body[0].strip())):
         return _with_day(clock, own, LineContext("line", _ANY_DAY), columns, ())
     places = _places(_DAY, head, sample)
-    doubt = _asked("date", "No line says the day; which one is the first?", places)
+    doubt = _date_question("date", "No line says the day; which one is the first?", places)
     days = [text.rpartition(":")[2] for text, _ in places] or ["2024-01-31"]
     return _with_day(clock, days[:1], LineContext("said"), columns, (doubt,))
 
 
-def _since(
+def _elapsed_time(
     rows: list[list[str]],
     header: tuple[str, ...],
     head: list[str],
@@ -117,11 +117,11 @@ def _places(shape: re.Pattern[str], head: list[str], sample: TextSample) -> list
     return list(found.values())
 
 
-def _asked(kind: str, question: str, places: list[tuple[str, str]]) -> FormatQuestion:
+def _date_question(kind: str, question: str, places: list[tuple[str, str]]) -> FormatQuestion:
     return FormatQuestion(kind, question, tuple(places))
 
 
-def found_again(
+def update_form(
     form: TextForm, head: list[str], sample: TextSample
 ) -> tuple[TextForm, list[FormatQuestion]]:
     """Return a kept form with what another file of its kind says beside its lines; what it does not
@@ -149,7 +149,7 @@ def found_again(
             continue
         beside.append(replace(one, text=""))
         kind, what = ("year", "the year") if is_year else ("date", "the day")
-        doubts.append(_asked(kind, f"No line says {what}; which one is it?", places))
+        doubts.append(_date_question(kind, f"No line says {what}; which one is it?", places))
     return replace(form, beside=tuple(beside)), doubts
 
 
@@ -164,7 +164,7 @@ def zone_of(
     said: dict[str, str] = {}
     above = [header[column] for column in time.columns if column < len(header)]
     for words in [*above, *head]:
-        found = zone_said(words)
+        found = zones_named_in(words)
         said.update(found)
         if found and words in above:
             break

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import DAY_MS, iso_utc
-from gezeiten.exchange.text.cells import are_flags, flagged_columns, flags_asked
+from gezeiten.exchange.text.cells import are_flags, flag_questions, flagged_columns
 from gezeiten.exchange.text.census import NumberCensus, NumberSeen, WordCensus
 from gezeiten.exchange.text.doubts import (
     A_VALUE,
@@ -50,7 +50,7 @@ def bounds_of(tie: ColumnTie) -> tuple[float, float]:
     return low, high + more
 
 
-def doubts_about(
+def questions_about(
     form: TextForm,
     series: list[SeriesCensus],
     words: WordCensus,
@@ -63,13 +63,13 @@ def doubts_about(
         names: of lines that somebody was asked about; seen_words: by column, what the lines say by
             which the proposal was made.
     """
-    doubts = [doubt for one in series if one.tie.quantity for doubt in _about_numbers(form, one)]
-    doubts += _about_names(form, words, names)
-    doubts += _about_words(form, series, words, seen_words)
+    doubts = [doubt for one in series if one.tie.quantity for doubt in _number_questions(form, one)]
+    doubts += _name_questions(form, words, names)
+    doubts += _word_questions(form, series, words, seen_words)
     return sorted(doubts, key=lambda doubt: KINDS.index(doubt.kind))
 
 
-def doubt_about_future(form: TextForm, last_ms: int | None, now_ms: int) -> list[FormatQuestion]:
+def future_question(form: TextForm, last_ms: int | None, now_ms: int) -> list[FormatQuestion]:
     """Ask about a text whose last reading (UTC ms) lies more than a day after now: its times are
     understood wrongly, or a clock was."""
     if last_ms is None or last_ms <= now_ms + DAY_MS:
@@ -86,7 +86,7 @@ def doubt_about_future(form: TextForm, last_ms: int | None, now_ms: int) -> list
 
 
 # -- numbers ---------------------------------------------------------------------------------------
-def _about_numbers(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
+def _number_questions(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
     numbers, tie = one.numbers, one.tie
     outside = _outside(form, one)
     if outside:
@@ -96,17 +96,17 @@ def _about_numbers(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
     sums = quantity(tie.quantity).averages == "sum"
     accepted = form.accepted_values("value", tie.column, tie.where)
     accepted |= form.accepted_values("value", -1)  # said of numbers of any column
-    far = [seen for seen in numbers.far(sums=sums) if not _is_among(seen.value, accepted, form)]
+    far = [seen for seen in numbers.far(sums=sums) if not _is_listed(seen.value, accepted, form)]
     if not far:
         return []
     question = (
-        f"{_title(form, tie)}: {_listed(far)} {_lies(far)} far from all other numbers. "
+        f"{_title(form, tie)}: {_listed(far)} {_location_text(far)} far from all other numbers. "
         "What do such numbers mean?"
     )
     return [_number_doubt("far", question, far, tie)]
 
 
-def _is_among(value: float, marks: set[str], form: TextForm) -> bool:
+def _is_listed(value: float, marks: set[str], form: TextForm) -> bool:
     return any(number_of(mark, form) == value or mark == _text(value) for mark in marks)
 
 
@@ -120,7 +120,7 @@ def _outside(form: TextForm, one: SeriesCensus) -> FormatQuestion | None:
         return None
     name, many = quantity(tie.quantity).name, numbers.beyond
     question = (
-        f"{_title(form, tie)}: {_times_words(many)} outside {_text(numbers.low)} to "
+        f"{_title(form, tie)}: {_count_text(many)} outside {_text(numbers.low)} to "
         f"{_text(numbers.high)} {tie.unit}, which is all that {name} can be ({_listed(found)}). "
         "What do such numbers mean? If the unit or the quantity is wrong, change it below."
     )
@@ -137,7 +137,7 @@ def _constant(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
     tie = one.tie
     nothing_happened = quantity(tie.quantity).averages == "sum" and seen.value == 0
     accepted = form.accepted_values("constant", tie.column, tie.where)
-    if nothing_happened or _is_among(seen.value, accepted, form):
+    if nothing_happened or _is_listed(seen.value, accepted, form):
         return []
     question = (
         f"{_title(form, tie)}: all {seen.count:,} numbers are {_text(seen.value)}. "
@@ -178,11 +178,11 @@ def _often(many: int) -> str:
     return "once" if many == 1 else f"{many:,} times"
 
 
-def _lies(found: list[NumberSeen]) -> str:
+def _location_text(found: list[NumberSeen]) -> str:
     return "lies" if len(found) == 1 else "lie"
 
 
-def _times_words(many: int) -> str:
+def _count_text(many: int) -> str:
     return "1 number lies" if many == 1 else f"{many:,} numbers lie"
 
 
@@ -191,7 +191,7 @@ def _text(value: float) -> str:
 
 
 # -- names, flags, words ---------------------------------------------------------------------------
-def _about_names(form: TextForm, words: WordCensus, names: set[Where]) -> list[FormatQuestion]:
+def _name_questions(form: TextForm, words: WordCensus, names: set[Where]) -> list[FormatQuestion]:
     """Ask about lines of names that nobody was asked about."""
     unknown = {where: many for where, many in words.unwanted.items() if where not in names}
     doubts = []
@@ -206,10 +206,10 @@ def _about_names(form: TextForm, words: WordCensus, names: set[Where]) -> list[F
     return doubts
 
 
-def _about_words(
+def _word_questions(
     form: TextForm, series: list[SeriesCensus], words: WordCensus, seen_words: dict[int, set[str]]
 ) -> list[FormatQuestion]:
-    known = {one.column: set(one.known) for one in form.flags}
+    known = {one.column: set(one.known_flags) for one in form.flags}
     values = sorted({one.tie.column for one in series})
     asked_by_name = {column for one in series for column, _ in one.tie.where}
     doubts: list[FormatQuestion] = []
@@ -217,7 +217,7 @@ def _about_words(
         above = form.header[column] if column < len(form.header) else ""
         if column in known:
             if set(said) - known[column]:
-                doubts += flags_asked(column, above, said)
+                doubts += flag_questions(column, above, said)
             continue
         if column not in seen_words:
             continue  # numbers, or told of elsewhere
@@ -226,18 +226,18 @@ def _about_words(
             continue
         if set(said) <= seen_words[column] and not accepted:
             continue  # the proposal was made with all of these words in sight
-        doubts += _about_column(column, above, said, values, form)
+        doubts += _column_questions(column, above, said, values, form)
     return doubts
 
 
-def _about_column(
+def _column_questions(
     column: int, above: str, said: Counter[str], values: list[int], form: TextForm
 ) -> list[FormatQuestion]:
     of = flagged_columns(column, form.header, values)
     if of and are_flags(said, above) and not names_lines(above):
         return [
             FormatQuestion(one.kind, one.question, one.choices, True, column, of)
-            for one in flags_asked(column, above, said)
+            for one in flag_questions(column, above, said)
         ]
     if len(said) > _FEW_WORDS and not names_lines(above):
         return []

@@ -222,7 +222,7 @@ def _is_name(words: str, name: str) -> bool:
     return words.startswith(name) and (not rest or rest[0] in "[(,/")
 
 
-def unit_behind(words: str) -> str:
+def trailing_unit(words: str) -> str:
     """Return the unit that stands behind the words above a column, "" without one: in brackets, or
     as the last word (of more than one letter: "Sensor A" is in no ampere)."""
     for found in _IN_BRACKETS.finditer(words[:_LONGEST_WORDS]):

@@ -78,8 +78,8 @@ class NumberReader:
             return text.str.strip_chars()
         text = text.str.strip_chars()
         if form.glued:
-            text = text.str.replace(_glued_before(form.glued), "")
-            text = text.str.replace(_glued_behind(form.glued), "")
+            text = text.str.replace(_with_prefix(form.glued), "")
+            text = text.str.replace(_with_suffix(form.glued), "")
         if form.thousands:
             text = _without_thousands(text, form.thousands, form.decimal)
         if form.decimal == ",":
@@ -106,11 +106,11 @@ def number_of(cell: str, form: TextForm) -> float | None:
     return value if math.isfinite(value) else None
 
 
-def _glued_before(glued: tuple[str, ...]) -> str:
+def _with_prefix(glued: tuple[str, ...]) -> str:
     return rf"^(?:{_any_of(glued)})\s*"
 
 
-def _glued_behind(glued: tuple[str, ...]) -> str:
+def _with_suffix(glued: tuple[str, ...]) -> str:
     return rf"\s*(?:{_any_of(glued)})$"
 
 

@@ -19,7 +19,7 @@ _REST = "\0"
 """What an object that was cut off is called: its line is none of readings, and is told as one."""
 
 
-def begins_object(head: bytes) -> bool:
+def starts_like_object(head: bytes) -> bool:
     """Whether the first bytes of a file may be those of an object, or a list of objects."""
     text = head.removeprefix(b"\xef\xbb\xbf").lstrip()
     return text.startswith(b"{") or (text.startswith(b"[") and text[1:].lstrip()[:1] == b"{")

@@ -12,10 +12,10 @@ from pathlib import Path
 from typing import IO
 
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.arranging import joined, unfolded, with_whole_numbers
+from gezeiten.exchange.text.arranging import join_decimal_commas, joined, unfolded
 from gezeiten.exchange.text.encoding import decoded_lines
 from gezeiten.exchange.text.form import ACROSS, COMMAS, OBJECTS, PLAIN, QUOTED, Opening
-from gezeiten.exchange.text.objects import begins_object, is_of_objects, lines_of_objects
+from gezeiten.exchange.text.objects import is_of_objects, lines_of_objects, starts_like_object
 from gezeiten.exchange.text.sheets import is_workbook, sheet_names, sheet_text
 
 _MOST_INSIDE = 200
@@ -62,7 +62,7 @@ def _unpacked(outer: IO[bytes], kind: str, member: str, name: str) -> IO[bytes]:
     raise InputError(f"“{kind}” is no way to open a file; update Gezeiten.")
 
 
-_ARRANGED = {ACROSS: unfolded, QUOTED: joined, COMMAS: with_whole_numbers}
+_ARRANGED = {ACROSS: unfolded, QUOTED: joined, COMMAS: join_decimal_commas}
 
 
 class _Lines(io.RawIOBase):
@@ -119,12 +119,12 @@ def _within(path: Path, so_far: Opening) -> list[Opening]:
     if is_workbook(head):
         with opened(path, so_far) as (inner, _):
             return [(*so_far, ("sheet", name)) for name in sheet_names(inner)]
-    if begins_object(head):
+    if starts_like_object(head):
         with opened(path, so_far) as (inner, _):
             return [(*so_far, (OBJECTS, ""))] if is_of_objects(inner) else [so_far]
     if not head.startswith(_ZIP):
         return [so_far]
-    with opened(path, so_far) as (inner, _), _whole(inner) as whole:
+    with opened(path, so_far) as (inner, _), _complete(inner) as whole:
         names = sheet_names(whole)
         if names:
             return [(*so_far, ("sheet", name)) for name in names]
@@ -144,12 +144,12 @@ def _within(path: Path, so_far: Opening) -> list[Opening]:
 
 
 @contextmanager
-def _whole(inner: IO[bytes]) -> Iterator[IO[bytes]]:
+def _complete(inner: IO[bytes]) -> Iterator[IO[bytes]]:
     yield inner
     inner.seek(0)
 
 
-def opening_words(opening: Opening) -> str:
+def opening_text(opening: Opening) -> str:
     """Return what of a file this is, as people say it: "Sheet1", "2024.csv"; "" of the whole."""
     said = (member or _WORDS.get(kind, "") for kind, member in opening)
     return " · ".join(words for words in said if words)

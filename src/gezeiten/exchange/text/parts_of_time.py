@@ -12,13 +12,13 @@ _MS = {"h": 3_600_000, "m": 60_000, "s": 1_000}
 _Whole = NDArray[np.int64]
 
 
-def are_parts(patterns: list[str]) -> bool:
+def are_day_parts(patterns: list[str]) -> bool:
     """Whether columns of these patterns are numbers that make up a day, or more."""
     has_day = {"%Y", "%j"} <= set(patterns) or {"%Y", "%m", "%d"} <= set(patterns)
     return has_day and set(patterns) <= PARTS
 
 
-def of_parts(columns: list[pl.Series], patterns: list[str]) -> pl.Series:
+def clock_from_parts(columns: list[pl.Series], patterns: list[str]) -> pl.Series:
     """Return what a clock shows, ms since 1970, null where numbers make up no time. 24:00 is the
     next day's midnight.
 

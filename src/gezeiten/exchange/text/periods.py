@@ -37,7 +37,7 @@ def of_period(text: pl.Series, part: str) -> pl.Series:
     return found.select(pl.when(is_clock).then(pl.concat_str([day, end])).otherwise("end"))["begin"]
 
 
-def parted(cell: str) -> tuple[str, str] | None:
+def split_period(cell: str) -> tuple[str, str] | None:
     """Return begin and end of a cell that holds both, None of another."""
     found = re.match(_PARTS, cell) or re.match(_SLASHED, cell)
     if found is None or not found[2].strip():

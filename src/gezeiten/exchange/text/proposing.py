@@ -9,7 +9,7 @@ from gezeiten.errors import InputError
 from gezeiten.exchange.text.arranging import arranged
 from gezeiten.exchange.text.cells import (
     code_columns,
-    flags_beside,
+    find_flags,
     glued_marks,
     glued_units,
     marks,
@@ -17,13 +17,19 @@ from gezeiten.exchange.text.cells import (
     number_signs,
     with_signs,
 )
-from gezeiten.exchange.text.columns import explained, facts_of, number_columns, ties_of, unit_hints
+from gezeiten.exchange.text.columns import (
+    explained,
+    facts_of,
+    number_columns,
+    propose_columns,
+    unit_hints,
+)
 from gezeiten.exchange.text.doubts import KINDS, FormatQuestion
 from gezeiten.exchange.text.finding_times import find_time, with_order
 from gezeiten.exchange.text.form import ARRANGED, PLAIN, QUOTED, ColumnTie, Opening, TextForm
-from gezeiten.exchange.text.implicit_dates import time_elsewhere, zone_of
+from gezeiten.exchange.text.implicit_dates import find_implicit_date, zone_of
 from gezeiten.exchange.text.lines import split_line
-from gezeiten.exchange.text.opening import opening_words, openings
+from gezeiten.exchange.text.opening import opening_text, openings
 from gezeiten.exchange.text.sample import TextSample, sample_of
 from gezeiten.exchange.text.shapes import Headings, Shape, headings_of, later, shape_of
 from gezeiten.exchange.text.stations import SeriesNaming, names_from_blocks, names_from_columns
@@ -86,10 +92,10 @@ def propose(path: Path, known: KnownFacts = NOTHING_KNOWN) -> Proposal:
     if known.opening is not None or len(ways) == 1:
         chosen = ways[0] if known.opening is None else known.opening
         return _with_others(_proposed(path, chosen, known), ways)
-    return _first_that_can_be(path, ways, known)
+    return _first_with_readings(path, ways, known)
 
 
-def _first_that_can_be(path: Path, ways: list[Opening], known: KnownFacts) -> Proposal:
+def _first_with_readings(path: Path, ways: list[Opening], known: KnownFacts) -> Proposal:
     """Return the proposal for the first of several texts that has readings."""
     refusal: InputError | None = None
     for opening in ways:
@@ -112,7 +118,7 @@ def _with_others(proposal: Proposal, ways: list[Opening]) -> Proposal:
         ways = [two for one in ways for two in (more if one == own else (one,))]
     if len(ways) == 1:
         return proposal
-    return replace(proposal, others=tuple((one, opening_words(one)) for one in ways))
+    return replace(proposal, others=tuple((one, opening_text(one)) for one in ways))
 
 
 def _proposed(path: Path, opening: Opening, known: KnownFacts) -> Proposal:
@@ -182,7 +188,7 @@ def _timed(
     time, doubts = find_time(rows, heads.words, known.time_columns)
     if any(doubt.kind == "time" for doubt in doubts) and not known.time_columns:
         behind = form.columns + len(form.beside)
-        elsewhere = time_elsewhere(rows, heads.words, head, body, sample, behind)
+        elsewhere = find_implicit_date(rows, heads.words, head, body, sample, behind)
         if elsewhere is not None:
             form = replace(form, beside=(*form.beside, elsewhere.beside))
             time, doubts = elsewhere.time, list(elsewhere.doubts)
@@ -232,11 +238,11 @@ def _with_values(
     form = with_signs(form, decimal, thousands, units)
     spoken_for = {*numbers, *time, *telling}
     others = [c for c in range(form.columns) if c not in spoken_for]
-    flags, flag_doubts = flags_beside(rows, form.header, values, others)
+    flags, flag_doubts = find_flags(rows, form.header, values, others)
     form = replace(form, flags=flags)
     facts = facts_of([line for i, line in enumerate(head) if i not in heads.rows])
     said = explained(form.header, facts)
-    ties = ties_of(rows, values, form, told, said)
+    ties = propose_columns(rows, values, form, told, said)
     about = [
         *doubts,
         *sign_doubts,
@@ -254,10 +260,10 @@ def _with_values(
         said,
         unit_hints(rows, ties, form),
         heads.rows,
-        words=_words_in(rows, [*others, told.unit_column]),
+        words=_words_by_column(rows, [*others, told.unit_column]),
     )
 
 
-def _words_in(rows: list[list[str]], columns: list[int]) -> dict[int, set[str]]:
+def _words_by_column(rows: list[list[str]], columns: list[int]) -> dict[int, set[str]]:
     """Return by column what lines say there; columns that a line does not have are left out."""
     return {c: {row[c] for row in rows} for c in columns if rows and 0 <= c < len(rows[0])}

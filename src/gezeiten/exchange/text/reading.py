@@ -202,9 +202,9 @@ class _Reader:
         if sign == FIXED:
             return self._in_slices(text)
         if sign == SPACES:
-            text, sign = _with_one(text.replace(b"\t", b" "), b" "), " "
+            text, sign = _collapse_runs(text.replace(b"\t", b" "), b" "), " "
         elif sign == MIXED:
-            text = _with_one(text.translate(_TO_TABS), b" ")
+            text = _collapse_runs(text.translate(_TO_TABS), b" ")
             for blank in (b" \t", b"\t "):
                 text = text.replace(blank, b"\t")
             text, sign = text.replace(b" ", b"\t"), "\t"
@@ -265,7 +265,7 @@ class _Reader:
         lines = np.arange(piece.first_line, piece.first_line + len(frame), dtype=np.int64)
         whole = frame
         try:
-            frame, lines = self._chosen(frame, lines)
+            frame, lines = self._wanted_lines(frame, lines)
             times = self._instants(frame)
             if times.null_count():
                 return None
@@ -277,20 +277,20 @@ class _Reader:
         utc = times.to_numpy().astype(np.int64)
         if len(utc) and (utc.min() < EARLIEST_MS or utc.max() >= LATEST_MS):
             return None
-        self._take_flagged(frame, values)
+        self._blank_flagged(frame, values)
         if self._census is not None:
-            self._count_words(whole, np.ones(len(whole), np.bool_))
+            self._take_census(whole, np.ones(len(whole), np.bool_))
         return ReadingChunk(
             utc,
             values,
             lines,
             [],
             piece.done_bytes,
-            words=self._words(frame),
+            words=self._word_columns(frame),
             suspect=self._suspect(frame),
         )
 
-    def _count_words(self, frame: pl.DataFrame, is_line: Marks) -> None:
+    def _take_census(self, frame: pl.DataFrame, is_line: Marks) -> None:
         """Count what lines say beside times and values, and those of names that are not wanted;
         is_line: which are lines at all, bool (n,)."""
         assert self._census is not None  # asked before
@@ -308,9 +308,9 @@ class _Reader:
             )
             frame = frame.filter(pl.Series(wanted))
         for column in self._counted:
-            self._census.add_words(column, frame[self._names[column]])
+            self._census.count_words(column, frame[self._names[column]])
 
-    def _chosen(
+    def _wanted_lines(
         self, frame: pl.DataFrame, lines: NDArray[np.int64]
     ) -> tuple[pl.DataFrame, NDArray[np.int64]]:
         """Return the lines that are wanted, with their numbers."""
@@ -345,7 +345,7 @@ class _Reader:
             its &= said.fill_null(False).to_numpy()
         return its
 
-    def _words(self, frame: pl.DataFrame, keep: Marks | None = None) -> dict[int, pl.Series]:
+    def _word_columns(self, frame: pl.DataFrame, keep: Marks | None = None) -> dict[int, pl.Series]:
         words = {
             column: frame[self._names[column]].str.strip_chars() for column in self._conditions
         }
@@ -353,7 +353,7 @@ class _Reader:
             return words
         return {column: text.filter(pl.Series(keep)) for column, text in words.items()}
 
-    def _take_flagged(self, frame: pl.DataFrame, values: dict[int, Values]) -> None:
+    def _blank_flagged(self, frame: pl.DataFrame, values: dict[int, Values]) -> None:
         """Take away the values beside which a flag says that they are none."""
         for flags in self._form.flags:
             if not flags.none:
@@ -384,7 +384,7 @@ class _Reader:
         reasons: dict[int, str] = {}
         blank = np.array([not line.strip() for line in lines], np.bool_)
         frame = self._split(piece, lines, blank, reasons)
-        return self._sorted_out(piece, frame, blank, reasons, lines.__getitem__)
+        return self._as_chunk(piece, frame, blank, reasons, lines.__getitem__)
 
     def _judged(self, piece: TextPiece, frame: pl.DataFrame) -> ReadingChunk:
         """Read lines that are all of one shape, some of which say what cannot be."""
@@ -396,9 +396,9 @@ class _Reader:
             return shown[i]
 
         blank = np.zeros(len(frame), np.bool_)
-        return self._sorted_out(piece, frame, blank, {}, line)
+        return self._as_chunk(piece, frame, blank, {}, line)
 
-    def _sorted_out(
+    def _as_chunk(
         self,
         piece: TextPiece,
         frame: pl.DataFrame,
@@ -412,7 +412,7 @@ class _Reader:
         if self._census is not None:
             is_line = ~blank
             is_line[list(reasons)] = False
-            self._count_words(frame, is_line)
+            self._take_census(frame, is_line)
         blank = blank | self._unwanted(frame, reasons)
         times = self._instants(frame)
         bad_time = times.is_null().to_numpy()
@@ -430,7 +430,7 @@ class _Reader:
             for i in np.flatnonzero(unreadable & ~blank):
                 said = text[int(i)].strip()[:30]
                 cells.setdefault(int(i), f"“{said}” in column {column + 1} is no number")
-        self._take_flagged(frame, values)
+        self._blank_flagged(frame, values)
         costly = cells if self._version == 1 else _without_any(cells, values)
         reasons = {**costly, **reasons}
         good = ~blank
@@ -451,7 +451,7 @@ class _Reader:
             told(reasons),
             piece.done_bytes,
             told(spoilt),
-            self._words(frame, good),
+            self._word_columns(frame, good),
             suspect,
         )
 
@@ -459,7 +459,7 @@ class _Reader:
         """Return which whole lines are of no condition, bool (n,)."""
         if not self._rows:
             return np.zeros(len(frame), np.bool_)
-        _, chosen = self._chosen(frame, np.arange(len(frame)))
+        _, chosen = self._wanted_lines(frame, np.arange(len(frame)))
         unwanted = np.ones(len(frame), np.bool_)
         unwanted[chosen] = False
         unwanted[list(reasons)] = False  # nobody knows of which station a broken line is
@@ -473,7 +473,7 @@ class _Reader:
         form, empty = self._form, [""] * len(self._names)
         rows = [split_line(line, form) for line in lines]
         for i, row in enumerate(rows):
-            if self._heeds(lines[i]) or blank[i] or piece.first_line + i < form.first_line:
+            if self._note_heading(lines[i]) or blank[i] or piece.first_line + i < form.first_line:
                 blank[i], rows[i] = True, empty
                 continue
             is_whole = len(row) == form.columns
@@ -494,7 +494,7 @@ class _Reader:
             }
         )
 
-    def _heeds(self, line: str) -> bool:
+    def _note_heading(self, line: str) -> bool:
         """Note what a line says of those after it; whether it says anything."""
         for i, shape in self._follows:
             found = shape.fullmatch(line.strip())
@@ -504,7 +504,7 @@ class _Reader:
         return False
 
 
-def _with_one(text: bytes, sign: bytes) -> bytes:
+def _collapse_runs(text: bytes, sign: bytes) -> bytes:
     """Return lines with one blank where several stand, and none at their ends."""
     while sign * 2 in text:
         text = text.replace(sign * 2, sign)

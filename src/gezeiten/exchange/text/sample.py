@@ -51,23 +51,23 @@ def sample_of(path: Path, opening: Opening = ()) -> TextSample:
     """
     with opened(path, opening) as (file, _):
         encoding = sniff_encoding(file.read(_SAMPLE_BYTES))
-    first = _first_lines(path, encoding, opening)
+    first = _head_lines(path, encoding, opening)
     tail = first[SAMPLE_LINES:][-SAMPLE_LINES:]
     if not opening:
-        tail = _last_lines(path, encoding) or tail
+        tail = _tail_lines(path, encoding) or tail
     return TextSample(
         path, opening, encoding, first[:SAMPLE_LINES], tail, _unusual_lines(path, encoding, opening)
     )
 
 
-def _first_lines(path: Path, encoding: str, opening: Opening) -> list[str]:
+def _head_lines(path: Path, encoding: str, opening: Opening) -> list[str]:
     for piece in text_pieces(path, encoding, opening, _SAMPLE_BYTES):
         text = decoded(piece.text.replace(b"\0", b"")).removeprefix("\ufeff")
         return text.removesuffix("\n").split("\n")
     raise InputError(f"{path.name} is empty; choose a file with lines of readings.")
 
 
-def _last_lines(path: Path, encoding: str) -> list[str]:
+def _tail_lines(path: Path, encoding: str) -> list[str]:
     """Return some lines of the file's end, so that dates of a long file are all known."""
     size = path.stat().st_size
     if size <= _SAMPLE_BYTES:
@@ -81,7 +81,7 @@ def _last_lines(path: Path, encoding: str) -> list[str]:
 def _unusual_lines(path: Path, encoding: str, opening: Opening) -> tuple[str, ...]:
     """Return the lines behind the first ones that are written in a way which none before has.
 
-    A way of writing is a line with 0 for each of its numbers. Lines of the end that `_last_lines`
+    A way of writing is a line with 0 for each of its numbers. Lines of the end that `_tail_lines`
     returns may be among them.
     """
     known: set[str] = set()
@@ -95,7 +95,7 @@ def _unusual_lines(path: Path, encoding: str, opening: Opening) -> tuple[str, ..
         known.update(frame["way"][:first].unique().to_list())
         behind = frame[first:].with_row_index()
         new = behind.group_by("way").head(_EACH_WAY).filter(~pl.col("way").is_in(list(known)))
-        chosen = {*new["index"].to_list(), *_telling_order(behind["line"], told)}
+        chosen = {*new["index"].to_list(), *_informative_lines(behind["line"], told)}
         found += [behind["line"][i] for i in sorted(chosen)]
         known.update(new["way"].unique().to_list())
         if len(found) >= _ALL_WAYS:
@@ -116,7 +116,7 @@ def _scanned(path: Path, encoding: str, opening: Opening) -> Iterator[TextPiece]
                 return
 
 
-def _telling_order(lines: pl.Series, told: set[int]) -> list[int]:
+def _informative_lines(lines: pl.Series, told: set[int]) -> list[int]:
     """Return which lines are the first whose dates show which number is the day; told: by which
     shapes that was shown already."""
     chosen = []

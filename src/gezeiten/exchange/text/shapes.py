@@ -10,7 +10,7 @@ from itertools import pairwise
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.form import FIXED, MIXED, SPACES, USUAL_MISSING, TextForm, TimeForm
 from gezeiten.exchange.text.lines import split_line
-from gezeiten.exchange.text.meaning import unit_behind, unit_named
+from gezeiten.exchange.text.meaning import trailing_unit, unit_named
 from gezeiten.exchange.text.times import WEEKDAY
 
 NUMBER = re.compile(
@@ -170,10 +170,10 @@ def _cleanness(rows: list[list[str]]) -> float:
     cells = [cell for row in rows[:60] for cell in row if cell]
     if not cells:
         return 0.0
-    return (sum(not _two_things(cell) for cell in cells) / len(cells)) ** 2
+    return (sum(not _holds_two_values(cell) for cell in cells) / len(cells)) ** 2
 
 
-def _two_things(cell: str) -> bool:
+def _holds_two_values(cell: str) -> bool:
     """Whether a cell holds two things, or a sign that stands between things: split wrongly."""
     if NUMBER.match(cell):
         return False
@@ -268,7 +268,7 @@ def headings_of(lines: list[str], shape: Shape) -> Headings:
         named, units = _without_asides(fitting), ()
     words = _joined([row for _, row in named])
     if not units:
-        found = tuple(unit_behind(cell) for cell in words)
+        found = tuple(trailing_unit(cell) for cell in words)
         units = found if any(found) else ()
     return Headings(words, units, tuple(i for i, _ in fitting))
 

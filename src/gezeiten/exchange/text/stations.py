@@ -53,7 +53,7 @@ def names_a_place(words: str) -> bool:
     return bool(_STATION_WORDS.search(words)) and not re.search(r"serial|\bid\b", words, re.I)
 
 
-def is_about_values(words: str) -> bool:
+def describes_values(words: str) -> bool:
     """Whether a column so called holds codes or figures about the values of others."""
     return bool(_CODE_WORDS.search(words))
 
@@ -61,7 +61,7 @@ def is_about_values(words: str) -> bool:
 def names_lines(words: str) -> bool:
     """Whether a column so called says of which station a line is, or what it measures."""
     named = _STATION_WORDS.search(words) or _NAME_WORDS.search(words)
-    return bool(named) and not is_about_values(words)
+    return bool(named) and not describes_values(words)
 
 
 def names_from_columns(
@@ -90,7 +90,7 @@ def names_from_columns(
     ]
     unit = next((i for i in words if header and _UNIT_WORDS.search(header[i])), -1)
     words = [i for i in words if i != unit]
-    telling = _telling(rows, header, words, stamps, repeats)
+    telling = _distinguishing_columns(rows, header, words, stamps, repeats)
     if not telling:
         return NOTHING_TOLD
     values = [
@@ -112,7 +112,7 @@ def _are_names(rows: list[list[str]], column: int, repeats: float, header: tuple
     if "" in distinct or len(distinct) > MOST_NAMES or len(distinct) > max(0.5 * len(cells), 1):
         return False
     words = header[column] if header else ""
-    if is_about_values(words):
+    if describes_values(words):
         return False
     are_numbers = all(NUMBER.match(cell) for cell in distinct)
     if are_numbers:  # numbers of stations
@@ -126,7 +126,7 @@ def _are_values(rows: list[list[str]], column: int) -> bool:
     return sum(bool(NUMBER.match(row[column])) for row in rows) > 0.5 * len(rows)
 
 
-def _telling(
+def _distinguishing_columns(
     rows: list[list[str]],
     header: tuple[str, ...],
     words: list[int],

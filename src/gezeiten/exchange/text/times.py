@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from gezeiten.domain.series.timeline import DAY_MS, Times
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.form import COUNT_FACTORS, EPOCH_FACTORS, TimeForm
-from gezeiten.exchange.text.parts_of_time import are_parts, of_parts
+from gezeiten.exchange.text.parts_of_time import are_day_parts, clock_from_parts
 from gezeiten.exchange.text.periods import of_period
 from gezeiten.exchange.text.rolling import Rolling
 from gezeiten.exchange.text.zone_names import with_offsets
@@ -53,7 +53,7 @@ MIDNIGHT = re.compile(_MIDNIGHT)
 def in_english(text: pl.Series) -> pl.Series:
     """Return texts with the names of months, and of halves of the day, as English has them."""
     if len(text) > _MANY:
-        return _many_in_english(text)
+        return _month_words_in_english(text)
     lower = text.str.replace_all(r"(?i)\b([ap])\.?\s?m\b\.?", "${1}m")
     found = lower.str.extract(_MONTH, 1).str.to_lowercase()
     english = found.replace_strict(MONTH_NAMES, default="", return_dtype=pl.String)
@@ -66,7 +66,7 @@ def in_english(text: pl.Series) -> pl.Series:
     return parts.select(put)["text"]
 
 
-def _many_in_english(text: pl.Series) -> pl.Series:
+def _month_words_in_english(text: pl.Series) -> pl.Series:
     """Return what `in_english` does: the few words that many times hold are found first."""
     words = pl.concat([text.str.extract(shape, 1) for shape in (_WORD, _HALF)]).drop_nulls()
     english = {word: in_english(pl.Series([word])).item() for word in words.unique().to_list()}
@@ -120,11 +120,13 @@ class WallClock:
         form = self._form
         columns = [self._filled(i, cells) for i, cells in zip(form.columns, columns, strict=False)]
         if self._start is not None:
-            return self._since_start(columns)
+            return self._from_elapsed(columns)
         patterns = form.pattern.split(" ")
-        in_parts = self._version > 2 and len(patterns) == len(columns) > 1 and are_parts(patterns)
+        in_parts = (
+            self._version > 2 and len(patterns) == len(columns) > 1 and are_day_parts(patterns)
+        )
         if in_parts and not form.rolls:
-            local = of_parts(columns, patterns)
+            local = clock_from_parts(columns, patterns)
             return local if form.zone == "UTC" else self._from_wall(local.cast(pl.Datetime("ms")))
         text = self._joined(columns)
         if form.is_epoch:
@@ -148,7 +150,7 @@ class WallClock:
             self._above[column] = filled[-1]
         return filled
 
-    def _since_start(self, columns: list[pl.Series]) -> pl.Series:
+    def _from_elapsed(self, columns: list[pl.Series]) -> pl.Series:
         assert self._start is not None  # asked before
         begun, count = self._start.instants(columns[:1]), self._counted(columns[1])
         since = (count * COUNT_FACTORS[self._unit]).round()
@@ -231,7 +233,7 @@ class WallClock:
         second = self._second_passes(wall, twice)
         last, first = (one.fill_null(0).to_numpy() for one in (late, early))
         if self._version > 1:
-            _even_out(second, twice, first, last, early.is_not_null().to_numpy(), at_edges)
+            _choose_passes(second, twice, first, last, early.is_not_null().to_numpy(), at_edges)
         made = pl.Series(np.where(second, last, first))
         return made.set(early.is_null(), None) if early.null_count() else made
 
@@ -257,7 +259,7 @@ class WallClock:
         return second
 
 
-def _even_out(
+def _choose_passes(
     second: NDArray[np.bool_],
     twice: NDArray[np.bool_],
     first_ms: Times,

@@ -73,7 +73,7 @@ def are_few(odd: int, count: int) -> bool:
 
 def patterns_of(texts: list[str], dates: dict[str, tuple[str, ...]] = _DATES) -> dict[str, str]:
     """Return by order of the date ("ymd", "dmy", ...) the pattern that the texts follow."""
-    before = "%a " if _begin_with_weekdays(texts) else ""
+    before = "%a " if _start_with_weekdays(texts) else ""
     behind = " %Z" if _end_with_zones(texts) else ""
     plain = [_unwrapped(text, before + behind) for text in texts]
     found: dict[str, str] = {}
@@ -86,7 +86,7 @@ def patterns_of(texts: list[str], dates: dict[str, tuple[str, ...]] = _DATES) ->
     return found
 
 
-def _begin_with_weekdays(texts: list[str]) -> bool:
+def _start_with_weekdays(texts: list[str]) -> bool:
     named = sum(text != without_weekday(text) for text in texts)
     return bool(texts) and are_few(len(texts) - named, len(texts))
 
@@ -159,7 +159,7 @@ def follows(text: str, pattern: str) -> bool:
     plain = OFFSET.sub("", text.strip()).rstrip() if "%z" in pattern else text.strip()
     if _signs_of_pattern(pattern) != _NO_SIGN.sub("", plain):
         return False  # cheaper than trying; there are thousands of patterns
-    if not _has_its_digits(text, pattern):
+    if not _has_all_digits(text, pattern):
         return False
     if "%y" in pattern and re.search(r"\d{4}", text.split(" ")[0]):
         return False
@@ -185,7 +185,7 @@ def follows(text: str, pattern: str) -> bool:
 _DIGITS = {"Y": 4, "j": 3, "m": 2, "d": 2, "H": 2, "M": 2, "S": 2}
 
 
-def _has_its_digits(text: str, pattern: str) -> bool:
+def _has_all_digits(text: str, pattern: str) -> bool:
     """Whether what stands without signs between its parts has all its digits: 2024030110 is no
     20240301 01:10."""
     run = re.match(r"(?:%[YjmdHMS]){2,}", pattern)

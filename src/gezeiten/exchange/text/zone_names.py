@@ -125,11 +125,11 @@ def zone_of_offset(hours: float) -> str:
 
 
 @cache
-def _known() -> frozenset[str]:
+def _zone_names() -> frozenset[str]:
     return frozenset(available_timezones())
 
 
-def zone_said(words: str) -> tuple[tuple[str, str], ...]:
+def zones_named_in(words: str) -> tuple[tuple[str, str], ...]:
     """Return the zones that words of a head may mean, each as (name, how people say it); () where
     they say none. One alone is sure; a short name may mean its offset or what clocks show there.
     """
@@ -141,7 +141,7 @@ def zone_said(words: str) -> tuple[tuple[str, str], ...]:
         return ()
     rest = words[about.end() :].strip(" :=\t;,\"'")
     named = _NAMED.search(rest)
-    if named and named[0] in _known():
+    if named and named[0] in _zone_names():
         return ((named[0], named[0]),)
     first = re.split(r"[\s,;()]+", rest)[0] if rest else ""
     for text in (rest, first):

@@ -18,9 +18,9 @@ from gezeiten.domain.series.timeline import (
     whole_duration_text,
 )
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
-from gezeiten.ui.parts.lanes import made_ready, remarks_of, shown_checks, shown_rule, trace_of
+from gezeiten.ui.parts.lanes import prepared_lanes, remarks_of, shown_checks, shown_rule, trace_of
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS
-from gezeiten.ui.parts.rules import rule_words
+from gezeiten.ui.parts.rules import rule_text
 from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
 from gezeiten.ui.shell.units import units_of
 
@@ -65,7 +65,7 @@ def load_detail(desk: Desk, event: BookedExcursion) -> ExcursionDetail:
                 checks=shown_checks(desk, event.point, channel, unit),
             )
         )
-    lanes = made_ready(desk, lanes, surroundings(event))
+    lanes = prepared_lanes(desk, lanes, surroundings(event))
     return ExcursionDetail(event, lanes, _facts(desk, event))
 
 
@@ -84,7 +84,7 @@ def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
         (tr("Outside for"), whole_duration_text(event.end_ms - event.start_ms)),
         (
             tr("Alarm raised"),
-            f"{day_and_time(event.alarm_ms, zone)} · {rule_words(rule, units, own)}",
+            f"{day_and_time(event.alarm_ms, zone)} · {rule_text(rule, units, own)}",
         ),
     ]
     if rule.has_value:

@@ -39,7 +39,7 @@ class Draft:
         return cls(cause, words) if text else None
 
 
-def said_of(event: BookedExcursion) -> tuple[str, str]:
+def assessment_of(event: BookedExcursion) -> tuple[str, str]:
     """Cause and words of an excursion; of one that was part of an assessed one, what was said of
     that: offered, not settled."""
     if event.once is not None:

@@ -22,13 +22,13 @@ from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import HOUR_MS, duration_text
 from gezeiten.ui.excursions.detail import ExcursionDetail, load_detail, surroundings
-from gezeiten.ui.excursions.model import Draft, arranged, next_open, said_of, to_replace
+from gezeiten.ui.excursions.model import Draft, arranged, assessment_of, next_open, to_replace
 from gezeiten.ui.excursions.replace_dialog import ReplaceDialog
 from gezeiten.ui.excursions.words import listed, short_name
-from gezeiten.ui.mend.story_dialog import StoryDialog, tells_stories
+from gezeiten.ui.mend.story_dialog import StoryDialog, connect_provenance
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.flow import ElidingButton
-from gezeiten.ui.parts.lanes import feed
+from gezeiten.ui.parts.lanes import connect_readings
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
@@ -56,7 +56,7 @@ class ExcursionsPlace(Place):
         self._wanted: object = None
         self._drafts = DraftKeeper(house)
         self.list = SiteList(tr("Excursions"), several=True)
-        self.list.chosen.connect(self._choose)
+        self.list.chosen.connect(self._select)
         self.list.marks_changed.connect(self._show_marks)
         self.open_only = button(tr("to assess"), lambda: self._filter(True), "link")
         self.everything = button(tr("all"), lambda: self._filter(False), "link")
@@ -72,8 +72,10 @@ class ExcursionsPlace(Place):
         left.body.addWidget(self.list, 1)
         left.give_way(308, 220)
         self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
-        feed(house, self.chart, "excursions pictures")
-        tells_stories(self.chart, self, house, lambda: [self._event.point] if self._event else [])
+        connect_readings(house, self.chart, "excursions pictures")
+        connect_provenance(
+            self.chart, self, house, lambda: [self._event.point] if self._event else []
+        )
         self.to_trends = button(tr("Look in Trends"), self.look_in_trends, "link")
         self.to_trends.setToolTip("Alt+T")
         self.picture = Card(" ", self.to_trends)
@@ -115,8 +117,8 @@ class ExcursionsPlace(Place):
         self.words.setMaximumHeight(150)
         # the words give way before anything scrolls
         self.words.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
-        self.words.textChanged.connect(self._keep_draft)
-        self.causes.idToggled.connect(lambda *_: self._keep_draft())
+        self.words.textChanged.connect(self._save_draft)
+        self.causes.idToggled.connect(lambda *_: self._save_draft())
         fields.addWidget(self.words, 1)
         fields.addLayout(row(self.before_button, 1))
         self.state = label("", "muted", wrap=True)
@@ -219,9 +221,9 @@ class ExcursionsPlace(Place):
         self.under.setText(
             tr("Goes into the logbook under %1").replace("%1", self.house.desk.person)
         )
-        self.house.run(lambda _task: excursions(self.house.desk), self._know, latest="events")
+        self.house.run(lambda _task: excursions(self.house.desk), self._set_events, latest="events")
 
-    def _know(self, events: list[BookedExcursion]) -> None:
+    def _set_events(self, events: list[BookedExcursion]) -> None:
         self._all = events
         self._show_list()
 
@@ -234,7 +236,7 @@ class ExcursionsPlace(Place):
         if self._wanted is not None:
             self.show_target(self._wanted)
         elif self.list.thing() is not None:
-            self._choose(self.list.thing())
+            self._select(self.list.thing())
 
     def _line(self, event: BookedExcursion) -> ListLine:
         name = quantity(event.rule.channel)
@@ -270,7 +272,7 @@ class ExcursionsPlace(Place):
         found = self.list.choose(lambda event: event.id == target)
         self._wanted = None if found or self._all else target
 
-    def _choose(self, event: BookedExcursion | None) -> None:
+    def _select(self, event: BookedExcursion | None) -> None:
         self._event = event
         for widget in (
             self.words,
@@ -292,9 +294,9 @@ class ExcursionsPlace(Place):
 
     def _show_assessment(self, event: BookedExcursion) -> None:
         drafted = Draft.of(self._drafts.get(event.draft_key))
-        cause, words = (drafted.cause, drafted.words) if drafted else said_of(event)
-        if self._shown_words() != (cause, words):
-            self._put_words(cause, words)
+        cause, words = (drafted.cause, drafted.words) if drafted else assessment_of(event)
+        if self._displayed_assessment() != (cause, words):
+            self._fill_assessment(cause, words)
         self.reopen_button.setEnabled(event.is_settled)
         if event.is_settled:
             when = day_and_time(event.settled_ms or 0, event.point.zone)
@@ -326,11 +328,11 @@ class ExcursionsPlace(Place):
         words = words.replace("%1", lasted)
         return words.replace("%2", f"{extreme} {unit.name}")
 
-    def _shown_words(self) -> tuple[str, str]:
+    def _displayed_assessment(self) -> tuple[str, str]:
         at = self.causes.checkedId()
         return CAUSES[at] if at >= 0 else "", self.words.toPlainText()
 
-    def _put_words(self, cause: str, words: str) -> None:
+    def _fill_assessment(self, cause: str, words: str) -> None:
         blocked = [QSignalBlocker(self.words), QSignalBlocker(self.causes)]
         self.causes.setExclusive(False)
         for i, known in enumerate(CAUSES):
@@ -339,13 +341,13 @@ class ExcursionsPlace(Place):
         self.words.setPlainText(words)
         del blocked
 
-    def _keep_draft(self) -> None:
+    def _save_draft(self) -> None:
         """What is typed belongs to the excursion it is typed for, until that is settled."""
         event = self._event
         if event is None:
             return
-        cause, words = self._shown_words()
-        is_new = (cause, words) != said_of(event)
+        cause, words = self._displayed_assessment()
+        is_new = (cause, words) != assessment_of(event)
         self._drafts.put(event.draft_key, Draft(cause, words).text() if is_new else "")
 
     def _show_marks(self) -> None:
@@ -374,8 +376,8 @@ class ExcursionsPlace(Place):
 
     def take_words(self, cause: str, words: str) -> None:
         """Put cause and words into the fields, as if they had been typed."""
-        self._put_words(cause, words)
-        self._keep_draft()
+        self._fill_assessment(cause, words)
+        self._save_draft()
         self.words.setFocus()
 
     def show_rows(self) -> None:
@@ -429,7 +431,7 @@ class ExcursionsPlace(Place):
         asking.open()
 
     def _assess(self, marked: list[BookedExcursion]) -> None:
-        (cause, words), desk = self._shown_words(), self.house.desk
+        (cause, words), desk = self._displayed_assessment(), self.house.desk
         ids = [one.id for one in marked]
         replacing = [one.id for one in marked if one.is_settled]  # asked about
         self.settle_button.setEnabled(False)

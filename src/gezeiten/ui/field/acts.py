@@ -30,9 +30,9 @@ class FieldActs:
         """Do what the large button says."""
         self._field.touched()
         if self.presses.is_one():
-            self._once_ready(self._do_step)
+            self._run_when_ready(self._do_step)
 
-    def _once_ready(self, act: Callable[[], None]) -> None:
+    def _run_when_ready(self, act: Callable[[], None]) -> None:
         """Do an act now, or as soon as it is known whether the chosen logger can be launched."""
         if self._model.card is None or self._model.ready is not None or self._model.is_group:
             act()
@@ -84,7 +84,7 @@ class FieldActs:
         if self._model.is_group:
             self._launch_group()
         else:
-            self._once_ready(self._launch)
+            self._run_when_ready(self._launch)
 
     def _launch_group(self) -> None:
         kind = self._field.group.act().kind
@@ -107,9 +107,9 @@ class FieldActs:
         elif kind == "pin":
             self._field.ask_pin()
         else:  # what is in the way is said by the launch itself and goes into the logbook
-            self._begin_launch(card, plan)
+            self._start_launch(card, plan)
 
-    def _begin_launch(self, card: LoggerCard, plan: Plan) -> None:
+    def _start_launch(self, card: LoggerCard, plan: Plan) -> None:
         self._field.hands.hold()
         self._field.logger_page.begin_transfer()
         label = self._model.labels.get(card.serial, "")
@@ -149,10 +149,10 @@ class FieldActs:
 
     def _offload(self, cards: list[LoggerCard], only: dict[int, list[Range]] | None = None) -> None:
         self._field.touched()
-        self._begin_transfer()
+        self._start_transfer()
         self._work.offload(cards, only)
 
-    def _begin_transfer(self) -> None:
+    def _start_transfer(self) -> None:
         self._field.hands.hold()
         self._field.stages.choose(OFFLOAD)
         self._field.logger_page.begin_transfer()
@@ -163,7 +163,7 @@ class FieldActs:
 
     def take_overview(self, card: LoggerCard, mission: int, thinning: Thinning) -> None:
         """Let a logger thin a mission and take what it made."""
-        self._begin_transfer()
+        self._start_transfer()
         self._work.take_overview(card, mission, thinning)
 
     def cancel(self) -> None:
@@ -175,7 +175,7 @@ class FieldActs:
         """Stop the mission of the chosen logger and offload it; its memory stays."""
         card = self._model.card
         if card is not None and card.is_recording and not self._work.is_busy:
-            self._begin_transfer()
+            self._start_transfer()
             self._work.stop(card)
 
     # -- ticks -------------------------------------------------------------------------------------

@@ -62,7 +62,7 @@ class AtHand(GivesWay, QWidget):
             )
         )
         self.give_way(286, 230)
-        work.port_told.connect(self._port_told)
+        work.port_told.connect(self._on_port_news)
         self._every = QTimer(self)
         self._every.setInterval(PORTS_EVERY_MS)
         self._every.timeout.connect(self.watch_ports)
@@ -99,7 +99,7 @@ class AtHand(GivesWay, QWidget):
         self._ports = None
         self.watch_ports()
 
-    def _port_told(self, news: PortNews) -> None:
+    def _on_port_news(self, news: PortNews) -> None:
         if self._ports is None or news.path in self._ports:
             self.ports.show_news(news)
         if news.state == "silent":

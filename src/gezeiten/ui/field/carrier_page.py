@@ -23,7 +23,7 @@ from gezeiten.domain.attention import is_clock_difference_notable
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.link.registers import AtLoggers
 from gezeiten.link.transfer import Progress
-from gezeiten.ui.field.logger_words import clock_words
+from gezeiten.ui.field.logger_words import clock_text
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.ticks import TickDelegate
@@ -35,9 +35,9 @@ from gezeiten.ui.shell.i18n import (
     home_zone,
     number,
     tr,
-    zones_said,
+    zones_text,
 )
-from gezeiten.ui.shell.progress import progress_words
+from gezeiten.ui.shell.progress import progress_text
 from gezeiten.ui.shell.theme import LIGHT, TARGET_PX, Theme
 
 AT_LOGGERS_WORDS = {
@@ -109,7 +109,7 @@ class CarrierPage(QWidget):
         )
         self._fill(card)
         here = (self.zones.get(r.point, home_zone()) for r in card.records)
-        self.times_note.setText(zones_said(here))
+        self.times_note.setText(zones_text(here))
         self.ready.setText(tr("Make ready …") if isinstance(card, CourierCard) else tr("Let it go"))
         self._show_courier(card)
         self._show_buttons()
@@ -126,7 +126,7 @@ class CarrierPage(QWidget):
             why = clock_refusal(courier)
             self.clock.setEnabled(not why)
             self.clock.setToolTip(plain_tip(why))
-            if clock_off_words(courier) and not self.words.text():
+            if clock_off_text(courier) and not self.words.text():
                 off = tr("Its clock is off, and dates every launch it makes: ")
                 self.words.setText(off + (why or tr("set it before the next round.")))
 
@@ -152,7 +152,7 @@ class CarrierPage(QWidget):
         """Show where taking stands; returns it as a sentence."""
         self.bar.setMaximum(max(progress.of_readings, 1))
         self.bar.setValue(progress.readings)
-        words = progress_words(tr("taking"), progress)
+        words = progress_text(tr("taking"), progress)
         self.words.setText(words)
         return words
 
@@ -271,7 +271,7 @@ def name_of(card: CarrierCard) -> str:
     return tr("Drive %1").replace("%1", card.drive.label)
 
 
-def clock_off_words(card: CarrierCard) -> str:
+def clock_off_text(card: CarrierCard) -> str:
     """Return " · clock −12 min" of a courier whose clock is off: it dates every launch it makes."""
     if not isinstance(card, CourierCard) or not is_clock_difference_notable(
         card.clock.difference_ms
@@ -316,7 +316,7 @@ def _courier_facts(card: CourierCard) -> list[tuple[str, str]]:
     full = 100 * state.memory_used / max(state.memory_size, 1)
     return [
         (tr("Answers at"), f"{card.address} · {tr(card.address.route)}"),
-        (tr("Clock"), clock_words(card.clock.difference_ms)),
+        (tr("Clock"), clock_text(card.clock.difference_ms)),
         (tr("Memory"), f"{number(full)} % {tr('used')}"),
         (
             tr("Main battery"),

@@ -36,12 +36,12 @@ from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.field.carrier_page import (
     CarrierCard,
     CarrierPage,
-    clock_off_words,
+    clock_off_text,
     key_of,
     name_of,
 )
 from gezeiten.ui.field.clear_dialog import ClearDialog
-from gezeiten.ui.field.logger_page import offload_words
+from gezeiten.ui.field.logger_page import offload_text
 from gezeiten.ui.field.work import FieldWork
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.parts.widgets import clear, column
@@ -74,7 +74,7 @@ class CarrierList(QWidget):
             key, new = key_of(card), len(card.new)
             nothing = tr("nothing new") if card.records else tr("empty")
             words = counted(new, "%n new", "%n new") if new else nothing
-            line = ElidingButton(f"{name_of(card)} · {words}{clock_off_words(card)}")
+            line = ElidingButton(f"{name_of(card)} · {words}{clock_off_text(card)}")
             line.setCheckable(True)
             line.setAutoDefault(False)
             line.setProperty("role", "row")
@@ -101,7 +101,7 @@ class CarriersDesk(QObject):
         self.current = ""
         self._roots: dict[str, DriveSeen] = {}
         self._task: Task | None = None
-        self.page.asked.connect(self._asked)
+        self.page.asked.connect(self._on_request)
         self.list.chosen.connect(self.open)
         work.courier_found.connect(self.look_at_courier)
         self._every = QTimer(self)
@@ -212,7 +212,7 @@ class CarriersDesk(QObject):
         self.open(keys[at % len(keys)])
 
     # -- acts ------------------------------------------------------------------------------------
-    def _asked(self, act: str) -> None:
+    def _on_request(self, act: str) -> None:
         {
             "take": self.take,
             "ready": self.ask_to_make_ready,
@@ -242,15 +242,15 @@ class CarriersDesk(QObject):
 
         def ended(result: tuple[list[Offloaded], int]) -> None:
             self._over(card)
-            self._taken(*result)
+            self._show_imported(*result)
 
         def failed(_sentence: str) -> None:
             self._over(card)
 
         self.page.begin()
-        self._task = self._house.run(work, ended, self._told, failed)
+        self._task = self._house.run(work, ended, self._show_result, failed)
 
-    def _told(self, progress: Progress) -> None:
+    def _show_result(self, progress: Progress) -> None:
         self._house.say(self.page.show_progress(progress))
 
     def _over(self, card: CarrierCard) -> None:
@@ -262,7 +262,7 @@ class CarriersDesk(QObject):
         else:
             self.look_at_drive(card.drive)
 
-    def _taken(self, results: list[Offloaded], reports: int) -> None:
+    def _show_imported(self, results: list[Offloaded], reports: int) -> None:
         readings = sum(result.readings for result in results)
         good = [result for result in results if not result.error]
         said = counted(len(good), "%n record", "%n records") + ", "
@@ -276,7 +276,7 @@ class CarriersDesk(QObject):
             said += " " + counted(
                 waiting, "%n new excursion to assess.", "%n new excursions to assess."
             )
-        said += "".join(f"\n{offload_words(result)}" for result in results if result.error)
+        said += "".join(f"\n{offload_text(result)}" for result in results if result.error)
         self.page.words.setText(said)
         self._house.said.emit(said.replace("\n", " "), len(good) < len(results))
         self._house.archive_changed.emit()
@@ -288,12 +288,12 @@ class CarriersDesk(QObject):
         if card is None or self._task is not None:
             return
         if isinstance(card, DriveCard):
-            self._house.run(lambda _task: release(desk, card.drive), self._say)
+            self._house.run(lambda _task: release(desk, card.drive), self._show_message)
             return
 
         def show(found: Clearing) -> None:
             after = "" if found.stays else tr("Then its clock is set.")
-            self._ask(card, found, after, lambda: self._make_ready(card))
+            self._confirm(card, found, after, lambda: self._clear_courier(card))
 
         self._house.run(lambda _task: clearing(desk, card), show)
 
@@ -304,23 +304,27 @@ class CarriersDesk(QObject):
             return
 
         def show(found: Clearing) -> None:
-            self._ask(card, found, "", lambda: self._clear(card))
+            self._confirm(card, found, "", lambda: self._clear(card))
 
         self._house.run(lambda _task: clearing_of_drive(desk, card), show)
 
-    def _ask(self, card: CarrierCard, found: Clearing, after: str, act: Callable[[], None]) -> None:
+    def _confirm(
+        self, card: CarrierCard, found: Clearing, after: str, act: Callable[[], None]
+    ) -> None:
         dialog = ClearDialog(self.page, name_of(card), found, after)
         dialog.wanted.connect(act)
         dialog.open()
 
-    def _make_ready(self, card: CourierCard) -> None:
+    def _clear_courier(self, card: CourierCard) -> None:
         desk = self._house.desk
 
         def ended(stay: list[str]) -> None:
             if stay:
-                self._say(tr("Not cleared: %1").replace("%1", " ".join(stay)))
+                self._show_message(tr("Not cleared: %1").replace("%1", " ".join(stay)))
             else:
-                self._say(tr("%1 is empty and its clock set.").replace("%1", name_of(card)))
+                self._show_message(
+                    tr("%1 is empty and its clock set.").replace("%1", name_of(card))
+                )
 
         self._change(card, lambda _task: clear_courier(desk, card), ended)
 
@@ -333,7 +337,7 @@ class CarriersDesk(QObject):
                 "%n mission file deleted; it is in the vault.",
                 "%n mission files deleted; they are in the vault.",
             )
-            self._say(words)
+            self._show_message(words)
 
         self._change(card, lambda _task: clear_drive(desk, card), ended)
 
@@ -343,7 +347,9 @@ class CarriersDesk(QObject):
         if isinstance(card, CourierCard) and self._task is None:
             words = tr("The clock of %1 is set.").replace("%1", name_of(card))
             self._change(
-                card, lambda _task: set_courier_clock(desk, card), lambda _: self._say(words)
+                card,
+                lambda _task: set_courier_clock(desk, card),
+                lambda _: self._show_message(words),
             )
 
     def set_manner(self) -> None:
@@ -354,7 +360,7 @@ class CarriersDesk(QObject):
             self._change(
                 card,
                 lambda _task: set_at_loggers(desk, card, launch_again=again),
-                lambda _: self._say(words.replace("%1", name_of(card))),
+                lambda _: self._show_message(words.replace("%1", name_of(card))),
             )
 
     def _change(
@@ -377,6 +383,6 @@ class CarriersDesk(QObject):
 
         self._task = self._house.run(work, ended, failed=lambda _: over())
 
-    def _say(self, words: str) -> None:
+    def _show_message(self, words: str) -> None:
         self.page.words.setText(words)
         self._house.say(words)

@@ -58,14 +58,14 @@ class CheckList(QScrollArea):
             sign.setAlignment(Qt.AlignmentFlag.AlignTop)
             parts: list[QWidget] = [label(check.sentence, wrap=True)]
             if check.weight == "look" and check.key:
-                parts.append(self._asked(check, typed))
+                parts.append(self._override_widget(check, typed))
             line = row(sign, column(*parts, spacing=1), spacing=4)
             line.setStretch(1, 1)
             self._lines.addLayout(line)
             self._lines.addWidget(rule())
         self._lines.addStretch(1)
 
-    def _asked(self, check: Check, typed: str) -> QWidget:
+    def _override_widget(self, check: Check, typed: str) -> QWidget:
         """The way to accept a check: a link, then a field for the word why."""
         if self._asking != check.key:
             words = tr("Say why it is all right") if check.wants_word else tr("Accept with a word")
@@ -78,7 +78,7 @@ class CheckList(QScrollArea):
         self.word.setPlaceholderText(tr("why it is all right, then Enter"))
         self.word.setAccessibleName(tr("Why it is all right: %1").replace("%1", check.sentence))
         self.word.setMaxLength(200)
-        self.word.returnPressed.connect(lambda: self._take(check.key))
+        self.word.returnPressed.connect(lambda: self._accept(check.key))
         return self.word
 
     def ask(self, key: str = "") -> None:
@@ -92,7 +92,7 @@ class CheckList(QScrollArea):
             self.word.setFocus()
             self.ensureWidgetVisible(self.word)
 
-    def _take(self, key: str) -> None:
+    def _accept(self, key: str) -> None:
         if self.word is None or not self.word.text().strip():
             return
         word, self._asking = self.word.text().strip(), ""

@@ -17,7 +17,7 @@ from gezeiten.ui.field.logger_page import BatteryLife, LoggerPage
 from gezeiten.ui.field.mission_page import MissionPage
 from gezeiten.ui.field.model import FieldModel
 from gezeiten.ui.field.plan_page import PlanPage
-from gezeiten.ui.field.plan_shelf import origin_words
+from gezeiten.ui.field.plan_shelf import origin_text
 from gezeiten.ui.field.stage_states import IDENTITY, LAUNCH, OFFLOAD, PLAN, stage_states
 from gezeiten.ui.field.stages import StageBar
 from gezeiten.ui.parts.widgets import column, scrolled
@@ -63,7 +63,7 @@ class ChosenDesk(QObject):
         self.page.setLayout(column(self.stages, self.pages, spacing=10))
         self.stages.chosen.connect(self._show_stage)
         self.editor.changed.connect(self.check)
-        self.plan_page.reach.connect(self._take_interval)
+        self.plan_page.reach.connect(self._set_interval)
         self.logger_page.labelled.connect(self._labelled)
 
     # -- stages --------------------------------------------------------------------------------
@@ -115,7 +115,7 @@ class ChosenDesk(QObject):
         self.logger_page.label.setText(model.labels.get(card.serial, ""))
         start = model.starts[card.serial]
         typed = model.plans.change_to(card.serial, start.plan)
-        self.plan_page.show_origin(origin_words(start.origin) if typed is None else tr("Edited"))
+        self.plan_page.show_origin(origin_text(start.origin) if typed is None else tr("Edited"))
         self.editor.show_plan(card, typed or start.plan, zone)
         model.typed = self.editor.plan()
         self.stages.choose(
@@ -141,7 +141,7 @@ class ChosenDesk(QObject):
             return ""
         return pattern_name(self._house.desk, card, point_name, self._model.zone_at(point_name))
 
-    def _take_interval(self, interval_s: int) -> None:
+    def _set_interval(self, interval_s: int) -> None:
         field = self.editor.times.interval
         field.setText(interval_text(interval_s))
         field.textEdited.emit(field.text())

@@ -36,8 +36,8 @@ class ClearDialog(QDialog):
                 label("\n".join(clearing.stays), "brass", wrap=True),
             ]
         inside.setLayout(column(*parts, 1, spacing=8))
-        more = " ".join(filter(None, (_safe_words(clearing), afterwards)))
-        self.take = button(tr("Clear"), self._take, "primary")
+        more = " ".join(filter(None, (_verified_text(clearing), afterwards)))
+        self.take = button(tr("Clear"), self._accept, "primary")
         self.take.setEnabled(bool(count or afterwards))
         self.take.setDefault(True)
         self.setLayout(
@@ -51,12 +51,12 @@ class ClearDialog(QDialog):
         )
         self.resize(520, 420)
 
-    def _take(self) -> None:
+    def _accept(self) -> None:
         self.wanted.emit()
         self.accept()
 
 
-def _safe_words(clearing: Clearing) -> str:
+def _verified_text(clearing: Clearing) -> str:
     """Say of which records that are cleared the bytes were read back from the vault."""
     with_bytes = sum(record.size > 0 for record in clearing.goes)
     empty = len(clearing.goes) - with_bytes

@@ -8,7 +8,7 @@ from gezeiten.desk.field.day_list import DayLine, day_list, write_day
 from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.house import AppContext
-from gezeiten.ui.shell.i18n import clock_time, counted, tr, zones_said
+from gezeiten.ui.shell.i18n import clock_time, counted, tr, zones_text
 from gezeiten.ui.shell.work import Task
 
 
@@ -42,7 +42,7 @@ class DayDialog(QDialog):
             [
                 f"{one.site} · {one.point}".rstrip(" ·"),
                 one.serial,
-                self._came(one),
+                self._origin_text(one),
                 self._launched(one),
                 tr(one.left),
             ]
@@ -54,10 +54,10 @@ class DayDialog(QDialog):
         said = counted(launched, "%n logger launched", "%n loggers launched")
         said += " · " + counted(left, "%n with something left", "%n with something left")
         self.words.setText(said if lines else tr("Nothing was done at a logger today."))
-        self.times_note.setText(zones_said(line.zone for line in lines if line.is_touched))
+        self.times_note.setText(zones_text(line.zone for line in lines if line.is_touched))
         self.print_button.setEnabled(bool(lines))
 
-    def _came(self, one: DayLine) -> str:
+    def _origin_text(self, one: DayLine) -> str:
         if one.came_ms is None:
             return ""
         words = counted(one.readings, "%n reading", "%n readings")

@@ -17,7 +17,7 @@ from gezeiten.desk.logger.parts import newest_extent
 from gezeiten.desk.logger.pins import pin_group
 from gezeiten.desk.record.table import LastReadings, latest_readings
 from gezeiten.ui.field.acts import FieldActs
-from gezeiten.ui.field.logger_page import offload_words
+from gezeiten.ui.field.logger_page import offload_text
 from gezeiten.ui.field.model import FieldModel
 from gezeiten.ui.field.stop_dialog import StopDialog
 from gezeiten.ui.field.view import FieldView
@@ -85,7 +85,7 @@ class FieldDialogs:
             [seen] = card.records
             if not seen.is_new:
                 return f"{path.name}: {seen.words or tr('already kept.')}"
-            return "  ".join(offload_words(one) for one in import_from_drive(desk, card).results)
+            return "  ".join(offload_text(one) for one in import_from_drive(desk, card).results)
 
         def taken(words: str) -> None:
             self._house.archive_changed.emit()

@@ -41,7 +41,7 @@ class EraseDialog(QDialog):
         self.label.setAccessibleName(tr("Label on the case"))
         self.label.setEnabled(not why)
         self.label.textEdited.connect(self._typed)
-        self.take = button(tr("Erase its memory"), self._take, "primary")
+        self.take = button(tr("Erase its memory"), self._accept, "primary")
         self.take.setDefault(True)
         self.take.setEnabled(False)
         self.setLayout(
@@ -61,6 +61,6 @@ class EraseDialog(QDialog):
         self.problem.setText(compared.sentence if compared.weight == "blocking" else "")
         self.take.setEnabled(compared.weight == "passed")
 
-    def _take(self) -> None:
+    def _accept(self) -> None:
         self.wanted.emit(self.label.text())
         self.accept()

@@ -214,7 +214,7 @@ class KeptPlansDialog(QDialog):
         names = (tr("in the editor") if self._plan else kept.name, kept.name)
         self.table.show_plans(mine, kept.plan, names, self._zone, only_differing=False)
 
-    def _act(self, act: Callable[[], object], choose: str = "", said: str = "") -> None:
+    def _run_action(self, act: Callable[[], object], choose: str = "", said: str = "") -> None:
         """Do something; what is wrong with it is said here, at the field. choose: the plan chosen
         then, whose name was typed. said: what the foot line says then."""
 
@@ -246,27 +246,27 @@ class KeptPlansDialog(QDialog):
         if plan is None:
             return
         clean = " ".join(name.split())
-        self._act(lambda: save_plan(self._house.desk, name, plan, self._model), clean)
+        self._run_action(lambda: save_plan(self._house.desk, name, plan, self._model), clean)
 
     def replace(self) -> None:
         """Put the plan in the editor in place of the chosen one."""
         kept, plan = self.chosen(), self._plan
         if kept is not None and plan is not None:
             desk = self._house.desk
-            self._act(lambda: save_plan(desk, kept.name, plan, self._model, replacing=True))
+            self._run_action(lambda: save_plan(desk, kept.name, plan, self._model, replacing=True))
 
     def rename(self) -> None:
         """Give the chosen plan the name in the field."""
         kept, name = self.chosen(), self.name.text()
         if kept is not None:
             clean = " ".join(name.split())
-            self._act(lambda: rename_plan(self._house.desk, kept, name), clean)
+            self._run_action(lambda: rename_plan(self._house.desk, kept, name), clean)
 
     def drop(self) -> None:
         """Take the chosen plan away."""
         kept = self.chosen()
         if kept is not None:
-            self._act(lambda: delete_plan(self._house.desk, kept))
+            self._run_action(lambda: delete_plan(self._house.desk, kept))
 
     def write_file(self) -> None:
         """Write the chosen plan as a file to hand on."""
@@ -277,7 +277,7 @@ class KeptPlansDialog(QDialog):
         path, _ = QFileDialog.getSaveFileName(self, tr("Write plan file"), start)
         if path:
             said = tr("%1 written.").replace("%1", path)
-            self._act(lambda: export_plan(self._house.desk, kept, Path(path)), said=said)
+            self._run_action(lambda: export_plan(self._house.desk, kept, Path(path)), said=said)
 
     def read_files(self) -> None:
         """Take in plans from files."""
@@ -285,4 +285,4 @@ class KeptPlansDialog(QDialog):
         kinds = tr("Plan files (*.plan.json *.json)")
         paths, _ = QFileDialog.getOpenFileNames(self, tr("Read plan files"), start, kinds)
         if paths:
-            self._act(lambda: import_plans(self._house.desk, [Path(path) for path in paths]))
+            self._run_action(lambda: import_plans(self._house.desk, [Path(path) for path in paths]))

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from gezeiten.ui.field.check_list import CheckList
 from gezeiten.ui.parts.flow import GivesWay, broken
-from gezeiten.ui.parts.widgets import Card, button, column, give_room, label
+from gezeiten.ui.parts.widgets import Card, button, column, give_stretch, label
 from gezeiten.ui.shell.i18n import tr
 
 _FRAME_PX = 44
@@ -37,7 +37,7 @@ class LaunchPanel(GivesWay, QWidget):
         for part in (self.time, self.erasing, self.main, self.after, self.only):
             act.body.addWidget(part)
         self.setLayout(column(checks, act))
-        give_room(self, 0, 1)
+        give_stretch(self, 0, 1)
         self._step_text = ""
         self.give_way(262, 216)
 

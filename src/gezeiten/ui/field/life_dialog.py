@@ -34,13 +34,13 @@ from gezeiten.domain.series.timeline import from_ms, midnight_ms
 from gezeiten.ui.field.logger_words import mission_state
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
-from gezeiten.ui.parts.widgets import button, column, give_room, label, row
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
+from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row
 from gezeiten.ui.points.sources_dialog import SourcesDialog
 from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
 from gezeiten.ui.shell.house import LOGBOOK, AppContext
-from gezeiten.ui.shell.i18n import date, day_and_time, home_zone, number, tr, zones_said
+from gezeiten.ui.shell.i18n import date, day_and_time, home_zone, number, tr, zones_text
 
 
 class LifeDialog(QDialog):
@@ -52,7 +52,7 @@ class LifeDialog(QDialog):
         self._house = house
         self._life: LoggerLife | None = None
         self._certificate: Path | None = None
-        self._acting = ActionRunner(house, self._say)
+        self._acting = ActionRunner(house, self._show_message)
         self._drafts = DraftKeeper(house)
         self.which = QComboBox()
         self.which.setAccessibleName(tr("Logger"))
@@ -116,11 +116,11 @@ class LifeDialog(QDialog):
                 act.hide()
             self.group.setEnabled(False)
         self.resize(980, 660)
-        house.run(lambda _task: loggers(house.desk), lambda known: self._choose(known, serial))
+        house.run(lambda _task: loggers(house.desk), lambda known: self._select(known, serial))
 
     def show_history(self) -> None:
         """Show what the logbook has on the chosen mission, or on the logger."""
-        serial, mission = self.which.currentData(), chosen_thing(self.missions)
+        serial, mission = self.which.currentData(), selected_item(self.missions)
         number = mission.number if isinstance(mission, PastMission) else None
         self.accept()
         self._house.go.emit(LOGBOOK, lambda _desk: about_logger(serial, number))
@@ -129,7 +129,7 @@ class LifeDialog(QDialog):
         """Show where the logger was, from when to when."""
         SourcesDialog(self, self._house, serial=self.which.currentData() or "").open()
 
-    def _choose(self, listed: list[tuple[str, str, str]], serial: str) -> None:
+    def _select(self, listed: list[tuple[str, str, str]], serial: str) -> None:
         for known, model, place in listed:
             self.which.addItem(" · ".join(filter(None, (known, model, place))), known)
         self.which.setCurrentIndex(max(self.which.findData(serial), 0))
@@ -171,9 +171,9 @@ class LifeDialog(QDialog):
                 spacing=6,
             )
         )
-        give_room(line, 4, 1)
-        self.kind.currentIndexChanged.connect(lambda _: self._suit())
-        self._suit()
+        give_stretch(line, 4, 1)
+        self.kind.currentIndexChanged.connect(lambda _: self._update_fields())
+        self._update_fields()
         return line
 
     def _day(self, day: QDate, name: str) -> DateTimeField:
@@ -181,7 +181,7 @@ class LifeDialog(QDialog):
         field.show_day(cast(dt.date, day.toPython()))
         return field
 
-    def _suit(self) -> None:
+    def _update_fields(self) -> None:
         calibrated = self.kind.currentData() == "calibration"
         for part in (self.until, self._until_label, self.attach):
             part.setVisible(calibrated)
@@ -214,7 +214,7 @@ class LifeDialog(QDialog):
         if known.retired_ms:
             parts.append(tr("retired"))
         self.facts.setText(" · ".join(parts))
-        self.times_note.setText(zones_said([zone]))
+        self.times_note.setText(zones_text([zone]))
         self.group.setText(known.pin_group)
         typed = self._drafts.get(self._draft_key())
         if self.words.text() != typed:
@@ -275,7 +275,7 @@ class LifeDialog(QDialog):
         fill(self.services, [texts for _, _, texts in rows], [thing for _, thing, _ in rows])
 
     # -- acts ------------------------------------------------------------------------------------
-    def _say(self, sentence: str) -> None:
+    def _show_message(self, sentence: str) -> None:
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))
 
@@ -302,7 +302,7 @@ class LifeDialog(QDialog):
             noon_ms = midnight_ms(self.on.day(), zone) + 12 * 3_600_000
             due_ms = midnight_ms(self.until.day(), zone) if calibrated else None
         except FieldError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         is_later = self.on.day() > from_ms(desk.now_ms(), zone).date()
         at_ms = noon_ms if is_later else min(noon_ms, desk.now_ms())
@@ -314,18 +314,20 @@ class LifeDialog(QDialog):
             self._certificate = None
             self.attach.setText(tr("Certificate ..."))
 
-        self._act(
+        self._run_action(
             lambda: note_service(
                 desk, known.serial, kind, words, at_ms=at_ms, due_ms=due_ms, certificate=certificate
             ),
             entered,
         )
 
-    def _act(self, act: Callable[[], object], then: Callable[[], None] = lambda: None) -> None:
+    def _run_action(
+        self, act: Callable[[], object], then: Callable[[], None] = lambda: None
+    ) -> None:
         """Do it off the main thread; what was typed stays until it is kept."""
 
         def done(_: object) -> None:
-            self._say("")
+            self._show_message("")
             then()
             self._house.archive_changed.emit()
             self._load()
@@ -334,14 +336,14 @@ class LifeDialog(QDialog):
 
     def save_document(self) -> None:
         """Write the chosen entry's certificate, or the logger's own report, out again."""
-        entry = chosen_thing(self.services)
+        entry = selected_item(self.services)
         name = ""
         if isinstance(entry, KeptReport):
             name = entry.name
         elif isinstance(entry, ServiceEntry):
             name = entry.certificate_name
         if not name or not isinstance(entry, KeptReport | ServiceEntry):
-            self._say(tr("Choose a line with a document first."))
+            self._show_message(tr("Choose a line with a document first."))
             return
         start = str(sheets_path(self._house.desk) / name)
         path, _ = QFileDialog.getSaveFileName(self, tr("Write the document out"), start)
@@ -350,21 +352,21 @@ class LifeDialog(QDialog):
             self._house.run(
                 lambda _task: save_document(desk, entry, Path(path)),
                 lambda _: self._house.say(tr("%1 written.").replace("%1", path)),
-                failed=self._say,
+                failed=self._show_message,
             )
 
     def _group_typed(self) -> None:
         known = self._life
         if known is not None and self.group.text().strip() != known.pin_group:
             desk, group = self._house.desk, self.group.text()
-            self._act(lambda: set_pin_group(desk, known.serial, group))
+            self._run_action(lambda: set_pin_group(desk, known.serial, group))
 
     def retire(self) -> None:
         """Put the logger out of use, or take it up again."""
         if self._life is not None:
             desk, serial = self._house.desk, self._life.serial
             retired = self._life.retired_ms is None
-            self._act(lambda: retire_logger(desk, serial, retired=retired))
+            self._run_action(lambda: retire_logger(desk, serial, retired=retired))
 
 
 def _zone_of(known: LoggerLife) -> str:

@@ -30,13 +30,13 @@ from gezeiten.domain.intervals import interval_text, parse_interval_s
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.errors import GezeitenError, bug
 from gezeiten.link.instrument import open_instrument, sensors_on
-from gezeiten.link.profile import SDI12, Profile, known_profiles, read_profile
+from gezeiten.link.profile import SDI12, Profile, find_profiles, read_profile
 from gezeiten.link.sdi12 import Sensor
 from gezeiten.ui.parts.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.parts.flow import FlowLayout
-from gezeiten.ui.parts.widgets import Facts, button, column, give_room, label, row, set_role
+from gezeiten.ui.parts.widgets import Facts, button, column, give_stretch, label, row, set_role
 from gezeiten.ui.shell.house import AppContext
-from gezeiten.ui.shell.i18n import clock_time, counted, home_zone, number, tr, zones_said
+from gezeiten.ui.shell.i18n import clock_time, counted, home_zone, number, tr, zones_text
 from gezeiten.ui.shell.work import Task
 
 _RAW_LINES = 200
@@ -61,8 +61,8 @@ class LiveWork(QObject):
         self.plan: LivePlan | None = None
         self.drawn: dict[str, list[tuple[float, float]]] = {}
         self.readings = 0
-        self.news.connect(self._heard)
-        self.failed.connect(self._fell)
+        self.news.connect(self._on_news)
+        self.failed.connect(self._show_failure)
 
     @property
     def is_on(self) -> bool:
@@ -96,7 +96,7 @@ class LiveWork(QObject):
             self._thread.join()
         self._thread = None
 
-    def _heard(self, news: LiveNews) -> None:
+    def _on_news(self, news: LiveNews) -> None:
         self.readings = news.readings or self.readings
         if news.kind == "reading":
             for key, value in news.values.items():
@@ -112,7 +112,7 @@ class LiveWork(QObject):
             self._house.say(news.words)
             self.changed.emit()
 
-    def _fell(self, sentence: str) -> None:
+    def _show_failure(self, sentence: str) -> None:
         self.plan = None
         self._house.said.emit(sentence, True)
         self.changed.emit()
@@ -131,7 +131,7 @@ class LiveDialog(QDialog):
         self.setWindowTitle(tr("Live line"))
         self.resize(980, 640)
         self._build()
-        work.news.connect(self._heard)
+        work.news.connect(self._on_news)
         work.changed.connect(self._show_state)
         work.failed.connect(self._complain)
         self._show_state()
@@ -210,16 +210,16 @@ class LiveDialog(QDialog):
             spacing=4,
         )
         self.setLayout(row(left, right, margins=14))
-        give_room(self, 1, 1)
+        give_stretch(self, 1, 1)
         self.profile.currentIndexChanged.connect(lambda _: self._show_profile())
-        self.point.currentTextChanged.connect(lambda _: self._say_zone())
-        self._say_zone()
+        self.point.currentTextChanged.connect(lambda _: self._show_zone())
+        self._show_zone()
 
     def _load(self) -> None:
         desk = self._house.desk
 
         def known(_task: Task) -> tuple[list[Profile], list[str], dict[str, str]]:
-            profiles = [p for p, _ in known_profiles(desk.archive.folder / "profiles")]
+            profiles = [p for p, _ in find_profiles(desk.archive.folder / "profiles")]
             zones = {p.full_name: p.zone for p in points(desk) if not p.retired}
             return profiles, [port.path for port in serial_ports(desk)], zones
 
@@ -232,7 +232,7 @@ class LiveDialog(QDialog):
         self._add_profiles(profiles)
         self.port.addItems(ports)
         self.point.addItems(["", *self._zones])
-        self._say_zone()
+        self._show_zone()
         self._show_state()
 
     def _add_profiles(self, profiles: list[Profile]) -> None:
@@ -264,10 +264,10 @@ class LiveDialog(QDialog):
 
         start = self._profiles[self.profile.currentIndex()] if self._profiles else None
         dialog = ProfileDialog(self, self._house, self.port.currentText(), start)
-        dialog.kept.connect(self._take_profile)
+        dialog.kept.connect(self._set_profile)
         dialog.open()
 
-    def _take_profile(self, profile: Profile) -> None:
+    def _set_profile(self, profile: Profile) -> None:
         self._add_profiles([profile])
         self.profile.setCurrentIndex(len(self._profiles) - 1)
         self._show_state()
@@ -297,14 +297,18 @@ class LiveDialog(QDialog):
             finally:
                 instrument.close()
 
-        self._say(tr("Listening to %1 ...").replace("%1", port))
-        self._looking = self._house.run(work, self._looked, self._heard, self._look_failed)
+        self._show_message(tr("Listening to %1 ...").replace("%1", port))
+        self._looking = self._house.run(
+            work, self._show_loaded, self._on_news, self._show_search_failure
+        )
 
-    def _looked(self, _: object) -> None:
+    def _show_loaded(self, _: object) -> None:
         self._looking = None
-        self._say("" if self.raw.toPlainText() else tr("Nothing was heard; check the port."))
+        self._show_message(
+            "" if self.raw.toPlainText() else tr("Nothing was heard; check the port.")
+        )
 
-    def _look_failed(self, sentence: str) -> None:
+    def _show_search_failure(self, sentence: str) -> None:
         self._looking = None
         self._complain(sentence)
 
@@ -317,7 +321,7 @@ class LiveDialog(QDialog):
                 self.raw.appendPlainText(
                     f"{one.address}: {one.vendor} {one.model} {one.firmware} {one.serial}"
                 )
-            self._say(counted(len(found), "%n sensor found.", "%n sensors found."))
+            self._show_message(counted(len(found), "%n sensor found.", "%n sensors found."))
 
         self._house.run(lambda _task: sensors_on(port, profile), show, failed=self._complain)
 
@@ -355,7 +359,7 @@ class LiveDialog(QDialog):
             many,
         )
 
-    def _heard(self, news: LiveNews) -> None:
+    def _on_news(self, news: LiveNews) -> None:
         if news.kind == "sample":
             at = clock_time(news.at_ms, self._zone(), seconds=True)
             self.raw.appendPlainText(f"{at}  {news.words}")
@@ -363,7 +367,7 @@ class LiveDialog(QDialog):
         elif news.kind == "reading":
             self._draw()
             words = counted(news.readings, "%n reading recorded", "%n readings recorded")
-            self._say(words + tr(", each safe on disk."))
+            self._show_message(words + tr(", each safe on disk."))
         elif news.kind == "away":
             self._complain(news.words)
 
@@ -371,8 +375,8 @@ class LiveDialog(QDialog):
         """The zone at the point that is recorded at; the computer's where its site is new."""
         return zone_at(self._zones, self.point.currentText().strip(), home_zone())
 
-    def _say_zone(self) -> None:
-        self.times_note.setText(zones_said([self._zone()]))
+    def _show_zone(self) -> None:
+        self.times_note.setText(zones_text([self._zone()]))
 
     def _show_values(self, values: dict[str, float]) -> None:
         facts = []
@@ -429,7 +433,7 @@ class LiveDialog(QDialog):
             part.setEnabled(not on and bool(self._profiles))
         self._draw()
 
-    def _say(self, words: str) -> None:
+    def _show_message(self, words: str) -> None:
         set_role(self.words, "muted")
         self.words.setText(words)
 

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import QStyleOptionViewItem as ItemStyle
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.domain.attention import is_clock_difference_notable
 from gezeiten.domain.series.timeline import duration_text
-from gezeiten.ui.field.logger_words import to_offload_words
+from gezeiten.ui.field.logger_words import to_offload_text
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
@@ -88,44 +88,44 @@ class LoggerList(QListWidget):
     def show_card(self, card: LoggerCard, marks: LoggerMarks) -> None:
         """Add a card in the order of serials, or renew the one of the same serial."""
         item = self.item_of(card.serial)
-        is_new, was_in_sight = item is None, self._chosen_in(self.viewport().rect())
+        is_new, was_in_sight = item is None, self._selected_in(self.viewport().rect())
         if item is None:
             item = QListWidgetItem()
             before = [c for c in self.cards() if c.serial < card.serial]
             self.insertItem(len(before), item)
         item.setData(_CARD, card)
         item.setData(_MARKS, marks)
-        self._say(item)
+        self._show_message(item)
         if is_new and was_in_sight:
-            self._keep_in_sight()
+            self._scroll_to_selected()
 
     def show_marks(self, serial: str, marks: LoggerMarks) -> None:
         """Show what this desk knows of a logger."""
         item = self.item_of(serial)
         if item is not None and item.data(_MARKS) != marks:
             item.setData(_MARKS, marks)
-            self._say(item)
+            self._show_message(item)
 
     # -- the chosen card stays in sight when cards come in above it, or the list gets shorter -----
-    def _chosen_in(self, area: QRect) -> bool:
+    def _selected_in(self, area: QRect) -> bool:
         chosen = self.currentItem()
         self.executeDelayedItemsLayout()
         return chosen is not None and area.contains(self.visualItemRect(chosen))
 
-    def _keep_in_sight(self) -> None:
+    def _scroll_to_selected(self) -> None:
         self.executeDelayedItemsLayout()
         self.scrollToItem(self.currentItem())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        was_in_sight = self._chosen_in(QRect(QPoint(0, 0), event.oldSize()))
+        was_in_sight = self._selected_in(QRect(QPoint(0, 0), event.oldSize()))
         super().resizeEvent(event)
         if was_in_sight:
-            self._keep_in_sight()
+            self._scroll_to_selected()
 
-    def _say(self, item: QListWidgetItem) -> None:
+    def _show_message(self, item: QListWidgetItem) -> None:
         card, marks = item.data(_CARD), item.data(_MARKS)
         words = [card.serial, card.point, card.identity.model.name, marks.doing]
-        words += [to_offload_words(card), *marks.words()]
+        words += [to_offload_text(card), *marks.words()]
         if card.serial in self._ticked:
             words.append(tr("ticked"))
         words.append(self.round_words.get(card.serial, ""))
@@ -137,7 +137,7 @@ class LoggerList(QListWidget):
         """Say beside loggers what the round wants of them, by serial."""
         self.round_words = words
         for i in range(self.count()):
-            self._say(self.item(i))
+            self._show_message(self.item(i))
         self.viewport().update()
 
     def item_of(self, serial: str) -> QListWidgetItem | None:
@@ -187,7 +187,7 @@ class LoggerList(QListWidget):
         """Tick these and no others."""
         self._ticked = dict.fromkeys(serials)
         for i in range(self.count()):
-            self._say(self.item(i))
+            self._show_message(self.item(i))
         self.viewport().update()
         self.ticks_changed.emit()
 
@@ -290,7 +290,7 @@ class _CardPainter(QStyledItemDelegate):
         small: QFont,
     ) -> None:
         """What it does and holds at the left; the clock or the round at the right."""
-        said = f"{marks.doing} · {to_offload_words(card)}"
+        said = f"{marks.doing} · {to_offload_text(card)}"
         room = QRectF(inner)
         off = card.clock.difference_ms
         words, color = self._view.round_words.get(card.serial, ""), "tide"

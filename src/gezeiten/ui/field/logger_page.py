@@ -24,11 +24,11 @@ from gezeiten.link.registers import (
     SensorStatus,
 )
 from gezeiten.link.transfer import Progress
-from gezeiten.ui.field.logger_words import clock_words, doing
+from gezeiten.ui.field.logger_words import clock_text, doing
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import Card, Facts, button, label, set_role
 from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
-from gezeiten.ui.shell.progress import progress_words
+from gezeiten.ui.shell.progress import progress_text
 from gezeiten.ui.shell.units import Units
 
 LOOK_EVERY_MS = 2_000
@@ -71,22 +71,22 @@ class LoggerPage(QWidget):
         self.label.textEdited.connect(self.labelled.emit)
         self.label_words = label("", "muted", wrap=True)
         self.label_words.setMargin(5)
-        self.pin = self._ask(tr("Give its PIN"), "pin")
+        self.pin = self._question_row(tr("Give its PIN"), "pin")
         self.watch = QCheckBox(tr("keep reading (costs battery)"))
         self.watch.toggled.connect(self._watch_toggled)
         self._every = QTimer(self)
         self._every.setInterval(LOOK_EVERY_MS)
         self._every.timeout.connect(self.wants_live.emit)
         self.live_note = label("", "muted", wrap=True)
-        self.part = self._ask(tr("Only a part …"), "part")
+        self.part = self._question_row(tr("Only a part …"), "part")
         self.part.setToolTip(tr("A part of its readings, or an overview of them (Ctrl+F6)"))
         cards = (
             self._card(
                 tr("1 · Who it is"),
                 [self.identity, self.label, self.label_words],
                 [
-                    self._ask(tr("Let it blink"), "blink"),
-                    self._ask(tr("Its life"), "life"),
+                    self._question_row(tr("Let it blink"), "blink"),
+                    self._question_row(tr("Its life"), "life"),
                     self.pin,
                 ],
             ),
@@ -94,13 +94,15 @@ class LoggerPage(QWidget):
                 tr("2 · What it holds"),
                 [self.holding, self.transfer, self.transfer_words, self.came],
                 [
-                    self._ask(tr("Look at the record"), "record"),
-                    self._ask(tr("Its readings …"), "rows"),
+                    self._question_row(tr("Look at the record"), "record"),
+                    self._question_row(tr("Its readings …"), "rows"),
                     self.part,
                     self.cancel,
                 ],
             ),
-            self._card(tr("3 · How it is"), [self.health], [self._ask(tr("Self-check"), "check")]),
+            self._card(
+                tr("3 · How it is"), [self.health], [self._question_row(tr("Self-check"), "check")]
+            ),
             self._card(tr("Reads now"), [self.live, self.live_note], [self.watch]),
         )
         self._cards, self._columns = cards, 0
@@ -131,9 +133,9 @@ class LoggerPage(QWidget):
         self.transfer.setTextVisible(False)
         self.transfer.setAccessibleName(tr("Offloading"))
         self.transfer_words = label("", "muted", wrap=True)
-        self.cancel = self._ask(tr("Stop offloading"), "cancel")
+        self.cancel = self._question_row(tr("Stop offloading"), "cancel")
 
-    def _ask(self, text: str, act: str) -> QWidget:
+    def _question_row(self, text: str, act: str) -> QWidget:
         return button(text, lambda: self.asked.emit(act))
 
     def _card(self, title: str, parts: list[QWidget], buttons: list[QWidget]) -> Card:
@@ -191,7 +193,7 @@ class LoggerPage(QWidget):
             return
         self.came.setVisible(came is not None and came.span is not None)
         if came is None or came.span is None:
-            self.transfer_words.setText(offload_words(came.result) if came else "")
+            self.transfer_words.setText(offload_text(came.result) if came else "")
             return
         since, until = (day_and_time(at, zone) for at in came.span)
         facts = [
@@ -203,7 +205,7 @@ class LoggerPage(QWidget):
                 words = units.span(one.channel, one.low, one.high)
                 facts.append((tr(quantity(one.channel).name), words))
         if came.clock_difference_ms is not None:
-            facts.append((tr("Clock"), clock_words(came.clock_difference_ms)))
+            facts.append((tr("Clock"), clock_text(came.clock_difference_ms)))
         new = counted(came.result.excursions_new, "%n new excursion", "%n new excursions")
         open_gaps = counted(came.open_gaps, "%n open gap", "%n open gaps")
         facts.append((tr("To look at"), f"{new} · {open_gaps}"))
@@ -237,13 +239,13 @@ class LoggerPage(QWidget):
         total = sum(one.of_readings for one in several)
         self.transfer.setMaximum(max(total, 1))
         self.transfer.setValue(done)
-        words = progress_words(tr("%1 offloading").replace("%1", serial), progress)
+        words = progress_text(tr("%1 offloading").replace("%1", serial), progress)
         if len(several) > 1:
             left = [one.seconds_left for one in several if one.seconds_left is not None]
             rate = sum(one.bytes_per_s for one in several)
             together = Progress(done, total, rate, max(left, default=None))
             loggers = counted(len(several), "%n logger offloading", "%n loggers offloading")
-            words = progress_words(loggers, together)
+            words = progress_text(loggers, together)
         self.transfer_words.setText(words)
         return words
 
@@ -306,7 +308,7 @@ def _health(card: LoggerCard, zone: str, life: BatteryLife | None) -> list[tuple
     unsure = number(card.clock.uncertainty_ms, 1)
     facts = [
         (tr("Battery"), _battery(card, life)),
-        (tr("Clock"), f"{clock_words(card.clock.difference_ms)} (± {unsure} ms)"),
+        (tr("Clock"), f"{clock_text(card.clock.difference_ms)} (± {unsure} ms)"),
         (tr("Memory"), f"{number(used)} % {tr('used')}"),
         (tr("Sensors"), _self_check(card)),
         (tr("Calibration due"), _calibration(card, zone)),
@@ -361,14 +363,14 @@ def _overview_size(came: OverviewCame) -> str:
     )
 
 
-def overview_words(came: OverviewCame) -> str:
+def overview_text(came: OverviewCame) -> str:
     """Return what an overview brought in one sentence."""
     words = f"{came.serial}: {tr('overview of')} {_overview_size(came)}; "
     words += tr("no reading was offloaded by it.")
     return f"{words} {came.error}" if came.error else words
 
 
-def offload_words(result: Offloaded, *, named: bool = True) -> str:
+def offload_text(result: Offloaded, *, named: bool = True) -> str:
     """Return what an offload brought in one sentence; named: beginning with the serial."""
     serial = f"{result.serial}: " if named else ""
     if result.error and not result.readings:

@@ -35,7 +35,7 @@ def doing(card: LoggerCard, zone: str) -> str:
     }[State(state.state)]
 
 
-def clock_words(difference_ms: float) -> str:
+def clock_text(difference_ms: float) -> str:
     """Return how far a clock is off this computer's; less than a twentieth of a second is not."""
     off_s = difference_ms / 1000
     if abs(off_s) < 0.05:
@@ -67,7 +67,7 @@ def mission_state(mission: PastMission) -> str:
     return words
 
 
-def to_offload_words(card: LoggerCard) -> str:
+def to_offload_text(card: LoggerCard) -> str:
     """Return "2,880 to offload": readings that are only on the logger; "all kept" without any."""
     count = card.readings_to_offload
     return counted(count, "%n to offload", "%n to offload") if count else tr("all kept")

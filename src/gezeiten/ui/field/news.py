@@ -7,7 +7,7 @@ from gezeiten.desk.intake.overviews import OverviewCame
 from gezeiten.desk.logger.launching import LaunchResult
 from gezeiten.link.registers import LiveValue
 from gezeiten.link.transfer import Progress
-from gezeiten.ui.field.logger_page import offload_words, overview_words
+from gezeiten.ui.field.logger_page import offload_text, overview_text
 from gezeiten.ui.field.model import FieldModel
 from gezeiten.ui.field.stage_states import LAUNCH
 from gezeiten.ui.field.view import FieldView
@@ -37,14 +37,14 @@ class FieldNews:
     def _offloaded(self, came: list[Arrival]) -> None:
         self._model.arrivals.update({one.result.serial: one for one in came})
         results = [one.result for one in came]
-        said = "  ".join(offload_words(result) for result in results[-3:])
-        self._say_what_came(said, failed=any(result.error for result in results))
+        said = "  ".join(offload_text(result) for result in results[-3:])
+        self._show_arrival(said, failed=any(result.error for result in results))
 
     def _overview_came(self, came: OverviewCame) -> None:
         self._model.arrivals[came.serial] = came
-        self._say_what_came(overview_words(came), failed=bool(came.error))
+        self._show_arrival(overview_text(came), failed=bool(came.error))
 
-    def _say_what_came(self, words: str, *, failed: bool) -> None:
+    def _show_arrival(self, words: str, *, failed: bool) -> None:
         self._field.show_current()
         self._page.transfer_words.setText(words)
         self._house.archive_changed.emit()
@@ -60,15 +60,15 @@ class FieldNews:
         words = tr("mission %1 launched; plan read back, the same.")
         words = words.replace("%1", number(done.mission))
         if came is not None and came.result.readings:
-            words = f"{offload_words(came.result, named=False)} {words[0].upper()}{words[1:]}"
+            words = f"{offload_text(came.result, named=False)} {words[0].upper()}{words[1:]}"
         self._changed(f"{done.serial}: {words}")
         self._field.stages.choose(LAUNCH)
 
     def _stopped(self, came: Arrival) -> None:
         self._model.arrivals[came.result.serial] = came
         words = tr("%1 is stopped; its memory stays.").replace("%1", came.result.serial)
-        words = f"{words} {offload_words(came.result, named=False)}"
-        self._say_what_came(words, failed=bool(came.result.error))
+        words = f"{words} {offload_text(came.result, named=False)}"
+        self._show_arrival(words, failed=bool(came.result.error))
 
     def _erased(self, serial: str, readings: int) -> None:
         words = counted(

@@ -6,7 +6,7 @@ from gezeiten.ui.field.model import NextAct
 from gezeiten.ui.shell.i18n import counted, tr
 
 
-def step_words(act: NextAct, first_reading: str) -> tuple[str, str]:
+def step_texts(act: NextAct, first_reading: str) -> tuple[str, str]:
     """Return what the button says and what follows. first_reading: when it comes, in words."""
     if act.kind == "pin":
         words = tr("Give the PIN of %1").replace("%1", act.serial)
@@ -15,7 +15,7 @@ def step_words(act: NextAct, first_reading: str) -> tuple[str, str]:
         after = tr("then they can be launched") if act.loggers else tr("then it can be launched")
         return tr("Say why it is all right"), after
     if act.kind == "launch":
-        words = f"{_launch_words(act)}\n{first_reading}"
+        words = f"{_launch_text(act)}\n{first_reading}"
         return words, tr("then reads the plan back and compares")
     if act.kind == "several" or act.loggers:
         words = counted(
@@ -23,14 +23,14 @@ def step_words(act: NextAct, first_reading: str) -> tuple[str, str]:
         )
         return words, tr("their first readings fall together")
     if act.kind == "blocked":
-        return _launch_words(act), tr("first clear what is in the way")
+        return _launch_text(act), tr("first clear what is in the way")
     if act.kind == "next":
         words = tr("Next logger: %1").replace("%1", act.serial)
         return words, tr("Enter in the list goes there too")
     return tr("All at hand are launched"), tr("Ctrl+Shift+T lists the day")
 
 
-def _launch_words(act: NextAct) -> str:
+def _launch_text(act: NextAct) -> str:
     count = act.readings
     if count and act.as_last:
         return counted(count, "Offload %n and launch again", "Offload %n and launch again")

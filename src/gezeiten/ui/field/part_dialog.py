@@ -29,19 +29,19 @@ class ExtentBar(QWidget):
 
     def __init__(self, house: AppContext, whole: Span, open_spans: list[Span]) -> None:
         super().__init__()
-        self._house, self._whole, self._open = house, whole, open_spans
+        self._house, self._extent, self._open = house, whole, open_spans
         self.span = whole
         self._drags = -1
         self.setMinimumHeight(64)
         self.setAccessibleName(tr("Extent of the mission"))
 
     def _x(self, at_ms: float) -> float:
-        begin, end = self._whole
+        begin, end = self._extent
         share = (at_ms - begin) / max(end - begin, 1)
         return _HANDLE + share * (self.width() - 2 * _HANDLE)
 
     def _at(self, x: float) -> int:
-        begin, end = self._whole
+        begin, end = self._extent
         share = (x - _HANDLE) / max(self.width() - 2 * _HANDLE, 1)
         return round(begin + min(max(share, 0.0), 1.0) * (end - begin))
 
@@ -126,7 +126,7 @@ class PartDialog(QDialog):
         for field in (self.since, self.until):
             field.changed.connect(self._typed)
         self.kind.currentIndexChanged.connect(lambda _: self._show_facts())
-        self.every.textEdited.connect(lambda _: self._every_chosen())
+        self.every.textEdited.connect(lambda _: self._select_every())
         self._show_facts()
 
     def _build(self) -> None:
@@ -147,7 +147,7 @@ class PartDialog(QDialog):
         self.readings_words = label(tr("readings"), "muted")
         self.facts = Facts()
         self.note = label("", "muted", wrap=True)
-        self.take = button("", self._take, "primary")
+        self.take = button("", self._accept, "primary")
         self.take.setDefault(True)
         self.setLayout(
             column(
@@ -186,7 +186,7 @@ class PartDialog(QDialog):
         set_role(self.note, "ember")
         self.take.setEnabled(False)
 
-    def _every_chosen(self) -> None:
+    def _select_every(self) -> None:
         self._own_every = True
         self._show_facts()
 
@@ -204,13 +204,13 @@ class PartDialog(QDialog):
         for part in (self.of_words, self.every, self.readings_words):
             part.setVisible(thinning is not None)
         if thinning is None:
-            self._show_part()
+            self._show_selection()
         else:
             self._show_overview(thinning)
         words = " – ".join(day_and_time(at, self._zone) for at in self.bar.span)
         self.bar.setAccessibleDescription(words)
 
-    def _show_part(self) -> None:
+    def _show_selection(self) -> None:
         ranges = self._extent.missing_in(self.bar.span)
         count = size(ranges)
         self.facts.show_facts(
@@ -258,7 +258,7 @@ class PartDialog(QDialog):
         rate = tr("at %1 kB/s as measured last on this line")
         return f"{words} · {rate.replace('%1', number(self._rate / 1000, 1))}"
 
-    def _take(self) -> None:
+    def _accept(self) -> None:
         thinning, mission = self._thinning(), self._extent.entry.mission
         if thinning is None:
             self.wanted.emit({mission: self._extent.missing_in(self.bar.span)})

@@ -24,7 +24,7 @@ class PinDialog(QDialog):
         self.entry.setEchoMode(QLineEdit.EchoMode.Password)
         self.entry.setAccessibleName(tr("PIN"))
         self.entry.setMaxLength(9)
-        self.entry.returnPressed.connect(self._take)
+        self.entry.returnPressed.connect(self._accept)
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         kept = (
@@ -34,7 +34,7 @@ class PinDialog(QDialog):
         )
         words = tr("%1 is locked. Its PIN is shared by the loggers of “%2”.")
         words = words.replace("%1", serial).replace("%2", group)
-        take = button(tr("Take it"), self._take, "primary")
+        take = button(tr("Take it"), self._accept, "primary")
         cancel = button(tr("Cancel"), self.reject)
         self.setLayout(
             column(
@@ -48,7 +48,7 @@ class PinDialog(QDialog):
         )
         self.setFixedWidth(400)
 
-    def _take(self) -> None:
+    def _accept(self) -> None:
         try:
             pin = parse_pin(self.entry.text())
         except InputError as exc:

@@ -35,12 +35,12 @@ from gezeiten.ui.field.logger_list import LoggerMarks
 from gezeiten.ui.field.logger_words import doing
 from gezeiten.ui.field.model import FieldModel, NextAct
 from gezeiten.ui.field.news import FieldNews
-from gezeiten.ui.field.next_step import step_words
+from gezeiten.ui.field.next_step import step_texts
 from gezeiten.ui.field.nobody_page import NobodyPage
 from gezeiten.ui.field.plan_shelf import PlanShelf
 from gezeiten.ui.field.several_desk import SeveralDesk
 from gezeiten.ui.field.work import FieldWork
-from gezeiten.ui.parts.widgets import give_room, row
+from gezeiten.ui.parts.widgets import give_stretch, row
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.house import AppContext, Place
@@ -86,12 +86,12 @@ class FieldDeskPlace(Place):
         for view in (self.chosen.page, self.several, self.nobody, self.carriers.page):
             self.middle.addWidget(view)
         self.setLayout(row(left, self.middle, self.right, margins=14))
-        give_room(self, 1, 1)
+        give_stretch(self, 1, 1)
         self.setFocusProxy(self.loggers)
 
     def _connect(self) -> None:
-        self.loggers.currentItemChanged.connect(lambda *_: self._chosen())
-        self.loggers.currentItemChanged.connect(lambda *_: self._back_to_loggers())
+        self.loggers.currentItemChanged.connect(lambda *_: self._selection_changed())
+        self.loggers.currentItemChanged.connect(lambda *_: self._show_loggers())
         self.loggers.ticks_changed.connect(self._ticks_changed)
         self.chosen.switched.connect(self.acts.forget_pressed)
         self.chosen.changed.connect(self._changed)
@@ -100,15 +100,15 @@ class FieldDeskPlace(Place):
         self.right.pressed.connect(self.acts.do_next)
         self.group.prepared_anew.connect(self._show_group)
         self.group.ended.connect(self._several_ended)
-        self.carriers.opened.connect(self._choose_middle)
+        self.carriers.opened.connect(self._select_stage)
         self.carriers.closed.connect(self.show_current)
         self.right.offload_pressed.connect(self.acts.offload)
-        self.loggers.pressed.connect(lambda _: self._back_to_loggers())
+        self.loggers.pressed.connect(lambda _: self._show_loggers())
         self.loggers.entered_key.connect(self.acts.enter_in_list)
         self.loggers.touched.connect(self.touched)
         self.logger_page.wants_live.connect(self.news.read_live)
         self.round_strip.opened.connect(lambda serial: self.show_target(serial))
-        self.at_hand.asked.connect(self._asked)
+        self.at_hand.asked.connect(self._on_request)
         self.at_hand.looking.connect(
             lambda on: self.nobody.show_where(self._addresses(), looking=on)
         )
@@ -119,13 +119,13 @@ class FieldDeskPlace(Place):
             self.several,
             self.nobody,
         ):
-            page.asked.connect(self._asked)
+            page.asked.connect(self._on_request)
         self.nobody.look.connect(self.look_at)
         self.work.seen.connect(self._show_card)
-        self.work.looked.connect(self._looked)
+        self.work.looked.connect(self._show_loaded)
         self.work.busy_changed.connect(self._busy_changed)
 
-    def _asked(self, act: str) -> None:
+    def _on_request(self, act: str) -> None:
         """A page wants something done."""
         acts = self.acts
         {
@@ -155,7 +155,7 @@ class FieldDeskPlace(Place):
             "text": self.dialogs.choose_text,
             "folder": self.dialogs.choose_folder,
             "live": self.dialogs.live_line,
-            "gone": self._someone_left,
+            "gone": self._logger_left,
             "erase": self.dialogs.erase,
             "demonstration": self.dialogs.demonstrate,
         }[act]()
@@ -193,9 +193,9 @@ class FieldDeskPlace(Place):
             known = [point for point in points(desk) if not point.retired]
             return known, open_round(desk), {c.serial: starting(desk, c) for c in cards}
 
-        self.house.run(work, self._know_places, latest="field places")
+        self.house.run(work, self._set_places, latest="field places")
 
-    def _know_places(self, known: tuple[list[PointPlace], Round | None, dict[str, Start]]) -> None:
+    def _set_places(self, known: tuple[list[PointPlace], Round | None, dict[str, Start]]) -> None:
         listed, round_, starts = known
         self.model.starts |= starts
         self.model.know_points(listed)
@@ -209,7 +209,7 @@ class FieldDeskPlace(Place):
         if self.house.desk.settings.look_on_start or self.loggers.count():
             self.look()
         else:
-            self._looked(set())
+            self._show_loaded(set())
 
     def look_at(self, addresses: str) -> None:
         """Look at addresses too that were typed just now; they are remembered."""
@@ -253,7 +253,7 @@ class FieldDeskPlace(Place):
         if card.serial in self.model.ticks and not self.work.is_busy:
             self.group.prepare()
 
-    def _chosen(self) -> None:
+    def _selection_changed(self) -> None:
         """Another logger is chosen in the list."""
         card, before = self.loggers.current_card(), self.model.chosen
         self.model.chosen = card.serial if card else None
@@ -279,18 +279,18 @@ class FieldDeskPlace(Place):
         """A hand is at the desk: what is chosen is chosen."""
         self.model.is_touched = True
 
-    def _looked(self, seen: set[str]) -> None:
+    def _show_loaded(self, seen: set[str]) -> None:
         self.loggers.drop_all_but(self.at_hand.still_there(seen))
         self.carriers.drop_couriers_but(seen)
         self.at_hand.show_looking(on=False)
-        self._someone_left()
+        self._logger_left()
         wanted = self.model.wanted
         if wanted and wanted not in self.model.cards:
             words = tr("%1 is not at hand; connect it and look again.").replace("%1", wanted)
             self.house.said.emit(words, True)
         self.model.wanted = None
 
-    def _someone_left(self) -> None:
+    def _logger_left(self) -> None:
         """The list is another one: count it anew, and stay with somebody who is there."""
         self._count()
         if self.loggers.currentItem() is None and self.loggers.count():
@@ -317,7 +317,7 @@ class FieldDeskPlace(Place):
     def show_current(self) -> None:
         """Show the chosen logger anew."""
         card = self.model.card
-        self._choose_middle()
+        self._select_stage()
         if card is None:
             self.model.ready = None
             self.check_list.show_checks([])
@@ -325,7 +325,7 @@ class FieldDeskPlace(Place):
             return
         self.chosen.show_card(card)
 
-    def _choose_middle(self) -> None:
+    def _select_stage(self) -> None:
         if self.carriers.is_open:
             self.loggers.clearSelection()
             self.middle.setCurrentIndex(3)
@@ -334,7 +334,7 @@ class FieldDeskPlace(Place):
             self.middle.setCurrentIndex(no_card or int(self.model.is_group))
         self.right.setVisible(self.model.card is not None and not self.carriers.is_open)
 
-    def _back_to_loggers(self) -> None:
+    def _show_loggers(self) -> None:
         """A logger was chosen: the courier or drive makes room."""
         if self.carriers.is_open:
             self.carriers.close()
@@ -351,9 +351,9 @@ class FieldDeskPlace(Place):
             desk.pins.store(group, pin)
             return {card.serial: starting(desk, card) for card in cards}
 
-        self.house.run(work, self._pins_known)
+        self.house.run(work, self._use_known_pins)
 
-    def _pins_known(self, starts: dict[str, Start]) -> None:
+    def _use_known_pins(self, starts: dict[str, Start]) -> None:
         self.model.starts |= starts
         self._mark_all()
         self.show_current()
@@ -445,7 +445,7 @@ class FieldDeskPlace(Place):
             self.right.after.setText(tr("under way; Esc stops it"))
             return
         if act.kind:
-            self.right.show_step(*step_words(act, self.editor.first_reading()))
+            self.right.show_step(*step_texts(act, self.editor.first_reading()))
         self.right.show_erasing(self._erasing(card, act))
         only = card.readings_to_offload if act.kind == "launch" else 0
         self.right.show_offload_only(only)
@@ -458,7 +458,7 @@ class FieldDeskPlace(Place):
         act, left = self.next_act(), ""
         if act.kind == "launch":
             left = self.editor.countdown()
-            self.right.show_step(*step_words(act, self.editor.first_reading()))
+            self.right.show_step(*step_texts(act, self.editor.first_reading()))
         zone = self.model.zone_of(card)
         at = clock_time(self.house.desk.now_ms(), zone, seconds=True)
         self.right.show_time(f"{at} {zone}", left)
@@ -488,7 +488,7 @@ class FieldDeskPlace(Place):
             self.forget_finished()
         if count < 2 and not self.model.finished:
             self.several.forget_results()
-        self._choose_middle()
+        self._select_stage()
         self.group.prepare()
         if count < 2 and self.model.card is not None:
             self._show_checks(self.model.card)

@@ -9,7 +9,7 @@ from gezeiten.domain.intervals import interval_text
 from gezeiten.domain.plan.outlook import Outlook
 from gezeiten.ui.field.outlook_bars import OutlookBars
 from gezeiten.ui.parts.flow import FlowLayout
-from gezeiten.ui.parts.widgets import Card, button, column, give_room, label, row
+from gezeiten.ui.parts.widgets import Card, button, column, give_stretch, label, row
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import Theme
@@ -28,7 +28,7 @@ class PlanPage(QWidget):
         self.editor = editor
         self.bars = OutlookBars()
         self.reach_words = label("", "brass", wrap=True)
-        self.reach_button = button("", self._take_reach)
+        self.reach_button = button("", self._set_duration)
         self._reach_s = 0
         outlook = Card(tr("Mission outlook"), tr("moves as you change the plan"))
         outlook.body.addWidget(self.bars)
@@ -54,7 +54,7 @@ class PlanPage(QWidget):
         plan.body.addWidget(scroll, 1)
         self.editor_area = scroll
         self.setLayout(column(outlook, plan, spacing=10))
-        give_room(self, 1, 1)
+        give_stretch(self, 1, 1)
         self._show_reach(None)
 
     def _link(self, text: str, act: str) -> QWidget:
@@ -82,7 +82,7 @@ class PlanPage(QWidget):
         self.reach_words.setText(words.replace("%1", text))
         self.reach_button.setText(tr("Take %1").replace("%1", text))
 
-    def _take_reach(self) -> None:
+    def _set_duration(self) -> None:
         self.reach.emit(self._reach_s)
 
     def set_theme(self, theme: Theme) -> None:

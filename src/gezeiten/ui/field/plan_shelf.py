@@ -16,7 +16,7 @@ from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
 
 
-def origin_words(origin: Origin) -> str:
+def origin_text(origin: Origin) -> str:
     """Return where a plan comes from."""
     return {
         "round": tr("Ready for the round"),
@@ -42,7 +42,7 @@ class PlanShelf:
     def take_last(self, card: LoggerCard) -> None:
         """Start over from the last mission at this point."""
         start = self._model.starts[card.serial]
-        self._into(start.usual, origin_words("fresh" if start.last is None else "last"))
+        self._into(start.usual, origin_text("fresh" if start.last is None else "last"))
 
     def remember(self, serial: str, plan: Plan) -> None:
         """A logger was launched by this plan: the next one may want the same."""
@@ -54,21 +54,21 @@ class PlanShelf:
             self._house.say(tr("No logger was launched before this one."))
             return
         serial, plan = self._before
-        self._suit(card, plan, tr("As %1 just before").replace("%1", serial))
+        self._update_fields(card, plan, tr("As %1 just before").replace("%1", serial))
 
     def show_kept(self, card: LoggerCard, search: str = "") -> None:
         """Open the kept plans, those of a search."""
         plan, model = self._model.typed, card.identity.model.name
         dialog = KeptPlansDialog(self._parent, self._house, plan, model, self._model.zone_of(card))
-        dialog.taken.connect(lambda kept, name: self._take(card, kept, name))
+        dialog.taken.connect(lambda kept, name: self._accept(card, kept, name))
         dialog.search.setText(search)
         dialog.open()
 
-    def _take(self, card: LoggerCard, kept: Plan, name: str) -> None:
+    def _accept(self, card: LoggerCard, kept: Plan, name: str) -> None:
         """A kept plan keeps its settings; where it goes and its names stay those of here."""
-        self._suit(card, kept, tr("Kept plan “%1”").replace("%1", name))
+        self._update_fields(card, kept, tr("Kept plan “%1”").replace("%1", name))
 
-    def _suit(self, card: LoggerCard, plan: Plan, origin: str) -> None:
+    def _update_fields(self, card: LoggerCard, plan: Plan, origin: str) -> None:
         def suited(prepared: list[PreparedLaunch]) -> None:
             if prepared[0].lost:
                 self._house.said.emit(" ".join(prepared[0].lost), True)

@@ -45,7 +45,7 @@ class PortStrip(QWidget):
 
     def lines(self) -> list[str]:
         """Return what is shown, for people."""
-        return [_words(self._news[path]) for path in sorted(self._news)]
+        return [_port_text(self._news[path]) for path in sorted(self._news)]
 
     def _show(self) -> None:
         clear(self._lines)
@@ -62,7 +62,7 @@ class PortStrip(QWidget):
         self.setVisible(bool(words))
 
 
-def _words(news: PortNews) -> str:
+def _port_text(news: PortNews) -> str:
     name = Path(news.path).name
     said = {
         "trying": tr("trying %1 ...").replace("%1", news.words),

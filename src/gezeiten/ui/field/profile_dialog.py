@@ -20,7 +20,7 @@ from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.quantities.units import shown_units
 from gezeiten.exchange.text.meaning import meaning
 from gezeiten.link.line_shape import Part, numbers_in, pattern_for
-from gezeiten.link.profile import LINES, Profile, ProfileValue, keep_profile
+from gezeiten.link.profile import LINES, Profile, ProfileValue, save_profile
 from gezeiten.ui.parts.widgets import button, clear, column, label, row, scrolled, set_role
 from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.house import AppContext
@@ -104,7 +104,7 @@ class ProfileDialog(QDialog):
         inner.setLayout(column(self.parts, 1))
         self.words = label(tr("Listen, then click a line: its numbers appear below."), wrap=True)
         self.listen = button(tr("Listen"), self._listen)
-        self.keep = button(tr("Keep this instrument"), self._keep, "primary")
+        self.keep = button(tr("Keep this instrument"), self._save, "primary")
         self.setLayout(
             column(
                 grid,
@@ -156,7 +156,7 @@ class ProfileDialog(QDialog):
         )
         self.lines.clear()
         self.listen.setText(tr("Stop"))
-        self._say(tr("Listening to %1 ...").replace("%1", port))
+        self._show_message(tr("Listening to %1 ...").replace("%1", port))
         self._task = self._house.run(
             lambda task: listen(port, profile, clock, _LISTEN_S, task.tell, task.cancelled),
             self._listened,
@@ -174,11 +174,11 @@ class ProfileDialog(QDialog):
     def _listened(self, _: object) -> None:
         self._over()
         if not self.lines.count():
-            self._say(tr("Nothing was heard; check port and speed."), "ember")
+            self._show_message(tr("Nothing was heard; check port and speed."), "ember")
 
     def _failed(self, sentence: str) -> None:
         self._over()
-        self._say(sentence, "ember")
+        self._show_message(sentence, "ember")
 
     def _over(self) -> None:
         self._task = None
@@ -193,7 +193,7 @@ class ProfileDialog(QDialog):
         clear(self.parts)
         for part in numbers_in(line):
             self._numbers.append(self._number(part))
-        self._say(tr("Say what its numbers are; those left out are not recorded."))
+        self._show_message(tr("Say what its numbers are; those left out are not recorded."))
 
     def _number(self, part: Part) -> _Chosen:
         what, unit = QComboBox(), QComboBox()
@@ -230,7 +230,7 @@ class ProfileDialog(QDialog):
         pattern = pattern_for(self._line, groups)
         return replace(self._port_settings(), values=tuple(values), pattern=pattern)
 
-    def _keep(self) -> None:
+    def _save(self) -> None:
         folder, profile = self._house.desk.archive.folder / "profiles", self.profile()
         if not profile.values:
             self._refused(tr("No number is said to be anything; click a line and choose."))
@@ -240,12 +240,12 @@ class ProfileDialog(QDialog):
             self.kept.emit(profile)
             self.accept()
 
-        self._house.run(lambda _task: keep_profile(folder, profile), kept, failed=self._refused)
+        self._house.run(lambda _task: save_profile(folder, profile), kept, failed=self._refused)
 
     def _refused(self, sentence: str) -> None:
-        self._say(sentence, "ember")
+        self._show_message(sentence, "ember")
 
-    def _say(self, words: str, role: str = "muted") -> None:
+    def _show_message(self, words: str, role: str = "muted") -> None:
         set_role(self.words, role)
         self.words.setText(words)
 

@@ -99,11 +99,11 @@ class SeveralDesk(QObject):
                 if check.weight in ("blocking", "look"):
                     key = f"{check.weight}{check.key}{check.sentence}"
                     found.setdefault(key, (check, []))[1].append(one.card.serial)
-        checks = [self._about(check, serials) for check, serials in found.values()]
+        checks = [self._check_text(check, serials) for check, serials in found.values()]
         checks.sort(key=lambda check: (check.weight != "blocking", not check.wants_word))
         return checks or [Check("passed", tr("Nothing is in the way of any of them."))]
 
-    def _about(self, check: Check, serials: list[str]) -> Check:
+    def _check_text(self, check: Check, serials: list[str]) -> Check:
         is_named = len(serials) == len(self.prepared) or serials[0] in check.sentence
         if is_named:
             return check

@@ -125,12 +125,12 @@ class SeveralPage(QWidget):
         self.table.setRowCount(len(self._rows))
         for i, one in enumerate(self._rows):
             place = one.plan.point_name.split(" · ")[-1]
-            self._put(i, 0, f"{one.card.serial}\n{place}", "ink")
+            self._set_cell(i, 0, f"{one.card.serial}\n{place}", "ink")
             result = self._results.get(one.card.serial)
             is_launched = result is not None and result.launched is not None
             for j, (weight, words) in enumerate(stage_states(one, is_launched=is_launched), 1):
-                self._put(i, j, f"{_SIGNS[weight]} {words}".strip(), _COLORS[weight])
-            self._put(i, 6, *self._result(one))
+                self._set_cell(i, j, f"{_SIGNS[weight]} {words}".strip(), _COLORS[weight])
+            self._set_cell(i, 6, *self._result(one))
         self._fit_rows()
 
     def _fit_rows(self) -> None:
@@ -153,7 +153,7 @@ class SeveralPage(QWidget):
             first = tr("first reading %1").replace("%1", at)
         return f"✓ {result.sentence.rstrip('.')}; {first}.", "kelp"
 
-    def _put(self, line: int, place: int, text: str, color: str) -> None:
+    def _set_cell(self, line: int, place: int, text: str, color: str) -> None:
         item = QTableWidgetItem(text)
         item.setForeground(self.theme.color(color))
         item.setToolTip(plain_tip(text))

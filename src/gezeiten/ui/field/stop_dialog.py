@@ -20,7 +20,7 @@ class StopDialog(QDialog):
     def __init__(self, parent: QWidget, card: LoggerCard) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Stop the mission of %1").replace("%1", card.serial))
-        self.words = label(_words(card), wrap=True)
+        self.words = label(_consequence_text(card), wrap=True)
         stop = button(tr("Stop and offload"), self._stop)
         stay = button(tr("Keep the mission"), self.reject, "primary")
         stay.setDefault(True)
@@ -33,7 +33,7 @@ class StopDialog(QDialog):
         self.accept()
 
 
-def _words(card: LoggerCard) -> str:
+def _consequence_text(card: LoggerCard) -> str:
     mission = tr("Mission %1 of %2").replace("%1", str(card.state.mission_number))
     mission = mission.replace("%2", card.serial)
     if card.state.state == State.WAITING:

@@ -103,7 +103,7 @@ class FieldWork(QObject):
             self.is_looking = False
             self.looked.emit(found)
 
-        self._house.run(work, ended, self._told, lambda _: ended(set()))
+        self._house.run(work, ended, self._show_result, lambda _: ended(set()))
 
     def look_at_ports(self, paths: set[str]) -> None:
         """Ask who is on these ports; those that are being asked already are not asked twice."""
@@ -123,17 +123,17 @@ class FieldWork(QObject):
             self._asked_ports -= set(fresh)
 
         if fresh:
-            self._house.run(work, ended, self._told, ended)
+            self._house.run(work, ended, self._show_result, ended)
 
     def _show_found(self, task: Task, logger: FoundLogger) -> bool:
         """Emit the card of a logger that was found; False where it is gone again."""
         try:
-            self._emit_seen(task, logger.address, logger.identity.serial)
+            self._emit_card(task, logger.address, logger.identity.serial)
         except GezeitenError:
             return False  # it went away between finding and asking; the logbook has it
         return True
 
-    def _emit_seen(self, task: Task, address: Endpoint, serial: str) -> None:
+    def _emit_card(self, task: Task, address: Endpoint, serial: str) -> None:
         desk = self._house.desk
         card = desk_contact.contact(desk, address, serial)
         task.tell(SeenLogger(card, starting(desk, card)))
@@ -173,7 +173,7 @@ class FieldWork(QObject):
         self._house.run(work, self.seen.emit)
 
     # -- changing --------------------------------------------------------------------------------
-    def _begin(
+    def _start(
         self,
         work: Callable[[Task], object],
         done: Callable[[Any], None],
@@ -200,10 +200,10 @@ class FieldWork(QObject):
             self.busy_changed.emit()
             self.look()
 
-        self._task = self._house.run(awake, ended, on_progress or self._told, failed)
+        self._task = self._house.run(awake, ended, on_progress or self._show_result, failed)
         self.busy_changed.emit()
 
-    def _told(self, what: object) -> None:
+    def _show_result(self, what: object) -> None:
         if isinstance(what, SeenLogger):
             self.seen.emit(what)
         elif isinstance(what, PortNews):
@@ -238,7 +238,7 @@ class FieldWork(QObject):
             with ThreadPoolExecutor(LINES_AT_ONCE) as pool:
                 return list(pool.map(lambda card: one(task, card), cards))
 
-        self._begin(work, self.offloaded.emit, "Offloading loggers")
+        self._start(work, self.offloaded.emit, "Offloading loggers")
 
     def take_overview(self, card: LoggerCard, mission: int, thinning: Thinning) -> None:
         """Let a logger thin a mission and take what it made."""
@@ -248,7 +248,7 @@ class FieldWork(QObject):
             watch = self._watch(task, card)
             return offload_overview(desk, card.address, card.serial, mission, thinning, watch)
 
-        self._begin(work, self.overview_came.emit, "Offloading a logger")
+        self._start(work, self.overview_came.emit, "Offloading a logger")
 
     def _watch(self, task: Task, card: LoggerCard) -> Watch:
         rates = self._house.desk.rates
@@ -261,7 +261,7 @@ class FieldWork(QObject):
 
     def _look_at(self, task: Task, card: LoggerCard) -> None:
         try:
-            self._emit_seen(task, card.address, card.serial)
+            self._emit_card(task, card.address, card.serial)
         except GezeitenError:
             return  # its own error is said by what went before
 
@@ -276,7 +276,7 @@ class FieldWork(QObject):
             return done, arrival(desk, done.offloaded) if done.offloaded else None
 
         self._house.say(tr("Launching %1 ...").replace("%1", card.serial))
-        self._begin(work, lambda done: self.launched.emit(*done), "Launching a logger")
+        self._start(work, lambda done: self.launched.emit(*done), "Launching a logger")
 
     def stop(self, card: LoggerCard) -> None:
         """Stop a logger's mission and offload it; its memory stays."""
@@ -288,7 +288,7 @@ class FieldWork(QObject):
             self._look_at(task, card)
             return arrival(desk, done)
 
-        self._begin(work, self.stopped.emit, "Stopping a logger")
+        self._start(work, self.stopped.emit, "Stopping a logger")
 
     def erase(self, card: LoggerCard, label: str) -> None:
         """Erase a logger's memory, after reading everything back from the vault."""
@@ -299,7 +299,7 @@ class FieldWork(QObject):
             self._look_at(task, card)
             return card.serial, count
 
-        self._begin(work, lambda done: self.erased.emit(*done), "Erasing a logger")
+        self._start(work, lambda done: self.erased.emit(*done), "Erasing a logger")
 
     def run_several(self, prepared: list[PreparedLaunch], accepted: Words) -> None:
         """Offload and launch several loggers; a row ends for each."""
@@ -315,4 +315,4 @@ class FieldWork(QObject):
                 self._look_at(task, one.card)
             return results
 
-        self._begin(work, self.several_ended.emit, "Launching loggers")
+        self._start(work, self.several_ended.emit, "Launching loggers")

@@ -59,7 +59,7 @@ class PageView(QScrollArea):
 
             return show
 
-        failed = into_sight(self._add_words)
+        failed = into_sight(self._add_text)
         if kind == "pdf":
             wide = round(PAGE_WIDTH * self.devicePixelRatioF())
             show_pages = into_sight(self._add_pages)
@@ -92,9 +92,9 @@ class PageView(QScrollArea):
         lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._column.addWidget(lines)
         if text.count("\n") >= LINES_SHOWN:
-            self._add_words(tr("These are the first lines; open the file to see all of it."))
+            self._add_text(tr("These are the first lines; open the file to see all of it."))
 
-    def _add_words(self, words: str) -> None:
+    def _add_text(self, words: str) -> None:
         self._column.addWidget(label(words, "muted", wrap=True))
 
 

@@ -70,17 +70,17 @@ class HandoverPlace(Place):
         self.model = HandingOver()
         self.point = QComboBox()
         self.point.setAccessibleName(tr("Point"))
-        self.point.currentIndexChanged.connect(lambda _: self._chosen())
+        self.point.currentIndexChanged.connect(lambda _: self._selection_changed())
         self.named = QComboBox()
         self.named.setAccessibleName(tr("Stretch"))
-        self.named.activated.connect(lambda _: self._take_named())
+        self.named.activated.connect(lambda _: self._select_named_period())
         self.since = self._date_time(tr("From"))
         self.until = self._date_time(tr("Until"))
         self.from_label, self.until_label = label("", "muted"), label("", "muted")
         self.contents = Facts()
         self.pdf = button(tr("Write the PDF report"), lambda: self.write("pdf"), "primary")
         self.csv = button(tr("Write the CSV"), lambda: self.write("csv"), "primary")
-        self.elsewhere = button(tr("Write a copy elsewhere"), lambda: self._write_elsewhere())
+        self.elsewhere = button(tr("Write a copy elsewhere"), lambda: self._save_as())
         left = Card(tr("What to hand over"))
         chosen = QWidget()  # scrolls where text is large and the screen small
         chosen.setLayout(
@@ -205,7 +205,7 @@ class HandoverPlace(Place):
             self.point.addItem(point.full_name, point.id)
         self.point.blockSignals(False)
         self._show_choice()
-        self._show_past(known.past)
+        self._show_issued(known.past)
         if self.model.target is not None:
             self._go_to(self.model.target)
         elif not stays:
@@ -219,7 +219,7 @@ class HandoverPlace(Place):
         self.point.setCurrentIndex(self.point.findData(point.id) if point else -1)
         self.point.blockSignals(False)
 
-    def _show_past(self, past: list[PastHandover]) -> None:
+    def _show_issued(self, past: list[PastHandover]) -> None:
         self.count.setText(counted(len(past), "%n document", "%n documents"))
         self.empty.setVisible(not past)
         self.table.setVisible(bool(past))
@@ -276,7 +276,7 @@ class HandoverPlace(Place):
         """Return the chosen point."""
         return self.model.point
 
-    def _chosen(self) -> None:
+    def _selection_changed(self) -> None:
         self.model.choose(self.point.currentData())
         self._point_changed()
 
@@ -304,11 +304,11 @@ class HandoverPlace(Place):
             self.named.clear()
             self.named.addItem(tr("two instants, below"), None)
             for one in found:
-                self.named.addItem(_stretch_words(one, point.zone), one.span)
+                self.named.addItem(_period_text(one, point.zone), one.span)
 
         self.house.run(lambda _task: named_periods(desk, point), show, latest="named stretches")
 
-    def _take_named(self) -> None:
+    def _select_named_period(self) -> None:
         span = self.named.currentData()
         if span is not None:
             self._set_span(span)
@@ -377,7 +377,7 @@ class HandoverPlace(Place):
         if point is None or not self.model.can_write:
             return
         if path is None and self.house.is_looking:
-            self._write_elsewhere(kind)
+            self._save_as(kind)
             return
         self.model.is_busy = True
         self._show_buttons()
@@ -399,7 +399,7 @@ class HandoverPlace(Place):
             words += ", " + counted(done.pages, "%n page", "%n pages")
         self.house.say(words)
 
-    def _write_elsewhere(self, kind: str = "pdf") -> None:
+    def _save_as(self, kind: str = "pdf") -> None:
         point = self.chosen()
         if point is None:
             return
@@ -452,7 +452,7 @@ class HandoverPlace(Place):
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(document.file_name).parent)))
 
 
-def _stretch_words(one: NamedStretch, zone: str) -> str:
+def _period_text(one: NamedStretch, zone: str) -> str:
     return {
         "mission": tr("this mission"),
         "visit": tr("since the last visit"),

@@ -13,7 +13,7 @@ from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import compare_hashes, newest_entry, text_of_document
 from gezeiten.desk.office.verifying import Verdict, is_check_open, restore_lost_entries, verify
 from gezeiten.domain.entries import Entry
-from gezeiten.ui.field.logger_page import offload_words
+from gezeiten.ui.field.logger_page import offload_text
 from gezeiten.ui.logbook.lost_dialog import LostDialog
 from gezeiten.ui.parts.widgets import Card, button, label, row, set_role
 from gezeiten.ui.shell.house import AppContext
@@ -86,7 +86,7 @@ class CheckCard(Card):
     def _show(self, found: tuple[Entry | None, bool]) -> None:
         last, self._is_open = found
         if self._task is None:
-            self.button.setText(self._start_words())
+            self.button.setText(self._start_text())
         if last is None:
             self.head.setText("")
             return
@@ -95,7 +95,7 @@ class CheckCard(Card):
         self.head.setToolTip(last.hash)
 
     # -- the whole check -----------------------------------------------------------------------
-    def _start_words(self) -> str:
+    def _start_text(self) -> str:
         return tr("Go on with the check") if self._is_open else tr("Check the whole archive")
 
     def press(self) -> None:
@@ -125,11 +125,11 @@ class CheckCard(Card):
                 quick=quick,
             ),
             self._judged,
-            progress=self._heard,
+            progress=self._on_news,
             failed=self._failed,
         )
 
-    def _heard(self, progress: tuple[str, int, int]) -> None:
+    def _on_news(self, progress: tuple[str, int, int]) -> None:
         what, done, of = progress
         words = tr("Checking %1 ...").replace("%1", tr(what))
         if of > 1:
@@ -201,7 +201,7 @@ class CheckCard(Card):
 
         def imported(results: list[Offloaded]) -> None:
             self._house.archive_changed.emit()
-            self._house.say("  ".join(offload_words(one) for one in results))
+            self._house.say("  ".join(offload_text(one) for one in results))
             self.start()
 
         self._house.run(lambda task: import_unnamed(desk, wanted, task.cancelled), imported)
@@ -210,9 +210,13 @@ class CheckCard(Card):
     def hold_against(self, text: str) -> None:
         """Say whether a head, typed or out of a document, is one of this logbook."""
         desk = self._house.desk
-        self._house.run(lambda _task: compare_hashes(desk, text), self._said, failed=self._said)
+        self._house.run(
+            lambda _task: compare_hashes(desk, text),
+            self._show_comparison,
+            failed=self._show_comparison,
+        )
 
-    def _said(self, sentence: str) -> None:
+    def _show_comparison(self, sentence: str) -> None:
         self.compared.setText(sentence)
         self.compared.show()
 
@@ -225,8 +229,8 @@ class CheckCard(Card):
         desk = self._house.desk
         self._house.run(
             lambda _task: compare_hashes(desk, text_of_document(path)),
-            self._said,
-            failed=self._said,
+            self._show_comparison,
+            failed=self._show_comparison,
         )
 
 

@@ -86,18 +86,18 @@ class EntryCard(Card):
         self.held.setPlainText(_plain(entry))
         desk = self._house.desk
         self._house.run(
-            lambda _task: (entry, entry_links(desk, entry)), self._show_ways, latest="logbook ways"
+            lambda _task: (entry, entry_links(desk, entry)), self._show_links, latest="logbook ways"
         )
 
-    def _show_ways(self, found: tuple[Entry, list[EntryLink]]) -> None:
+    def _show_links(self, found: tuple[Entry, list[EntryLink]]) -> None:
         entry, ways = found
         if entry != self._entry:
             return
         self._ways = ways
         clear(self._buttons)
         for way in ways:
-            made = ElidingButton(_way_words(way))
-            made.clicked.connect(partial(self._go, way))
+            made = ElidingButton(_link_text(way))
+            made.clicked.connect(partial(self._follow_link, way))
             self._buttons.addWidget(made)
 
     def look_at(self) -> None:
@@ -114,9 +114,9 @@ class EntryCard(Card):
     def go_first(self) -> None:
         """Go to the first thing that the entry is about."""
         if self._ways:
-            self._go(self._ways[0])
+            self._follow_link(self._ways[0])
 
-    def _go(self, way: EntryLink, _checked: bool = False) -> None:
+    def _follow_link(self, way: EntryLink, _checked: bool = False) -> None:
         go = self._house.go.emit
         if way.kind == "point":
             go(places.TRENDS, way.key)
@@ -133,7 +133,7 @@ class EntryCard(Card):
             self._house.logger_wanted.emit(str(way.key))
 
 
-def _way_words(way: EntryLink) -> str:
+def _link_text(way: EntryLink) -> str:
     words = {
         "point": tr("To %1"),
         "site": tr("To the site %1"),

@@ -33,7 +33,7 @@ class LostDialog(QDialog):
         for one in lost:
             said = tr("%1 · %2 · %3").replace("%1", day_and_time(one.at_ms, home_zone()))
             self.listed.addItem(said.replace("%2", one.subject).replace("%3", one.sentence))
-        again = button(tr("Write them again"), self._again)
+        again = button(tr("Write them again"), self._reload)
         leave = button(tr("Leave it as it is"), self.reject, "primary")
         leave.setDefault(True)
         note = label(
@@ -56,6 +56,6 @@ class LostDialog(QDialog):
         self.resize(620, 380)
         leave.setFocus()
 
-    def _again(self) -> None:
+    def _reload(self) -> None:
         self.wanted.emit()
         self.accept()

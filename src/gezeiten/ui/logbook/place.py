@@ -52,7 +52,7 @@ class LogbookPlace(Place):
 
     def __init__(self, house: AppContext) -> None:
         super().__init__(house)
-        self._about: About | None = None
+        self._filter: About | None = None
         self.entries: tuple[Entry, ...] = ()
         self._misfits: dict[str, list[str]] = {}
         self._build_filters()
@@ -128,7 +128,7 @@ class LogbookPlace(Place):
         header.setSectionResizeMode(_WHAT, QHeaderView.ResizeMode.Interactive)
         header.setSectionResizeMode(_COLUMNS - 1, QHeaderView.ResizeMode.Stretch)
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
-        self.table.currentCellChanged.connect(lambda at, *_: self._choose(at))
+        self.table.currentCellChanged.connect(lambda at, *_: self._select(at))
 
     def hint(self) -> str:
         return tr("Ctrl+F searches · F5 checks the archive · Ctrl+G goes to what it is about")
@@ -186,7 +186,7 @@ class LogbookPlace(Place):
         days = self.since.currentData()
         return EntryFilter(
             self.filter.text(),
-            self._about,
+            self._filter,
             self.person.currentData(),
             self.kind.currentData(),
             since_ms=None if days is None else self.house.desk.now_ms() - days * DAY_MS,
@@ -202,7 +202,7 @@ class LogbookPlace(Place):
 
     def look_for(self, about: About | None) -> None:
         """Show what the logbook has about something, or everything."""
-        self._about = about
+        self._filter = about
         self.about_button.setVisible(about is not None)
         self.about_button.setText(tr("About: %1  ✕").replace("%1", about.words) if about else "")
         self.refresh()
@@ -228,7 +228,7 @@ class LogbookPlace(Place):
         self._fill(self.person, page.people)
         self.entries = page.entries
         self._misfits = page.misfits
-        self.count.setText(_count_words(page))
+        self.count.setText(_count_text(page))
         chosen = self.entry.seq
         self.table.blockSignals(True)
         self.table.setRowCount(len(page.entries))
@@ -250,8 +250,8 @@ class LogbookPlace(Place):
         self.table.blockSignals(False)
         at = next((i for i, entry in enumerate(page.entries) if entry.seq == chosen), 0)
         self.table.setCurrentCell(at if page.entries else -1, 0)
-        self._choose(at)
-        self.misfits.setVisible(bool(page.misfits) and self._about is None)
+        self._select(at)
+        self.misfits.setVisible(bool(page.misfits) and self._filter is None)
         self.misfits.setText(counted(len(page.misfits), "%n misfit", "%n misfits"))
         for out in (self.json_button, self.pdf_button):
             out.setEnabled(bool(page.entries))
@@ -269,7 +269,7 @@ class LogbookPlace(Place):
         box.setCurrentIndex(max(box.findData(chosen), 0))
         box.blockSignals(False)
 
-    def _choose(self, at: int) -> None:
+    def _select(self, at: int) -> None:
         entry = self.entries[at] if 0 <= at < len(self.entries) else None
         self.entry.show_entry(entry, self._misfits.get(entry.hash, []) if entry else [])
 
@@ -287,8 +287,8 @@ class LogbookPlace(Place):
                 return
             path = Path(name)
         target, desk, wanted, title = path, self.house.desk, self.wanted(), tr("Logbook")
-        if self._about:
-            title += f": {self._about.words}"
+        if self._filter:
+            title += f": {self._filter.words}"
 
         def work(_task: object) -> int:
             entries = matching_entries(desk, wanted)
@@ -313,7 +313,7 @@ def _without_subject(entry: Entry) -> str:
     return entry.sentence
 
 
-def _count_words(page: Page) -> str:
+def _count_text(page: Page) -> str:
     if page.found > len(page.entries):
         words = tr("the latest %1 of %2 are shown; search for the others")
         return words.replace("%1", number(len(page.entries))).replace("%2", number(page.found))

@@ -41,7 +41,7 @@ class ChainCard(Card):
         kept = counted(detail.readings, "%n value as measured", "%n values as measured")
         self._add("●", tr("As offloaded"), kept)
         for step in detail.steps:
-            name, words = _step_words(step, detail.booked.point, units)
+            name, words = _step_texts(step, detail.booked.point, units)
             undone = step.undone_ms is not None
             if undone:
                 words += " · " + tr("undone by %1").replace("%1", step.undone_by)
@@ -63,7 +63,7 @@ class ChainCard(Card):
         self.steps.addWidget(below)
 
 
-def _step_words(step: RecordStep, point: PointPlace, units: Units) -> tuple[str, str]:
+def _step_texts(step: RecordStep, point: PointPlace, units: Units) -> tuple[str, str]:
     when = day_and_time(step.made_ms, point.zone)
     if step.does.has_estimates:
         error = units.error(point, step.channel, float(step.facts["rmse"]))

@@ -49,27 +49,33 @@ from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_model import (
     Link,
     TriedStep,
-    chosen_fill,
-    chosen_step,
+    changed_spans,
+    correction_of,
     drawn,
+    fill_of,
     links,
-    marked_stretches,
     number_recorded,
-    tried_stretch,
+    trial_span,
 )
-from gezeiten.ui.mend.loss_words import caught_words, loss_words
+from gezeiten.ui.mend.loss_words import caught_text, loss_text
 from gezeiten.ui.mend.step_fields import StepFields
-from gezeiten.ui.mend.story_dialog import tells_stories
+from gezeiten.ui.mend.story_dialog import connect_provenance
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, shown_checks, trace_of
+from gezeiten.ui.parts.lanes import (
+    connect_readings,
+    prepared_lanes,
+    remarks_of,
+    shown_checks,
+    trace_of,
+)
 from gezeiten.ui.parts.number_field import number_of
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.points.series_box import SeriesBox
-from gezeiten.ui.points.why_field import why_field
+from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
@@ -112,25 +118,25 @@ class ChainDialog(ActingDialog):
         for wide in (1, 2, 4):
             self.table.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
         self.chart = LaneChart(house.theme, tr("As it is, and as it would be"))
-        feed(house, self.chart, "chain pictures")
+        connect_readings(house, self.chart, "chain pictures")
         self.chart.marked.connect(self._marked)
-        tells_stories(self.chart, self, house, lambda: [point])
+        connect_provenance(self.chart, self, house, lambda: [point])
         self.figures = label("", "muted", wrap=True)
         self._make_fields()
         self.switch_button = button(tr("Switch the chosen step off"), self.switch_chosen)
         self.undo_button = button(tr("Take the chosen step back"), self.take_back)
         self.clock_button = button(tr("Clock …"), self.show_clock)
         self.typed = (self.words, self.fields.cause)
-        self.setLayout(self._laid_out())
+        self.setLayout(self._build_layout())
         self.resize(1010, 690)
-        self.table.itemSelectionChanged.connect(self._chosen_changed)
+        self.table.itemSelectionChanged.connect(self._selection_changed)
         self.series.currentIndexChanged.connect(lambda _: self._load())
         self._load()
 
     # -- making ----------------------------------------------------------------------------------
     def _make_fields(self) -> None:
         self.fields = StepFields(self.trying)
-        self.words = why_field()
+        self.words = reason_field()
         self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         self.open_end = QCheckBox(tr("until further notice"))
         self.open_end.setChecked(True)
@@ -139,11 +145,11 @@ class ChainDialog(ActingDialog):
         for field in (self.since, self.until):
             field.editingFinished.connect(self._try)
         self.fields.changed.connect(self._try)
-        self.fields.rule_chosen.connect(self._rule_chosen)
+        self.fields.rule_chosen.connect(self._rule_changed)
         self.fields.trim_asked.connect(self.propose_trim)
         self.fields.points_asked.connect(self.propose_points)
 
-    def _laid_out(self) -> QVBoxLayout:
+    def _build_layout(self) -> QVBoxLayout:
         self.entry = QWidget()
         self.keep_button = button(tr("Keep it"), self.keep, "primary")
         self.entry.setLayout(
@@ -195,7 +201,9 @@ class ChainDialog(ActingDialog):
     def _load(self) -> None:
         key, point, desk = self.key, self._point, self._house.desk
         if not key:
-            self._say(tr("There is no reading at this point yet; offload its logger first."))
+            self._show_message(
+                tr("There is no reading at this point yet; offload its logger first.")
+            )
             return
         self.trying.unit = unit = self._units.of_series(point, key)
         self.trying.decimals = quantity(key).decimals
@@ -204,7 +212,7 @@ class ChainDialog(ActingDialog):
 
         def look(_task: object) -> tuple[Chain, Lane, Span, list[Certificate]]:
             whole = extent(desk, point.id, [key]) or (0, 1)
-            span = tried_stretch(given_view or whole, whole, _MOST_SHOWN_MS)
+            span = trial_span(given_view or whole, whole, _MOST_SHOWN_MS)
             name = quantity(key)
             decimals = max(name.decimals + unit.extra_decimals, 0)
             lane = Lane(
@@ -216,9 +224,9 @@ class ChainDialog(ActingDialog):
                 checks=shown_checks(desk, point, key, unit),
             )
             known = certificates(desk, point, key)
-            return chain(desk, point, key), made_ready(desk, [lane], span)[0], span, known
+            return chain(desk, point, key), prepared_lanes(desk, [lane], span)[0], span, known
 
-        self._house.run(look, self._show, failed=self._say, latest="chain")
+        self._house.run(look, self._show, failed=self._show_message, latest="chain")
 
     def _show(self, seen: tuple[Chain, Lane, Span, list[Certificate]]) -> None:
         self._chain, self._lane, self._view, known = seen
@@ -241,7 +249,7 @@ class ChainDialog(ActingDialog):
             mission = tr("%1, mission %2").replace("%2", number(thing.mission))
             what = mission.replace("%1", thing.source) if thing.is_logger else thing.source
             since, until = thing.feed.start_ms, thing.feed.end_ms
-            return [tr("Source"), what, self._stretch(since, until), "", ""]
+            return [tr("Source"), what, self._period_text(since, until), "", ""]
         if link.kind in ("clock", "clock off"):
             what = tr("%1, mission %2").replace("%1", thing.serial)
             first, last = thing.map.moves_ms
@@ -267,7 +275,7 @@ class ChainDialog(ActingDialog):
             return [
                 name,
                 tr(step_text(thing)),
-                self._stretch(thing.start_ms, thing.until_ms),
+                self._period_text(thing.start_ms, thing.until_ms),
                 f"{thing.said_by}, {instant(thing.said_ms, zone)}",
                 thing.words,
             ]
@@ -278,12 +286,12 @@ class ChainDialog(ActingDialog):
         return [
             name,
             f"{tr(fill_method_text(thing.facts))}, {error}",
-            self._stretch(thing.start_ms, thing.end_ms),
+            self._period_text(thing.start_ms, thing.end_ms),
             f"{thing.made_by}, {instant(thing.made_ms, zone)}",
             why,
         ]
 
-    def _stretch(self, start_ms: int, end_ms: int) -> str:
+    def _period_text(self, start_ms: int, end_ms: int) -> str:
         zone = self._point.zone
         begin = tr("the first") if start_ms <= -EVER_MS else instant(start_ms, zone)
         return f"{begin} – {tr('still') if end_ms >= EVER_MS else instant(end_ms, zone)}"
@@ -296,7 +304,7 @@ class ChainDialog(ActingDialog):
         self._house.run(
             lambda _task: ask(desk, point, key, at_end=at_end),
             self._show_proposed,
-            failed=self._say,
+            failed=self._show_message,
             latest="chain trim",
         )
 
@@ -308,20 +316,20 @@ class ChainDialog(ActingDialog):
     def propose_points(self) -> None:
         """Propose calibration points by what was read by hand in the stretch."""
         desk, point, key = self._house.desk, self._point, self.key
-        span = self._stretch_typed()
+        span = self._typed_period()
         self._house.run(
             lambda _task: points_by_hand(desk, point, key, span),
             self.fields.show_points,
-            failed=self._say,
+            failed=self._show_message,
             latest="chain points",
         )
 
-    def _stretch_typed(self) -> Span:
+    def _typed_period(self) -> Span:
         zone = self._point.zone
         end_ms = EVER_MS if self.open_end.isChecked() else self.until.instant_ms(zone)
         return (self.since.instant_ms(zone), end_ms)
 
-    def _rule_chosen(self) -> None:
+    def _rule_changed(self) -> None:
         rule = self.fields.rule
         if rule is None or self._view is None:
             return
@@ -329,7 +337,7 @@ class ChainDialog(ActingDialog):
         self._house.run(
             lambda _task: usual_number(desk, point, key, span, rule.key),
             self.fields.show_usual,
-            failed=self._say,
+            failed=self._show_message,
             latest="chain rule",
         )
 
@@ -347,7 +355,7 @@ class ChainDialog(ActingDialog):
         self._try()
 
     # -- trying ----------------------------------------------------------------------------------
-    def _wanted(self) -> Callable[[], ProposedCorrection]:
+    def _entered(self) -> Callable[[], ProposedCorrection]:
         """Return what makes the step that the fields say, off the main thread.
 
         Raises:
@@ -371,28 +379,28 @@ class ChainDialog(ActingDialog):
         if self._lane is None:
             return
         if self.fields.is_untouched(is_open=self.open_end.isChecked()):
-            self._say("")
+            self._show_message("")
             self._show_figures(None)
             return
         try:
-            wanted = self._wanted()
+            wanted = self._entered()
         except (FieldError, InputError) as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
-        self._say("")
-        self._look(wanted)
+        self._show_message("")
+        self._preview(wanted)
 
-    def _chosen_changed(self) -> None:
-        step, filled = chosen_step(self._chosen()), chosen_fill(self._chosen())
+    def _selection_changed(self) -> None:
+        step, filled = correction_of(self._selected()), fill_of(self._selected())
         self._show_buttons()
         if step is not None and self._lane is not None:
-            self._look(switched=step.uid)
+            self._preview(switched=step.uid)
         elif filled is not None and self._lane is not None:
-            self._look_at_fill(filled)
+            self._preview_fill(filled)
         elif self._lane is not None:
             self._show_figures(None)
 
-    def _look(
+    def _preview(
         self, wanted: Callable[[], ProposedCorrection] | None = None, switched: str = ""
     ) -> None:
         desk, point, key, span = self._house.desk, self._point, self.key, self._view
@@ -407,9 +415,9 @@ class ChainDialog(ActingDialog):
         def show(found: tuple[Effect, list[ValueLoss], ProposedCorrection | None]) -> None:
             self._show_figures(*found)
 
-        self._house.run(look, show, failed=self._say, latest="chain effect")
+        self._house.run(look, show, failed=self._show_message, latest="chain effect")
 
-    def _look_at_fill(self, filled: RecordStep) -> None:
+    def _preview_fill(self, filled: RecordStep) -> None:
         """Show a fill in its surroundings, and what the record is without it, or again with it."""
         desk, point = self._house.desk, self._point
         beside_ms = max(filled.end_ms - filled.start_ms, DAY_MS // 4)
@@ -417,7 +425,7 @@ class ChainDialog(ActingDialog):
         self._house.run(
             lambda _task: effect_of_fill(desk, point, filled, span),
             self._show_figures,
-            failed=self._say,
+            failed=self._show_message,
             latest="chain effect",
         )
 
@@ -433,21 +441,21 @@ class ChainDialog(ActingDialog):
         if seen is not None and (seen.changed or seen.gone or seen.back or seen.suspect):
             lane = replace(lane, proposal=drawn(seen, unit), tints=self._tints(seen))
         self.chart.show_lanes([lane], self._view, self._point.zone)
-        by_rule = caught_words(caught) if caught is not None else ""
+        by_rule = caught_text(caught) if caught is not None else ""
         words = filter(
-            None, (by_rule, self._effect_words(seen) if seen else "", *map(loss_words, lost))
+            None, (by_rule, self._effect_text(seen) if seen else "", *map(loss_text, lost))
         )
         self.figures.setText(" ".join(words))
 
     def _tints(self, seen: Effect) -> tuple[Tint, ...]:
         """Where readings would go, hatched as all that is absent; where they would be suspect."""
-        gone, doubted = marked_stretches(seen)
+        gone, doubted = changed_spans(seen)
         return (
             *(Tint(span, "muted", alpha=150, hatched=True) for span in gone),
             *(Tint(span, "brass", alpha=70) for span in doubted),
         )
 
-    def _effect_words(self, seen: Effect) -> str:
+    def _effect_text(self, seen: Effect) -> str:
         unit = self.trying.unit
         decimals = quantity(self.key).decimals + max(unit.extra_decimals, 0) + 1
 
@@ -472,12 +480,12 @@ class ChainDialog(ActingDialog):
         return f"{of}: {' · '.join(parts) if parts else tr('none changes')}."
 
     # -- doing -----------------------------------------------------------------------------------
-    def _chosen(self) -> Link | None:
-        one = chosen_thing(self.table)
+    def _selected(self) -> Link | None:
+        one = selected_item(self.table)
         return one if isinstance(one, Link) else None
 
     def _show_buttons(self) -> None:
-        step, filled = chosen_step(self._chosen()), chosen_fill(self._chosen())
+        step, filled = correction_of(self._selected()), fill_of(self._selected())
         self.switch_button.setEnabled(step is not None or filled is not None)
         self.undo_button.setEnabled(step is not None)
         is_off = (step is not None and not step.is_on) or (
@@ -490,7 +498,7 @@ class ChainDialog(ActingDialog):
     def switch_chosen(self) -> None:
         """Switch the chosen step off, or on again."""
         desk, point, words = self._house.desk, self._point, self.words.text()
-        step, filled = chosen_step(self._chosen()), chosen_fill(self._chosen())
+        step, filled = correction_of(self._selected()), fill_of(self._selected())
         if step is not None:
             self._do(lambda: switch(desk, point, step, words))
         elif filled is not None:
@@ -498,7 +506,7 @@ class ChainDialog(ActingDialog):
 
     def take_back(self) -> None:
         """Take the chosen step back."""
-        step, desk, point = chosen_step(self._chosen()), self._house.desk, self._point
+        step, desk, point = correction_of(self._selected()), self._house.desk, self._point
         if step is not None:
             self._do(lambda: withdraw_correction(desk, point, step))
 
@@ -515,8 +523,8 @@ class ChainDialog(ActingDialog):
         """Keep the step that the fields say."""
         desk, point, words = self._house.desk, self._point, self.words.text()
         try:
-            wanted = self._wanted()
+            wanted = self._entered()
         except (FieldError, InputError) as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         self._do(lambda: save_correction(desk, point, wanted().step, words))

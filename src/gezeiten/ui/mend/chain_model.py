@@ -77,12 +77,12 @@ class TriedStep:
         return found
 
 
-def chosen_step(link: Link | None) -> Correction | None:
+def correction_of(link: Link | None) -> Correction | None:
     """Return the correction of a line, None of another one."""
     return link.thing if link is not None and link.kind == "correction" else None
 
 
-def chosen_fill(link: Link | None) -> RecordStep | None:
+def fill_of(link: Link | None) -> RecordStep | None:
     """Return the fill of a line, None of another one."""
     return link.thing if link is not None and link.kind == "fill" else None
 
@@ -97,7 +97,7 @@ def drawn(effect: Effect, unit: ShownUnit) -> Series:
     )
 
 
-def tried_stretch(view: Span, whole: Span | None, most_ms: int) -> Span:
+def trial_span(view: Span, whole: Span | None, most_ms: int) -> Span:
     """Return the stretch in which a trial is shown: that in view, at most the last part of it, and
     where that holds nothing, the last of all."""
     if whole is not None and (view[1] <= whole[0] or view[0] >= whole[1]):
@@ -120,7 +120,7 @@ def number_recorded(rule: SuspectRule, shown: float, unit: ShownUnit) -> float:
     return unit.recorded_difference(shown) if rule.unit in ("value", "rate") else shown
 
 
-def marked_stretches(effect: Effect) -> tuple[list[Span], list[Span]]:
+def changed_spans(effect: Effect) -> tuple[list[Span], list[Span]]:
     """Return the stretches that a trial would take out, and those that it would make suspect, each
     to the reading behind its last; the first `_MOST_TINTED` of them."""
     before, after = effect.before, effect.after

@@ -31,17 +31,17 @@ from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.clock_words import (
-    found_words,
-    moved_words,
     parsed_shift_ms,
+    search_text,
     seconds,
-    sure_words,
+    shift_text,
+    uncertainty_text,
 )
-from gezeiten.ui.mend.loss_words import loss_words
+from gezeiten.ui.mend.loss_words import loss_text
 from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
-from gezeiten.ui.points.why_field import why_field
+from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
@@ -75,7 +75,7 @@ class ClockDialog(ActingDialog):
         self._house, self._point, self._series = house, point, series
         self._clocks: list[MissionClock] = []
         self.trial: Trial | None = None
-        self._told = ""
+        self._show_result = ""
         self.mission = QComboBox()
         self.mission.setAccessibleName(tr("Mission"))
         self.mission.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
@@ -99,20 +99,20 @@ class ClockDialog(ActingDialog):
         self.other = QComboBox()
         self.other.setAccessibleName(tr("The other series"))
         self.figures = label("", "", wrap=True)
-        self.words = why_field()
+        self.words = reason_field()
         self.keep_button = button(tr("Put it right"), self.keep, "primary")
         self.switch_button = button("", self.switch)
         self.undo_button = button(tr("Take it back"), self.take_back)
         self.typed = (self.words,)
-        self.setLayout(self._laid_out())
+        self.setLayout(self._build_layout())
         self.resize(760, 520)
         self.mission.currentIndexChanged.connect(lambda _: self._show_clock())
-        self.way.currentIndexChanged.connect(lambda _: self._suit_way())
+        self.way.currentIndexChanged.connect(lambda _: self._update_method_fields())
         self.other.activated.connect(lambda _: self._try())
         self.amount.editingFinished.connect(self._try)
         self._load()
 
-    def _laid_out(self) -> QVBoxLayout:
+    def _build_layout(self) -> QVBoxLayout:
         self._amount_box, self._other_box = QWidget(), QWidget()
         self._amount_box.setLayout(captioned(tr("Moved by, h:mm:ss"), self.amount))
         self._other_box.setLayout(captioned(tr("The other series"), self.other))
@@ -153,7 +153,7 @@ class ClockDialog(ActingDialog):
         def work(_task: object) -> tuple[list[MissionClock], list[tuple[PointPlace, str]]]:
             return mission_clocks(desk, point, series), other_series(desk, point, series)
 
-        self._house.run(work, self._show, failed=self._say)
+        self._house.run(work, self._show, failed=self._show_message)
 
     def _show(self, told: tuple[list[MissionClock], list[tuple[PointPlace, str]]]) -> None:
         self._clocks, others = told
@@ -171,7 +171,7 @@ class ClockDialog(ActingDialog):
                 self.other.addItem(f"{quantity(key).name} · {place.full_name}", (place, key))
         self.entry.setEnabled(bool(self._clocks))
         if not self._clocks:
-            self._say(
+            self._show_message(
                 tr("No logger feeds this series; times of texts are set where they are tied.")
             )
             return
@@ -219,9 +219,9 @@ class ClockDialog(ActingDialog):
             )
             words = words.replace("%5", kept.words).replace("%6", kept.said_by)
         self.now.setText(words)
-        self._suit_way()
+        self._update_method_fields()
 
-    def _suit_way(self) -> None:
+    def _update_method_fields(self) -> None:
         way = self.way.currentData()
         self._amount_box.setVisible(way == "amount")
         self._other_box.setVisible(way == "data")
@@ -230,14 +230,14 @@ class ClockDialog(ActingDialog):
     # -- trying ----------------------------------------------------------------------------------
     def _try(self) -> None:
         """Show what the chosen way would do."""
-        self.trial, self._told = None, ""
+        self.trial, self._show_result = None, ""
         self.keep_button.setEnabled(False)
         self.figures.clear()
         clock, way = self.clock, self.way.currentData()
         if clock is None or (way == "amount" and not self.amount.text().strip()):
             return
         if way == "data":
-            self._look(clock)
+            self._preview(clock)
             return
         try:
             self._show_trial(self._trial(clock, way))
@@ -247,7 +247,7 @@ class ClockDialog(ActingDialog):
     def _trial(self, clock: MissionClock, way: str) -> Trial:
         if way == "contacts":
             found = by_contacts(clock)
-            words = moved_words(clock, found.clock)
+            words = shift_text(clock, found.clock)
             if found.jumps:
                 at = instant(found.jumps[0], self._point.zone)
                 asked = tr(
@@ -261,9 +261,9 @@ class ClockDialog(ActingDialog):
         else:
             put_right = by_zone(clock, self._point.zone)
         sure = uncertainty_of_amount(clock, put_right, SAID_U_MS)
-        return Trial(put_right, SHIFTED, sure, moved_words(clock, put_right))
+        return Trial(put_right, SHIFTED, sure, shift_text(clock, put_right))
 
-    def _look(self, clock: MissionClock) -> None:
+    def _preview(self, clock: MissionClock) -> None:
         desk, point, series, other = (
             self._house.desk,
             self._point,
@@ -277,13 +277,13 @@ class ClockDialog(ActingDialog):
 
         def work(_task: object) -> Trial | str:
             found = by_data(desk, point, series, clock, other)
-            told = found_words(found)
+            told = search_text(found)
             if not found.found.is_clear or found.lag is None:
                 return told
             if abs(found.shift_ms) <= found.u_ms:
                 return tr("They go together as they are.") + f" {told}"
             put_right = by_amount(clock, found.shift_ms)
-            words = f"{moved_words(clock, put_right)} {told}"
+            words = f"{shift_text(clock, put_right)} {told}"
             return Trial(
                 put_right, FOUND, uncertainty_of_amount(clock, put_right, found.u_ms), words
             )
@@ -301,12 +301,12 @@ class ClockDialog(ActingDialog):
         clock, desk = self.clock, self._house.desk
         if clock is None:
             return
-        sure = sure_words(clock, trial.clock, trial.uncertainty)
+        sure = uncertainty_text(clock, trial.clock, trial.uncertainty)
         self.figures.setText(f"{trial.words} {sure}")
 
         def show(lost: list[ValueLoss]) -> None:
             self.trial = trial
-            self.figures.setText(" ".join((trial.words, sure, *map(loss_words, lost))))
+            self.figures.setText(" ".join((trial.words, sure, *map(loss_text, lost))))
             self.keep_button.setEnabled(True)
 
         self._house.run(
@@ -332,20 +332,20 @@ class ClockDialog(ActingDialog):
         desk, clock, words = self._house.desk, self.clock, self.words.text()
         if clock is not None:
             then = None if clock.kept or clock.off is None else clock.off.map
-            self._unless_lost(clock, then, lambda: switch_clock(desk, clock, words))
+            self._confirm_losses(clock, then, lambda: switch_clock(desk, clock, words))
 
     def take_back(self) -> None:
         """Take back what puts the chosen clock right."""
         desk, clock = self._house.desk, self.clock
         if clock is not None:
-            self._unless_lost(clock, None, lambda: withdraw_clock_correction(desk, clock))
+            self._confirm_losses(clock, None, lambda: withdraw_clock_correction(desk, clock))
 
-    def _unless_lost(
+    def _confirm_losses(
         self, clock: MissionClock, then: ClockMap | None, act: Callable[[], object]
     ) -> None:
         """Do an act; where calculated series lose values by it, only once that was said."""
         desk, told = self._house.desk, f"{clock.mission} {then}"
-        if self._told == told:
+        if self._show_result == told:
             self._do(act)
             return
 
@@ -353,14 +353,14 @@ class ClockDialog(ActingDialog):
             if not lost:
                 self._do(act)
                 return
-            self._told = told
+            self._show_result = told
             again = tr("Press the button again to do it all the same.")
-            self._say(" ".join((*map(loss_words, lost), again)))
+            self._show_message(" ".join((*map(loss_text, lost), again)))
 
         self._house.run(
             lambda _task: losses_of_clock(desk, clock, then),
             show,
-            failed=self._say,
+            failed=self._show_message,
             latest="clock trial",
         )
 

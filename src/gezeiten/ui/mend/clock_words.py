@@ -34,7 +34,7 @@ def parsed_shift_ms(text: str) -> int:
     return sign * seconds * 1000
 
 
-def moved_words(clock: MissionClock, put_right: ClockMap) -> str:
+def shift_text(clock: MissionClock, put_right: ClockMap) -> str:
     """By how much the first and the last reading would be moved from what the logger wrote."""
     first, last = (
         put_right.corrected_instant(at) - at
@@ -44,12 +44,12 @@ def moved_words(clock: MissionClock, put_right: ClockMap) -> str:
     return words.replace("%1", seconds(first)).replace("%2", seconds(last))
 
 
-def found_words(found: FoundClock) -> str:
+def search_text(found: FoundClock) -> str:
     """What the data say of a clock, how sure that is, or why nothing follows."""
     likeness = tr("Changes go together to %1 %, at the next best shift to %2 %: confidence %3.")
     likeness = likeness.replace("%1", number(100 * found.found.likeness))
     likeness = likeness.replace("%2", number(100 * found.found.second))
-    words = likeness.replace("%3", _confidence_words(found.found.confidence))
+    words = likeness.replace("%3", _confidence_text(found.found.confidence))
     if not found.found.is_clear:
         none = tr("Nothing clear was found: another shift does nearly as well.")
         return f"{none} {words}"
@@ -66,13 +66,15 @@ def found_words(found: FoundClock) -> str:
     return f"{lag.replace('%3', stretches)} {words}"
 
 
-def _confidence_words(confidence: float) -> str:
+def _confidence_text(confidence: float) -> str:
     if confidence > _MOST_CONFIDENCE:
         return tr("over 99.9 %")
     return tr("%1 %").replace("%1", number(100 * confidence, 1))
 
 
-def sure_words(clock: MissionClock, put_right: ClockMap, uncertainty: ClockUncertainty) -> str:
+def uncertainty_text(
+    clock: MissionClock, put_right: ClockMap, uncertainty: ClockUncertainty
+) -> str:
     """How sure the instants are up to the last contact, and at the last reading after it."""
     words = tr("Sure to ± %1 s at worst.").replace("%1", number(uncertainty.u_ms / 1000, 1))
     if not put_right or clock.last_shown_ms <= put_right.shown_ms[-1]:

@@ -28,7 +28,7 @@ from gezeiten.domain.steps.fills import straight_line
 from gezeiten.domain.steps.steps import LINE, NOT_CALCULATED, RecordStep
 from gezeiten.ui.mend.model import SourceOffers, offers, surroundings
 from gezeiten.ui.parts.chart_lanes import Lane, Tint
-from gezeiten.ui.parts.lanes import made_ready, remarks_of, shown_checks, trace_of
+from gezeiten.ui.parts.lanes import prepared_lanes, remarks_of, shown_checks, trace_of
 from gezeiten.ui.shell.units import Units, units_of
 
 
@@ -53,7 +53,7 @@ def load_detail(desk: Desk, booked: BookedGap, cards: list[CarrierCard]) -> GapD
     if not keys and extent(desk, point.id, measured):
         keys = measured  # filled from the logger it names no channel: it was all of them
     lanes = [_lane(desk, units, booked, key) for key in keys]
-    lanes = made_ready(desk, lanes, surroundings(booked.gap))
+    lanes = prepared_lanes(desk, lanes, surroundings(booked.gap))
     gap = booked.gap
     steps = [step for step in steps_of(desk, point.id) if step.touches(gap.start_ms, gap.end_ms)]
     readings = sum(view(desk, point.id, key).measured for key in measured)
@@ -119,7 +119,7 @@ def _shown(values: Values, fill: Series, unit: ShownUnit) -> Series:
     return Series(fill.times_utc_ms, in_unit, fill.quality, fill.interval_ms)
 
 
-def with_way(lanes: list[Lane], booked: BookedGap, way: FillMethod, units: Units) -> list[Lane]:
+def with_method(lanes: list[Lane], booked: BookedGap, way: FillMethod, units: Units) -> list[Lane]:
     """Return lanes with what a way would fill in, and its band."""
     found = []
     for lane, key in zip(lanes, booked.channels, strict=False):

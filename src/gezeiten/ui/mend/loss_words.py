@@ -9,7 +9,7 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.ui.shell.i18n import counted, number, tr
 
 
-def loss_words(loss: ValueLoss) -> str:
+def loss_text(loss: ValueLoss) -> str:
     """Return which series loses how many of its values."""
     words = counted(
         loss.count,
@@ -21,7 +21,7 @@ def loss_words(loss: ValueLoss) -> str:
     return words.replace("%2", loss.point.full_name)
 
 
-def caught_words(caught: ProposedCorrection) -> str:
+def caught_text(caught: ProposedCorrection) -> str:
     """Return how many readings a rule catches in its whole stretch, "" where no rule is tried."""
     if not caught.of:
         return ""

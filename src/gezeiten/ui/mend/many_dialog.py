@@ -45,7 +45,7 @@ class ManyGapsDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Many gaps in one act"))
         self._house = house
-        self._acting = ActionRunner(house, self._say)
+        self._acting = ActionRunner(house, self._show_message)
         self._units = units_of(house.desk.settings)
         self._gaps: list[BookedGap] = []
         self._found: list[PlannedFill] = []
@@ -88,15 +88,15 @@ class ManyGapsDialog(QDialog):
         self.problem.hide()
         self.do_button = button("", self.do_it, "primary")
         self.stop_button = button(tr("Stop looking"), self.stop)
-        self.setLayout(self._laid_out())
+        self.setLayout(self._build_layout())
         self.resize(1010, 600)
-        self.rule.currentIndexChanged.connect(lambda _: self._suit_rule())
+        self.rule.currentIndexChanged.connect(lambda _: self._update_rule_fields())
         self.site.currentIndexChanged.connect(lambda _: self._forget())
         self.table.itemChanged.connect(lambda _: self._show_count())
-        self._suit_rule()
+        self._update_rule_fields()
         self._load()
 
-    def _laid_out(self) -> QVBoxLayout:
+    def _build_layout(self) -> QVBoxLayout:
         boxes = []
         for caption, part in (
             (tr("Gaps of"), self.site),
@@ -125,7 +125,7 @@ class ManyGapsDialog(QDialog):
         self._house.run(
             lambda _task: [one for one in gaps(desk) if one.state == "open"],
             self._show_gaps,
-            failed=self._say,
+            failed=self._show_message,
         )
 
     def _show_gaps(self, found: list[BookedGap]) -> None:
@@ -138,9 +138,9 @@ class ManyGapsDialog(QDialog):
         self.site.blockSignals(False)
         self._forget()
         if not found:
-            self._say(tr("No gap is open; there is nothing to do."))
+            self._show_message(tr("No gap is open; there is nothing to do."))
 
-    def _suit_rule(self) -> None:
+    def _update_rule_fields(self) -> None:
         self.reason.setVisible(self.rule.currentData() == "leave")
         self._forget()
 
@@ -149,13 +149,13 @@ class ManyGapsDialog(QDialog):
         self.stop()
         self._found = []
         self.table.setRowCount(0)
-        count = len(self._chosen())
+        count = len(self._selected())
         self.progress.setText(counted(count, "%n open gap", "%n open gaps"))
         self.look_button.setEnabled(count > 0)
         self.stop_button.hide()
         self._show_count()
 
-    def _chosen(self) -> list[BookedGap]:
+    def _selected(self) -> list[BookedGap]:
         wanted = self.site.currentData()
         return [one for one in self._gaps if wanted in (_ALL, None, one.point.site)]
 
@@ -164,12 +164,12 @@ class ManyGapsDialog(QDialog):
         try:
             longest_ms = round(parsed(self.longest, parse_interval_s) * 1000)
         except FieldError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         rule = GapRule(self.rule.currentData(), longest_ms, self.reason.text())
-        desk, chosen = self._house.desk, self._chosen()
+        desk, chosen = self._house.desk, self._selected()
         self._forget()
-        self._say("")
+        self._show_message("")
         self.look_button.setEnabled(False)
         self.stop_button.show()
 
@@ -179,7 +179,7 @@ class ManyGapsDialog(QDialog):
 
         self._house.run(
             work,
-            lambda _: self._looked(),
+            lambda _: self._show_loaded(),
             failed=self._failed,
             progress=self._add,
             latest="many gaps",
@@ -190,14 +190,14 @@ class ManyGapsDialog(QDialog):
         if self._task is not None:
             self._task.cancel()
 
-    def _looked(self) -> None:
+    def _show_loaded(self) -> None:
         self._task = None
         self.look_button.setEnabled(True)
         self.stop_button.hide()
 
     def _failed(self, sentence: str) -> None:
-        self._looked()
-        self._say(sentence)
+        self._show_loaded()
+        self._show_message(sentence)
 
     def _add(self, one: PlannedFill) -> None:
         self._found.append(one)
@@ -232,7 +232,7 @@ class ManyGapsDialog(QDialog):
         self.table.resizeRowToContents(at)
         self.table.blockSignals(False)
         words = tr("%1 of %2 looked at").replace("%1", number(len(self._found)))
-        self.progress.setText(words.replace("%2", number(len(self._chosen()))))
+        self.progress.setText(words.replace("%2", number(len(self._selected()))))
         self._show_count()
 
     def ticked(self) -> list[PlannedFill]:
@@ -267,6 +267,6 @@ class ManyGapsDialog(QDialog):
 
         self._acting.do(lambda: do_all(desk, chosen), done)
 
-    def _say(self, sentence: str) -> None:
+    def _show_message(self, sentence: str) -> None:
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))

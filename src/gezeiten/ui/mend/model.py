@@ -33,7 +33,7 @@ def surroundings(gap: Gap) -> Span:
     return (round(gap.start_ms - beside_ms), round(gap.end_ms + beside_ms))
 
 
-def rows_around(gap: Gap) -> Span:
+def table_span(gap: Gap) -> Span:
     """The stretch whose readings are shown as a table."""
     beside_ms = max(gap.length_ms, 12 * HOUR_MS)
     return (gap.start_ms - beside_ms, gap.end_ms + beside_ms)

@@ -39,7 +39,7 @@ class OffersTable(GivingWay):
         self._choice = QButtonGroup(self)
         self._choice.addButton(self.by_logger)
         self._choice.addButton(self.by_line)
-        self._choice.buttonToggled.connect(lambda *_: self._choose_source())
+        self._choice.buttonToggled.connect(lambda *_: self._select_source())
         self.logger_cells = [label("", wrap=True), label(""), label("")]
         self.line_cells = [label("", wrap=True), label(""), label("")]
         for at, radio, cells in (
@@ -57,13 +57,13 @@ class OffersTable(GivingWay):
 
     def show_offers(self, told: SourceOffers, booked: BookedGap, units: Units) -> None:
         """Show what the logger and a line could give."""
-        words = [*_logger_words(told, booked), *_line_words(told, booked, units)]
+        words = [*_logger_cells(told, booked), *_line_cells(told, booked, units)]
         for cell, text in zip([*self.logger_cells, *self.line_cells], words, strict=True):
             cell.setText(text)
         self.by_logger.setEnabled(told.can_ask)
         self.by_line.setEnabled(told.can_draw)
 
-    def _choose_source(self) -> None:
+    def _select_source(self) -> None:
         self.source_chosen.emit("line" if self.by_line.isChecked() else "logger")
 
     def check(self, model: SelectedGap) -> None:
@@ -77,7 +77,7 @@ class OffersTable(GivingWay):
         self.ways.check(model.way or model.other)
 
 
-def _line_words(told: SourceOffers, booked: BookedGap, units: Units) -> tuple[str, str, str]:
+def _line_cells(told: SourceOffers, booked: BookedGap, units: Units) -> tuple[str, str, str]:
     """How the line is drawn, its expected errors, what it covers."""
     how = {
         "refusal": tr(told.line.refusal),
@@ -98,7 +98,7 @@ def _line_words(told: SourceOffers, booked: BookedGap, units: Units) -> tuple[st
     return how, shown or "—", _covers(told.line_covers, booked, none)
 
 
-def _logger_words(told: SourceOffers, booked: BookedGap) -> tuple[str, str, str]:
+def _logger_cells(told: SourceOffers, booked: BookedGap) -> tuple[str, str, str]:
     """What the logger has of a gap, whether that is measured, what it covers."""
     logger = told.logger
     holds = f"{logger.serial} · {tr(logger.sentence)}" if logger.serial else tr(logger.sentence)

@@ -22,19 +22,19 @@ from gezeiten.desk.places import PointPlace, points
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.steps.steps import NOT_CALCULATED
 from gezeiten.ui.mend.chain_card import ChainCard
-from gezeiten.ui.mend.detail import GapDetail, load_detail, with_other, with_way
+from gezeiten.ui.mend.detail import GapDetail, load_detail, with_method, with_other
 from gezeiten.ui.mend.model import (
     SelectedGap,
     arranged,
     draft_key,
-    rows_around,
     surroundings,
+    table_span,
 )
 from gezeiten.ui.mend.offers import OffersTable
-from gezeiten.ui.mend.story_dialog import StoryDialog, tells_stories
+from gezeiten.ui.mend.story_dialog import StoryDialog, connect_provenance
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
-from gezeiten.ui.parts.lanes import feed
+from gezeiten.ui.parts.lanes import connect_readings
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.parts.widgets import Card, button, column, label, row
 from gezeiten.ui.shell import house as places
@@ -62,7 +62,7 @@ class MendPlace(Place):
         self._wanted: object = None
         self._drafts = DraftKeeper(house)
         self.list = SiteList(tr("Gaps"))
-        self.list.chosen.connect(self._choose)
+        self.list.chosen.connect(self._select)
         self.count_words = label("", "muted")
         left = Card(tr("Gaps"), self.count_words)
         left.body.addWidget(self.list, 1)
@@ -73,8 +73,8 @@ class MendPlace(Place):
         left.body.addWidget(self.many_button)
         left.give_way(256, 190)
         self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
-        feed(house, self.chart, "mend pictures")
-        tells_stories(
+        connect_readings(house, self.chart, "mend pictures")
+        connect_provenance(
             self.chart,
             self,
             house,
@@ -98,15 +98,15 @@ class MendPlace(Place):
     def _offers_card(self) -> Card:
         card = Card(tr("What could fill it"), tr("error measured on known stretches as long"))
         self.offers = OffersTable()
-        self.offers.source_chosen.connect(self._choose_source)
-        self.offers.row_chosen.connect(self._choose_row)
+        self.offers.source_chosen.connect(self._select_source)
+        self.offers.row_chosen.connect(self._select_row)
         card.body.addWidget(self.offers)
         self.fill_button = button(tr("Fill"), self.fill, "primary")
         self.reason = QLineEdit()
         self.reason.setPlaceholderText(tr("Reason for leaving it open"))
         self.reason.setAccessibleName(tr("Reason for leaving it open"))
         self.reason.returnPressed.connect(self.leave_open)
-        self.reason.textEdited.connect(self._keep_draft)
+        self.reason.textEdited.connect(self._save_draft)
         self.leave_button = button(tr("Leave open"), self.leave_open)
         self.undo_button = button(tr("Undo"), self.undo)
         self.undo_button.setToolTip(tr("Ctrl+Shift+Z undoes the whole act, of all its gaps"))
@@ -202,7 +202,7 @@ class MendPlace(Place):
         if self._wanted is not None:
             self.show_target(self._wanted)
         elif self.list.thing() is not None:
-            self._choose(self.list.thing())
+            self._select(self.list.thing())
 
     def show_target(self, target: object) -> None:
         if isinstance(target, ClockWanted):
@@ -211,7 +211,7 @@ class MendPlace(Place):
         found = self.list.choose(lambda booked: booked.key == target)
         self._wanted = None if found else target
 
-    def _choose(self, booked: BookedGap | None) -> None:
+    def _select(self, booked: BookedGap | None) -> None:
         if booked is None:
             self._detail, self._drawn = None, ()
             self.model.leave()
@@ -235,7 +235,7 @@ class MendPlace(Place):
         """Look anew at what could fill the gap, unless somebody has chosen already."""
         model = self.model
         if self.isVisible() and model.is_open and not (model.by_hand or model.is_busy):
-            self._choose(self.list.thing())
+            self._select(self.list.thing())
 
     # -- showing -------------------------------------------------------------------------------
     def _show_detail(self, detail: GapDetail) -> None:
@@ -273,14 +273,14 @@ class MendPlace(Place):
         self.offers.check(self.model)
         self.chain.show_detail(detail, units)
         self._show_proposal()
-        self._look_for_ways()
+        self._find_fill_methods()
 
-    def _choose_source(self, source: Literal["logger", "line"]) -> None:
+    def _select_source(self, source: Literal["logger", "line"]) -> None:
         self.model.choose(source)
         self.offers.ways.check(None)
         self._show_proposal()
 
-    def _choose_row(self, thing: FillMethod | AlternativeReadings) -> None:
+    def _select_row(self, thing: FillMethod | AlternativeReadings) -> None:
         if isinstance(thing, FillMethod):
             self.model.choose_way(thing)
         else:
@@ -288,7 +288,7 @@ class MendPlace(Place):
         self.offers.check(self.model)
         self._show_proposal()
 
-    def _look_for_ways(self) -> None:
+    def _find_fill_methods(self) -> None:
         """Find what could estimate the gap; the best known so far is shown at once."""
         booked, desk = self.model.booked, self.house.desk
         if booked is None or not self.model.is_open or not booked.channels:
@@ -344,7 +344,7 @@ class MendPlace(Place):
             return []
         if way is not None:
             units = units_of(self.house.desk.settings)
-            return with_way(detail.lanes, detail.booked, way, units)
+            return with_method(detail.lanes, detail.booked, way, units)
         if self.model.other is not None:
             units = units_of(self.house.desk.settings)
             return with_other(detail.lanes, detail.booked, self.model.other, units)
@@ -406,7 +406,7 @@ class MendPlace(Place):
                 tr("Left open, with its reason."),
             )
 
-    def _keep_draft(self, text: str) -> None:
+    def _save_draft(self, text: str) -> None:
         if self.model.booked is not None:
             self._drafts.put(draft_key(self.model.booked), text)
 
@@ -512,7 +512,7 @@ class MendPlace(Place):
         if self._detail:
             booked = self._detail.booked
             series = tuple((booked.point, key) for key in booked.channels)
-            self.house.rows_wanted.emit(Rows(series, rows_around(booked.gap), booked.gap.start_ms))
+            self.house.rows_wanted.emit(Rows(series, table_span(booked.gap), booked.gap.start_ms))
 
     def _to_trends(self) -> None:
         if self._detail:

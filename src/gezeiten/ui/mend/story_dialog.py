@@ -37,7 +37,7 @@ SHARES = {
 """What shares of an uncertainty are called."""
 
 
-def tells_stories(
+def connect_provenance(
     chart: LaneChart, parent: QWidget, house: AppContext, points: Callable[[], Sequence[PointPlace]]
 ) -> None:
     """Have a chart tell the story of each reading that is tapped in it. points: those it shows."""
@@ -87,17 +87,19 @@ class StoryDialog(QDialog):
     def _load(self) -> None:
         place = self.series.place
         if place is None:
-            self._say(tr("There is no reading at this point yet; offload its logger first."))
+            self._show_message(
+                tr("There is no reading at this point yet; offload its logger first.")
+            )
             return
         desk, point, key, at_ms = self._house.desk, self._point, place.channel, self._at_ms
         self._house.run(
             lambda _task: provenance(desk, point, key, at_ms),
             self._show,
-            failed=self._say,
+            failed=self._show_message,
             latest="story",
         )
 
-    def _say(self, sentence: str) -> None:
+    def _show_message(self, sentence: str) -> None:
         self.problem.setText(sentence)
 
     def _value(self, value: float | None) -> str:
@@ -110,13 +112,13 @@ class StoryDialog(QDialog):
         return self._units.value(key, value, own)
 
     def _show(self, told: Story) -> None:
-        self._say("")
+        self._show_message("")
         clear(self.lines)
         zone = self._point.zone
         at = instant(told.at_ms, zone, weekday=True, seconds=True)
         self.title.setText(f"{at} ({zone}) · {instant(told.at_ms, 'UTC', seconds=True)} UTC")
         if told.bytes is not None:
-            self._tell_bytes(told.bytes)
+            self._show_bytes(told.bytes)
         if told.how:
             self._line(tr("Calculated"), tr(told.how))
             for one in told.inputs:
@@ -143,12 +145,12 @@ class StoryDialog(QDialog):
             who = f"{step.said_by}, {instant(step.said_ms, zone)}: {step.words}"
             became = f"{tr(step_text(step))} → {self._value(passed.value)}"
             self._line(tr(step.does.name), f"{became}\n{who}")
-        quality = "" if told.value is None else f" · {_quality_words(told.quality)}"
+        quality = "" if told.value is None else f" · {_quality_text(told.quality)}"
         self._line(tr("In the record"), f"{self._value(told.value)}{quality}", head=True)
         if told.sure is not None and told.value is not None:
-            self._line(tr("Sure to"), self._sure_words(told.sure))
+            self._line(tr("Sure to"), self._uncertainty_text(told.sure))
 
-    def _sure_words(self, sure: Uncertainty) -> str:
+    def _uncertainty_text(self, sure: Uncertainty) -> str:
         """± U, and its shares, the largest first; each of them k = 2."""
         unit = self._units.of_series(self._point, self.series.key)
         decimals = error_places(unit.shown_difference(sure.expanded), self.series.key, unit)
@@ -164,7 +166,7 @@ class StoryDialog(QDialog):
         least = tr("at least %1 (k = 2)") if sure.is_least else tr("%1 (k = 2)")
         return f"{least.replace('%1', shown(sure.expanded))}\n{' · '.join(parts)}"
 
-    def _tell_bytes(self, its: Bytes) -> None:
+    def _show_bytes(self, its: Bytes) -> None:
         zone = self._point.zone
         mission = tr("%1, mission %2, reading %3") if its.is_logger else tr("%1, line %3")
         words = mission.replace("%1", its.source).replace("%2", number(its.mission.number))
@@ -200,5 +202,5 @@ class StoryDialog(QDialog):
         self.lines.addWidget(second, at, 1)
 
 
-def _quality_words(code: Quality) -> str:
+def _quality_text(code: Quality) -> str:
     return tr("code %1").replace("%1", tr(code.file_code))

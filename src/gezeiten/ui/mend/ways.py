@@ -67,7 +67,7 @@ class WaysRows(QObject):
         self._add_others(booked, units)
         at = self._ways
         for way in [way for way in ways if not way.refusal][:MOST_SHOWN]:
-            self._add_way(at, way, booked, units, is_settled=is_settled)
+            self._add_method(at, way, booked, units, is_settled=is_settled)
             at += 2
         cautions = dict.fromkeys(tr(way.caution) for way in ways if way.caution)
         worse = tr("Errors were measured on ordinary stretches; here they can be larger: %1.")
@@ -90,8 +90,8 @@ class WaysRows(QObject):
             self._row(
                 self._measured + 2 * i,
                 radio,
-                _other_words(other, booked),
-                _apart_words(other, booked, units),
+                _alternative_text(other, booked),
+                _difference_text(other, booked, units),
                 covers,
             )
 
@@ -103,7 +103,7 @@ class WaysRows(QObject):
         self.buttons.append((thing, radio))
         return radio
 
-    def _add_way(
+    def _add_method(
         self, at: int, way: FillMethod, booked: BookedGap, units: Units, *, is_settled: bool
     ) -> None:
         radio = self._radio(way, tr("Estimate"), tr(way.name))
@@ -124,9 +124,9 @@ class WaysRows(QObject):
     def _row(self, at: int, radio: QRadioButton, how: str, errors: str, covers: str) -> None:
         cells = (label(how, wrap=True), label(errors), label(covers))
         for j, cell in enumerate((radio, *cells)):
-            self._put(cell, at, j)
-        self._put(rule(), at + 1, 0, 4)
-        self._put(row_holder(), at + 1, 0)
+            self._add_cell(cell, at, j)
+        self._add_cell(rule(), at + 1, 0, 4)
+        self._add_cell(row_holder(), at + 1, 0)
 
     def check(self, wanted: object) -> None:
         """Show which of them is chosen, without telling anybody; None for none of them."""
@@ -137,7 +137,7 @@ class WaysRows(QObject):
             radio.blockSignals(False)
         self.group.setExclusive(True)
 
-    def _put(self, part: QWidget, at: int, column: int, wide: int = 1) -> None:
+    def _add_cell(self, part: QWidget, at: int, column: int, wide: int = 1) -> None:
         self._grid.addWidget(part, at, column, 1, wide)
         self._shown.append(part)
 
@@ -148,7 +148,7 @@ class WaysRows(QObject):
         self.buttons, self._shown = [], []
 
 
-def _other_words(other: AlternativeReadings, booked: BookedGap) -> str:
+def _alternative_text(other: AlternativeReadings, booked: BookedGap) -> str:
     """Say by whom, of which series where not of all, and why it cannot serve."""
     words = [tr(other.name)]
     its = [key for key, _ in other.fills] if isinstance(other, ByOther) else []
@@ -160,7 +160,7 @@ def _other_words(other: AlternativeReadings, booked: BookedGap) -> str:
     return " · ".join(words)
 
 
-def _apart_words(other: AlternativeReadings, booked: BookedGap, units: Units) -> str:
+def _difference_text(other: AlternativeReadings, booked: BookedGap, units: Units) -> str:
     """Say that it is measured, and how it compares where both measured."""
     words = [tr("measured")]
     if isinstance(other, ByOther):

@@ -9,7 +9,12 @@ import pyqtgraph as pg
 
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, MINUTE_MS, from_ms, midnight_ms, to_ms
 from gezeiten.domain.wording import power_of, superscript
-from gezeiten.ui.parts.month_ticks import LONGEST_MONTH_MS, month_pattern, month_ticks, months_apart
+from gezeiten.ui.parts.month_ticks import (
+    LONGEST_MONTH_MS,
+    month_pattern,
+    month_ticks,
+    months_between_ticks,
+)
 from gezeiten.ui.shell.i18n import clock_time, date, number
 
 _STEPS_MS = [
@@ -31,7 +36,7 @@ class TimeAxis(pg.AxisItem):
         length_ms = (high - low) * 1000
         step = next((s for s in _STEPS_MS if length_ms / s <= wanted), None)
         if step is None:
-            months = months_apart(length_ms, wanted)
+            months = months_between_ticks(length_ms, wanted)
             span = (round(low * 1000), round(high * 1000))
             ticks = [at / 1000 for at in month_ticks(span, self.zone, months)]
             return [(months * LONGEST_MONTH_MS / 1000, ticks)]

@@ -14,7 +14,7 @@ from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS
-from gezeiten.ui.parts.rules import length_words
+from gezeiten.ui.parts.rules import length_text
 from gezeiten.ui.shell.i18n import number
 from gezeiten.ui.shell.theme import Theme
 
@@ -35,7 +35,7 @@ def limit_lines(lane: Lane, whole: Span) -> dict[tuple[str, float], list[Span]]:
     return found
 
 
-def limit_words(lane: Lane, span: Span) -> list[tuple[float, str, str]]:
+def limit_labels(lane: Lane, span: Span) -> list[tuple[float, str, str]]:
     """Return (value, words, colour) of each limit in force in a stretch, lowest first; named by the
     points that have it where they are not all of the lane's."""
     owners: dict[tuple[str, float, int], list[str]] = {}
@@ -49,7 +49,7 @@ def limit_words(lane: Lane, span: Span) -> list[tuple[float, str, str]]:
         sign, color = RULE_SIGNS[side]
         words = f"{sign} {number(value, lane.decimals)}"
         if mean_s:
-            words += f" ({length_words(mean_s)})"
+            words += f" ({length_text(mean_s)})"
         if len(names) < len(lane.traces):
             words += f" {', '.join(names)}"
         found.append((value, words, color))
@@ -62,12 +62,12 @@ class LimitAxis(pg.AxisItem):
     def __init__(self, lane: Lane, theme: Theme, font: QFont) -> None:
         super().__init__("right")
         self._lane, self._theme, self._font = lane, theme, font
-        self._limits = limit_words(lane, ALWAYS)
+        self._limits = limit_labels(lane, ALWAYS)
         self.setStyle(tickLength=0, tickFont=font)
 
     def show_span(self, span: Span) -> None:
         """Name the limits that are in force in a stretch."""
-        self._limits = limit_words(self._lane, span)
+        self._limits = limit_labels(self._lane, span)
         self.setToolTip(plain_tip("\n".join(words for _, words, _ in self._limits)))
         self.picture = None
         self.update()
@@ -75,7 +75,7 @@ class LimitAxis(pg.AxisItem):
     def wanted_px(self) -> float:
         """How wide the words of all limits are, 0 where there are none."""
         metrics = QFontMetricsF(self._font)
-        all_words = limit_words(self._lane, ALWAYS)
+        all_words = limit_labels(self._lane, ALWAYS)
         widest = max((metrics.horizontalAdvance(w) for _, w, _ in all_words), default=0.0)
         return min(widest + 12, WIDEST_PX) if widest else 0.0
 
@@ -91,7 +91,7 @@ class LimitAxis(pg.AxisItem):
         p.setFont(self._font)
         metrics = QFontMetricsF(self._font)
         colors = {words: color for _, words, color in self._limits}
-        centers = apart(
+        centers = spread_apart(
             [rect.center().y() for rect, _, _ in texts],
             metrics.height(),
             0.0,
@@ -105,7 +105,7 @@ class LimitAxis(pg.AxisItem):
             p.drawText(area, Qt.AlignmentFlag.AlignVCenter, shown)
 
 
-def apart(centers: list[float], least: float, top: float, bottom: float) -> list[float]:
+def spread_apart(centers: list[float], least: float, top: float, bottom: float) -> list[float]:
     """Return places at least so far apart, as near to the wanted ones as a pass each way makes
     them, from `top` to `bottom` as long as there is room."""
     order = sorted(range(len(centers)), key=lambda i: centers[i])

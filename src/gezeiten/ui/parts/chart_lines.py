@@ -49,7 +49,7 @@ def make_marks(place: int, color: QColor, paper: QColor) -> pg.ScatterPlotItem:
     return marks
 
 
-def put_marks(
+def place_marks(
     marks: pg.ScatterPlotItem, picture: Picture, start_ms: int, end_ms: int, place: int
 ) -> None:
     """Place marks along what is drawn of a line, evenly in time."""

@@ -38,7 +38,7 @@ class Tints(InPixels):
         room = self.boundingRect()
         low, high = self._box.viewRange()[0]
         for kind, spans in self._kinds:
-            seen = stretches_in_pixels(spans / 1000, (low, high), room.width())
+            seen = spans_in_pixels(spans / 1000, (low, high), room.width())
             brush = QBrush(self._theme.color(kind.color, kind.alpha))
             if kind.hatched:
                 brush.setStyle(Qt.BrushStyle.FDiagPattern)
@@ -69,7 +69,7 @@ class Tints(InPixels):
                 last = middle
 
 
-def stretches_in_pixels(
+def spans_in_pixels(
     spans: NDArray[np.float64], view: tuple[float, float], width: float
 ) -> NDArray[np.float64]:
     """Return where stretches are seen, float64 (m, 2) in pixels: each at least one wide, those that

@@ -28,7 +28,7 @@ from gezeiten.ui.parts.chart_lines import (
     legend_sign,
     line_color,
     make_marks,
-    put_marks,
+    place_marks,
     with_breaks,
 )
 from gezeiten.ui.parts.chart_overviews import (
@@ -79,7 +79,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         self._views: list[Span] = []
         self._view_at = -1
         self._moving = False
-        self._whole: Span | None = None
+        self._full_span: Span | None = None
         self._asked: tuple[list[RecordView], Span] | None = None
         self._cursor_ms: int | None = None
         self.mark: Span | None = None
@@ -112,7 +112,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
     ) -> None:
         """Show lanes over a stretch. whole: the farthest stretch that zooming out reaches."""
         self._zone = zone
-        self._whole = whole or self._whole
+        self._full_span = whole or self._full_span
         for row in range(len(self._drawn)):
             self.ci.layout.setRowMinimumHeight(row, 0)
         self.ci.clear()
@@ -138,8 +138,8 @@ class LaneChart(pg.GraphicsLayoutWidget):
     def _limit_zoom(self) -> None:
         """Zooming ends a little beyond the whole record, and at five minutes."""
         limits = {"minXRange": 300.0}
-        if self._whole is not None:
-            start, end = (at_ms / 1000 for at_ms in self._whole)
+        if self._full_span is not None:
+            start, end = (at_ms / 1000 for at_ms in self._full_span)
             room = max((end - start) * 0.1, 3600.0)
             limits |= {"xMin": start - room, "xMax": end + room}
         for drawn in self._drawn:
@@ -238,7 +238,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
 
     def _add_limits(self, drawn: _Drawn) -> None:
         """Draw limits where they were in force; over the whole width where it is not known when."""
-        start, end = self._whole or (0, 0)
+        start, end = self._full_span or (0, 0)
         beyond = (start - 2 * (end - start), end + 2 * (end - start))
         for (side, value), spans in limit_lines(drawn.lane, beyond).items():
             pen = self._pen(RULE_SIGNS[side][1], 1.0, Qt.PenStyle.DashLine)
@@ -278,7 +278,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         if self._drawn:
             self._draw()
             if self._cursor_ms is not None:
-                self._put_values(self._cursor_ms)
+                self._update_cursor_values(self._cursor_ms)
 
     def _redraw(self) -> None:
         self._draw()
@@ -290,10 +290,10 @@ class LaneChart(pg.GraphicsLayoutWidget):
         for drawn in self._drawn:
             lows, highs = self._draw_lines(drawn, span, coarse)
             reach = overview_reach(drawn.lane.overviews, *span)
-            self._show_nothing(drawn, span, on=not lows + reach)
+            self._show_no_readings(drawn, span, on=not lows + reach)
             drawn.limits.show_span(span)
             self._scale(drawn, span, lows + reach, highs + reach)
-        self._ask(coarse, span)
+        self._request_readings(coarse, span)
 
     def _draw_lines(
         self, drawn: _Drawn, span: Span, coarse: list[RecordView]
@@ -307,11 +307,11 @@ class LaneChart(pg.GraphicsLayoutWidget):
             if pictures.is_coarse:
                 coarse.append(trace.view)
             if drawn.marks:
-                put_marks(drawn.marks[i], pictures.measured, *span, i)
+                place_marks(drawn.marks[i], pictures.measured, *span, i)
             both = (pictures.measured, pictures.estimated)
             for picture, curve in zip(both, curves, strict=True):
                 curve.setData(picture.times_utc_ms / 1000, picture.values)
-                inside = _seen(picture, *span)
+                inside = _visible_values(picture, *span)
                 if len(inside):
                     lows.append(float(inside.min()))
                     highs.append(float(inside.max()))
@@ -322,7 +322,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
                 highs.append(float(inside.max()))
         return lows, highs
 
-    def _ask(self, shown: list[RecordView], span: Span) -> None:
+    def _request_readings(self, shown: list[RecordView], span: Span) -> None:
         """Ask for readings, of one stretch once."""
         if shown and self._asked != (shown, span):
             self._asked = (shown, span)
@@ -341,7 +341,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         floor = 0.0 if low >= 0 and drawn.lane.is_never_negative else low - room
         drawn.plot.setYRange(max(low - room, floor), high + room, padding=0)
 
-    def _show_nothing(self, drawn: _Drawn, span: Span, *, on: bool) -> None:
+    def _show_no_readings(self, drawn: _Drawn, span: Span, *, on: bool) -> None:
         """Say that a lane has no reading in the stretch, in place of its scale."""
         drawn.plot.getAxis("left").setStyle(showValues=not on)
         if drawn.nothing is None:
@@ -486,10 +486,10 @@ class LaneChart(pg.GraphicsLayoutWidget):
     def put_cursor(self, at_ms: int) -> None:
         """Put the cursor at an instant; each lane shows the nearest reading there."""
         self._cursor_ms = at_ms
-        missing = self._put_values(at_ms)
-        self._ask(missing, (at_ms, at_ms + 1))
+        missing = self._update_cursor_values(at_ms)
+        self._request_readings(missing, (at_ms, at_ms + 1))
 
-    def _put_values(self, at_ms: int) -> list[RecordView]:
+    def _update_cursor_values(self, at_ms: int) -> list[RecordView]:
         """Write the readings at an instant beside the cursor; returns the series of those that are
         not in memory."""
         missing: list[RecordView] = []
@@ -519,7 +519,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         return missing
 
 
-def _seen(picture: Picture, start_ms: int, end_ms: int) -> Values:
+def _visible_values(picture: Picture, start_ms: int, end_ms: int) -> Values:
     """What of a picture is seen: the values in the stretch, or those on either side where the
     line between them crosses it."""
     times, known = picture.times_utc_ms, np.isfinite(picture.values)

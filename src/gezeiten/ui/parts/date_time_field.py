@@ -274,11 +274,11 @@ class DateTimeField(QLineEdit):
         parts = list(_PARTS.finditer(self.text()))
         index = next((i for i, part in enumerate(parts) if at <= part.end()), len(parts) - 1)
         unit = _UNITS[min(index, len(_UNITS) - 1)]
-        self._put(_moved(self._moment, unit, by))
+        self._set_moment(_shifted(self._moment, unit, by))
         part = list(_PARTS.finditer(self.text()))[index]
         self.setSelection(part.start(), part.end() - part.start())
 
-    def _put(self, moment: datetime) -> None:
+    def _set_moment(self, moment: datetime) -> None:
         self.show_moment(moment)
         self.changed.emit()
 
@@ -296,7 +296,7 @@ class DateTimeField(QLineEdit):
 
         def take(day: QDate) -> None:
             menu.close()
-            self._put(now.replace(year=day.year(), month=day.month(), day=day.day()))
+            self._set_moment(now.replace(year=day.year(), month=day.month(), day=day.day()))
 
         calendar.activated.connect(take)
         calendar.clicked.connect(take)
@@ -305,7 +305,7 @@ class DateTimeField(QLineEdit):
         calendar.setFocus()
 
 
-def _moved(moment: datetime, unit: str, by: int) -> datetime:
+def _shifted(moment: datetime, unit: str, by: int) -> datetime:
     """Return a date and time moved by one unit; a day beyond a month's end is its last."""
     if unit in ("month", "year"):
         months = moment.year * 12 + moment.month - 1 + by * (12 if unit == "year" else 1)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLineEdit, QWidget
 
-from gezeiten.ui.parts.widgets import Card, button, column, give_room, label, row, scrolled
+from gezeiten.ui.parts.widgets import Card, button, column, give_stretch, label, row, scrolled
 from gezeiten.ui.shell.i18n import tr
 
 Step = tuple[str, str, list[QWidget]]
@@ -27,11 +27,11 @@ class FirstSteps(QWidget):
         self.name = self._field(tr("Your name or initials"), tr("for the logbook, like JA"))
         self.name.editingFinished.connect(lambda: self.named.emit(self.name.text().strip()))
         self.addresses = self._field(tr("Network addresses"), "192.168.4.20:502")
-        self.addresses.returnPressed.connect(self._look)
+        self.addresses.returnPressed.connect(self._load)
         self.look_button = button(
-            tr("Look now (F5)") if at_loggers else tr("Look now"), self._look, "primary"
+            tr("Look now (F5)") if at_loggers else tr("Look now"), self._load, "primary"
         )
-        steps = [] if at_loggers else [self._who()]
+        steps = [] if at_loggers else [self._user_step()]
         steps += [self._loggers(), self._files(at_loggers=at_loggers)]
         if can_practise:
             steps.append(self._practice())
@@ -44,11 +44,11 @@ class FirstSteps(QWidget):
         middle = QWidget()
         middle.setObjectName("ground")
         middle.setLayout(row(0 if at_loggers else 1, inside, 1))
-        give_room(middle, 1, 6)
+        give_stretch(middle, 1, 6)
         self.setLayout(column(scrolled(middle), margins=0 if at_loggers else 12))
         self.setFocusProxy(self.addresses if at_loggers else self.name)
 
-    def _who(self) -> Step:
+    def _user_step(self) -> Step:
         words = tr("Every act goes into the logbook under this name.")
         return tr("Who is acting?"), words, [self.name]
 
@@ -61,9 +61,12 @@ class FirstSteps(QWidget):
 
     def _files(self, *, at_loggers: bool) -> Step:
         words = tr("A mission file, a text with times and numbers, or a folder of them.")
-        ways = [self._way(tr("A file …"), "text"), self._way(tr("A folder …"), "folder")]
+        ways = [
+            self._action_link(tr("A file …"), "text"),
+            self._action_link(tr("A folder …"), "folder"),
+        ]
         if at_loggers:
-            ways.append(self._way(tr("Live line …"), "live"))
+            ways.append(self._action_link(tr("Live line …"), "live"))
         return tr("Take files in"), words, ways
 
     def _practice(self) -> Step:
@@ -72,8 +75,8 @@ class FirstSteps(QWidget):
             "are made up and marked so. The demonstration shows seventy days of five sites "
             "in a window of its own."
         )
-        self.practice = self._way(tr("Start practice loggers"), "practice")
-        demonstration = self._way(tr("See the demonstration"), "demonstration")
+        self.practice = self._action_link(tr("Start practice loggers"), "practice")
+        demonstration = self._action_link(tr("See the demonstration"), "demonstration")
         return tr("Or practise first"), words, [self.practice, demonstration]
 
     def _field(self, name: str, hint: str) -> QLineEdit:
@@ -84,7 +87,7 @@ class FirstSteps(QWidget):
         field.setMinimumWidth(260)
         return field
 
-    def _way(self, text: str, act: str) -> QWidget:
+    def _action_link(self, text: str, act: str) -> QWidget:
         return button(text, lambda: self.asked.emit(act))
 
     def _step(self, number: int, title: str, words: str, parts: list[QWidget]) -> Card:
@@ -100,5 +103,5 @@ class FirstSteps(QWidget):
         card.body.addLayout(line)
         return card
 
-    def _look(self) -> None:
+    def _load(self) -> None:
         self.look.emit(self.addresses.text().strip())

@@ -154,7 +154,7 @@ class ElidingLabel(QLabel):
 
     def setText(self, text: str) -> None:
         super().setText(text)
-        self._tell()
+        self._elide()
 
     def minimumSizeHint(self) -> QSize:
         size = super().minimumSizeHint()
@@ -162,7 +162,7 @@ class ElidingLabel(QLabel):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self._tell()
+        self._elide()
 
     @property
     def is_cut(self) -> bool:
@@ -170,7 +170,7 @@ class ElidingLabel(QLabel):
         metrics, room = self.fontMetrics(), self.contentsRect().width()
         return any(metrics.horizontalAdvance(line) > room for line in self.text().split("\n"))
 
-    def _tell(self) -> None:
+    def _elide(self) -> None:
         super().setToolTip(self._own_tip or (plain_tip(self.text()) if self.is_cut else ""))
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -191,21 +191,23 @@ class ElidingButton(QPushButton):
 
     def __init__(self, text: str) -> None:
         super().__init__(literal(text))
-        self._whole = text
+        self._full_text = text
         self.setMinimumWidth(_LEAST_PX)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
 
     def setText(self, text: str) -> None:
-        self._whole = text
+        self._full_text = text
         self.setAccessibleName(text)
         self._fit()
 
     def sizeHint(self) -> QSize:
         shown = self.text()
-        if shown == literal(self._whole):
+        if shown == literal(self._full_text):
             return super().sizeHint()
         size, metrics = super().sizeHint(), self.fontMetrics()
-        more = metrics.horizontalAdvance(literal(self._whole)) - metrics.horizontalAdvance(shown)
+        more = metrics.horizontalAdvance(literal(self._full_text)) - metrics.horizontalAdvance(
+            shown
+        )
         return QSize(size.width() + more, size.height())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -220,9 +222,9 @@ class ElidingButton(QPushButton):
     def _fit(self) -> None:
         frame = super().sizeHint().width() - self.fontMetrics().horizontalAdvance(self.text())
         room = max(self.width() - frame - _SPARE_PX, 0)
-        shown = self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, room)
+        shown = self.fontMetrics().elidedText(self._full_text, Qt.TextElideMode.ElideRight, room)
         if not self.isVisible() and room == 0:
-            shown = self._whole
+            shown = self._full_text
         if literal(shown) != self.text():
             super().setText(literal(shown))
-        self.setToolTip(plain_tip(self._whole) if shown != self._whole else "")
+        self.setToolTip(plain_tip(self._full_text) if shown != self._full_text else "")

@@ -17,10 +17,10 @@ class InPixels(QGraphicsItem):
         super().__init__(box)
         self._box, self._theme, self._font = box, theme, font
         self.setZValue(z)
-        box.sigRangeChanged.connect(self._again)
-        box.sigResized.connect(self._again)
+        box.sigRangeChanged.connect(self._rescale)
+        box.sigResized.connect(self._rescale)
 
-    def _again(self, *_args: object) -> None:
+    def _rescale(self, *_args: object) -> None:
         self.prepareGeometryChange()
         self.update()
 

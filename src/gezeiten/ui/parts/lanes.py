@@ -37,18 +37,18 @@ def lanes_of(
     keys = dict.fromkeys(place.channel for point in chosen for place in point.channels)
     lanes = [lane for key in keys if (lane := _lane(desk, chosen, key)) is not None]
     whole = span_of(lanes)
-    return lanes if whole is None else made_ready(desk, lanes, view_span(whole))
+    return lanes if whole is None else prepared_lanes(desk, lanes, view_span(whole))
 
 
-def made_ready(desk: Desk, lanes: Iterable[Lane], span: Span) -> list[Lane]:
+def prepared_lanes(desk: Desk, lanes: Iterable[Lane], span: Span) -> list[Lane]:
     """Return lanes with what they need to be drawn over a stretch in memory."""
     return [
-        replace(lane, traces=tuple(_made_ready(desk, trace, span) for trace in lane.traces))
+        replace(lane, traces=tuple(_prepared_trace(desk, trace, span) for trace in lane.traces))
         for lane in lanes
     ]
 
 
-def _made_ready(desk: Desk, trace: Trace, span: Span) -> Trace:
+def _prepared_trace(desk: Desk, trace: Trace, span: Span) -> Trace:
     return replace(trace, view=read_ahead(desk, trace.view, span))
 
 
@@ -168,7 +168,7 @@ def figures_of(desk: Desk, trace: Trace, span: Span, zone: str) -> Statistics:
     return numbers(trace.in_unit(series), span, trace.limits, zone=zone, averages=trace.averages)
 
 
-def feed(house: AppContext, chart: LaneChart, name: str) -> None:
+def connect_readings(house: AppContext, chart: LaneChart, name: str) -> None:
     """Read what a chart asks for off the main thread; then it draws anew. name: of this wish, which
     a newer one replaces."""
     desk = house.desk

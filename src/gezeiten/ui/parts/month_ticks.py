@@ -11,7 +11,7 @@ LONGEST_MONTH_MS = 31 * DAY_MS
 _MONTHS = (1, 2, 3, 6, 12, 24, 60, 120)
 
 
-def months_apart(length_ms: float, most: int) -> int:
+def months_between_ticks(length_ms: float, most: int) -> int:
     """Return how many months lie between ticks, so that there are at most so many."""
     fitting = (months for months in _MONTHS if length_ms <= months * LONGEST_MONTH_MS * most)
     return next(fitting, _MONTHS[-1])

@@ -47,8 +47,8 @@ def number_of(field: QLineEdit, what: str) -> float:
     """
     field.setProperty(_IS_NUMBER, True)
     text = field.text().strip()
-    if _is_read_two_ways(text, QLocale()):
-        raise FieldError(field, _two_ways(text))
+    if _is_ambiguous(text, QLocale()):
+        raise FieldError(field, _ambiguity_text(text))
     value, good = QLocale().toDouble(text)
     if not good:
         value, good = _english(text)
@@ -59,13 +59,13 @@ def number_of(field: QLineEdit, what: str) -> float:
     return value
 
 
-def _is_read_two_ways(text: str, region: QLocale) -> bool:
+def _is_ambiguous(text: str, region: QLocale) -> bool:
     """Whether a number has the region's sign between thousands where others have a decimal one."""
     found = _GROUPED.match(text)
     return found is not None and found[1] == region.groupSeparator()
 
 
-def _two_ways(text: str) -> str:
+def _ambiguity_text(text: str) -> str:
     """Say how a number is to be typed that can be read in two ways."""
     digits = re.sub(r"[.,]", "", text)
     decimal = re.sub(r"[.,]", QLocale().decimalPoint(), text).rstrip("0")
@@ -88,6 +88,6 @@ def rewrite_numbers(before: QLocale, now: QLocale) -> None:
         if not isinstance(widget, QLineEdit) or not widget.property(_IS_NUMBER):
             continue
         text = widget.text().strip()
-        if before.toDouble(text)[1] and not _is_read_two_ways(text, before):
+        if before.toDouble(text)[1] and not _is_ambiguous(text, before):
             shown = text.replace(before.groupSeparator(), "")
             widget.setText(shown.replace(before.decimalPoint(), now.decimalPoint()))

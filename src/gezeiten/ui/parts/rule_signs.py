@@ -7,6 +7,6 @@ from gezeiten.ui.shell.i18n import tr
 RULE_SIGNS = {"above": ("▲", "ember"), "below": ("▼", "plum"), "absent": ("⊘", "brass")}
 
 
-def side_word(side: str) -> str:
+def side_text(side: str) -> str:
     """Return the side of a rule in a word."""
     return {"above": tr("above"), "below": tr("below"), "absent": tr("no sensor")}[side]

@@ -61,7 +61,7 @@ class SiteList(QListWidget):
         self.setItemDelegate(_LinePainter(self))
         self.setResizeMode(QListWidget.ResizeMode.Adjust)
         self.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
-        self.currentItemChanged.connect(lambda *_: self._choose())
+        self.currentItemChanged.connect(lambda *_: self._select())
 
     def show_lines(self, lines: list[ListLine], same: Callable[[Any, Any], bool]) -> None:
         """Show lines; the thing chosen before stays chosen where `same` finds it again."""
@@ -83,17 +83,19 @@ class SiteList(QListWidget):
             item.setToolTip(plain_tip(line.name))
             self.addItem(item)
         self.blockSignals(False)
-        row = next((i for i, t in self._things() if before is not None and same(t, before)), None)
-        first = next((i for i, _ in self._things()), -1)
+        row = next(
+            (i for i, t in self._items_by_row() if before is not None and same(t, before)), None
+        )
+        first = next((i for i, _ in self._items_by_row()), -1)
         self._make_current(first if row is None else row)
         if row is not None and len(marked) > 1:
-            for i, thing in self._things():
+            for i, thing in self._items_by_row():
                 if any(same(thing, one) for one in marked):
                     self.item(i).setSelected(True)
         if self.currentRow() < 0:
             self.chosen.emit(None)
 
-    def _things(self) -> list[tuple[int, Any]]:
+    def _items_by_row(self) -> list[tuple[int, Any]]:
         lines = ((i, self.item(i).data(_LINE)) for i in range(self.count()))
         return [(i, line.thing) for i, line in lines if line is not None]
 
@@ -105,7 +107,7 @@ class SiteList(QListWidget):
 
     def things(self) -> list[Any]:
         """Return all things in the order shown."""
-        return [thing for _, thing in self._things()]
+        return [thing for _, thing in self._items_by_row()]
 
     def marked(self) -> list[Any]:
         """Return the marked things in the order shown; the chosen one alone where none are."""
@@ -120,7 +122,7 @@ class SiteList(QListWidget):
 
     def choose(self, wanted: Callable[[Any], bool]) -> bool:
         """Choose the first thing that is wanted; False when there is none."""
-        for i, thing in self._things():
+        for i, thing in self._items_by_row():
             if wanted(thing):
                 self._make_current(i)
                 return True
@@ -128,7 +130,7 @@ class SiteList(QListWidget):
 
     def step(self, by: int) -> None:
         """Choose the next or previous thing."""
-        rows = [i for i, _ in self._things()]
+        rows = [i for i, _ in self._items_by_row()]
         if not rows:
             return
         at = rows.index(self.currentRow()) if self.currentRow() in rows else 0
@@ -139,7 +141,7 @@ class SiteList(QListWidget):
         Ctrl+Down and Ctrl+Return, Qt would mark it beside those that are marked."""
         self.setCurrentRow(at, QItemSelectionModel.SelectionFlag.ClearAndSelect)
 
-    def _choose(self) -> None:
+    def _select(self) -> None:
         self.chosen.emit(self.thing())
 
 

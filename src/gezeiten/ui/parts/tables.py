@@ -40,7 +40,7 @@ def fill(table: QTableWidget, rows: list[list[str]], things: list[object]) -> No
     table.resizeRowsToContents()
 
 
-def chosen_thing(table: QTableWidget) -> object:
+def selected_item(table: QTableWidget) -> object:
     """Return the thing of the chosen row, None without one."""
     item = table.item(table.currentRow(), 0)
     return item.data(_ENTRY) if item else None

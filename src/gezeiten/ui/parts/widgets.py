@@ -63,7 +63,7 @@ def label(text: str = "", role: str = "", *, wrap: bool = False, whole: bool = F
     return made
 
 
-def held_together(text: str) -> str:
+def without_line_break(text: str) -> str:
     """Return a text in which no line breaks between a number and its unit."""
     return re.sub(r"(?<=\d) (?=[^\s\d]{1,5}(?:[\s,;]|$))", "\u00a0", text)
 
@@ -104,7 +104,7 @@ def clear(layout: QLayout) -> None:
             clear(inner)
 
 
-def give_room(widget: QWidget, place: int, share: int = 1) -> None:
+def give_stretch(widget: QWidget, place: int, share: int = 1) -> None:
     """Let one part of a widget's row or column take the room that is left."""
     layout = widget.layout()
     assert isinstance(layout, QBoxLayout)
@@ -172,7 +172,7 @@ class Facts(QWidget):
         per_column = -(-len(facts) // self._columns)
         for i, (name, value) in enumerate(facts):
             column_index, row_index = divmod(i, max(per_column, 1))
-            shown = label(held_together(value), wrap=True)
+            shown = label(without_line_break(value), wrap=True)
             shown.setStyleSheet("font-weight: 600;")
             called = label(name, "muted")
             self._names.append(called)

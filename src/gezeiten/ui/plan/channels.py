@@ -91,12 +91,12 @@ class LimitLine(QWidget):
             fields.append(drop)
         self.setLayout(FlowLayout(*fields, spacing=5, is_centred=True))
         self.kind.currentIndexChanged.connect(changed)
-        self.kind.currentIndexChanged.connect(self._suit)
+        self.kind.currentIndexChanged.connect(self._update_fields)
         self.counting.currentIndexChanged.connect(changed)
         self.hours.editTextChanged.connect(changed)
-        self._suit()
+        self._update_fields()
 
-    def _suit(self) -> None:
+    def _update_fields(self) -> None:
         """Without a sensor there is no value to compare."""
         has_value = not self.kind.currentData().startswith("absent")
         for widget in (self.value, self.hysteresis, self.counting):
@@ -113,7 +113,7 @@ class LimitLine(QWidget):
         self.delay.setText(interval_text(shown.delay_s) if shown.delay_s else "")
         self.counting.choose("daily" if shown.daily else shown.counting)
         self.hours.setEditText(tr(window_choice(shown.window)))
-        self._suit()
+        self._update_fields()
 
     def rule(self) -> LimitRule:
         """Return the rule.
@@ -188,7 +188,7 @@ class ChannelLine(QWidget):
         )
         if len(shown_units(unit)) < 2:
             self.unit.hide()
-        self.color: QPushButton = button(tr("Colour"), self._choose_color)
+        self.color: QPushButton = button(tr("Colour"), self._pick_color)
         self.color.setAccessibleName(f"{name}, {tr('colour')}")
         self._color = ""
         special = QWidget()
@@ -229,13 +229,13 @@ class ChannelLine(QWidget):
                 found.append(None)
         return found
 
-    def _choose_color(self) -> None:
+    def _pick_color(self) -> None:
         dialog = QColorDialog(QColor(self._color or "#0E5A66"), self)
         dialog.setOption(QColorDialog.ColorDialogOption.DontUseNativeDialog)
-        dialog.colorSelected.connect(lambda color: self._take_color(color.name()))
+        dialog.colorSelected.connect(lambda color: self._set_color(color.name()))
         dialog.open()
 
-    def _take_color(self, color: str) -> None:
+    def _set_color(self, color: str) -> None:
         self._color = color
         shown = f"border-left: 14px solid {color};" if color else ""
         self.color.setStyleSheet(shown)
@@ -250,7 +250,7 @@ class ChannelLine(QWidget):
         )
         self.own_name.setText(setting.name)
         self.unit.choose(setting.unit)
-        self._take_color(setting.color)
+        self._set_color(setting.color)
         self.more.setChecked(not setting.is_usual)
         self._toggle_more()
         for rule_ in plan.rules_for(self.spec.key):

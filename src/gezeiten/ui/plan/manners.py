@@ -52,13 +52,13 @@ class MannersSection(Section):
         )
         self.body.addLayout(FlowLayout(*self.switches.values(), spacing=14))
         self.body.addWidget(self.problem)
-        self.display.currentIndexChanged.connect(self._chosen)
+        self.display.currentIndexChanged.connect(self._selection_changed)
         self.events.currentIndexChanged.connect(self._changed)
         self.minutes.valueChanged.connect(self._changed)
         for switch in self.switches.values():
             switch.toggled.connect(self._changed)
 
-    def _chosen(self) -> None:
+    def _selection_changed(self) -> None:
         self.minutes.setVisible(self._has("display") and self.display.currentData() == "press")
         self.changed.emit()
 

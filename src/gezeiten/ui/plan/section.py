@@ -65,12 +65,14 @@ class Section(QWidget):
         if error is not None and mine:
             mark(error.widget, wrong=True)
             self._wrong = [error.widget]
-            self._say(str(error), blocking=True)
+            self._show_message(str(error), blocking=True)
             return
         first = next((fault for fault in faults if fault.field in self.fields), None)
-        self._say(first.sentence if first else "", blocking=first is None or first.blocking)
+        self._show_message(
+            first.sentence if first else "", blocking=first is None or first.blocking
+        )
 
-    def _say(self, sentence: str, *, blocking: bool) -> None:
+    def _show_message(self, sentence: str, *, blocking: bool) -> None:
         set_role(self.problem, "ember" if blocking else "brass")
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))

@@ -20,7 +20,7 @@ from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned
 from gezeiten.ui.shell.i18n import tr
 
 
-def start_words() -> dict[Start, str]:
+def start_texts() -> dict[Start, str]:
     """Return the kinds of start, in words."""
     return {
         "next_interval": tr("on the next full interval"),
@@ -30,7 +30,7 @@ def start_words() -> dict[Start, str]:
     }
 
 
-def end_words() -> dict[End, str]:
+def end_texts() -> dict[End, str]:
     """Return the kinds of end, in words."""
     return {
         "full": tr("when memory is full"),
@@ -69,13 +69,13 @@ class StartEndSection(Section):
         )
         self.body.addWidget(self.problem)
         for box in (self.start, self.end):
-            box.currentIndexChanged.connect(self._chosen)
+            box.currentIndexChanged.connect(self._selection_changed)
         for field in (self.start_at, self.end_at):
             field.changed.connect(self._changed)
         for tick in (self.second, self.restart):
             tick.toggled.connect(self._changed)
 
-    def _chosen(self) -> None:
+    def _selection_changed(self) -> None:
         self._show_parameters()
         self.changed.emit()
 
@@ -85,10 +85,10 @@ class StartEndSection(Section):
         blocked = [QSignalBlocker(field) for field in fields]
         self.start.clear()
         for start in model.starts:
-            self.start.addItem(start_words()[start], start)
+            self.start.addItem(start_texts()[start], start)
         self.end.clear()
         for end in model.ends:
-            self.end.addItem(end_words()[end], end)
+            self.end.addItem(end_texts()[end], end)
         self.start.choose(plan.start)
         self.end.choose(plan.end)
         next_hour = next_full_hour_ms(context.now_ms, context.zone)
@@ -106,7 +106,9 @@ class StartEndSection(Section):
         if not start_ms:
             return False
         try:
-            return self.start_at.instant_ms(zone, second=True) == start_ms != _first(self, zone)
+            return (
+                self.start_at.instant_ms(zone, second=True) == start_ms != _first_pass(self, zone)
+            )
         except FieldError:
             return False
 
@@ -148,11 +150,11 @@ class StartEndSection(Section):
         except FieldError as exc:
             self.second.setVisible(isinstance(exc.__cause__, RepeatedHourError))
             raise
-        self.second.setVisible(self.second.isChecked() and start_ms != _first(self, zone))
+        self.second.setVisible(self.second.isChecked() and start_ms != _first_pass(self, zone))
         return start_ms
 
 
-def _first(section: StartEndSection, zone: str) -> int | None:
+def _first_pass(section: StartEndSection, zone: str) -> int | None:
     """The first pass of the hour shown, None where there is only one or none."""
     shown = section.start_at.shown()
     try:

@@ -33,10 +33,10 @@ from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.plain import plain_tip
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import captioned
-from gezeiten.ui.points.why_field import why_field
+from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
@@ -82,7 +82,7 @@ class CalculatedDialog(ActingDialog):
         self.comes_out.setMinimumContentsLength(_SIGNS)
         for known in in_order(QUANTITIES.values()):
             self.comes_out.addItem(f"{known.name}, {known.unit}".rstrip(", "), known.key)
-        self.comes_out.currentIndexChanged.connect(lambda _: self._look())
+        self.comes_out.currentIndexChanged.connect(lambda _: self._preview())
         self._own: Formula | None = None
         self._room = FlowLayout(spacing=10)
         self.inputs: list[QComboBox] = []
@@ -91,20 +91,20 @@ class CalculatedDialog(ActingDialog):
         self.label.setAccessibleName(tr("Label"))
         self.label.setPlaceholderText(tr("label, where there are several"))
         self.label.setMaxLength(60)
-        self.words = why_field()
+        self.words = reason_field()
         self.seen = label("", "muted", wrap=True)
-        self.hint = label(own_words(), "muted", wrap=True)
+        self.hint = label(own_formula_help(), "muted", wrap=True)
         self.hint.hide()
         self.undo_button = button(tr("Calculate the chosen one no more"), self.take_back)
         self.newest_button = button(tr("Recalculate by the newest formula"), self.recalculate)
         self.table.itemSelectionChanged.connect(self._show_newest)
         self.typed = (self.words, self.label)
-        self.setLayout(self._laid_out())
-        self.formula.currentIndexChanged.connect(lambda _: self._suit_formula())
+        self.setLayout(self._build_layout())
+        self.formula.currentIndexChanged.connect(lambda _: self._update_formula_fields())
         self.resize(980, 560)
         self._load()
 
-    def _laid_out(self) -> QVBoxLayout:
+    def _build_layout(self) -> QVBoxLayout:
         self.entry = QWidget()
         self.add_button = button(tr("Calculate it"), self.enter, "primary")
         self.entry.setLayout(
@@ -147,7 +147,7 @@ class CalculatedDialog(ActingDialog):
         self._house.run(
             lambda _task: (calculations(desk, point.id), by_nearness(desk, point)),
             self._show,
-            failed=self._say,
+            failed=self._show_message,
         )
 
     def _show(self, known: _Known) -> None:
@@ -160,7 +160,7 @@ class CalculatedDialog(ActingDialog):
         self._offer()
 
     def _show_newest(self) -> None:
-        one = chosen_thing(self.table)
+        one = selected_item(self.table)
         is_old = isinstance(one, SeenCalculation) and bool(one.how.formula_in_force.superseded)
         self.newest_button.setVisible(is_old and not self._house.is_looking)
 
@@ -204,7 +204,7 @@ class CalculatedDialog(ActingDialog):
         at = self.formula.findText(tr(chosen.name)) if chosen else 0
         self.formula.setCurrentIndex(max(at, 0))
         self.formula.blockSignals(False)
-        self._suit_formula()
+        self._update_formula_fields()
 
     def _fitting(self, formula: Formula, position: int) -> list[tuple[PointPlace, str]]:
         """The series that can be an input: the first one of this point, others of any."""
@@ -220,7 +220,7 @@ class CalculatedDialog(ActingDialog):
         """Whether a formula of somebody's own is to be typed."""
         return self.formula.currentText() == tr(_OWN_NAME)
 
-    def _chosen(self) -> Formula | None:
+    def _selected(self) -> Formula | None:
         """The formula that is chosen or typed; None without any."""
         chosen: Formula | None = self.formula.currentData()
         return self._own if self.is_own else chosen
@@ -233,16 +233,16 @@ class CalculatedDialog(ActingDialog):
             self._own = None
             self.add_button.setEnabled(False)
             self.seen.setText("")
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         is_other = self._own is None or len(typed.roles) != len(self._own.roles)
         self._own = typed
         if is_other:
-            self._suit_formula()
+            self._update_formula_fields()
         else:
-            self._look()
+            self._preview()
 
-    def _suit_formula(self) -> None:
+    def _update_formula_fields(self) -> None:
         for part in (self.expression, self.comes_out):
             part.setParent(None)
         clear(self._room)
@@ -262,7 +262,7 @@ class CalculatedDialog(ActingDialog):
             for caption, field in listed:
                 self._room.addWidget(_field(caption, field))
                 field.show()
-        formula = self._chosen()
+        formula = self._selected()
         self.add_button.setEnabled(formula is not None)
         if formula is None:
             if self.is_own:
@@ -275,11 +275,11 @@ class CalculatedDialog(ActingDialog):
             self._room.addWidget(_field(tr(role.name), self._input(formula, position, role)))
         for one in formula.parameters:
             field = self._parameter_field(one)
-            field.editingFinished.connect(self._look)
+            field.editingFinished.connect(self._preview)
             self.parameters.append((one, field))
             caption = f"{tr(one.name)}, {one.unit}" if one.unit else tr(one.name)
             self._room.addWidget(_field(caption, field))
-        self._look()
+        self._preview()
 
     def _parameter_field(self, one: Parameter) -> QLineEdit | DateTimeField:
         if one.is_instant:
@@ -299,7 +299,7 @@ class CalculatedDialog(ActingDialog):
         box.setAccessibleName(tr(role.name))
         self.inputs.append(box)
         self._fill_input(formula, position)
-        box.currentIndexChanged.connect(lambda _: self._input_chosen(formula, position))
+        box.currentIndexChanged.connect(lambda _: self._input_changed(formula, position))
         return box
 
     def _fill_input(self, formula: Formula, position: int) -> None:
@@ -321,19 +321,19 @@ class CalculatedDialog(ActingDialog):
                 Qt.ItemDataRole.ToolTipRole,
             )
 
-    def _input_chosen(self, formula: Formula, position: int) -> None:
+    def _input_changed(self, formula: Formula, position: int) -> None:
         if position == 0 and formula.is_of_one_unit:
             for other in range(1, len(self.inputs)):
                 self.inputs[other].blockSignals(True)
                 self._fill_input(formula, other)
                 self.inputs[other].blockSignals(False)
-        self._look()
+        self._preview()
 
-    def _wanted(self) -> Calculation:
+    def _entered(self) -> Calculation:
         """Raises InputError."""
         numbers = {one.key: self._typed(one, field) for one, field in self.parameters}
         inputs = tuple(box.currentData() for box in self.inputs)
-        formula = self._chosen()
+        formula = self._selected()
         if None in inputs:
             raise InputError(tr("There is no other series of this unit; choose another one."))
         if formula is None:
@@ -348,23 +348,23 @@ class CalculatedDialog(ActingDialog):
             return float(field.instant_ms(self._point.zone))
         return number_of(field, tr(one.name))
 
-    def _look(self) -> None:
+    def _preview(self) -> None:
         """Show what would come out."""
-        if self._chosen() is None:
+        if self._selected() is None:
             return
         try:
-            wanted = self._wanted()
+            wanted = self._entered()
             checked(wanted)
         except InputError as exc:
             self.seen.setText("")
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
-        self._say("")
+        self._show_message("")
         desk = self._house.desk
         self._house.run(
             lambda _task: preview(desk, wanted),
             lambda series: self._show_preview(wanted.channel, series),
-            failed=self._say,
+            failed=self._show_message,
             latest="calculated preview",
         )
 
@@ -391,27 +391,27 @@ class CalculatedDialog(ActingDialog):
     def enter(self) -> None:
         """Let the series be calculated that the fields say."""
         try:
-            wanted = self._wanted()
+            wanted = self._entered()
         except InputError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         desk, words = self._house.desk, self.words.text()
         self._do(lambda: calculate(desk, wanted, words))
 
     def take_back(self) -> None:
         """Let the chosen series not be calculated any more."""
-        one, desk = chosen_thing(self.table), self._house.desk
+        one, desk = selected_item(self.table), self._house.desk
         if isinstance(one, SeenCalculation):
             self._do(lambda: remove_calculation(desk, one.how))
 
     def recalculate(self) -> None:
         """Let the chosen series be calculated by the newest version of its formula."""
-        one, desk, words = chosen_thing(self.table), self._house.desk, self.words.text()
+        one, desk, words = selected_item(self.table), self._house.desk, self.words.text()
         if isinstance(one, SeenCalculation):
             self._do(lambda: recalculate(desk, one.how, words))
 
 
-def own_words() -> str:
+def own_formula_help() -> str:
     """What a formula of one's own can hold."""
     return tr(
         "a, b, c … are the series chosen here. Numbers have a unit in brackets: 9.81[m/s2]. "

@@ -97,7 +97,7 @@ class CheckSheet(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Read by hand: a sheet"))
         self._house, self._first = house, point_id
-        self._acting = ActionRunner(house, self._say)
+        self._acting = ActionRunner(house, self._show_message)
         self._units = units_of(house.desk.settings)
         self._sites: list[SitePlace] = []
         self._lines: list[SheetLine] = []
@@ -134,13 +134,13 @@ class CheckSheet(QDialog):
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         self.enter_button = button("", self.enter, "primary")
-        self.setLayout(self._laid_out())
+        self.setLayout(self._build_layout())
         self.resize(980, 620)
         self.site.currentIndexChanged.connect(lambda _: self._show_lines())
         self.table.itemChanged.connect(lambda _: self._changed())
         self._load()
 
-    def _laid_out(self) -> QVBoxLayout:
+    def _build_layout(self) -> QVBoxLayout:
         head = row(
             label(tr("Site"), "muted"),
             self.site,
@@ -175,7 +175,7 @@ class CheckSheet(QDialog):
     def _load(self) -> None:
         desk = self._house.desk
         self._show_count()
-        self._house.run(lambda _task: sites(desk), self._show_sites, failed=self._say)
+        self._house.run(lambda _task: sites(desk), self._show_sites, failed=self._show_message)
 
     def _show_sites(self, listed: list[SitePlace]) -> None:
         self._sites = [one for one in listed if not one.retired and lines_of(one, self._units)]
@@ -190,7 +190,7 @@ class CheckSheet(QDialog):
         self.site.setCurrentIndex(next(here, 0))
         self.site.blockSignals(False)
         if not self._sites:
-            self._say(tr("Nothing is measured anywhere yet; offload a logger first."))
+            self._show_message(tr("Nothing is measured anywhere yet; offload a logger first."))
         self._show_lines()
 
     @property
@@ -203,7 +203,7 @@ class CheckSheet(QDialog):
         lines = lines_of(self._sites[place], self._units) if place >= 0 else []
         self._lines = sorted(lines, key=lambda one: one.point.id != self._first)
         self.at.show_instant(round(self._house.desk.now_ms()), self._zone)
-        known = self._known_draft()
+        known = self._stored_draft()
         self.table.blockSignals(True)
         self.table.setRowCount(len(self._lines))
         for i, line in enumerate(self._lines):
@@ -226,7 +226,7 @@ class CheckSheet(QDialog):
         place = self.site.currentIndex()
         return f"check sheet {self._sites[place].uid}" if place >= 0 else ""
 
-    def _known_draft(self) -> dict[str, str]:
+    def _stored_draft(self) -> dict[str, str]:
         """Return what was typed for this site and not entered yet."""
         with suppress(ValueError, AttributeError):
             return {
@@ -235,7 +235,7 @@ class CheckSheet(QDialog):
             }
         return {}
 
-    def _keep_draft(self) -> None:
+    def _save_draft(self) -> None:
         typed = {
             f"{line.draft_key} {j}": text
             for i, line in enumerate(self._lines)
@@ -247,8 +247,8 @@ class CheckSheet(QDialog):
 
     def _changed(self) -> None:
         self._asked = ()
-        self._keep_draft()
-        self._say("")
+        self._save_draft()
+        self._show_message("")
         self._show_count()
 
     def _show_count(self) -> None:
@@ -322,7 +322,7 @@ class CheckSheet(QDialog):
         try:
             typed = self.typed()
         except InputError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         is_asked = _same(typed, self._asked)
 
@@ -330,9 +330,9 @@ class CheckSheet(QDialog):
             asks = [] if is_asked else questions(desk, typed)
             return asks or enter(desk, typed)
 
-        self._acting.do(act, lambda told: self._told(told, typed))
+        self._acting.do(act, lambda told: self._show_result(told, typed))
 
-    def _told(self, told: list[CheckQuestion] | int, typed: tuple[TypedCheck, ...]) -> None:
+    def _show_result(self, told: list[CheckQuestion] | int, typed: tuple[TypedCheck, ...]) -> None:
         if isinstance(told, int):
             self._house.say(
                 counted(told, "%n check reading entered.", "%n check readings entered.")
@@ -342,14 +342,14 @@ class CheckSheet(QDialog):
             self.accept()
             return
         self._asked = typed
-        words = [self._question_words(one) for one in told[:_MOST_QUESTIONS]]
+        words = [self._question_text(one) for one in told[:_MOST_QUESTIONS]]
         if len(told) > _MOST_QUESTIONS:
             more = len(told) - _MOST_QUESTIONS
             words.append(counted(more, "And %n more.", "And %n more."))
-        self._say(" ".join(words))
+        self._show_message(" ".join(words))
         self._show_count()
 
-    def _question_words(self, one: CheckQuestion) -> str:
+    def _question_text(self, one: CheckQuestion) -> str:
         line = next(
             x
             for x in self._lines
@@ -374,7 +374,7 @@ class CheckSheet(QDialog):
             .replace("%5", tr(reason).replace("%1", one.fits))
         )
 
-    def _say(self, sentence: str) -> None:
+    def _show_message(self, sentence: str) -> None:
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))
 

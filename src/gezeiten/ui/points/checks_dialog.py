@@ -25,18 +25,24 @@ from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.domain.steps.checks.comparing import CheckComparison
 from gezeiten.domain.steps.checks.duty import DutyDay
 from gezeiten.ui.mend.chain_model import drawn
-from gezeiten.ui.mend.story_dialog import tells_stories
+from gezeiten.ui.mend.story_dialog import connect_provenance
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
-from gezeiten.ui.parts.lanes import feed, made_ready, remarks_of, shown_checks, trace_of
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.lanes import (
+    connect_readings,
+    prepared_lanes,
+    remarks_of,
+    shown_checks,
+    trace_of,
+)
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.series_box import SeriesBox
-from gezeiten.ui.points.why_field import why_field
+from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
@@ -86,8 +92,8 @@ class ChecksDialog(ActingDialog):
         self.table.horizontalHeader().setSectionResizeMode(6, QHeaderView.ResizeMode.Stretch)
         self.table.itemSelectionChanged.connect(self._show_buttons)
         self.chart = LaneChart(house.theme, tr("The record, and what was read by hand"))
-        feed(house, self.chart, "checks pictures")
-        tells_stories(self.chart, self, house, lambda: [point])
+        connect_readings(house, self.chart, "checks pictures")
+        connect_provenance(self.chart, self, house, lambda: [point])
         self.duty_words = label("", "muted", wrap=True)
         self.table.setToolTip(
             tr("Left out: how far a check is from what the others alone would make of the record")
@@ -98,12 +104,12 @@ class ChecksDialog(ActingDialog):
             self.way.addItem(tr(name), key)
         self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         self.open_end = QCheckBox(tr("until further notice"))
-        self.words = why_field()
+        self.words = reason_field()
         self.figures = label("", "muted", wrap=True)
         self.undo_button = button(tr("Take the chosen check back"), self.take_back)
         self.tie_button = button(tr("Tie the record"), self.keep, "primary")
         self.typed = (self.words,)
-        self.setLayout(self._laid_out())
+        self.setLayout(self._build_layout())
         self.resize(1010, 690)
         self.open_end.setChecked(True)
         self.until.setEnabled(False)
@@ -123,7 +129,7 @@ class ChecksDialog(ActingDialog):
     def _unit(self) -> ShownUnit:
         return self._units.of_series(self._point, self.key)
 
-    def _laid_out(self) -> QVBoxLayout:
+    def _build_layout(self) -> QVBoxLayout:
         fields = []
         for caption, *parts in (
             (tr("Tie by"), self.way),
@@ -165,19 +171,21 @@ class ChecksDialog(ActingDialog):
     def _load(self) -> None:
         desk, point, key, unit = self._house.desk, self._point, self.key, self._unit
         if not key:
-            self._say(tr("There is no reading at this point yet; offload its logger first."))
+            self._show_message(
+                tr("There is no reading at this point yet; offload its logger first.")
+            )
             return
         self._house.run(
-            lambda _task: look(desk, point, key, unit),
+            lambda _task: load_checks(desk, point, key, unit),
             self._show,
-            failed=self._say,
+            failed=self._show_message,
             latest="checks",
         )
 
     def _show(self, seen: ShownChecks) -> None:
         self._seen, self.tried = seen, None
         self._fill(None)
-        self.duty_words.setText(duty_words(seen.days))
+        self.duty_words.setText(schedule_text(seen.days))
         known = [one for one in seen.checks if math.isfinite(one.difference)]
         self.tying.setEnabled(bool(known))
         if known:
@@ -249,7 +257,7 @@ class ChecksDialog(ActingDialog):
         self.chart.show_lanes([lane], self._seen.span, self._point.zone)
 
     def _show_buttons(self) -> None:
-        self.undo_button.setEnabled(isinstance(chosen_thing(self.table), CheckComparison))
+        self.undo_button.setEnabled(isinstance(selected_item(self.table), CheckComparison))
         self.tie_button.setEnabled(self.tried is not None)
 
     # -- tying -----------------------------------------------------------------------------------
@@ -257,7 +265,7 @@ class ChecksDialog(ActingDialog):
         self.until.setEnabled(not on)
         self._try()
 
-    def _stretch(self) -> tuple[int, int | None]:
+    def _entered_period(self) -> tuple[int, int | None]:
         zone = self._point.zone
         end_ms = None if self.open_end.isChecked() else self.until.instant_ms(zone)
         return (self.since.instant_ms(zone), end_ms)
@@ -270,11 +278,11 @@ class ChecksDialog(ActingDialog):
             return
         desk, point, key, way = self._house.desk, self._point, self.key, self.way.currentData()
         try:
-            span = self._stretch()
+            span = self._entered_period()
         except FieldError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
-        self._say("")
+        self._show_message("")
         shown = self._seen.span
 
         def work(_task: object) -> tuple[TyingTry, Effect]:
@@ -291,11 +299,11 @@ class ChecksDialog(ActingDialog):
     def _show_trial(self, told: tuple[TyingTry, Effect]) -> None:
         self.tried, seen = told
         self._fill(self.tried)
-        self.figures.setText(self._tie_words(self.tried))
+        self.figures.setText(self._fit_text(self.tried))
         self._draw(seen)
         self._show_buttons()
 
-    def _tie_words(self, tried: TyingTry) -> str:
+    def _fit_text(self, tried: TyingTry) -> str:
         tie, unit = tried.tie, self._unit
         first, last = tie.knots[0][1], tie.knots[-1][1]
         parts = [counted(len(tried.checks), "By %n check", "By %n checks")]
@@ -329,12 +337,12 @@ class ChecksDialog(ActingDialog):
 
     def take_back(self) -> None:
         """Take the chosen check reading back."""
-        one, desk = chosen_thing(self.table), self._house.desk
+        one, desk = selected_item(self.table), self._house.desk
         if isinstance(one, CheckComparison):
             self._do(lambda: withdraw_check(desk, one.check))
 
 
-def look(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> ShownChecks:
+def load_checks(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> ShownChecks:
     """Gather what is shown of a series; off the main thread."""
     checks = tuple(compare_checks(desk, point.id, key))
     whole = extent(desk, point.id, [key])
@@ -354,10 +362,10 @@ def look(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> ShownCheck
         remarks=remarks_of(desk, point, key),
         checks=shown_checks(desk, point, key, unit),
     )
-    return ShownChecks(checks, made_ready(desk, [lane], span)[0], span, days)
+    return ShownChecks(checks, prepared_lanes(desk, [lane], span)[0], span, days)
 
 
-def duty_words(days: tuple[DutyDay, ...]) -> str:
+def schedule_text(days: tuple[DutyDay, ...]) -> str:
     """How often the duty of the last four weeks was met, and the last days on which it was not."""
     if not days:
         return ""

@@ -69,7 +69,7 @@ class CoverageDialog(FiguresDialog):
         if not key:
             self._complain(tr("There is no reading at this point yet; offload its logger first."))
             return
-        self._say(tr("Counting …"))
+        self._show_message(tr("Counting …"))
         self._house.run(
             lambda task: coverage_of(desk, point, key, task.cancelled),
             self._show,
@@ -98,11 +98,11 @@ class CoverageDialog(FiguresDialog):
         words = tr("In all %1 held, %2 of it estimated. By year: %3")
         words = words.replace("%1", _percent(whole.share))
         words = words.replace("%2", _percent(whole.estimated_share, zero=tr("nothing")))
-        self._say(words.replace("%3", " · ".join(said)))
+        self._show_message(words.replace("%3", " · ".join(said)))
         self.export.setEnabled(True)
 
     def _cell(self, one: CoveredTime | None) -> QTableWidgetItem:
-        item = QTableWidgetItem(day_words(one))
+        item = QTableWidgetItem(day_text(one))
         item.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
         if one is None:
             return item
@@ -125,7 +125,7 @@ class CoverageDialog(FiguresDialog):
         self._write(target, lambda: write_coverage(days, target))
 
 
-def day_words(one: CoveredTime | None) -> str:
+def day_text(one: CoveredTime | None) -> str:
     """What stands in the cell of a day."""
     if one is None or not one.length_ms:
         return ""

@@ -78,7 +78,7 @@ class DaysDialog(FiguresDialog):
         self.kind.currentIndexChanged.connect(lambda _: self._load())
         self._load()
 
-    def _suit(self) -> str:
+    def _update_fields(self) -> str:
         """Show the fields that the series and the kind want; returns the kind."""
         is_temperature = quantity(self.series.key).unit == "°C" if self.series.key else False
         self._kind_box.setVisible(is_temperature)
@@ -106,7 +106,7 @@ class DaysDialog(FiguresDialog):
     def _load(self) -> None:
         desk, point, key, span = self._house.desk, self._point, self.series.key, self._span
         self.export.setEnabled(False)
-        kind = self._suit()
+        kind = self._update_fields()
         if not key:
             self._complain(tr("There is no reading at this point yet; offload its logger first."))
             return
@@ -115,7 +115,7 @@ class DaysDialog(FiguresDialog):
         except FieldError as exc:
             self._complain(str(exc))
             return
-        self._say(tr("Counting …"))
+        self._show_message(tr("Counting …"))
         self._house.run(
             lambda task: day_by_day(desk, point, key, span, rule, task.cancelled),
             self._show,
@@ -141,7 +141,7 @@ class DaysDialog(FiguresDialog):
             head.setSectionResizeMode(i, QHeaderView.ResizeMode.Stretch)
         rows = [self._row(found, i) for i in range(len(found.days))]
         fill(self.table, rows[::-1], list[object](reversed(found.days)))
-        self._say(self._total_words(found))
+        self._show_message(self._total_text(found))
         self.export.setEnabled(True)
 
     def _row(self, found: Days, i: int) -> list[str]:
@@ -156,7 +156,7 @@ class DaysDialog(FiguresDialog):
             texts.append(number(found.degrees[i], 2) if math.isfinite(found.degrees[i]) else "–")
         return texts + (index_texts(found.index[i]) if found.index else [])
 
-    def _total_words(self, found: Days) -> str:
+    def _total_text(self, found: Days) -> str:
         words = counted(len(found.days), "%n day", "%n days")
         if found.degrees:
             known = [one for one in found.degrees if math.isfinite(one)]

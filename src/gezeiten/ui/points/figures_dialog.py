@@ -28,14 +28,14 @@ class FiguresDialog(QDialog):
         self._house, self._point, self._name = house, point, name
         self.series = SeriesBox(point, series)
         self.words = label("", "muted", wrap=True)
-        self.export = button(tr("As a file …"), self._choose_target)
+        self.export = button(tr("As a file …"), self._select_target)
 
     @property
     def key(self) -> str:
         """The series shown, "" where the point has none."""
         return self.series.key
 
-    def _choose_target(self) -> None:
+    def _select_target(self) -> None:
         usual = f"{self._point.name}-{self.key}-{self._name}.csv".replace("/", "-")
         name, _ = QFileDialog.getSaveFileName(self, self.windowTitle(), usual)
         if name:
@@ -44,11 +44,11 @@ class FiguresDialog(QDialog):
     def _write(self, target: Path, write: Callable[[], None]) -> None:
         self._house.run(
             lambda _task: write(),
-            lambda _: self._say(tr("Written to %1.").replace("%1", target.name)),
+            lambda _: self._show_message(tr("Written to %1.").replace("%1", target.name)),
             failed=self._complain,
         )
 
-    def _say(self, words: str) -> None:
+    def _show_message(self, words: str) -> None:
         set_role(self.words, "muted")
         self.words.setText(words)
 

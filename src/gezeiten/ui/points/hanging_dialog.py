@@ -12,10 +12,10 @@ from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of, write_number
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
-from gezeiten.ui.points.why_field import why_field
+from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
@@ -61,7 +61,7 @@ class HangingDialog(ActingDialog):
             self.way.addItem(tr(name), key)
         self.length = QLineEdit()
         self.figures = label("", "muted", wrap=True)
-        self.words = why_field()
+        self.words = reason_field()
         self.typed = (self.words,)
         self.keep_button = button(tr("Keep it"), self.keep, "primary")
         self.undo_button = button(tr("Take the chosen one back"), self.take_back)
@@ -70,16 +70,16 @@ class HangingDialog(ActingDialog):
             (self.length, tr("Sensor below the rim, m")),
         ):
             part.setAccessibleName(name)
-            part.editingFinished.connect(self._suit)
-        self.setLayout(self._laid_out())
+            part.editingFinished.connect(self._update_fields)
+        self.setLayout(self._build_layout())
         self.resize(820, 480)
         self.since.show_instant(house.desk.now_ms(), point.zone)
-        self.since.editingFinished.connect(self._suit)
-        self.way.currentIndexChanged.connect(lambda _: self._suit())
+        self.since.editingFinished.connect(self._update_fields)
+        self.way.currentIndexChanged.connect(lambda _: self._update_fields())
         self.table.itemSelectionChanged.connect(self._show_buttons)
         self._load()
 
-    def _laid_out(self) -> QVBoxLayout:
+    def _build_layout(self) -> QVBoxLayout:
         holders = []
         for part in (self.since, self.rim, self.way, self.length):
             holder = QWidget()
@@ -111,7 +111,9 @@ class HangingDialog(ActingDialog):
     # -- showing ---------------------------------------------------------------------------------
     def _load(self) -> None:
         desk, point = self._house.desk, self._point
-        self._house.run(lambda _task: sensor_depths_of(desk, point), self._show, failed=self._say)
+        self._house.run(
+            lambda _task: sensor_depths_of(desk, point), self._show, failed=self._show_message
+        )
 
     def _show(self, known: list[HangingKept]) -> None:
         self._known = known
@@ -128,11 +130,11 @@ class HangingDialog(ActingDialog):
             for one in known
         ]
         fill(self.table, rows, list(known))
-        self._suit()
+        self._update_fields()
         self._show_buttons()
 
     def _show_buttons(self) -> None:
-        self.undo_button.setEnabled(chosen_thing(self.table) is not None)
+        self.undo_button.setEnabled(selected_item(self.table) is not None)
 
     @property
     def before(self) -> SensorDepth | None:
@@ -140,7 +142,7 @@ class HangingDialog(ActingDialog):
         at_ms = self.since.instant_ms(self._point.zone)
         return depth_at([one.hung for one in self._known], at_ms)
 
-    def _suit(self) -> None:
+    def _update_fields(self) -> None:
         """Show what the fields say, and what the sensor's height would be."""
         before, way = self.before, self.way.currentData()
         self.way.setEnabled(before is not None)
@@ -150,7 +152,7 @@ class HangingDialog(ActingDialog):
         self.length.setEnabled(way == "typed")
         self.figures.clear()
         try:
-            made = self._wanted()
+            made = self._entered()
         except FieldError:
             return
         if way != "typed":
@@ -161,7 +163,7 @@ class HangingDialog(ActingDialog):
             words = words.replace("%2", number(before.sensor_m, _MM))
         self.figures.setText(words.replace("%1", number(made.sensor_m, _MM)))
 
-    def _wanted(self) -> SensorDepth:
+    def _entered(self) -> SensorDepth:
         """Return what the fields say.
 
         Raises:
@@ -183,14 +185,14 @@ class HangingDialog(ActingDialog):
         """Keep what the fields say."""
         desk, point, words = self._house.desk, self._point, self.words.text()
         try:
-            made = self._wanted()
+            made = self._entered()
         except FieldError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         self._do(lambda: set_sensor_depth(desk, point, made, words))
 
     def take_back(self) -> None:
         """Take the chosen one back."""
-        desk, point, one = self._house.desk, self._point, chosen_thing(self.table)
+        desk, point, one = self._house.desk, self._point, selected_item(self.table)
         if isinstance(one, HangingKept):
             self._do(lambda: withdraw_sensor_depth(desk, point, one))

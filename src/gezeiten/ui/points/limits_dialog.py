@@ -24,11 +24,11 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.parts.rules import mean_words, rule_words
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.rules import mean_text, rule_text
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.channels import LimitLine
-from gezeiten.ui.points.why_field import why_field
+from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
@@ -55,12 +55,12 @@ class LimitsDialog(ActingDialog):
         self.series = QComboBox()
         self.series.setAccessibleName(tr("Series"))
         self._offer()
-        self.series.currentIndexChanged.connect(lambda _: self._suit_line())
+        self.series.currentIndexChanged.connect(lambda _: self._update_limit_fields())
         self.means = QComboBox()
         self.means.setAccessibleName(tr("What is compared with the limit"))
         self.line: LimitLine | None = None
         self._room = QHBoxLayout()
-        self.words = why_field()
+        self.words = reason_field()
         self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         now = house.desk.now_ms()
         for field in (self.since, self.until):
@@ -72,12 +72,12 @@ class LimitsDialog(ActingDialog):
         self.end_button = button(tr("End the chosen one at “until”"), self.end)
         self.undo_button = button(tr("Take the chosen one back"), self.take_back)
         self.typed = (self.words,)
-        self.setLayout(self._laid_out())
+        self.setLayout(self._build_layout())
         self.resize(1000, 600)
-        self._suit_line()
+        self._update_limit_fields()
         self._load()
 
-    def _laid_out(self) -> QVBoxLayout:
+    def _build_layout(self) -> QVBoxLayout:
         self.entry = QWidget()
         self.entry.setLayout(
             column(
@@ -126,7 +126,7 @@ class LimitsDialog(ActingDialog):
         place = self._place()
         return self._units.of_series(self._point, place.channel) if place else ShownUnit("")
 
-    def _suit_line(self) -> None:
+    def _update_limit_fields(self) -> None:
         """The fields of a limit, in the unit of the chosen series."""
         clear(self._room)
         place = self._place()
@@ -135,7 +135,7 @@ class LimitsDialog(ActingDialog):
         if place is not None:
             has_mean = quantity(place.channel).averages != "direction"
             for mean_s in MEANS_S if has_mean else MEANS_S[:1]:
-                self.means.addItem(mean_words(place.channel, mean_s), mean_s)
+                self.means.addItem(mean_text(place.channel, mean_s), mean_s)
             self.line = LimitLine(place.channel, self._unit, lambda *_: None, None)
             self._room.addWidget(self.line)
 
@@ -154,7 +154,7 @@ class LimitsDialog(ActingDialog):
         self._house.run(
             lambda _task: (limits_over_time(desk, point_id), points(desk)),
             self._show,
-            failed=self._say,
+            failed=self._show_message,
         )
 
     def _show(self, known: tuple[list[SeenLimit], list[PointPlace]]) -> None:
@@ -163,7 +163,7 @@ class LimitsDialog(ActingDialog):
         if here.channels != self._point.channels:  # a series came since it was opened from a list
             self._point = here
             self._offer()
-            self._suit_line()
+            self._update_limit_fields()
         fill(self.limits, [self._row(one) for one in seen], list(seen))
         own = [i for i, one in enumerate(seen) if one.kept is not None]
         self.limits.setCurrentCell(own[-1] if own else len(seen) - 1, 0)
@@ -178,7 +178,7 @@ class LimitsDialog(ActingDialog):
             whose = f"{one.kept.said_by}, {instant(one.kept.said_ms, zone)}"
         return [
             quantity(one.series).name,
-            rule_words(one.rule, self._units, self._units.own(self._point, one.series)),
+            rule_text(one.rule, self._units, self._units.own(self._point, one.series)),
             instant(one.start_ms, zone),
             until,
             whose,
@@ -190,41 +190,45 @@ class LimitsDialog(ActingDialog):
         """Set the limit that the fields say."""
         place, desk, point = self._place(), self._house.desk, self._point
         if place is None or self.line is None:
-            self._say(tr("There is no reading at this point yet; offload its logger first."))
+            self._show_message(
+                tr("There is no reading at this point yet; offload its logger first.")
+            )
             return
         try:
             rule = replace(self.line.rule(), mean_s=self.means.currentData())
             start_ms = self.since.instant_ms(point.zone)
             end_ms = None if self.open_end.isChecked() else self.until.instant_ms(point.zone)
         except FieldError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         words = self.words.text()
         self._do(lambda: set_limit(desk, point.id, place.channel, rule, start_ms, end_ms, words))
 
-    def _chosen(self) -> SeenLimit | None:
-        one = chosen_thing(self.limits)
+    def _selected(self) -> SeenLimit | None:
+        one = selected_item(self.limits)
         if isinstance(one, SeenLimit) and one.kept is not None:
             return one
-        self._say(tr("Choose a limit that was set here; one of a plan ends with its mission."))
+        self._show_message(
+            tr("Choose a limit that was set here; one of a plan ends with its mission.")
+        )
         return None
 
     def end(self) -> None:
         """Let the chosen limit end at the instant typed."""
-        one, desk = self._chosen(), self._house.desk
+        one, desk = self._selected(), self._house.desk
         if one is None or one.kept is None:
             return
         try:
             end_ms = self.until.instant_ms(self._point.zone)
         except FieldError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         kept, words = one.kept, self.words.text()
         self._do(lambda: end_limit(desk, kept, end_ms, words))
 
     def take_back(self) -> None:
         """Take the chosen limit back."""
-        one, desk = self._chosen(), self._house.desk
+        one, desk = self._selected(), self._house.desk
         if one is not None and one.kept is not None:
             kept = one.kept
             self._do(lambda: withdraw_limit(desk, kept))

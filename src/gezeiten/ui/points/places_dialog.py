@@ -37,7 +37,7 @@ from gezeiten.ui.parts.field_error import FieldError, mark
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.plain import literal
-from gezeiten.ui.parts.widgets import button, column, give_room, label, row, tree_items
+from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row, tree_items
 from gezeiten.ui.plan.section import parsed
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
@@ -87,7 +87,7 @@ def _number(field: QLineEdit, what: str) -> float | None:
     return number_of(field, what) if field.text().strip() else None
 
 
-def _whole(field: QLineEdit, what: str) -> int | None:
+def _whole_number(field: QLineEdit, what: str) -> int | None:
     """Return the whole number in a field, None where it is empty."""
     value = _number(field, what)
     if value is not None and (value != int(value) or abs(value) > 1e6):
@@ -135,7 +135,7 @@ class SiteForm(_Form):
         Raises:
             FieldError: a field makes no sense.
         """
-        days = _whole(self.every, tr("the days"))
+        days = _whole_number(self.every, tr("the days"))
         return SiteFacts(
             self.name.text(),
             self.kind.text(),
@@ -169,7 +169,7 @@ class PointForm(_Form):
         self._ticks.setContentsMargins(0, 0, 0, 0)
         for known in in_order(QUANTITIES.values()):
             if known.is_usual or known.is_own:
-                self._add_duty(known.key)
+                self._add_schedule_box(known.key)
         self.add(tr("Must be recorded here"), ticks, wide=True)
         self.another = QComboBox()
         self.another.addItem(tr("another quantity ..."), "")
@@ -179,7 +179,7 @@ class PointForm(_Form):
         self.another.activated.connect(self._add_another)
         self.add(tr("Another quantity that must be recorded"), self.another)
 
-    def _add_duty(self, key: str) -> QCheckBox:
+    def _add_schedule_box(self, key: str) -> QCheckBox:
         if key not in self.duties:
             box = QCheckBox(literal(quantity(key).name))
             self._ticks.addWidget(box, len(self.duties) // 2, len(self.duties) % 2)
@@ -189,7 +189,7 @@ class PointForm(_Form):
     def _add_another(self, index: int) -> None:
         key = self.another.itemData(index)
         if key:
-            self._add_duty(key).setChecked(True)
+            self._add_schedule_box(key).setChecked(True)
             self.another.setCurrentIndex(0)
 
     def show_sites(self, listed: list[SitePlace]) -> None:
@@ -208,7 +208,7 @@ class PointForm(_Form):
         self.checks.setText(_shown(facts.checks_a_day))
         self.working_days.setChecked(facts.checks_working_days)
         for key in facts.duty_channels:
-            self._add_duty(key)
+            self._add_schedule_box(key)
         for key, box in self.duties.items():
             box.setChecked(key in facts.duty_channels)
 
@@ -226,7 +226,7 @@ class PointForm(_Form):
             tuple(key for key, box in self.duties.items() if box.isChecked()),
             every,
             int(parsed(self.fill_limit, parse_interval_s)),
-            _whole(self.checks, tr("how often")),
+            _whole_number(self.checks, tr("how often")),
             self.working_days.isChecked(),
         )
 
@@ -238,7 +238,7 @@ class PlacesDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Sites and points"))
         self._house = house
-        self._acting = ActionRunner(house, self._say)
+        self._acting = ActionRunner(house, self._show_message)
         self._sites: list[SitePlace] = []
         self._facts = AllFacts({}, {})
         self._new: tuple[str, int] | None = None
@@ -248,7 +248,7 @@ class PlacesDialog(QDialog):
         self.list.setRootIsDecorated(False)
         self.list.setAccessibleName(tr("Sites and points"))
         self.list.setFixedWidth(270)
-        self.list.currentItemChanged.connect(lambda *_: self._chosen())
+        self.list.currentItemChanged.connect(lambda *_: self._selection_changed())
         self.site_form, self.point_form = SiteForm(), PointForm()
         self.forms = QStackedWidget()
         for form in (self.site_form, self.point_form):
@@ -291,7 +291,7 @@ class PlacesDialog(QDialog):
             row(self.retire_button, 1, button(tr("Close"), self.accept), self.save_button),
         )
         self.setLayout(row(left, right, spacing=16, margins=16))
-        give_room(self, 1, 1)
+        give_stretch(self, 1, 1)
         self.resize(900, 600)
         self._load(("point", point_id) if point_id else None)
 
@@ -303,7 +303,9 @@ class PlacesDialog(QDialog):
             self._sites, self._facts = known
             self._fill(choose)
 
-        self._house.run(lambda _task: (sites(desk), all_facts(desk)), show, failed=self._say)
+        self._house.run(
+            lambda _task: (sites(desk), all_facts(desk)), show, failed=self._show_message
+        )
 
     def _fill(self, choose: tuple[str, int] | None) -> None:
         new = self._new
@@ -346,10 +348,10 @@ class PlacesDialog(QDialog):
         item = self.list.currentItem()
         return item.data(0, _THING) if item and self._new is None else None
 
-    def _chosen(self) -> None:
+    def _selection_changed(self) -> None:
         self._new = None
         thing = self.thing()
-        self._say("")
+        self._show_message("")
         if thing is None:
             return
         self.title.setText(thing.name)
@@ -364,7 +366,7 @@ class PlacesDialog(QDialog):
             self.forms.setCurrentIndex(1)
             self.point_form.show_facts(self._facts.points[thing.id], thing.site_id)
 
-    def _say(self, sentence: str, widget: QWidget | None = None) -> None:
+    def _show_message(self, sentence: str, widget: QWidget | None = None) -> None:
         if self._wrong is not None:
             mark(self._wrong, wrong=False)
         self._wrong = widget
@@ -376,7 +378,7 @@ class PlacesDialog(QDialog):
     # -- acts ------------------------------------------------------------------------------------
     def new_site(self) -> None:
         """Empty fields for a new site."""
-        self._begin(("site", 0), tr("New site"), 0)
+        self._start(("site", 0), tr("New site"), 0)
         self.site_form.show_facts(SiteFacts("", zone=self._house.desk.zone))
         self.site_form.name.setFocus()
 
@@ -384,21 +386,21 @@ class PlacesDialog(QDialog):
         """Empty fields for a new point at the chosen site."""
         thing = self.thing()
         if not self._sites:
-            self._say(tr("A point lies at a site; make the site first."))
+            self._show_message(tr("A point lies at a site; make the site first."))
             return
         at = thing.id if isinstance(thing, SitePlace) else thing.site_id if thing else 0
-        self._begin(("point", at), tr("New point"), 1)
+        self._start(("point", at), tr("New point"), 1)
         self.point_form.show_facts(PointFacts(""), at or self._sites[0].id)
         self.point_form.name.setFocus()
 
-    def _begin(self, new: tuple[str, int], title: str, form: int) -> None:
+    def _start(self, new: tuple[str, int], title: str, form: int) -> None:
         self._new = new
         self.title.setText(title)
         self.forms.setCurrentIndex(form)
         self.retire_button.setVisible(False)
         for way in self._ways:
             way.setVisible(False)
-        self._say("")
+        self._show_message("")
 
     def show_sources(self) -> None:
         """Show who measured at the chosen point."""
@@ -435,9 +437,9 @@ class PlacesDialog(QDialog):
             act = self._save_site() if is_site else self._save_point()
             self._acting.do(act, self._done)
         except FieldError as exc:
-            self._say(str(exc), exc.widget)
+            self._show_message(str(exc), exc.widget)
         except InputError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
 
     def _save_site(self) -> Callable[[], tuple[str, int]]:
         desk, thing = self._house.desk, self.thing()

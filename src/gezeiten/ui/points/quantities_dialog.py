@@ -18,7 +18,7 @@ from gezeiten.domain.quantities.quantities import (
 )
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.number_field import number_of
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.house import AppContext
@@ -39,7 +39,7 @@ class QuantitiesDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle(tr("Quantities"))
         self._house = house
-        self._acting = ActionRunner(house, self._say)
+        self._acting = ActionRunner(house, self._show_message)
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("find a quantity or unit"))
         self.search.setAccessibleName(tr("Find a quantity"))
@@ -58,7 +58,7 @@ class QuantitiesDialog(QDialog):
                 tr("From"),
             ],
         )
-        self.table.itemSelectionChanged.connect(self._chosen)
+        self.table.itemSelectionChanged.connect(self._selection_changed)
         self.name, self.symbol = QLineEdit(), QLineEdit()
         self.low, self.high = QLineEdit(), QLineEdit()
         self.unit, self.averages, self.stamp = QComboBox(), QComboBox(), QComboBox()
@@ -128,10 +128,10 @@ class QuantitiesDialog(QDialog):
 
     def _own(self) -> Quantity | None:
         """The chosen quantity where it is one's own."""
-        one = chosen_thing(self.table)
+        one = selected_item(self.table)
         return one if isinstance(one, Quantity) and one.is_own else None
 
-    def _chosen(self) -> None:
+    def _selection_changed(self) -> None:
         one = self._own()
         self.drop_button.setEnabled(one is not None)
         if one is None:
@@ -145,7 +145,7 @@ class QuantitiesDialog(QDialog):
         self.averages.setCurrentIndex(self.averages.findData(one.averages))
         self.stamp.setCurrentIndex(self.stamp.findData(one.stamp))
 
-    def _say(self, sentence: str) -> None:
+    def _show_message(self, sentence: str) -> None:
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))
 
@@ -159,7 +159,7 @@ class QuantitiesDialog(QDialog):
                 number_of(self.high, tr("the highest")),
             )
         except FieldError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         name, unit, averages = self.name.text().strip(), self.unit.currentData(), self.averages
         is_same = before is not None and before.name.casefold() == name.casefold()
@@ -187,7 +187,7 @@ class QuantitiesDialog(QDialog):
 
     def _do(self, act: Callable[[], object]) -> None:
         def done(_: object) -> None:
-            self._say("")
+            self._show_message("")
             self._fill()
             self._house.archive_changed.emit()
             self._house.say(tr("Kept; known in every place from now on."))

@@ -18,7 +18,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import AppContext
@@ -64,12 +64,12 @@ class RemarksDialog(ActingDialog):
         self.is_instant.setChecked(end <= begin)
         self.undo_button = button(tr("Take the chosen one back"), self.take_back)
         self.typed = (self.words,)
-        self.setLayout(self._laid_out())
+        self.setLayout(self._build_layout())
         self.resize(860, 460)
         self.words.setFocus()
         self._load()
 
-    def _laid_out(self) -> QVBoxLayout:
+    def _build_layout(self) -> QVBoxLayout:
         self.entry = QWidget()
         self.entry.setLayout(
             column(
@@ -103,7 +103,9 @@ class RemarksDialog(ActingDialog):
 
     def _load(self) -> None:
         desk, point_id = self._house.desk, self._point.id
-        self._house.run(lambda _task: remarks(desk, point_id), self._show, failed=self._say)
+        self._house.run(
+            lambda _task: remarks(desk, point_id), self._show, failed=self._show_message
+        )
 
     def _show(self, listed: list[Remark]) -> None:
         fill(self.table, [self._row(one) for one in listed], list(listed))
@@ -129,7 +131,7 @@ class RemarksDialog(ActingDialog):
             is_one = self.is_instant.isChecked()
             end_ms = start_ms if is_one else self.until.instant_ms(point.zone)
         except FieldError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         about = self.about.currentData()
         series = "" if about == _SITE else about
@@ -141,6 +143,6 @@ class RemarksDialog(ActingDialog):
 
     def take_back(self) -> None:
         """Take the chosen remark back."""
-        one, desk = chosen_thing(self.table), self._house.desk
+        one, desk = selected_item(self.table), self._house.desk
         if isinstance(one, Remark):
             self._do(lambda: withdraw_remark(desk, one))

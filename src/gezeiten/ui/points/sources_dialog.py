@@ -25,9 +25,9 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import MAIN
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
-from gezeiten.ui.parts.widgets import button, column, give_room, label, row
-from gezeiten.ui.points.why_field import why_field
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
+from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row
+from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import home_zone, instant, number, tr
@@ -66,7 +66,7 @@ class SourcesDialog(ActingDialog):
         self.said = plain_table(
             tr("What was said of it"), [tr("On"), tr("By"), tr("What"), tr("Words")]
         )
-        self.stood.itemSelectionChanged.connect(self._chosen)
+        self.stood.itemSelectionChanged.connect(self._selection_changed)
         self.what = QComboBox()
         self.what.setAccessibleName(tr("What to put right"))
         self.what.addItems([tr("Where it was"), tr("Which series it feeds")])
@@ -79,7 +79,7 @@ class SourcesDialog(ActingDialog):
         self.label.setAccessibleName(tr("Label of the series"))
         self.label.setPlaceholderText(tr("empty: the main series"))
         self.label.setMaxLength(60)
-        self.words = why_field()
+        self.words = reason_field()
         self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         self.open_end = QCheckBox(tr("until further notice"))
         self.open_end.setChecked(True)
@@ -88,11 +88,11 @@ class SourcesDialog(ActingDialog):
         self.zone_note = label("", "muted")
         self.undo_button = button(tr("Take back"), self.take_back)
         self.typed = (self.words, self.label)
-        self.setLayout(self._laid_out())
+        self.setLayout(self._build_layout())
         self.resize(1060, 640)
         self._load()
 
-    def _laid_out(self) -> QVBoxLayout:
+    def _build_layout(self) -> QVBoxLayout:
         self.forms = QStackedWidget()
         for parts in (
             (label(tr("was at"), "muted"), self.where, self.words),
@@ -100,8 +100,8 @@ class SourcesDialog(ActingDialog):
         ):
             line = QWidget()
             line.setLayout(row(*parts, spacing=6))
-            give_room(line, 1, 1)
-            give_room(line, 2, 2)
+            give_stretch(line, 1, 1)
+            give_stretch(line, 2, 2)
             self.forms.addWidget(line)
         self.what.currentIndexChanged.connect(self.forms.setCurrentIndex)
         self.source.currentIndexChanged.connect(lambda _: self._fill_channels())
@@ -151,12 +151,12 @@ class SourcesDialog(ActingDialog):
             found = sources(desk, serial=self._serial, point_id=point.id if point else None)
             return found, points(desk)
 
-        self._house.run(look, lambda told: self._show(*told), failed=self._say)
+        self._house.run(look, lambda told: self._show(*told), failed=self._show_message)
 
     def _show(self, known: Sources, listed: list[PointPlace]) -> None:
         self._known, self._points = known, listed
         fill(self.stood, [_deployment(one) for one in known.deployments], list(known.deployments))
-        fill(self.said, [_said(one) for one in known.said], list(known.said))
+        fill(self.said, [_statement_cells(one) for one in known.said], list(known.said))
         self.undo_button.setEnabled(bool(known.said))
         if known.said:
             self.said.setCurrentCell(0, 0)
@@ -173,9 +173,9 @@ class SourcesDialog(ActingDialog):
             self.stood.setCurrentCell(len(known.deployments) - 1, 0)
         self._fill_channels()
 
-    def _chosen(self) -> None:
+    def _selection_changed(self) -> None:
         """Begin with the chosen deployment: its source, its place, its stretch."""
-        one = chosen_thing(self.stood)
+        one = selected_item(self.stood)
         if not isinstance(one, SeenDeployment):
             return
         zone = one.point.zone
@@ -198,7 +198,7 @@ class SourcesDialog(ActingDialog):
             self.channel.addItem(quantity(key).name, key)
 
     def _zone(self) -> str:
-        one = chosen_thing(self.stood)
+        one = selected_item(self.stood)
         return one.point.zone if isinstance(one, SeenDeployment) else home_zone()
 
     # -- acts ------------------------------------------------------------------------------------
@@ -209,26 +209,26 @@ class SourcesDialog(ActingDialog):
             start_ms = self.since.instant_ms(self._zone())
             end_ms = None if self.open_end.isChecked() else self.until.instant_ms(self._zone())
         except FieldError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         if self.what.currentIndex() == 0:
             point_id, words = self.where.currentData(), self.words.text()
             self._do(lambda: place_source(desk, source, point_id, start_ms, end_ms, words))
             return
-        one = chosen_thing(self.stood)
+        one = selected_item(self.stood)
         if not isinstance(one, SeenDeployment) or self.channel.currentData() is None:
-            self._say(tr("Choose a deployment above; the series lies at its point."))
+            self._show_message(tr("Choose a deployment above; the series lies at its point."))
             return
         point, channel, text = one.point.id, self.channel.currentData(), self.label.text()
         self._do(lambda: assign_source(desk, point, channel, text, source, start_ms, end_ms))
 
     def take_back(self) -> None:
         """Take back what was said and is chosen."""
-        said = chosen_thing(self.said)
+        said = selected_item(self.said)
         if isinstance(said, SaidOfSource):
             self._do(lambda: withdraw_statement(self._house.desk, said))
         else:
-            self._say(tr("Choose a line of what was said first."))
+            self._show_message(tr("Choose a line of what was said first."))
 
 
 def _deployment(one: SeenDeployment) -> list[str]:
@@ -245,7 +245,7 @@ def _deployment(one: SeenDeployment) -> list[str]:
     ]
 
 
-def _said(one: SaidOfSource) -> list[str]:
+def _statement_cells(one: SaidOfSource) -> list[str]:
     since = instant(one.start_ms, one.zone) if one.start_ms > 0 else tr("its first reading")
     until = tr("further notice") if one.end_ms is None else instant(one.end_ms, one.zone)
     if one.channel:

@@ -81,13 +81,13 @@ class UnitsDialog(QDialog):
         for unit in shown_units(quantity(channel).unit):
             box.addItem(unit.name, unit.name)
         box.setCurrentIndex(max(box.findData(self._house.desk.settings.units.get(key, "")), 0))
-        box.currentIndexChanged.connect(lambda _: self._take(key))
+        box.currentIndexChanged.connect(lambda _: self._accept(key))
         line = self._grid.rowCount()
         self._grid.addWidget(label(words, role), line, 0)
         self._grid.addWidget(box, line, 1)
         self.choices[key] = box
 
-    def _take(self, key: str) -> None:
+    def _accept(self, key: str) -> None:
         settings = self._house.desk.settings
         units = {name: unit for name, unit in settings.units.items() if name != key}
         chosen = self.choices[key].currentData()

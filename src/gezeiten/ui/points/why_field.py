@@ -9,7 +9,7 @@ from gezeiten.ui.shell.i18n import tr
 _MOST_SIGNS = 300
 
 
-def why_field() -> QLineEdit:
+def reason_field() -> QLineEdit:
     """Return the field, empty."""
     words = QLineEdit()
     words.setAccessibleName(tr("Why"))

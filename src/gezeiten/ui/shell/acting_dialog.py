@@ -24,7 +24,7 @@ class ActingDialog(QDialog):
     def __init__(self, parent: QWidget, house: AppContext) -> None:
         super().__init__(parent)
         self._house = house
-        self._acting = ActionRunner(house, self._say)
+        self._acting = ActionRunner(house, self._show_message)
         self.typed: tuple[QLineEdit, ...] = ()
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
@@ -36,7 +36,7 @@ class ActingDialog(QDialog):
         """Do an act off the main thread; then all places hear of it."""
 
         def done(_: object) -> None:
-            self._say("")
+            self._show_message("")
             for field in self.typed:
                 field.clear()
             self._house.archive_changed.emit()
@@ -46,6 +46,6 @@ class ActingDialog(QDialog):
 
         self._acting.do(act, done)
 
-    def _say(self, sentence: str) -> None:
+    def _show_message(self, sentence: str) -> None:
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))

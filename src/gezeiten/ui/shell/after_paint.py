@@ -16,17 +16,17 @@ class AfterPaint(QObject):
 
     def __init__(self, widget: QWidget, act: Callable[[], None]) -> None:
         super().__init__(widget)
-        self._act: Callable[[], None] | None = act
+        self._callback: Callable[[], None] | None = act
         widget.installEventFilter(self)
-        QTimer.singleShot(_AT_THE_LATEST_MS, self, self._begin)
+        QTimer.singleShot(_AT_THE_LATEST_MS, self, self._start)
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.Paint:
             watched.removeEventFilter(self)
-            QTimer.singleShot(0, self, self._begin)
+            QTimer.singleShot(0, self, self._start)
         return False
 
-    def _begin(self) -> None:
-        act, self._act = self._act, None
+    def _start(self) -> None:
+        act, self._callback = self._callback, None
         if act is not None:
             act()

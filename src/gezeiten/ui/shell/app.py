@@ -56,7 +56,7 @@ def run(
         return exc.exit_code
     QLocale.setDefault(region(desk.settings.region))
     window = MainWindow(desk, practice)
-    window.not_opened.connect(partial(_say_why_not, window))
+    window.not_opened.connect(partial(_report_open_failure, window))
     if not look:
         window.opened.connect(window.ask_who)
     room = window.screen().availableGeometry()
@@ -69,7 +69,7 @@ def run(
     return code
 
 
-def _say_why_not(window: MainWindow, fault: GezeitenError) -> None:
+def _report_open_failure(window: MainWindow, fault: GezeitenError) -> None:
     """An archive that cannot be opened ends the program, with a sentence."""
     QMessageBox.critical(window, tr("Gezeiten"), str(fault))
     QApplication.exit(fault.exit_code)

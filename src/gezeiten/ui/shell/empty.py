@@ -149,7 +149,7 @@ def logbook_sketch(painter: QPainter, area: QRectF, theme: Theme) -> None:
             )
 
 
-def empty_words(kind: str) -> tuple[Sketch, str, str]:
+def empty_state(kind: str) -> tuple[Sketch, str, str]:
     """Return sketch, title and words of an empty place; kind: "mend", "trends", ..."""
     return {
         "mend": (

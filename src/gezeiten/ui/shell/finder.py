@@ -27,7 +27,7 @@ class Finder(QDialog):
     def __init__(self, parent: QWidget, commands: list[Command]) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self._commands = commands
-        self._things: list[Thing] = []
+        self._found_things: list[Thing] = []
         self.entry = QLineEdit()
         self.entry.setPlaceholderText(tr("What do you want to do, or where to go?"))
         self.entry.setAccessibleName(tr("Command finder"))
@@ -52,19 +52,19 @@ class Finder(QDialog):
                 item = QListWidgetItem(f"{act.title}    {act.key}" if act.key else act.title)
                 item.setData(Qt.ItemDataRole.UserRole, act)
                 self.hits.addItem(item)
-        self._list_things(words)
+        self._list_matches(words)
         self.hits.setCurrentRow(0)
 
     def show_things(self, things: list[Thing]) -> None:
         """Offer these beside the commands."""
-        self._things = things
+        self._found_things = things
         row = self.hits.currentRow()
         self._filter(self.entry.text())
         self.hits.setCurrentRow(row)
 
-    def _list_things(self, words: list[str]) -> None:
+    def _list_matches(self, words: list[str]) -> None:
         """What is named; nothing before something is typed."""
-        found = [thing for thing in self._things if words and thing.matches(words)]
+        found = [thing for thing in self._found_things if words and thing.matches(words)]
         kinds = {
             "point": tr("point"),
             "site": tr("site"),

@@ -35,7 +35,7 @@ class Following(QObject):
         self._changed.setSingleShot(True)
         self._changed.setInterval(_TOGETHER_MS)
         self._changed.timeout.connect(house.archive_changed)
-        self.told.connect(self._heard)
+        self.told.connect(self._on_news)
 
     def restart(self) -> None:
         """Follow what the settings name now; does nothing where that is what is followed."""
@@ -94,7 +94,7 @@ class Following(QObject):
             ", " + tr("%1 away").replace("%1", str(states["away"])) if states["away"] else ""
         )
 
-    def _heard(self, news: FollowingNews) -> None:
+    def _on_news(self, news: FollowingNews) -> None:
         if news.kind != "failed":
             self._states[news.who] = "away" if news.kind == "away" else "here"
         self._house.said.emit(news.sentence, news.kind in ("away", "failed"))

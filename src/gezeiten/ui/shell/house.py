@@ -166,10 +166,10 @@ class Place(QWidget):
         if not self.kind_of_empty:
             return
         if on and self.empty_page is None:
-            from gezeiten.ui.shell.empty import EmptyPlace, empty_words
+            from gezeiten.ui.shell.empty import EmptyPlace, empty_state
 
             way = tr("To the loggers (Ctrl+2)")
-            self.empty_page = EmptyPlace(self, *empty_words(self.kind_of_empty), way)
+            self.empty_page = EmptyPlace(self, *empty_state(self.kind_of_empty), way)
             self.empty_page.asked.connect(lambda: self.house.go.emit(FIELD_DESK, None))
             self.empty_page.set_theme(self.house.theme)
         if self.empty_page is not None:

@@ -15,7 +15,7 @@ def home_zone() -> str:
     return bytes(QTimeZone.systemTimeZoneId().data()).decode() or "UTC"
 
 
-def zones_said(zones: Iterable[str]) -> str:
+def zones_text(zones: Iterable[str]) -> str:
     """Return in which zones the times beside it are; "" without any."""
     named = ", ".join(dict.fromkeys(zones))
     return tr("Times as they are at the sites: %1").replace("%1", named) if named else ""

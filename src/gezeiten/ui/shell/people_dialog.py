@@ -9,7 +9,7 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from gezeiten.desk.people import User, acting, erase_name
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import Facts, button, column, label, row
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, date, home_zone, tr
@@ -31,14 +31,14 @@ class PeopleDialog(QDialog):
             tr("People of this archive"),
             [tr("Name"), tr("Initials"), tr("Last acted"), tr("Logbook")],
         )
-        self.table.itemSelectionChanged.connect(self._chosen)
-        self.table.itemActivated.connect(lambda _: self._take())
+        self.table.itemSelectionChanged.connect(self._selection_changed)
+        self.table.itemActivated.connect(lambda _: self._accept())
         self.name = QLineEdit(house.desk.person)
         self.name.setMaxLength(LONGEST_NAME)
         self.name.setAccessibleName(tr("Name for the logbook"))
         self.name.textChanged.connect(lambda _: self._show_name())
         self.erase_button = button(tr("Erase this name ..."), self._erase)
-        self.take = button("", self._take, "primary")
+        self.take = button("", self._accept, "primary")
         self.take.setDefault(True)
         self.setLayout(
             column(
@@ -77,8 +77,8 @@ class PeopleDialog(QDialog):
         super().showEvent(event)
         self.table.setFocus(Qt.FocusReason.OtherFocusReason)
 
-    def _chosen(self) -> None:
-        one = chosen_thing(self.table)
+    def _selection_changed(self) -> None:
+        one = selected_item(self.table)
         if isinstance(one, User):
             self.name.setText(one.name)
 
@@ -86,10 +86,10 @@ class PeopleDialog(QDialog):
         name = self.name.text().strip()
         self.take.setText(tr("Go on as %1").replace("%1", name) if name else tr("Go on"))
         self.take.setEnabled(bool(name))
-        one = chosen_thing(self.table)
+        one = selected_item(self.table)
         self.erase_button.setEnabled(isinstance(one, User) and one.name == name)
 
-    def _take(self) -> None:
+    def _accept(self) -> None:
         name = self.name.text().strip()
         if not name:
             return
@@ -142,7 +142,7 @@ class EraseNameDialog(QDialog):
                 (tr("Back"), tr("there is no way back")),
             ]
         )
-        self.take = button(tr("Erase this name"), self._take, "primary")
+        self.take = button(tr("Erase this name"), self._accept, "primary")
         self.take.setDefault(True)
         self.take.setEnabled(False)
         self.typed = QLineEdit()
@@ -161,6 +161,6 @@ class EraseNameDialog(QDialog):
         )
         self.setMinimumWidth(520)
 
-    def _take(self) -> None:
+    def _accept(self) -> None:
         self.wanted.emit(self._name)
         self.accept()

@@ -7,7 +7,7 @@ from gezeiten.link.transfer import Progress
 from gezeiten.ui.shell.i18n import number, tr
 
 
-def progress_words(who: str, progress: Progress) -> str:
+def progress_text(who: str, progress: Progress) -> str:
     """Return "P-0320 offloading · 480 of 7 200 readings · 9.9 kB/s (the line can do 10.5) · 3 s
     left"."""
     rate = number(progress.bytes_per_s / 1000, 1) + " kB/s"

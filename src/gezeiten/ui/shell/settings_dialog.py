@@ -39,13 +39,13 @@ class SettingLine(QWidget):
         people: list[str],
     ) -> None:
         super().__init__()
-        self.about, self._take, self._people = about, take, people
+        self.about, self._apply, self._people = about, take, people
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         self.field = self._field(about)
         self.field.setAccessibleName(tr(about.title))
         self.field.setAccessibleDescription(tr(about.help))
-        self.back = button("↺", self._back, "link")
+        self.back = button("↺", self._reset, "link")
         policy = self.back.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         self.back.setSizePolicy(policy)
@@ -94,7 +94,7 @@ class SettingLine(QWidget):
                 QLineEdit.ActionPosition.TrailingPosition,
             )
             act.setToolTip(tr("Choose a folder"))
-            act.triggered.connect(self._choose_folder)
+            act.triggered.connect(self._pick_folder)
         return text
 
     def _person_field(self) -> QComboBox:
@@ -110,7 +110,7 @@ class SettingLine(QWidget):
         box.activated.connect(lambda _: self._changed(box.currentText().strip()))
         return box
 
-    def _choose_folder(self) -> None:
+    def _pick_folder(self) -> None:
         field = self.field
         assert isinstance(field, QLineEdit)
         chosen = QFileDialog.getExistingDirectory(self, tr(self.about.title), field.text())
@@ -135,13 +135,13 @@ class SettingLine(QWidget):
         self.back.setVisible(value != self.about.default)
 
     def _changed(self, value: object) -> None:
-        sentence = self._take(self.about.key, value)
+        sentence = self._apply(self.about.key, value)
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))
         if not sentence:
             self.back.setVisible(value != self.about.default)
 
-    def _back(self) -> None:
+    def _reset(self) -> None:
         self.show_value(self.about.default)
         self._changed(self.about.default)
 
@@ -196,7 +196,7 @@ class SettingsDialog(QDialog):
                 self._heads[about.section] = head
                 self._list.addWidget(head)
             value = getattr(self._house.desk.settings, about.key)
-            one = SettingLine(about, value, self._take, people)
+            one = SettingLine(about, value, self._apply, people)
             self.lines.append(one)
             self._list.addWidget(one)
         self._list.addStretch(1)
@@ -216,7 +216,7 @@ class SettingsDialog(QDialog):
         """Return the line of a setting."""
         return next(one for one in self.lines if one.about.key == key)
 
-    def _take(self, key: str, value: object) -> str:
+    def _apply(self, key: str, value: object) -> str:
         """Take one value at once; returns what is wrong with it, "" when it was taken."""
         desk = self._house.desk
         try:

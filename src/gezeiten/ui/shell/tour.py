@@ -93,7 +93,7 @@ def _place(window: MainWindow, number: int) -> Any:
 def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
     field = window.field_desk()
 
-    def visit_desk(serial: str, stage: int) -> None:
+    def visit_field_desk(serial: str, stage: int) -> None:
         window.go(places.FIELD_DESK, serial)
         settle_down(window)
         field.show_target(serial)
@@ -117,7 +117,7 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         trends.chart.put_cursor(end - 3 * third - third // 4)
 
     def show_several() -> None:
-        visit_desk("R-1107", PLAN)
+        visit_field_desk("R-1107", PLAN)
         field.loggers.tick(["B-0508", "D-2041", "R-1107", "W-0112"])
         field.several.common.setChecked(True)
         field.group.prepare()
@@ -142,8 +142,8 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
 
     return [
         ("1-tideboard", lambda: window.go(places.TIDEBOARD)),
-        ("2-field-desk-plan", lambda: visit_desk("D-2041", PLAN)),
-        ("3-field-desk-offload", lambda: visit_desk("P-0321", OFFLOAD)),
+        ("2-field-desk-plan", lambda: visit_field_desk("D-2041", PLAN)),
+        ("3-field-desk-offload", lambda: visit_field_desk("P-0321", OFFLOAD)),
         ("4-mend", show_gap),
         ("5-trends", show_trend),
         ("6-excursions", lambda: window.go(places.EXCURSIONS)),

@@ -119,10 +119,10 @@ class VaultActs:
             self._task = None
 
         self._task = self._house.run(
-            lambda task: work(Watch(task.tell, task.cancelled)), ended, self._told, failed
+            lambda task: work(Watch(task.tell, task.cancelled)), ended, self._show_result, failed
         )
 
-    def _told(self, progress: Progress) -> None:
+    def _show_result(self, progress: Progress) -> None:
         words = tr("Vault: %1 of %2 MB").replace("%1", number(progress.readings / 1e6, 1))
         words = words.replace("%2", number(progress.of_readings / 1e6, 1))
         if progress.seconds_left is not None:

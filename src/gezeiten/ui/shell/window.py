@@ -88,9 +88,9 @@ class MainWindow(QMainWindow):
             self.go(places.TIDEBOARD)
             QTimer.singleShot(0, self._start)
         else:
-            self._show_first_sight()
+            self._show_cached_board()
 
-    def _show_first_sight(self) -> None:
+    def _show_cached_board(self) -> None:
         """Show the first place as far as it is known, and open the archive once it is seen."""
         board: Any = self.places[places.TIDEBOARD]
         board.is_stale = False
@@ -116,7 +116,7 @@ class MainWindow(QMainWindow):
                 self.not_opened.emit(fault)
             if fault is not None or self._is_closing:
                 return
-            self._load_anew()
+            self._reload_places()
             self._start()
             self.opened.emit()
 
@@ -153,27 +153,27 @@ class MainWindow(QMainWindow):
         self.strip.place_chosen.connect(self.go)
         self.strip.person_wanted.connect(self.show_people)
         self.house.go.connect(self.go)
-        self.house.said.connect(self._say)
+        self.house.said.connect(self._show_message)
         self.house.archive_changed.connect(self._archive_changed)
         self.following.told.connect(
             lambda _: self.field_desk().at_hand.show_followed(self.following.words())
         )
-        self.house.wants.connect(self._want)
-        self.house.begin.connect(self._begin)
+        self.house.wants.connect(self._load_when_visible)
+        self.house.begin.connect(self._start_from)
         self.house.logger_wanted.connect(self.show_logger)
         self.house.rows_wanted.connect(self.show_rows)
         self.places.built.connect(self._place_built)
         self.house.works.idle.connect(self.places.build_rest)  # when the first place is loaded
-        self._bind(self._own_acts())
+        self._bind(self._window_commands())
 
     def field_desk(self) -> Any:
         """The Field desk, built by its name when it is wanted: its own type would need it here."""
         return self.places[places.FIELD_DESK]
 
-    def _want(self, what: str) -> None:
+    def _load_when_visible(self, what: str) -> None:
         {"settings": self.show_settings, "person": self._person_changed}[what]()
 
-    def _begin(self, what: str) -> None:
+    def _start_from(self, what: str) -> None:
         """Take a way on from the first start."""
         field = self.field_desk()
         name, _, typed = what.partition(" ")
@@ -242,9 +242,9 @@ class MainWindow(QMainWindow):
     def commands(self) -> list[Command]:
         """All commands: of the window and of every place."""
         places_acts = [act for i in self.places.offered() for act in self.places[i].commands()]
-        return self._offered(self._own_acts() + places_acts)
+        return self._offered(self._window_commands() + places_acts)
 
-    def _own_acts(self) -> list[Command]:
+    def _window_commands(self) -> list[Command]:
         listed = [
             Command(
                 f"go.{i}", tr("Go to %1").replace("%1", name), f"Ctrl+{i + 1}", partial(self.go, i)
@@ -347,15 +347,15 @@ class MainWindow(QMainWindow):
         """Show what was read by hand at the point in hand."""
         from gezeiten.ui.points.checks_dialog import ChecksDialog
 
-        self._about_the_point(lambda point: ChecksDialog(self, self.house, point).open())
+        self._show_for_point(lambda point: ChecksDialog(self, self.house, point).open())
 
     def show_remarks(self) -> None:
         """Show the remarks on the point in hand; a new one is about now."""
         from gezeiten.ui.points.remarks_dialog import RemarksDialog
 
-        self._about_the_point(lambda point: RemarksDialog(self, self.house, point).open())
+        self._show_for_point(lambda point: RemarksDialog(self, self.house, point).open())
 
-    def _about_the_point(self, show: Callable[[PointPlace], None]) -> None:
+    def _show_for_point(self, show: Callable[[PointPlace], None]) -> None:
         point_id, desk = self._point_in_hand(), self.house.desk
         if point_id is None:
             self.house.say(tr("Choose a point first."))
@@ -378,13 +378,13 @@ class MainWindow(QMainWindow):
 
     def ask_who(self) -> None:
         """Ask who is at it, where several people act in this archive."""
-        self._ask_who(several=True)
+        self._select_user(several=True)
 
     def show_people(self) -> None:
         """Show who acts in this archive, to go on as another one."""
-        self._ask_who(several=False)
+        self._select_user(several=False)
 
-    def _ask_who(self, *, several: bool) -> None:
+    def _select_user(self, *, several: bool) -> None:
         desk = self.house.desk
 
         def show(people: list[User]) -> None:
@@ -505,7 +505,7 @@ class MainWindow(QMainWindow):
                 place.empty_page.set_theme(theme)
 
     # -- messages and counts -------------------------------------------------------------------
-    def _say(self, text: str, complaint: bool) -> None:
+    def _show_message(self, text: str, complaint: bool) -> None:
         set_role(self.message, "ember" if complaint else "muted")
         self.message.setText(text)
         self.message.setToolTip(plain_tip(text))
@@ -515,10 +515,10 @@ class MainWindow(QMainWindow):
             self._hush.start(SAY_MS)
 
     def _archive_changed(self) -> None:
-        self._load_anew()
+        self._reload_places()
         self._count()
 
-    def _load_anew(self) -> None:
+    def _reload_places(self) -> None:
         """Load the place in sight now and the others when they are wanted; the focus stays."""
         for place in self.places.here():
             place.is_stale = True
@@ -578,7 +578,9 @@ class MainWindow(QMainWindow):
             event.ignore()
             self.stack.setEnabled(False)
             self.strip.setEnabled(False)
-            self._say(tr("Closing as soon as what runs has ended; what came is kept."), False)
+            self._show_message(
+                tr("Closing as soon as what runs has ended; what came is kept."), False
+            )
             self._hush.stop()
             QTimer.singleShot(CLOSE_AGAIN_MS, self.close)
             return

@@ -94,7 +94,7 @@ class Works(QObject):
         self._granted: dict[str, Task] = {}
         self._waiting: dict[str, Task] = {}
         self._stopped = False
-        self.came.connect(self._hear, Qt.ConnectionType.QueuedConnection)
+        self.came.connect(self._forward_news, Qt.ConnectionType.QueuedConnection)
 
     def start(
         self,
@@ -130,7 +130,7 @@ class Works(QObject):
         self._wish_pool.start(_Job(self, task, self._orders[task].work))
 
     @Slot(object)
-    def _hear(self, news: tuple[Task, str, Any]) -> None:
+    def _forward_news(self, news: tuple[Task, str, Any]) -> None:
         """Hand on what came from a worker. What comes after the end is shown to nobody: the widgets
         may be gone by then. Nor is what a newer wish has replaced."""
         task, kind, value = news

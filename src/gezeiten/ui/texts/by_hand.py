@@ -51,13 +51,13 @@ class ByHand(QWidget):
         self.no_value = QLineEdit()
         self.no_value.setToolTip(tr("A number that stands where there is no value, like -77"))
         self.fields = QWidget()
-        self._lay_out()
+        self._build_layout()
         self.setLayout(column(self.toggle, self.fields, spacing=4))
         self.fields.hide()
         self._connect()
         self._form: TextForm | None = None
 
-    def _lay_out(self) -> None:
+    def _build_layout(self) -> None:
         grid = QGridLayout(self.fields)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)

@@ -28,11 +28,11 @@ from gezeiten.desk.places import points
 from gezeiten.exchange.text.doubts import FormatQuestion
 from gezeiten.exchange.text.form import ColumnTie
 from gezeiten.link.transfer import Progress, Watch
-from gezeiten.ui.parts.widgets import button, column, give_room, label, row, scrolled, set_role
+from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row, scrolled, set_role
 from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import home_zone, tr
-from gezeiten.ui.shell.progress import progress_words
+from gezeiten.ui.shell.progress import progress_text
 from gezeiten.ui.shell.work import Task
 from gezeiten.ui.texts.by_hand import ByHand
 from gezeiten.ui.texts.marked_view import MarkedView
@@ -40,10 +40,10 @@ from gezeiten.ui.texts.model import TextModel
 from gezeiten.ui.texts.questions import Questions
 from gezeiten.ui.texts.series_rows import SeriesRows
 from gezeiten.ui.texts.words import (
-    example_words,
-    left_out_lines,
-    left_out_words,
-    survey_words,
+    example_text,
+    skipped_lines,
+    skipped_text,
+    survey_text,
     taken_words,
 )
 
@@ -80,20 +80,20 @@ class TextDialog(QDialog):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(_LATER_MS)
-        self._later.timeout.connect(self._read_anew)
-        self._look(is_first=True)
+        self._later.timeout.connect(self._reread)
+        self._load(is_first=True)
 
     # -- building --------------------------------------------------------------------------------
     def _build(self) -> None:
         self.sheet = MarkedView(self.model)
-        self.sheet.asked.connect(self._ask_column)
+        self.sheet.asked.connect(self._select_column)
         self.left_out = QPlainTextEdit()
         self.left_out.setReadOnly(True)
         self.left_out.setAccessibleName(tr("Lines that were left out"))
         self.left_out.hide()
         self.questions = Questions()
         self.questions.answered.connect(self._answer)
-        self.questions.wanted.connect(self._wanted)
+        self.questions.wanted.connect(self._request_field)
         self.name = QLineEdit()
         self.point, self.zone, self.inside = QComboBox(), QComboBox(), QComboBox()
         for box in (self.point, self.zone):
@@ -108,20 +108,22 @@ class TextDialog(QDialog):
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.hide()
-        self.take = button(tr("Take it into the record"), self._take, "primary")
-        self.take_back = button(tr("Take it out again"), self._take_out)
+        self.take = button(tr("Take it into the record"), self._import, "primary")
+        self.take_back = button(tr("Take it out again"), self._undo_import)
         self.take_back.hide()
         self.close_button = button(tr("Close"), self.reject)
-        self._lay_out()
-        self.name.textEdited.connect(lambda text: self._said("name", text))
-        self.point.currentTextChanged.connect(lambda text: self._said("point", text))
-        self.zone.currentTextChanged.connect(lambda text: self._said("zone", text))
-        self.inside.activated.connect(lambda _: self._know({"opening": self.inside.currentData()}))
-        self.by_hand.said.connect(self._said)
-        self.by_hand.known.connect(self._know)
+        self._build_layout()
+        self.name.textEdited.connect(lambda text: self._field_changed("name", text))
+        self.point.currentTextChanged.connect(lambda text: self._field_changed("point", text))
+        self.zone.currentTextChanged.connect(lambda text: self._field_changed("zone", text))
+        self.inside.activated.connect(
+            lambda _: self._set_known({"opening": self.inside.currentData()})
+        )
+        self.by_hand.said.connect(self._field_changed)
+        self.by_hand.known.connect(self._set_known)
         self.by_hand.wrong.connect(self._complain)
 
-    def _lay_out(self) -> None:
+    def _build_layout(self) -> None:
         fields = (
             (tr("Read of the file"), self.inside),
             (tr("Name of this kind"), self.name),
@@ -169,10 +171,10 @@ class TextDialog(QDialog):
         split.addWidget(right)
         split.setStretchFactor(0, 1)
         self.setLayout(row(split, margins=14))
-        give_room(self, 0, 1)
+        give_stretch(self, 0, 1)
 
     # -- looking ---------------------------------------------------------------------------------
-    def _look(self, *, is_first: bool = False) -> None:
+    def _load(self, *, is_first: bool = False) -> None:
         desk, path, known = self._house.desk, self._path, self.model.known
 
         def work(_task: Task) -> tuple[RecognisedText, list[tuple[str, str]], dict[str, str]]:
@@ -183,13 +185,15 @@ class TextDialog(QDialog):
             self.take.setEnabled(False)
             self._allow(on=False)  # what were typed now would be lost when the proposal comes
             self.words.setText(tr("Looking at the file ..."))
-        self._house.run(work, self._looked, failed=self._complain, latest="text look")
+        self._house.run(work, self._show_loaded, failed=self._complain, latest="text look")
 
     def _allow(self, *, on: bool) -> None:
         for field in (self.name, self.point, self.zone, self.by_hand):
             field.setEnabled(on)
 
-    def _looked(self, found: tuple[RecognisedText, list[tuple[str, str]], dict[str, str]]) -> None:
+    def _show_loaded(
+        self, found: tuple[RecognisedText, list[tuple[str, str]], dict[str, str]]
+    ) -> None:
         recognised, places, before = found
         is_first = self.model.recognised is None
         self.model.points = [name for name, _ in places]
@@ -290,7 +294,7 @@ class TextDialog(QDialog):
         self.questions.show_doubts(self.model.open, notes, actions)
 
     # -- what somebody chooses -------------------------------------------------------------------
-    def _said(self, field: str, text: str) -> None:
+    def _field_changed(self, field: str, text: str) -> None:
         self.model.say(field, text)
         if field == "missing":
             self.model.be_no_value(text)
@@ -313,11 +317,11 @@ class TextDialog(QDialog):
 
     def _answer(self, doubt: FormatQuestion, value: str) -> None:
         if self.model.answer(doubt, value):
-            self._look()
+            self._load()
             return
         self._changed(is_read_so=True)  # other questions stay while its lines are read anew
 
-    def _wanted(self, name: str) -> None:
+    def _request_field(self, name: str) -> None:
         if name == _AS_BEFORE:
             self.model.say("zone", self.model.zone_clash)
         elif name.startswith(_AT):
@@ -326,16 +330,16 @@ class TextDialog(QDialog):
             self.model.accept_zone()
         else:
             self.model.be_other_kind()
-            self._look()
+            self._load()
             return
         self._changed()
 
-    def _know(self, what: dict[str, object]) -> None:
+    def _set_known(self, what: dict[str, object]) -> None:
         if self._task is None:
             self.model.know(**what)
-            self._look()
+            self._load()
 
-    def _ask_column(self, number: int) -> None:
+    def _select_column(self, number: int) -> None:
         """Let somebody say what a column is."""
         if self.model.tie is None or self._task is not None:
             return
@@ -358,9 +362,12 @@ class TextDialog(QDialog):
             ),
             (
                 tr("It names the station of each line"),
-                lambda: self._look_with(self.model.be_station, number),
+                lambda: self._reload_with(self.model.be_station, number),
             ),
-            (tr("It names no stations"), lambda: self._look_with(self.model.be_no_station, number)),
+            (
+                tr("It names no stations"),
+                lambda: self._reload_with(self.model.be_no_station, number),
+            ),
             (tr("Leave it out"), lambda: self._be(self.model.leave_out, number)),
         )
         for words, wanted in choices:
@@ -371,11 +378,11 @@ class TextDialog(QDialog):
 
     def _be_time(self, number: int, *, alone: bool) -> None:
         self.model.be_time(number, alone=alone)
-        self._look()
+        self._load()
 
-    def _look_with(self, act: Callable[[int], None], number: int) -> None:
+    def _reload_with(self, act: Callable[[int], None], number: int) -> None:
         act(number)
-        self._look()
+        self._load()
 
     def _be(self, act: object, number: int) -> None:
         assert callable(act)  # one of the model's
@@ -398,7 +405,7 @@ class TextDialog(QDialog):
             self._counting.cancel()
             self._counting = None
 
-    def _read_anew(self) -> None:
+    def _reread(self) -> None:
         """Read the first lines, say what is missing before it can be taken."""
         trial, path = self.model.trial, self._path
         if trial is None or self._task is not None:
@@ -423,13 +430,13 @@ class TextDialog(QDialog):
         self.series.show_preview(self.model, seen)
         zone = tie.form.time.zone or "UTC"
         lines = self.model.recognised.proposal.lines if self.model.recognised else ()
-        self.example.setText(example_words(tie.form, lines, seen, zone))
+        self.example.setText(example_text(tie.form, lines, seen, zone))
         complaint = tr(self.model.complaint)
         if not len(seen.times) and all(one.kind == "time" for one in self.model.open):
             complaint = tr("No line can be read like this; click the column of the times.")
         is_partly = bool(seen.rejected or seen.spoilt)
         reading = tr("Reading all lines ...")
-        self.words.setText(complaint or (left_out_words(seen) if is_partly else reading))
+        self.words.setText(complaint or (skipped_text(seen) if is_partly else reading))
         set_role(self.words, "brass" if complaint or is_partly else "")
         self.take.setEnabled(False)  # until all lines were looked at
         if not complaint:
@@ -459,7 +466,7 @@ class TextDialog(QDialog):
     def _show_survey(self, found: Survey, zone: str) -> None:
         is_doubtful = found.has_many_duplicates or not found.readings
         self.model.surveyed(found)
-        self.words.setText(survey_words(found, zone))
+        self.words.setText(survey_text(found, zone))
         set_role(self.words, "ember" if is_doubtful else "brass" if found.left_out else "")
         if found.doubts:
             self.words.setText(tr("All lines were read; answer the question above first."))
@@ -472,7 +479,7 @@ class TextDialog(QDialog):
         self.words.setText(sentence)
 
     # -- taking ----------------------------------------------------------------------------------
-    def _take(self) -> None:
+    def _import(self) -> None:
         tie, desk, path = self.model.to_import, self._house.desk, self._path
         if tie is None or self._task is not None:
             return
@@ -483,14 +490,14 @@ class TextDialog(QDialog):
         def work(task: Task) -> TextImport:
             return import_text(desk, path, tie, Watch(task.tell, task.cancelled))
 
-        self._task = self._house.run(work, self._done, self._told, self._failed)
+        self._task = self._house.run(work, self._done, self._show_result, self._failed)
         self.close_button.setText(tr("Stop"))
 
-    def _told(self, progress: Progress) -> None:
+    def _show_result(self, progress: Progress) -> None:
         self.bar.setMaximum(max(progress.of_readings, 1))
         self.bar.setValue(progress.readings)
         set_role(self.words, "")
-        self.words.setText(progress_words(tr("taking"), progress))
+        self.words.setText(progress_text(tr("taking"), progress))
 
     def _failed(self, sentence: str) -> None:
         self._over()
@@ -507,14 +514,14 @@ class TextDialog(QDialog):
         set_role(self.words, "brass" if taken.rejected else "kelp")
         self.words.setText(taken_words(taken))
         if taken.rejected:
-            self.left_out.setPlainText(left_out_lines(taken))
+            self.left_out.setPlainText(skipped_lines(taken))
             self.left_out.show()
         self._sha256 = next((one.sha256 for one in taken.parts if one.sha256), "")
         self.take_back.setVisible(bool(self._sha256))
         self.taken.emit(taken)
         self.close_button.setFocus()
 
-    def _take_out(self) -> None:
+    def _undo_import(self) -> None:
         """What was just taken was not meant so."""
         desk, sha256 = self._house.desk, self._sha256
         self.take_back.hide()

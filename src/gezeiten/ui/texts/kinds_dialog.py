@@ -19,7 +19,7 @@ from gezeiten.desk.places import points
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.quantities.units import text_units
 from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
 from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.house import AppContext
@@ -38,7 +38,7 @@ class KindsDialog(QDialog):
             tr("Kinds of text files"),
             [tr("Name"), tr("Measured at"), tr("Times are in"), tr("What it holds")],
         )
-        self.table.itemSelectionChanged.connect(self._chosen)
+        self.table.itemSelectionChanged.connect(self._selection_changed)
         self.name = QLineEdit()
         self.point, self.zone = QComboBox(), QComboBox()
         for box in (self.point, self.zone):
@@ -53,19 +53,19 @@ class KindsDialog(QDialog):
         for known in in_order(QUANTITIES.values()):
             self.what.addItem(tr(known.name), known.key)
         self.column.currentIndexChanged.connect(lambda _: self._show_column())
-        self.what.activated.connect(lambda _: self._quantity_chosen())
-        self.unit.activated.connect(lambda _: self._column_said())
-        self.label.textEdited.connect(lambda _: self._column_said())
+        self.what.activated.connect(lambda _: self._quantity_changed())
+        self.unit.activated.connect(lambda _: self._column_changed())
+        self.label.textEdited.connect(lambda _: self._column_changed())
         self.words = label("", wrap=True)
         self.change = button(tr("Change it so"), self._change)
         self.forget = button(tr("Forget it"), self._forget)
-        self.export = button(tr("Export it …"), self._choose_target)
-        self.read_in = button(tr("Read one in …"), self._choose_source)
-        self._lay_out()
-        self._chosen()
-        self._look()
+        self.export = button(tr("Export it …"), self._select_target)
+        self.read_in = button(tr("Read one in …"), self._select_source)
+        self._build_layout()
+        self._selection_changed()
+        self._load()
 
-    def _lay_out(self) -> None:
+    def _build_layout(self) -> None:
         grid = QGridLayout()
         grid.setHorizontalSpacing(10)
         fields = (
@@ -112,7 +112,7 @@ class KindsDialog(QDialog):
             )
         )
 
-    def _look(self) -> None:
+    def _load(self) -> None:
         desk = self._house.desk
         self._house.run(
             lambda _task: (
@@ -128,16 +128,21 @@ class KindsDialog(QDialog):
         if not self.point.count():
             self.point.addItems(["", *places])
             self.zone.addItems(["", home_zone(), "UTC"])
-        rows = [[one.name, _points(one), one.form.time.zone or "–", _holds(one)] for one in ties]
+        rows = [
+            [one.name, _points(one), one.form.time.zone or "–", _column_count_text(one)]
+            for one in ties
+        ]
         fill(self.table, rows, list(ties))
         if ties:
             self.table.selectRow(0)
         else:
-            self._say(tr("No kind is kept yet: the first text file that is taken is kept as one."))
-        self._chosen()
+            self._show_message(
+                tr("No kind is kept yet: the first text file that is taken is kept as one.")
+            )
+        self._selection_changed()
 
-    def _chosen(self) -> None:
-        tie = self._tie()
+    def _selection_changed(self) -> None:
+        tie = self._selected_template()
         for part in (
             self.name,
             self.point,
@@ -155,7 +160,7 @@ class KindsDialog(QDialog):
         self.column.clear()
         self._columns = list(tie.columns) if tie is not None else []
         if tie is not None:
-            self.column.addItems([_column_words(tie, one) for one in self._columns])
+            self.column.addItems([_column_title(tie, one) for one in self._columns])
         self.column.blockSignals(False)
         self._show_column()
         if tie is not None:
@@ -164,8 +169,8 @@ class KindsDialog(QDialog):
             self.zone.setCurrentText(tie.form.time.zone)
             self.zone.setEnabled(tie.form.time.needs_zone)
 
-    def _tie(self) -> ImportTemplate | None:
-        thing = chosen_thing(self.table)
+    def _selected_template(self) -> ImportTemplate | None:
+        thing = selected_item(self.table)
         return thing if isinstance(thing, ImportTemplate) else None
 
     # -- its columns ---------------------------------------------------------------------------
@@ -185,11 +190,11 @@ class KindsDialog(QDialog):
             self.unit.addItems([one.name for one in text_units(quantity(key))])
             self.unit.setCurrentIndex(max(self.unit.findText(wanted), 0))
 
-    def _quantity_chosen(self) -> None:
+    def _quantity_changed(self) -> None:
         self._fill_units("")
-        self._column_said()
+        self._column_changed()
 
-    def _column_said(self) -> None:
+    def _column_changed(self) -> None:
         at = self.column.currentIndex()
         if 0 <= at < len(self._columns):
             self._columns[at] = replace(
@@ -200,7 +205,7 @@ class KindsDialog(QDialog):
             )
 
     def _change(self) -> None:
-        tie, desk = self._tie(), self._house.desk
+        tie, desk = self._selected_template(), self._house.desk
         if tie is None:
             return
         time = replace(tie.form.time, zone=self.zone.currentText().strip())
@@ -211,15 +216,15 @@ class KindsDialog(QDialog):
             form=replace(tie.form, time=time),
             columns=tuple(self._columns),
         )
-        self._act(lambda: change_kind(desk, tie.name, wanted), tr("Changed."))
+        self._run_action(lambda: change_kind(desk, tie.name, wanted), tr("Changed."))
 
     def _forget(self) -> None:
-        tie, desk = self._tie(), self._house.desk
+        tie, desk = self._selected_template(), self._house.desk
         if tie is not None:
-            self._act(lambda: delete_template(desk, tie.name), tr("Forgotten."))
+            self._run_action(lambda: delete_template(desk, tie.name), tr("Forgotten."))
 
-    def _choose_target(self) -> None:
-        tie = self._tie()
+    def _select_target(self) -> None:
+        tie = self._selected_template()
         if tie is None:
             return
         usual = "".join(s if s.isalnum() else "-" for s in tie.name) + KIND_SUFFIX
@@ -229,12 +234,12 @@ class KindsDialog(QDialog):
 
     def export_to(self, target: Path) -> None:
         """Export the chosen kind."""
-        tie = self._tie()
+        tie = self._selected_template()
         if tie is not None:
             words = tr("Exported to %1.").replace("%1", target.name)
-            self._act(lambda: export_kind(tie, target), words)
+            self._run_action(lambda: export_kind(tie, target), words)
 
-    def _choose_source(self) -> None:
+    def _select_source(self) -> None:
         kinds = tr("Kinds of text files") + f" (*{KIND_SUFFIX});;" + tr("All files") + " (*)"
         name, _ = QFileDialog.getOpenFileName(self, tr("Read a kind in"), "", kinds)
         if name:
@@ -243,18 +248,18 @@ class KindsDialog(QDialog):
     def read(self, source: Path) -> None:
         """Read a kind from a file, and keep it."""
         desk = self._house.desk
-        self._act(lambda: import_kind(desk, source), tr("Read in and kept."))
+        self._run_action(lambda: import_kind(desk, source), tr("Read in and kept."))
 
-    def _act(self, act: object, words: str) -> None:
+    def _run_action(self, act: object, words: str) -> None:
         assert callable(act)  # one of those above
 
         def done(_: object) -> None:
-            self._say(words)
-            self._look()
+            self._show_message(words)
+            self._load()
 
         self._house.run(lambda _task: act(), done, failed=self._complain)
 
-    def _say(self, words: str) -> None:
+    def _show_message(self, words: str) -> None:
         set_role(self.words, "")
         self.words.setText(words)
 
@@ -263,7 +268,7 @@ class KindsDialog(QDialog):
         self.words.setText(sentence)
 
 
-def _column_words(tie: ImportTemplate, one: ColumnTie) -> str:
+def _column_title(tie: ImportTemplate, one: ColumnTie) -> str:
     """What the text calls a column: the words above it, or its number, and of which lines."""
     header = tie.form.header
     above = header[one.column].strip() if one.column < len(header) else ""
@@ -276,6 +281,6 @@ def _points(tie: ImportTemplate) -> str:
     return ", ".join(name for name in names if name)
 
 
-def _holds(tie: ImportTemplate) -> str:
+def _column_count_text(tie: ImportTemplate) -> str:
     names = dict.fromkeys(one.quantity for one in tie.columns if one.quantity in QUANTITIES)
     return ", ".join(tr(quantity(name).name) for name in names)

@@ -16,11 +16,11 @@ from gezeiten.desk.intake.many_texts import (
     texts_in,
 )
 from gezeiten.link.transfer import Progress, Watch
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
-from gezeiten.ui.shell.progress import progress_words
+from gezeiten.ui.shell.progress import progress_text
 from gezeiten.ui.shell.work import Task
 
 
@@ -39,13 +39,13 @@ class ManyTextsDialog(QDialog):
         self.setWindowTitle(tr("Several text files"))
         self.resize(980, 620)
         self.table = plain_table(tr("Text files"), [tr("File"), tr("Kind"), tr("What")])
-        self.table.itemDoubleClicked.connect(lambda _: self._look_at_one())
+        self.table.itemDoubleClicked.connect(lambda _: self._open_one())
         self.words = label("", wrap=True)
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.hide()
-        self.take = button(tr("Take those that are recognised"), self._take, "primary")
-        self.one = button(tr("Look at the chosen one"), self._look_at_one)
+        self.take = button(tr("Take those that are recognised"), self._import, "primary")
+        self.one = button(tr("Look at the chosen one"), self._open_one)
         self.again = button(tr("Look again"), self.look)
         self.close_button = button(tr("Close"), self.reject)
         self.setLayout(
@@ -64,13 +64,13 @@ class ManyTextsDialog(QDialog):
         """Look at the files, again."""
         desk, where = self._house.desk, self._where
         self.take.setEnabled(False)
-        self._say(tr("Looking at the files ..."))
+        self._show_message(tr("Looking at the files ..."))
 
         def work(task: Task) -> list[TextSeen]:
             paths = texts_in(where) if isinstance(where, Path) else where
             return recognise_texts(desk, paths, Watch(cancelled=task.cancelled))
 
-        self._start(self._house.run(work, self._looked, failed=self._failed))
+        self._start(self._house.run(work, self._show_loaded, failed=self._failed))
 
     def _start(self, task: Task) -> None:
         self._task = task
@@ -81,7 +81,7 @@ class ManyTextsDialog(QDialog):
         self.bar.hide()
         self.close_button.setText(tr("Close"))
 
-    def _looked(self, seen: list[TextSeen]) -> None:
+    def _show_loaded(self, seen: list[TextSeen]) -> None:
         if not isValid(self.bar):
             return  # closed before all files were looked at
         self._over()
@@ -91,7 +91,7 @@ class ManyTextsDialog(QDialog):
         ready = sum(one.needs_no_answer for one in seen)
         self.take.setEnabled(ready > 0)
         kept = sum(one.is_kept for one in seen)
-        self._say(
+        self._show_message(
             "; ".join(
                 (
                     counted(ready, "%n file is ready", "%n files are ready"),
@@ -109,7 +109,7 @@ class ManyTextsDialog(QDialog):
             self.table.selectRow(0)
         (self.take if ready else self.table).setFocus()
 
-    def _take(self) -> None:
+    def _import(self) -> None:
         desk, seen = self._house.desk, self.seen
         self.take.setEnabled(False)
         self.bar.show()
@@ -117,15 +117,15 @@ class ManyTextsDialog(QDialog):
             self._house.run(
                 lambda task: import_texts(desk, seen, Watch(task.tell, task.cancelled)),
                 self._done,
-                self._told,
+                self._show_result,
                 self._failed,
             )
         )
 
-    def _told(self, progress: Progress) -> None:
+    def _show_result(self, progress: Progress) -> None:
         self.bar.setMaximum(max(progress.of_readings, 1))
         self.bar.setValue(progress.readings)
-        self._say(progress_words(tr("taking"), progress))
+        self._show_message(progress_text(tr("taking"), progress))
 
     def _done(self, done: ManyTaken) -> None:
         self._over()
@@ -141,14 +141,14 @@ class ManyTextsDialog(QDialog):
 
     def _failed(self, sentence: str) -> None:
         self._over()
-        self._say(sentence, "ember")
+        self._show_message(sentence, "ember")
 
-    def _look_at_one(self) -> None:
-        one = chosen_thing(self.table)
+    def _open_one(self) -> None:
+        one = selected_item(self.table)
         if isinstance(one, TextSeen) and self._task is None:
             self.wanted.emit(one.path)
 
-    def _say(self, words: str, role: str = "") -> None:
+    def _show_message(self, words: str, role: str = "") -> None:
         set_role(self.words, role)
         self.words.setText(words)
 

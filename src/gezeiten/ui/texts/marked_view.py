@@ -34,7 +34,7 @@ _SIGNS = {HEAD: "#", BEFORE: "#", LEFT_OUT: "×", SAYS: "»", READING: "", BLANK
 """What stands beside a line's number, so that no colour has to be told apart."""
 
 
-def role_words(model: TextModel, column: int) -> str:
+def role_text(model: TextModel, column: int) -> str:
     """Return what a column is, in words."""
     role = model.role(column)
     if role == TIME:
@@ -118,7 +118,7 @@ class _Sheet(QAbstractTableModel):
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         if orientation == Qt.Orientation.Horizontal:
-            return f"{section + 1}  {role_words(self._model, section)}"
+            return f"{section + 1}  {role_text(self._model, section)}"
         line = self.lines[section]
         sign = _SIGNS[line.kind]
         return f"{sign} {line.number}".strip()

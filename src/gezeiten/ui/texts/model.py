@@ -15,7 +15,7 @@ from gezeiten.desk.intake.text_answers import settled
 from gezeiten.desk.intake.text_files import Preview, checked_template
 from gezeiten.desk.intake.text_survey import Survey, with_values_seen
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.cells import flags_asked
+from gezeiten.exchange.text.cells import flag_questions
 from gezeiten.exchange.text.doubts import STATIONS, FormatQuestion
 from gezeiten.exchange.text.form import ColumnTie, Flags, ImportTemplate, TextForm
 from gezeiten.exchange.text.lines import split_line
@@ -73,7 +73,7 @@ class TextModel:
         before, self.recognised = self.tie, recognised
         tie = proposed_template(recognised, self.path.stem)
         tie = tie if recognised.tie is not None else self._with_places(tie)
-        self.tie = tie if before is None else _with_what_was_chosen(tie, before)
+        self.tie = tie if before is None else _with_selections(tie, before)
         self.open = list(recognised.doubts)
         for doubt in recognised.doubts:
             value = self._answers.get(_key(doubt))
@@ -188,16 +188,16 @@ class TextModel:
         if of >= 0:
             flags = (*others, Flags(column, (of,)))
             self.tie = replace(self.tie, form=replace(self.tie.form, flags=flags))
-            self._ask_flags(column)
+            self._request_flags(column)
 
-    def _ask_flags(self, column: int) -> None:
+    def _request_flags(self, column: int) -> None:
         said = Counter(
             line.cells[column]
             for line in self.lines(None)
             if line.kind == READING and column < len(line.cells)
         )
         header = self.form.header
-        asked = flags_asked(column, header[column] if column < len(header) else "", said)
+        asked = flag_questions(column, header[column] if column < len(header) else "", said)
         kinds = {one.kind for one in asked}
         self.open = [d for d in self.open if not (d.kind in kinds and d.about == column)]
         self.open += asked
@@ -338,7 +338,7 @@ class TextModel:
         return shown
 
 
-def _with_what_was_chosen(tie: ImportTemplate, before: ImportTemplate) -> ImportTemplate:
+def _with_selections(tie: ImportTemplate, before: ImportTemplate) -> ImportTemplate:
     """Return how a text is read now, at the places and with the meanings chosen for what is still
     the same: columns with the same words above them."""
     old, new = before.form, tie.form

@@ -34,13 +34,13 @@ class ValuesPicture(QWidget):
         held = np.isfinite(values)
         order = np.argsort(times[held], kind="stable")
         self._times, self._values = times[held][order], values[held][order]
-        said = self._said(unit)
+        said = self._summary(unit)
         self.setAccessibleName(f"{self._words}: {said}")
         self.setToolTip(plain_tip(said))
         self.update()
         return said
 
-    def _said(self, unit: str) -> str:
+    def _summary(self, unit: str) -> str:
         if not len(self._values):
             return tr("no value")
         low, high = float(self._values.min()), float(self._values.max())

@@ -50,12 +50,12 @@ class Questions(QWidget):
                 _flow([button(words, partial(self.wanted.emit, name)) for name, words in choices])
             )
         for doubt in wanted[0]:
-            self._ask(doubt)
+            self._add_question(doubt)
 
-    def _ask(self, doubt: FormatQuestion) -> None:
+    def _add_question(self, doubt: FormatQuestion) -> None:
         self._column.addWidget(label(tr(doubt.question), "brass", wrap=True))
         if doubt.many:
-            self._ask_many(doubt)
+            self._add_multiple_choice(doubt)
             return
         parts: list[QWidget] = [
             button(tr(words), partial(self.answered.emit, doubt, value))
@@ -66,7 +66,7 @@ class Questions(QWidget):
         if doubt.kind in _TYPED:
             self._column.addLayout(self._typed(doubt))
 
-    def _ask_many(self, doubt: FormatQuestion) -> None:
+    def _add_multiple_choice(self, doubt: FormatQuestion) -> None:
         ticks = [(value, QCheckBox(tr(words))) for value, words in doubt.choices]
 
         def answer() -> None:

@@ -40,7 +40,7 @@ class _Lazy(QComboBox):
         self._is_full = False
         self.blockSignals(False)
 
-    def _whole(self) -> None:
+    def _loaded(self) -> None:
         if self._is_full:
             return
         self._is_full = True
@@ -52,16 +52,16 @@ class _Lazy(QComboBox):
         self.blockSignals(False)
 
     def focusInEvent(self, event: QFocusEvent) -> None:
-        self._whole()
+        self._loaded()
         super().focusInEvent(event)
 
     def showPopup(self) -> None:
-        self._whole()
+        self._loaded()
         super().showPopup()
 
     def choose(self, data: object) -> None:
         """Choose as somebody does who opens the list."""
-        self._whole()
+        self._loaded()
         self.setCurrentIndex(self.findData(data))
 
 
@@ -74,7 +74,7 @@ class SeriesRow(QWidget):
         self, tie: ColumnTie, words: str, explained: str, points: list[str], theme: Theme, hint: str
     ) -> None:
         super().__init__()
-        self._tie, self._hint = tie, hint
+        self._column, self._hint = tie, hint
         self.picture = ValuesPicture(theme, words)
         self.words = label(f"{words} ({explained})" if explained else words, wrap=True)
         self.said = label("", "muted")
@@ -93,14 +93,16 @@ class SeriesRow(QWidget):
         self.label.setToolTip(tr("Tells it from others of its quantity at its point"))
         self.elsewhere = button(tr("Another point, or a label"), self._open, "link")
         self._is_open = False
-        self._lay_out()
+        self._build_layout()
         self.show_tie(tie)
-        self.what.currentIndexChanged.connect(lambda _: self._retied())
-        self.unit.currentIndexChanged.connect(lambda _: self._tell(unit=self._unit()))
-        self.point.currentIndexChanged.connect(lambda _: self._tell(point=self.point.currentData()))
-        self.label.textEdited.connect(lambda text: self._tell(label=text))
+        self.what.currentIndexChanged.connect(lambda _: self._target_changed())
+        self.unit.currentIndexChanged.connect(lambda _: self._emit_change(unit=self._unit()))
+        self.point.currentIndexChanged.connect(
+            lambda _: self._emit_change(point=self.point.currentData())
+        )
+        self.label.textEdited.connect(lambda text: self._emit_change(label=text))
 
-    def _lay_out(self) -> None:
+    def _build_layout(self) -> None:
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 4, 0, 4)
         grid.setHorizontalSpacing(8)
@@ -117,12 +119,12 @@ class SeriesRow(QWidget):
 
     def _open(self) -> None:
         self._is_open = True
-        self.show_tie(self._tie)
+        self.show_tie(self._column)
         self.point.setFocus()
 
     def show_tie(self, tie: ColumnTie) -> None:
         """Show what is chosen; a point and a label of its own where there are any."""
-        self._tie = tie
+        self._column = tie
         name = tr(quantity(tie.quantity).name) if tie.quantity in QUANTITIES else tr("leave out")
         if self.what.currentData() != tie.quantity or not self.what.count():
             self.what.be(name, tie.quantity)
@@ -140,8 +142,8 @@ class SeriesRow(QWidget):
     def _fill_units(self, wanted: str) -> None:
         self.unit.blockSignals(True)
         self.unit.clear()
-        if self._tie.quantity in QUANTITIES:
-            names = [one.name for one in text_units(quantity(self._tie.quantity))]
+        if self._column.quantity in QUANTITIES:
+            names = [one.name for one in text_units(quantity(self._column.quantity))]
             if wanted not in names and len(names) > 1:
                 self.unit.addItem(f"{self._hint}?" if self._hint in names else tr("unit?"), "")
             for name in names:
@@ -152,14 +154,14 @@ class SeriesRow(QWidget):
     def _unit(self) -> str:
         return self.unit.currentData() or ""
 
-    def _retied(self) -> None:
-        self._tie = replace(self._tie, quantity=self.what.currentData() or "")
-        self._fill_units(self._tie.unit)
-        self._tell(unit=self._unit())
+    def _target_changed(self) -> None:
+        self._column = replace(self._column, quantity=self.what.currentData() or "")
+        self._fill_units(self._column.unit)
+        self._emit_change(unit=self._unit())
 
-    def _tell(self, **change: str) -> None:
-        self._tie = replace(self._tie, **change)  # type: ignore[arg-type]  # these are texts
-        self.changed.emit(self._tie)
+    def _emit_change(self, **change: str) -> None:
+        self._column = replace(self._column, **change)  # type: ignore[arg-type]  # these are texts
+        self.changed.emit(self._column)
 
 
 class SeriesRows(QWidget):
@@ -194,7 +196,7 @@ class SeriesRows(QWidget):
         ties = model.tie.columns
         self.finder.setVisible(len(ties) > _MOST_ROWS // 2)
         wanted = self.finder.text().casefold()
-        named = [(one, words_of(model, one)) for one in ties]
+        named = [(one, series_title(model, one)) for one in ties]
         fitting = [(one, words) for one, words in named if wanted in words.casefold()]
         shown = fitting[:_MOST_ROWS]
         keys = [_key(one, words) for one, words in shown]
@@ -225,12 +227,12 @@ class SeriesRows(QWidget):
         if model.tie is None:
             return
         for one, values in zip(model.tie.columns, seen.values, strict=False):
-            row = self.rows.get(_key(one, words_of(model, one)))
+            row = self.rows.get(_key(one, series_title(model, one)))
             if row is not None:
                 row.said.setText(row.picture.show_series(seen.times, values, one.unit))
 
 
-def words_of(model: TextModel, one: ColumnTie) -> str:
+def series_title(model: TextModel, one: ColumnTie) -> str:
     """Return how a text calls a series: its station and name, or the words above its column."""
     told = " · ".join(text for _, text in one.where)
     header = model.form.header

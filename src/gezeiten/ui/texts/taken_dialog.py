@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from gezeiten.desk.intake.taken_texts import TextHeld, imported_texts, remove_text
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import day_and_time, home_zone, number, tr
@@ -23,11 +23,11 @@ class TakenTextsDialog(QDialog):
             tr("Text files that were taken"),
             [tr("Taken"), tr("By"), tr("File"), tr("Source"), tr("Readings"), tr("Measured at")],
         )
-        self.table.itemSelectionChanged.connect(self._chosen)
+        self.table.itemSelectionChanged.connect(self._selection_changed)
         self.why = QLineEdit()
         self.why.setPlaceholderText(tr("why"))
         self.why.setAccessibleName(tr("Why it is taken out"))
-        self.take_out = button(tr("Take this file out of the record"), self._take_out)
+        self.take_out = button(tr("Take this file out of the record"), self._remove)
         self.words = label("", wrap=True)
         hint = tr(
             "Its readings go from every point where it was taken; its bytes stay, and it can "
@@ -43,10 +43,10 @@ class TakenTextsDialog(QDialog):
                 margins=14,
             )
         )
-        self._chosen()
-        self._look()
+        self._selection_changed()
+        self._load()
 
-    def _look(self) -> None:
+    def _load(self) -> None:
         desk = self._house.desk
         self._house.run(lambda _task: imported_texts(desk), self._show, failed=self._complain)
 
@@ -56,16 +56,16 @@ class TakenTextsDialog(QDialog):
             self.table.selectRow(0)
         else:
             self.words.setText(tr("No text file was taken yet."))
-        self._chosen()
+        self._selection_changed()
 
-    def _chosen(self) -> None:
-        one = chosen_thing(self.table)
+    def _selection_changed(self) -> None:
+        one = selected_item(self.table)
         can = isinstance(one, TextHeld) and one.taken_out_ms is None
         self.take_out.setEnabled(can and not self._house.is_looking)
         self.why.setEnabled(self.take_out.isEnabled())
 
-    def _take_out(self) -> None:
-        one, desk, why = chosen_thing(self.table), self._house.desk, self.why.text()
+    def _remove(self) -> None:
+        one, desk, why = selected_item(self.table), self._house.desk, self.why.text()
         if not isinstance(one, TextHeld):
             return
         self.take_out.setEnabled(False)
@@ -76,7 +76,7 @@ class TakenTextsDialog(QDialog):
             self.words.setText(tr("%1 is out of the record.").replace("%1", named))
             self.why.clear()
             self._house.archive_changed.emit()
-            self._look()
+            self._load()
 
         self._house.run(
             lambda _task: remove_text(desk, one.sha256, why), done, failed=self._complain
@@ -85,7 +85,7 @@ class TakenTextsDialog(QDialog):
     def _complain(self, sentence: str) -> None:
         set_role(self.words, "ember")
         self.words.setText(sentence)
-        self._chosen()
+        self._selection_changed()
 
 
 def _row(one: TextHeld) -> list[str]:

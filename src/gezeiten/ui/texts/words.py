@@ -12,7 +12,7 @@ from gezeiten.exchange.text.lines import split_line
 from gezeiten.ui.shell.i18n import clock_time, counted, date, day_and_time, number, tr
 
 
-def example_words(form: TextForm, lines: Sequence[str], seen: Preview, zone: str) -> str:
+def example_text(form: TextForm, lines: Sequence[str], seen: Preview, zone: str) -> str:
     """Say how the time of the first line that is read is understood: "“5 3 2024 0 10” is 5 March
     2024, 00:10", "" without one. lines: the first ones of the text."""
     if not len(seen.times) or not len(seen.lines) or int(seen.lines[0]) > len(lines):
@@ -30,7 +30,7 @@ def example_words(form: TextForm, lines: Sequence[str], seen: Preview, zone: str
     return f"{words} ({form.time.zone})" if form.time.zone else words
 
 
-def survey_words(found: Survey, zone: str) -> str:
+def survey_text(found: Survey, zone: str) -> str:
     """Say what all of a text would bring: readings from when to when, what not and why."""
     if found.has_many_duplicates:
         words = tr(
@@ -67,7 +67,7 @@ def survey_words(found: Survey, zone: str) -> str:
     return "; ".join(said) + "."
 
 
-def left_out_words(seen: Preview) -> str:
+def skipped_text(seen: Preview) -> str:
     """Say how many of the first lines are left out, how many cells, and the first of them."""
     said = []
     if seen.rejected:
@@ -110,7 +110,7 @@ def taken_words(taken: TextImport) -> str:
     return words + "."
 
 
-def left_out_lines(taken: TextImport) -> str:
+def skipped_lines(taken: TextImport) -> str:
     """Return the lines that were left out, one below the other, with why."""
     lines = [
         f"{tr('line')} {one.line}: {one.reason}   {one.text}".rstrip() for one in taken.rejected

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import timedelta
 
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span, from_ms, midnight_ms
-from gezeiten.ui.parts.month_ticks import month_pattern, month_ticks, months_apart
+from gezeiten.ui.parts.month_ticks import month_pattern, month_ticks, months_between_ticks
 
 HOURS = "HH:mm"
 """Pattern of a tick within a day; the others are of days."""
@@ -25,7 +25,7 @@ def ticks(span: Span, now_ms: int, zone: str, most: int) -> Iterator[tuple[int, 
         if length <= days * DAY_MS * most:
             yield from _by_days(span, now_ms, zone, days)
             return
-    months = months_apart(length, most)
+    months = months_between_ticks(length, most)
     yield from ((at, month_pattern(months)) for at in month_ticks(span, zone, months))
 
 

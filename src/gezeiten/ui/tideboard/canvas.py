@@ -28,12 +28,12 @@ from gezeiten.domain.board.board import Board
 from gezeiten.domain.board.facts import BoardExcursion, BoardGap, BoardSite
 from gezeiten.domain.board.rows import BoardRow
 from gezeiten.domain.series.timeline import DAY_MS, Span
-from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_word
+from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_text
 from gezeiten.ui.shell.i18n import clock_time, counted, date, day, day_and_time, tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
 from gezeiten.ui.tideboard.axis import HOURS, ticks
 from gezeiten.ui.tideboard.model import BoardLine, BoardModel
-from gezeiten.ui.tideboard.words import row_in_words
+from gezeiten.ui.tideboard.words import row_text
 
 AXIS_HEIGHT = 30
 RIBBON = 10.0
@@ -83,7 +83,7 @@ class BoardCanvas(QWidget):
         """Show what the model says now."""
         self.setMinimumHeight(self.sizeHint().height())
         if self.row:
-            self.setAccessibleDescription(row_in_words(self.row))
+            self.setAccessibleDescription(row_text(self.row))
         self.updateGeometry()
         self.update()
 
@@ -98,13 +98,13 @@ class BoardCanvas(QWidget):
         em = self.fontMetrics().horizontalAdvance("M")
         return min(19.0 * em, self.width() * 0.22)
 
-    def _right(self) -> float:
+    def _right_edge(self) -> float:
         return self.width() - 13.5 * self.fontMetrics().horizontalAdvance("M")
 
     def _x(self, at_ms: float) -> float:
         start, end = self.model.shown
         share = (at_ms - start) / (end - start)
-        left, right = self._left(), self._right()
+        left, right = self._left(), self._right_edge()
         return left + min(max(share, 0.0), 1.0) * (right - left)
 
     def _is_shown(self, start_ms: float, end_ms: float | None = None) -> bool:
@@ -115,7 +115,7 @@ class BoardCanvas(QWidget):
     def _instant(self, x: float) -> float:
         """Return the instant at a place across."""
         start, end = self.model.shown
-        left, right = self._left(), self._right()
+        left, right = self._left(), self._right_edge()
         return start + (end - start) * min(max((x - left) / max(right - left, 1.0), 0.0), 1.0)
 
     def _top(self, line: int) -> float:
@@ -157,11 +157,11 @@ class BoardCanvas(QWidget):
         bottom = self._top(len(self.model.lines))
         now = self._x(self.board.now_ms) if self._is_shown(self.board.now_ms) else None
         room = painter.fontMetrics().horizontalAdvance("00 Mmm 0000")
-        most = max(int((self._right() - self._left()) / room), 2)
+        most = max(int((self._right_edge() - self._left()) / room), 2)
         for at, pattern in ticks(self.model.shown, self.board.now_ms, zone, most):
             x = self._x(at)
             near_now = now is not None and abs(x - now) < room * 0.8
-            if self._left() < x < self._right() and not near_now:
+            if self._left() < x < self._right_edge() and not near_now:
                 text = clock_time(at, zone) if pattern == HOURS else date(at, zone, pattern)
                 self._paint_tick(painter, x, bottom, text, is_now=False)
         if now is not None:
@@ -237,13 +237,13 @@ class BoardCanvas(QWidget):
         painter.drawText(at, center | Qt.AlignmentFlag.AlignRight, row.serial)
         if row.fault:
             self._paint_fault(painter, row, top, height)
-        self._paint_past(painter, row, middle)
+        self._paint_recorded(painter, row, middle)
         self._paint_future(painter, row, middle)
         self._paint_need(painter, line, row, top)
 
     def _paint_fault(self, painter: QPainter, row: BoardRow, top: float, height: int) -> None:
         """The sentence stands where the record would."""
-        area = QRectF(self._left(), top, self._right() - self._left(), height)
+        area = QRectF(self._left(), top, self._right_edge() - self._left(), height)
         painter.setPen(self.theme.color("ember"))
         painter.setFont(self._font(small=True))
         shown = self._short(f"✕ {row.fault}", painter, area.width())
@@ -254,7 +254,7 @@ class BoardCanvas(QWidget):
         left, right = self._x(span[0]), self._x(span[1])
         return QRectF(left, middle - RIBBON / 2, max(right - left, 1.5), RIBBON)
 
-    def _paint_past(self, painter: QPainter, row: BoardRow, middle: float) -> None:
+    def _paint_recorded(self, painter: QPainter, row: BoardRow, middle: float) -> None:
         t = self.theme
         painter.setPen(Qt.PenStyle.NoPen)
         for area, span in self._bars(row.held, middle):
@@ -350,7 +350,7 @@ class BoardCanvas(QWidget):
                 shape[1], shape[2], shape[3] = shape[2], shape[1], shape[3]
             painter.drawPolygon(QPolygonF(shape))
             state = tr("settled") if event.is_settled else tr("to assess")
-            words = f"{side_word(side)} · {day_and_time(event.start_ms, row.point.zone)} · {state}"
+            words = f"{side_text(side)} · {day_and_time(event.start_ms, row.point.zone)} · {state}"
             area = QRectF(x - 6, min(tip, foot) - 3, 12, 12)
             self._hits.append(HitArea(area, words, row, event))
 
@@ -364,7 +364,7 @@ class BoardCanvas(QWidget):
         if now >= until or (end is not None and end <= start):
             return
         beyond = end is None or end > until
-        x0, x1 = self._x(now), self._right() - 4 if beyond else self._x(end or now)
+        x0, x1 = self._x(now), self._right_edge() - 4 if beyond else self._x(end or now)
         painter.setPen(QPen(t.color("tide"), 1.6 * t.line_width))
         painter.drawLine(QPointF(x0, middle), QPointF(x1, middle))
         if beyond:
@@ -392,7 +392,7 @@ class BoardCanvas(QWidget):
         height = self._row_height()
         need = row.needs[0]
         color = {2: "ember", 1: "brass", 0: "ink"}[need.weight]
-        left = self._right() + 10
+        left = self._right_edge() + 10
         center = Qt.AlignmentFlag.AlignVCenter
         painter.setFont(self._font(bold=True))
         painter.setPen(self.theme.color(color))
@@ -431,7 +431,7 @@ class BoardCanvas(QWidget):
         line = self._line_at(event.position().y())
         if 0 <= line < len(self.model.lines) and self.model.lines[line].row is not None:
             self.model.current = line
-            self._tell()
+            self._announce()
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -452,7 +452,7 @@ class BoardCanvas(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
             self.model.move(1 if event.key() == Qt.Key.Key_Down else -1)
-            self._tell()
+            self._announce()
             self.update()
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.shift(0.2 if event.key() == Qt.Key.Key_Right else -0.2)
@@ -461,7 +461,7 @@ class BoardCanvas(QWidget):
         elif event.key() == Qt.Key.Key_Home:
             self.usual_stretch()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.row:
-            self.opened.emit((self.row, self._first_thing(self.row)))
+            self.opened.emit((self.row, self._first_issue(self.row)))
         else:
             super().keyPressEvent(event)
 
@@ -494,10 +494,10 @@ class BoardCanvas(QWidget):
         """Choose the first row of a site; False where it is not on the board."""
         found = self.model.choose_site(name)
         if found:
-            self._tell()
+            self._announce()
         return found
 
-    def _first_thing(self, row: BoardRow) -> BoardGap | BoardExcursion | str:
+    def _first_issue(self, row: BoardRow) -> BoardGap | BoardExcursion | str:
         """Where Enter leads: to the first thing to be dealt with, else to the record."""
         if row.wrong_clocks:
             return "wrong clock"
@@ -509,10 +509,10 @@ class BoardCanvas(QWidget):
             return to_settle[0]
         return "logger" if row.on_logger else "record"
 
-    def _tell(self) -> None:
+    def _announce(self) -> None:
         """Say the selected row in words, for the foot line and for screen readers."""
         if self.row is None:
             return
-        self.setAccessibleDescription(row_in_words(self.row))
+        self.setAccessibleDescription(row_text(self.row))
         self.selected.emit(self.row)
         self.updateGeometry()

@@ -149,18 +149,18 @@ class BoardModel:
         if before is None or not self.choose(before):
             self.move(1)
 
-    def _wanted(self) -> Iterator[tuple[BoardSite, list[BoardRow]]]:
+    def _filtered(self) -> Iterator[tuple[BoardSite, list[BoardRow]]]:
         words = self.typed.casefold().split()
         for site, rows in self.board.sites if self.board else ():
-            yield site, [row for row in rows if _holds(site, row, words)]
+            yield site, [row for row in rows if _matches(site, row, words)]
 
     def _by_needs(self) -> Iterator[BoardLine]:
-        listed = [(site, row) for site, rows in self._wanted() for row in rows]
+        listed = [(site, row) for site, rows in self._filtered() for row in rows]
         for site, row in sorted(listed, key=lambda one: urgency(one[1])):
             yield BoardLine(site, row)
 
     def _by_site(self) -> Iterator[BoardLine]:
-        for site, rows in self._wanted():
+        for site, rows in self._filtered():
             if site.id in self.folded and len(rows) > 1:
                 asking = sum(1 for row in rows if row.needs and row.needs[0].weight)
                 yield BoardLine(site, min(rows, key=urgency), len(rows), asking)
@@ -179,7 +179,7 @@ def urgency(row: BoardRow) -> tuple[int, int, int]:
 _RANK = ("fault", "wrong clock", "not recording", "end", "clock", "gap", "offload", "calibration")
 
 
-def _holds(site: BoardSite, row: BoardRow, words: list[str]) -> bool:
+def _matches(site: BoardSite, row: BoardRow, words: list[str]) -> bool:
     if not words:
         return True
     needs = " ".join(need.words for need in row.needs)

@@ -34,7 +34,7 @@ from gezeiten.ui.shell.house import AppContext, ClockWanted, Place
 from gezeiten.ui.shell.i18n import counted, day, home_zone, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.tideboard.canvas import BoardCanvas
-from gezeiten.ui.tideboard.words import legend_items, row_in_words
+from gezeiten.ui.tideboard.words import legend_items, row_text
 
 if TYPE_CHECKING:
     from gezeiten.desk.context import Desk
@@ -59,11 +59,11 @@ class VisitDialog(QDialog):
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         title = label(tr("Next visit to %1").replace("%1", row.point.site), "head")
-        take = button(tr("Set this day"), self._take, "primary")
-        none = button(tr("No visits, it is online"), self._none)
+        take = button(tr("Set this day"), self._accept, "primary")
+        none = button(tr("No visits, it is online"), self._no_visit)
         self.setLayout(column(title, self.day, self.problem, take, none, margins=16))
 
-    def _take(self) -> None:
+    def _accept(self) -> None:
         try:
             at_ms = self.day.instant_ms(self._row.point.zone)
         except FieldError as exc:
@@ -73,7 +73,7 @@ class VisitDialog(QDialog):
         self.chosen.emit(self._row.point.site_id, at_ms)
         self.accept()
 
-    def _none(self) -> None:
+    def _no_visit(self) -> None:
         self.chosen.emit(self._row.point.site_id, None)
         self.accept()
 
@@ -88,7 +88,7 @@ class TideboardPlace(Place):
         self._zones_differ: set[str] = set()
         self._wanted_site = ""
         self.canvas.opened.connect(self._open)
-        self.canvas.selected.connect(lambda row: self.house.say(row_in_words(row)))
+        self.canvas.selected.connect(lambda row: self.house.say(row_text(row)))
         scroll = QScrollArea()
         scroll.setWidget(self.canvas)
         scroll.setWidgetResizable(True)
@@ -99,8 +99,8 @@ class TideboardPlace(Place):
         self.canvas.selected.connect(lambda _: self._follow())
         self.empty = FirstSteps(can_practise=house.practice is not None)
         self.empty.named.connect(self._named)
-        self.empty.look.connect(lambda typed: self._asked(f"look {typed}"))
-        self.empty.asked.connect(self._asked)
+        self.empty.look.connect(lambda typed: self._on_request(f"look {typed}"))
+        self.empty.asked.connect(self._on_request)
         self.visits = QHBoxLayout()
         self.visits.setSpacing(10)
         self.legend = QLabel()
@@ -119,7 +119,7 @@ class TideboardPlace(Place):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
-        self.head = self._head()
+        self.head = self._build_header()
         whole.addWidget(self.head)
         whole.addWidget(scroll, 1)
         whole.addWidget(self.empty, 1)
@@ -128,7 +128,7 @@ class TideboardPlace(Place):
         self.empty.hide()
         self._show_legend()
 
-    def _head(self) -> QWidget:
+    def _build_header(self) -> QWidget:
         """What is shown of the board: found by typing, in which order, over which stretch."""
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("find a site, point, serial or need ( / )"))
@@ -305,10 +305,10 @@ class TideboardPlace(Place):
         if chosen is None:
             return
         dialog = VisitDialog(self, chosen)
-        dialog.chosen.connect(self._visit_chosen)
+        dialog.chosen.connect(self._visit_selected)
         dialog.open()
 
-    def _visit_chosen(self, site_id: int, visit_ms: int | None) -> None:
+    def _visit_selected(self, site_id: int, visit_ms: int | None) -> None:
         desk = self.house.desk
 
         def work(_task: object) -> None:
@@ -333,7 +333,7 @@ class TideboardPlace(Place):
             self.show_board(sight)
         return sight is not None
 
-    def _begin_first_steps(self) -> None:
+    def _start_first_steps(self) -> None:
         if not self.empty.name.text():
             self.empty.name.setText(self.house.desk.person)
             self.empty.name.selectAll()
@@ -348,7 +348,7 @@ class TideboardPlace(Place):
             self.house.change_settings(replace(desk.settings, person=person))
             self.house.wants.emit("person")
 
-    def _asked(self, what: str) -> None:
+    def _on_request(self, what: str) -> None:
         """A way on that begins at the loggers: go there and take it."""
         if what != "demonstration":
             self.house.go.emit(places.FIELD_DESK, None)
@@ -357,9 +357,9 @@ class TideboardPlace(Place):
     def show_target(self, target: object) -> None:
         """Choose the first point of a site by the site's name."""
         self._wanted_site = str(target)
-        self._choose_site()
+        self._select_site()
 
-    def _choose_site(self) -> None:
+    def _select_site(self) -> None:
         if self._wanted_site and self.canvas.choose_site(self._wanted_site):
             self._wanted_site = ""
 
@@ -371,11 +371,11 @@ class TideboardPlace(Place):
         self.legend.setVisible(has_points)  # of nothing there is nothing to explain
         self.setFocusProxy(self.canvas if has_points else self.empty)
         if not has_points:
-            self._begin_first_steps()
+            self._start_first_steps()
         self.head.setVisible(has_points)
         self.canvas.show_board(shown)
         self._arranged()
-        self._choose_site()
+        self._select_site()
         self._zones_differ = {site.zone for site, _ in shown.sites} - {home_zone()}
         self._has_practice = any(row.point.practice for _, rows in shown.sites for row in rows)
         self._show_legend()

@@ -38,7 +38,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.plain import plain_tip
-from gezeiten.ui.parts.tables import chosen_thing, plain_table
+from gezeiten.ui.parts.tables import plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
@@ -64,7 +64,7 @@ class RoundDialog(QDialog):
         self.problem.hide()
         self.pages = QStackedWidget()
         self.pages.addWidget(self._choosing())
-        self.pages.addWidget(self._under_way())
+        self.pages.addWidget(self._build_open_round())
         self.setLayout(column(self.pages, self.problem, margins=16))
         self.resize(940, 620)
         self._load()
@@ -121,7 +121,7 @@ class RoundDialog(QDialog):
         self._run(lambda: make_round(desk, chosen, day_ms))
 
     # -- the round under way ---------------------------------------------------------------------
-    def _under_way(self) -> QWidget:
+    def _build_open_round(self) -> QWidget:
         self.title = label("", "head")
         self.way = label("", "muted")
         self.bring = label("", wrap=True)
@@ -129,7 +129,7 @@ class RoundDialog(QDialog):
             tr("Points of the round"),
             [tr("Site"), tr("Point"), tr("Logger"), tr("Why"), tr("Launch again"), tr("State")],
         )
-        self.tasks.currentCellChanged.connect(lambda *_: self._task_chosen())
+        self.tasks.currentCellChanged.connect(lambda *_: self._task_selected())
         self.again = QCheckBox(tr("launch again there"))
         self.again.clicked.connect(lambda on: self._set_plan(on))
         self.plan = QComboBox()
@@ -139,8 +139,8 @@ class RoundDialog(QDialog):
         self.reason.setPlaceholderText(tr("left out because ..."))
         self.reason.setAccessibleName(tr("Why the point is left out"))
         self.reason.setMaxLength(200)
-        self.reason.returnPressed.connect(self._leave_out)
-        self.reason.textEdited.connect(self._keep_draft)
+        self.reason.returnPressed.connect(self._omit_task)
+        self.reason.textEdited.connect(self._save_draft)
         self.sheet_button = button(tr("Write the sheet"), self.write_sheet, "primary")
         page = QWidget()
         page.setLayout(
@@ -153,12 +153,12 @@ class RoundDialog(QDialog):
                     self.again,
                     self.plan,
                     self.reason,
-                    button(tr("Leave out"), self._leave_out),
+                    button(tr("Leave out"), self._omit_task),
                     spacing=8,
                 ),
                 row(
                     button(tr("End the round"), self.end),
-                    button(tr("Another round"), self._choose_again),
+                    button(tr("Another round"), self._select_again),
                     1,
                     button(tr("Close"), self.accept),
                     self.sheet_button,
@@ -219,14 +219,14 @@ class RoundDialog(QDialog):
                 self.tasks.setItem(i, j, item)
         self.tasks.resizeRowsToContents()
         self.tasks.setCurrentCell(min(at, len(under_way.tasks) - 1), 0)
-        self._task_chosen()
+        self._task_selected()
 
     def task(self) -> VisitTask | None:
         """The chosen point of the round."""
-        thing = chosen_thing(self.tasks)
+        thing = selected_item(self.tasks)
         return thing if isinstance(thing, VisitTask) else None
 
-    def _task_chosen(self) -> None:
+    def _task_selected(self) -> None:
         task = self.task()
         if task is None:
             return
@@ -257,12 +257,12 @@ class RoundDialog(QDialog):
 
         self._run(work)
 
-    def _keep_draft(self, typed: str) -> None:
+    def _save_draft(self, typed: str) -> None:
         task = self.task()
         if task is not None:
             self._drafts.put(_draft_key(task), typed)
 
-    def _leave_out(self) -> None:
+    def _omit_task(self) -> None:
         task, desk, reason = self.task(), self._house.desk, self.reason.text()
         if task is None:
             return
@@ -285,7 +285,7 @@ class RoundDialog(QDialog):
 
         self._run(work)
 
-    def _choose_again(self) -> None:
+    def _select_again(self) -> None:
         self.pages.setCurrentIndex(0)
         self.sites.setFocus()
 
@@ -295,23 +295,23 @@ class RoundDialog(QDialog):
         if under_way is not None:
             self._house.run(
                 lambda _task: write_round(desk, under_way),
-                lambda path: self._say(tr("%1 written.").replace("%1", str(path))),
-                failed=self._say,
+                lambda path: self._show_message(tr("%1 written.").replace("%1", str(path))),
+                failed=self._show_message,
             )
 
     def _run(self, work: Callable[[], Round | None]) -> None:
         def done(under_way: Round | None) -> None:
-            self._say("")
+            self._show_message("")
             self._show(under_way)
             self._house.archive_changed.emit()
 
         self._acting.do(work, done)
 
     def _failed(self, sentence: str) -> None:
-        self._task_chosen()
-        self._say(sentence)
+        self._task_selected()
+        self._show_message(sentence)
 
-    def _say(self, sentence: str) -> None:
+    def _show_message(self, sentence: str) -> None:
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))
 

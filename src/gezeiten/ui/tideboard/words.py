@@ -9,7 +9,7 @@ from gezeiten.ui.shell.i18n import counted, date, day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
 
 
-def row_in_words(row: BoardRow) -> str:
+def row_text(row: BoardRow) -> str:
     """Return a row as one sentence."""
     open_gaps = sum(1 for gap in row.gaps if gap.state == "open")
     to_assess = sum(1 for event in row.excursions if not event.is_settled)

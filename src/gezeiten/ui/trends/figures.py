@@ -106,20 +106,20 @@ class FiguresTable(QScrollArea):
         """How many columns of figures stand side by side without one word being cut."""
         metrics = self.fontMetrics()
         texts = [read(one) for one in columns for _, read in self._figure_rows()]
-        texts += [word for one in columns for word in self._head_of(one).split()]
+        texts += [word for one in columns for word in self._column_title(one).split()]
         widest = max((metrics.horizontalAdvance(text) for text in texts), default=1)
         names = max(metrics.horizontalAdvance(name) for name, _ in self._figure_rows())
         room = self.viewport().width() - names
         return max(1, min(_MOST_BESIDE, room // (widest + self.table.horizontalSpacing())))
 
-    def _head_of(self, one: FigureColumn) -> str:
+    def _column_title(self, one: FigureColumn) -> str:
         title = f"{one.trace.name}\n{one.lane.title}" if self._several else one.lane.title
         return f"{title}\n{one.lane.unit}"
 
     def _show_block(self, columns: list[FigureColumn], across: int, top: int) -> None:
         """Add a head and a row for each figure, from row `top` on."""
         for j, one in enumerate(columns, 1):
-            head = label(self._head_of(one), "muted", wrap=True)
+            head = label(self._column_title(one), "muted", wrap=True)
             self.table.addWidget(head, top, j)
         for i, (name, read) in enumerate(self._figure_rows(), 1):
             self.table.addWidget(label(name, "muted"), top + 2 * i, 0)
@@ -155,7 +155,7 @@ def _rows(*, sums: bool) -> list[tuple[str, Callable[[FigureColumn], str]]]:
             return number(n.n)
         return f"{number(n.n)} ({counted(n.estimated, '%n est.', '%n est.')})"
 
-    def sure(one: FigureColumn) -> str:
+    def uncertainty_text(one: FigureColumn) -> str:
         if one.u != one.u:
             return tr("not known") if one.numbers.n else "—"
         words = f"± {number(one.u, error_decimals(one.u, one.lane.decimals + 1))}"
@@ -166,7 +166,7 @@ def _rows(*, sums: bool) -> list[tuple[str, Callable[[FigureColumn], str]]]:
         (tr("Lowest"), figure("lowest")),
         (tr("Highest"), figure("highest")),
         (tr("Mean, or sum") if sums else tr("Mean"), figure("mean")),
-        (tr("± U of it"), sure),
+        (tr("± U of it"), uncertainty_text),
         (tr("Median"), figure("median")),
         (tr("Spread (σ)"), figure("sd")),
         (tr("Time above"), above),

@@ -32,7 +32,7 @@ class TrendsView:
 
     def look_at(self, span: Span | None) -> None:
         """A stretch is wanted, to be seen in its surroundings; None: whatever was shown."""
-        self.kept = around(span) if span else None
+        self.kept = surroundings_of(span) if span else None
 
     def loaded(self, whole: Span | None) -> Span | None:
         """What was loaded reaches so far; return the stretch to show of it."""
@@ -83,7 +83,7 @@ def first_view(kept: Span | None, whole: Span) -> Span:
     return kept
 
 
-def around(span: Span) -> Span:
+def surroundings_of(span: Span) -> Span:
     """A stretch with as much again on each side as lets it be seen in its surroundings."""
     room = max(round((span[1] - span[0]) * 0.8), DAY_MS // 8)
     return (span[0] - room, span[1] + room)

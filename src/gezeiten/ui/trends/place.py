@@ -22,10 +22,10 @@ from gezeiten.desk.office.logbook import About, about_point
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import Span, duration_text
-from gezeiten.ui.mend.story_dialog import StoryDialog, tells_stories
+from gezeiten.ui.mend.story_dialog import StoryDialog, connect_provenance
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
-from gezeiten.ui.parts.lanes import faults_of, feed, lanes_of, span_of
+from gezeiten.ui.parts.lanes import connect_readings, faults_of, lanes_of, span_of
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.ticks import TickDelegate
 from gezeiten.ui.parts.widgets import (
@@ -61,7 +61,7 @@ class TrendsPlace(Place):
         self.model = TrendsView()
         self.lanes: list[Lane] = []
         self._target: places.TrendsRequest | None = None
-        self._back: tuple[int, object, str] | None = None
+        self._return_to: tuple[int, object, str] | None = None
         self.tree = QTreeWidget()
         self.tree.setProperty("ticks", True)
         self.tree.setItemDelegateForColumn(0, TickDelegate(self.tree))
@@ -79,13 +79,13 @@ class TrendsPlace(Place):
         left.body.addWidget(self.tree, 1)
         left.give_way(260, 180)
         self.chart = LaneChart(house.theme, tr("Trends"))
-        feed(house, self.chart, "trends pictures")
+        connect_readings(house, self.chart, "trends pictures")
         self.chart.view_changed.connect(self._view_changed)
         self.chart.marked.connect(self._show_numbers)
-        tells_stories(self.chart, self, house, self.points)
+        connect_provenance(self.chart, self, house, self.points)
         self.title = label("", "head")
         self.picture = Card()
-        self.picture.body.addLayout(self._head())
+        self.picture.body.addLayout(self._build_header())
         self.picture.body.addWidget(self.chart.scroll(), 1)
         self.empty = label(tr("Tick a point at the left to see its record."), "muted")
         self.picture.body.addWidget(self.empty)
@@ -105,7 +105,7 @@ class TrendsPlace(Place):
         self.setLayout(line)
         self.setFocusProxy(self.chart)
 
-    def _head(self) -> QLayout:
+    def _build_header(self) -> QLayout:
         self.back = button("◀", self.chart.back, "link")
         self.forth = button("▶", self.chart.forth, "link")
         self.back.setAccessibleName(tr("Earlier view"))
@@ -267,7 +267,7 @@ class TrendsPlace(Place):
             self.model.kept = self.chart.view() if self.lanes else None
             self._load()
         else:
-            self._tick_first()
+            self._show_first_point()
 
     def _add_point(self, head: QTreeWidgetItem, point: PointPlace, ticked: bool) -> None:
         symbols = " ".join(dict.fromkeys(_sign(place.channel) for place in point.channels))
@@ -291,7 +291,7 @@ class TrendsPlace(Place):
             if item.checkState(0) == Qt.CheckState.Checked
         ]
 
-    def _tick_first(self) -> None:
+    def _show_first_point(self) -> None:
         for item in self._items():
             if item.data(0, _POINT).channels:
                 item.setCheckState(0, Qt.CheckState.Checked)
@@ -317,7 +317,7 @@ class TrendsPlace(Place):
         if look.back is not None:
             self.way_back.setText(tr("← Back (Alt+B)"))
             self.way_back.setToolTip(plain_tip(look.back[2]))
-        self._back = look.back
+        self._return_to = look.back
         self._load()
 
     def type_stretch(self) -> None:
@@ -356,8 +356,8 @@ class TrendsPlace(Place):
 
     def go_back(self) -> None:
         """Back to where one came from, at the same thing."""
-        if self._back is not None:
-            place, target, _ = self._back
+        if self._return_to is not None:
+            place, target, _ = self._return_to
             self.house.go.emit(place, target)
 
     # -- lanes ---------------------------------------------------------------------------------

@@ -32,8 +32,8 @@ from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.statistics import Statistics
 from gezeiten.domain.series.timeline import iso_utc, midnight_ms, whole_duration_text
 from gezeiten.exchange.csv_out import plain
-from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_word
-from gezeiten.ui.parts.tables import chosen_thing, fill, plain_table
+from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_text
+from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.house import AppContext, Rows
 from gezeiten.ui.shell.i18n import counted, date, instant, number, number_to_copy, tr
@@ -149,7 +149,7 @@ class ReadingsModel(QAbstractTableModel):
             return "", "", ""
         one, unit = self.table.columns[which], self._units[which]
         value = number_to_copy(unit.shown(cell.value), _decimals(one, unit))
-        return value, side_word(cell.mark) if cell.mark else "", tr(Quality(cell.quality).file_code)
+        return value, side_text(cell.mark) if cell.mark else "", tr(Quality(cell.quality).file_code)
 
 
 def shown_value(one: TableColumn, unit: ShownUnit, value: float) -> str:
@@ -182,7 +182,7 @@ class ReadingsWindow(QDialog):
         head = self.view.horizontalHeader()
         head.setStretchLastSection(True)
         head.setSectionsClickable(True)
-        head.sectionClicked.connect(self._head_clicked)
+        head.sectionClicked.connect(self._header_clicked)
         self.by_day = plain_table(
             tr("Readings by day"),
             [
@@ -205,19 +205,19 @@ class ReadingsWindow(QDialog):
         self.only = QComboBox()
         self.only.setAccessibleName(tr("Rows shown"))
         self.only.addItems([tr("all rows"), tr("only outside limits"), tr("only mended")])
-        self.only.currentIndexChanged.connect(self._only_chosen)
+        self.only.currentIndexChanged.connect(self._filter_changed)
         self.series = QComboBox()
         self.series.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.series.setMaximumWidth(360)
         self.series.setAccessibleName(tr("Series for lowest, highest and days"))
         self.series.currentIndexChanged.connect(lambda _: self._fill_days())
-        self.setLayout(self._laid_out())
+        self.setLayout(self._build_layout())
         self._add_keys()
         self.resize(1080, 680)
         desk = house.desk
         house.run(lambda _task: readings_table(desk, rows.series, rows.span), self._show)
 
-    def _laid_out(self) -> QVBoxLayout:
+    def _build_layout(self) -> QVBoxLayout:
         self.days_button = button(tr("By day"), self.toggle_days)
         self.days_button.setCheckable(True)
         acts = row(
@@ -252,7 +252,7 @@ class ReadingsWindow(QDialog):
             ("Ctrl+C", self.copy),
             ("Ctrl+B", self.write_remark),
             ("Alt+S", self.show_story),
-            ("Ctrl+S", lambda: self._head_clicked(max(self.view.currentIndex().column(), 0))),
+            ("Ctrl+S", lambda: self._header_clicked(max(self.view.currentIndex().column(), 0))),
         ]
         for keys, act in acts:
             QShortcut(QKeySequence(keys), self, act)
@@ -265,7 +265,7 @@ class ReadingsWindow(QDialog):
         self.title.setText(f"{begin} – {end}")
         for one in table.columns:
             self.series.addItem(f"{one.point.name} · {quantity(one.key).name}")
-        self._suit_columns()
+        self._fit_columns()
         self._counted()
         self._fill_days()
         if self._rows.at_ms is not None:
@@ -274,7 +274,7 @@ class ReadingsWindow(QDialog):
             self.view.setCurrentIndex(self.model.index(0, 0))
         self.view.setFocus()
 
-    def _suit_columns(self) -> None:
+    def _fit_columns(self) -> None:
         """Widths from the heads and the first rows, whatever comes below."""
         assert self.model is not None
         metrics, rows = self.view.fontMetrics(), range(min(len(self.model.table), 30))
@@ -339,10 +339,10 @@ class ReadingsWindow(QDialog):
         )
         self._house.run(lambda _task: how(arranged), done, latest="rows of readings")
 
-    def _only_chosen(self, which: int) -> None:
+    def _filter_changed(self, which: int) -> None:
         self._arranged(lambda table: table.show_only(_ONLY[which]))
 
-    def _head_clicked(self, section: int) -> None:
+    def _header_clicked(self, section: int) -> None:
         """Sort by the series of a column, or by time; once more the other way round."""
         if self.model is None:
             return
@@ -361,7 +361,7 @@ class ReadingsWindow(QDialog):
             return
         self._show_row(at, _TIMES + 2 * self.series.currentIndex())
 
-    def _column_here(self) -> TableColumn | None:
+    def _current_column(self) -> TableColumn | None:
         """The series of the cell in hand, the first one at the times; None without rows."""
         here = self.view.currentIndex()
         if self.model is None or not here.isValid():
@@ -372,7 +372,7 @@ class ReadingsWindow(QDialog):
         """Write a remark on the rows chosen, from the earliest to the latest."""
         from gezeiten.ui.points.remarks_dialog import RemarksDialog
 
-        column, model = self._column_here(), self.model
+        column, model = self._current_column(), self.model
         if column is None or model is None:
             return
         ranges = self.view.selectionModel().selection()
@@ -385,7 +385,7 @@ class ReadingsWindow(QDialog):
         """Tell how the reading in hand came about."""
         from gezeiten.ui.mend.story_dialog import StoryDialog
 
-        column = self._column_here()
+        column = self._current_column()
         if column is not None and self.model is not None:
             at_ms = self.model.table.time_ms(self.view.currentIndex().row())
             StoryDialog(self, self._house, column.point, at_ms, column.key).open()
@@ -428,7 +428,7 @@ class ReadingsWindow(QDialog):
             self.view.setFocus()
 
     def _open_day(self) -> None:
-        chosen = chosen_thing(self.by_day)
+        chosen = selected_item(self.by_day)
         if chosen is not None and self.model is not None:
             self._go_to(midnight_ms(chosen, self.model.table.zone))  # type: ignore[arg-type]
 

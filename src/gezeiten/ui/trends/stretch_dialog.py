@@ -26,7 +26,7 @@ class StretchDialog(QDialog):
             field.show_instant(at_ms, zone)
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
-        take = button(tr("Mark and zoom to it"), lambda: self._take(zoom=True), "primary")
+        take = button(tr("Mark and zoom to it"), lambda: self._accept(zoom=True), "primary")
         take.setDefault(True)
         self.setLayout(
             column(
@@ -39,7 +39,7 @@ class StretchDialog(QDialog):
                 row(
                     button(tr("Cancel"), self.reject),
                     1,
-                    button(tr("Mark"), lambda: self._take(zoom=False)),
+                    button(tr("Mark"), lambda: self._accept(zoom=False)),
                     take,
                 ),
                 spacing=6,
@@ -48,19 +48,19 @@ class StretchDialog(QDialog):
         )
         self.since.setFocus()
 
-    def _take(self, *, zoom: bool) -> None:
+    def _accept(self, *, zoom: bool) -> None:
         try:
             span = (self.since.instant_ms(self._zone), self.until.instant_ms(self._zone))
         except FieldError as exc:
-            self._say(str(exc))
+            self._show_message(str(exc))
             return
         if span[1] <= span[0]:
-            self._say(tr("The stretch ends before it begins; type a later end."))
+            self._show_message(tr("The stretch ends before it begins; type a later end."))
             return
         self.taken.emit(span, zoom)
         self.accept()
 
-    def _say(self, sentence: str) -> None:
+    def _show_message(self, sentence: str) -> None:
         self.problem.setText(sentence)
         self.problem.show()
 
@@ -78,7 +78,7 @@ class GoToInstant(QDialog):
         self.at.show_instant(at_ms, zone)
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
-        take = button(tr("Go there"), self._take, "primary")
+        take = button(tr("Go there"), self._accept, "primary")
         take.setDefault(True)
         self.setLayout(
             column(
@@ -92,7 +92,7 @@ class GoToInstant(QDialog):
         )
         self.at.setFocus()
 
-    def _take(self) -> None:
+    def _accept(self) -> None:
         try:
             at_ms = self.at.instant_ms(self._zone)
         except FieldError as exc:
@@ -116,7 +116,7 @@ class GoToDay(QDialog):
         self.day.show_day(from_ms(at_ms, zone).date())
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
-        take = button(tr("Show this day"), self._take, "primary")
+        take = button(tr("Show this day"), self._accept, "primary")
         take.setDefault(True)
         self.setLayout(
             column(
@@ -129,7 +129,7 @@ class GoToDay(QDialog):
         )
         self.day.setFocus()
 
-    def _take(self) -> None:
+    def _accept(self) -> None:
         try:
             start = midnight_ms(self.day.day(), self._zone)
         except FieldError as exc:
