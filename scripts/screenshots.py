@@ -76,7 +76,7 @@ def routes(archive: Path, out: Path, work: Path) -> None:
     window = MainWindow(desk)
     window.resize(1280, 800)
     window.show()
-    window.go(places.FIELD_DESK)
+    window.show_place(places.FIELD_DESK)
     settle_down(window)
     field: FieldDeskPlace = window.places[places.FIELD_DESK]
     try:

@@ -115,7 +115,7 @@ def test_one_logger_from_label_to_launch(window: MainWindow, qtbot: QtBot, tailg
     keys("2044")
     assert field.logger_page.label_words.property("role") == "alarm"
     idle(qtbot, window)
-    assert field.next_act().kind == "blocked"
+    assert field.next_action().kind == "blocked"
     assert any(c.key == "label" and c.weight == "blocking" for c in field.model.checks)
     key("Backspace")
     keys("1")

@@ -53,7 +53,7 @@ def field_lab(lab: Lab, tmp_path: Path) -> Lab:
 @pytest.fixture
 def window(field_lab: Lab, qtbot: QtBot) -> Iterator[MainWindow]:
     made = open_window(qtbot, field_lab.desk)
-    made.go(places.FIELD_DESK)
+    made.show_place(places.FIELD_DESK)
     idle(qtbot, made)
     yield made
     made.close()
@@ -362,20 +362,20 @@ def test_an_overview_is_looked_at_and_makes_room_for_the_readings(
     window.activateWindow()
     wait(qtbot, window.isActiveWindow)
     for place in range(len(window.places)):  # a point that holds nothing but an overview
-        window.go(place)
+        window.show_place(place)
         idle(qtbot, window)
     trends = window.places[places.TRENDS]
     [temp, humidity] = trends.lanes
     assert len(temp.overviews[0].values) == len(humidity.overviews[0].values) == before // 24
     assert temp.traces == ()
-    trends.chart.put_cursor(int(temp.overviews[0].times_utc_ms[3]))
+    trends.chart.set_cursor(int(temp.overviews[0].times_utc_ms[3]))
     assert "overview: " in trends.chart._drawn[0].value.textItem.toPlainText()
-    window.go(places.FIELD_DESK)
+    window.show_place(places.FIELD_DESK)
     idle(qtbot, window)
     press(window, "F6")
     wait(qtbot, lambda: not field.work.is_busy)
     idle(qtbot, window)
-    window.go(places.TRENDS)
+    window.show_place(places.TRENDS)
     idle(qtbot, window)
     assert [lane.overviews for lane in trends.lanes] == [(), ()]
     assert all(len(lane.traces) == 1 for lane in trends.lanes)

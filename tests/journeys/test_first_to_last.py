@@ -84,7 +84,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     press(window, "F6")
     idle(qtbot, window)
     assert "readings kept" in message(window)
-    assert field.model.card.readings_not_kept == 0
+    assert field.model.card.readings_to_offload == 0
     point = point_named(desk, "Cold room A")
     before = len(record(desk, point.id, "probe_temperature"))
     assert before in (143, 144)
@@ -118,7 +118,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     run_fast(lab, qtbot, 450)
     press(window, "F5")
     idle(qtbot, window)
-    assert field.model.card.readings_not_kept >= 450
+    assert field.model.card.readings_to_offload >= 450
     press(window, "F6")
     idle(qtbot, window)
     series = record(desk, point.id, "probe_temperature")
@@ -186,7 +186,7 @@ def test_a_logger_that_vanishes_in_the_middle_is_one_sentence(
     assert "went away in the middle; what came is kept" in message(window)
     press(window, "F6")
     idle(qtbot, window)
-    assert field.model.card.readings_not_kept == 0
+    assert field.model.card.readings_to_offload == 0
     assert verify(old_mission.desk).is_intact
 
 

@@ -58,11 +58,11 @@ def test_a_bounce_is_no_press() -> None:
     pressed = []
     for at in (0.0, 0.4, 1.2, 2.3, 9.0):
         now[0] = at
-        pressed.append(presses.is_one())
+        pressed.append(presses.is_deliberate())
     assert pressed == [True, False, False, True, True]  # a bounce prolongs the wait
     presses.ended()
     now[0] += 0.9 * BOUNCE_S
-    assert not presses.is_one()
+    assert not presses.is_deliberate()
 
 
 def test_two_keys_a_logger(window: MainWindow, qtbot: QtBot, tailgate: Lab) -> None:

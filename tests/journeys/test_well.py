@@ -97,7 +97,7 @@ def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
     )
 
     # the flood took half a day of readings
-    window.go(places.MEND)
+    window.show_place(places.MEND)
     idle(qtbot, window)
     mend = window.places[places.MEND]
     flood = next(one for one in gaps(desk, creek.id) if one.state == "open")

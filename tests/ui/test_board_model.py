@@ -70,7 +70,7 @@ def test_found_by_site_point_serial_or_need(typed: str, points: list[int]) -> No
     made = model()
     made.type(typed)
     assert shown(made) == points
-    assert made.found == len([key for key in points if key])
+    assert made.point_count == len([key for key in points if key])
     made.type("")
     assert shown(made) == [0, 1, 2, 3, 0, 4]
 
@@ -90,7 +90,7 @@ def test_a_folded_site_shows_its_worst_and_how_many_need_somebody() -> None:
 def test_the_choice_moves_over_rows_alone() -> None:
     made = model()
     assert made.move(1)
-    assert made.choose_site("Site 2")
+    assert made.select_site("Site 2")
     assert not made.move(1)
     assert made.move(-1)
     assert made.row is not None
@@ -107,7 +107,7 @@ def test_zooming_keeps_the_instant_under_the_pointer_in_its_place(
     made.zoom(factor, at_ms)
     start, end = made.shown
     assert abs(start + share * (end - start) - at_ms) <= 2
-    made.usual_stretch()
+    made.show_default_period()
     assert made.shown == (NOW_MS - 64 * DAY_MS, NOW_MS + 50 * DAY_MS)
 
 

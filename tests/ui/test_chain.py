@@ -74,7 +74,7 @@ def test_a_certificate_is_tried_kept_switched_off_and_taken_back(
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
     before = record(demo_desk, point.id, KEY)
-    window.go(places.TRENDS, point.id)
+    window.show_place(places.TRENDS, point.id)
     idle(qtbot, window)
     QTest.keyClick(window, Qt.Key.Key_C, Qt.KeyboardModifier.AltModifier)
     idle(qtbot, window)
@@ -100,12 +100,12 @@ def test_a_certificate_is_tried_kept_switched_off_and_taken_back(
     made.table.setCurrentCell(1, 0)
     idle(qtbot, window)
     assert "-0.500 °C" in made.figures.text().replace("−", "-")
-    made.switch_chosen()
+    made.toggle_selected()
     idle(qtbot, window)
     assert record(demo_desk, point.id, KEY).values.tobytes() == before.values.tobytes()
     assert made.table.item(1, 0).text() == "Offset and gain · off"
     assert made.switch_button.text() == "Switch the chosen step on"
-    made.take_back()
+    made.withdraw()
     idle(qtbot, window)
     assert made.table.rowCount() == 1
     assert chain(demo_desk, point, KEY).corrections == ()
@@ -207,7 +207,7 @@ def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
-    window.go(places.TRENDS, point.id)
+    window.show_place(places.TRENDS, point.id)
     idle(qtbot, window)
     trends = window.places[places.TRENDS]
     end = trends.chart.view()[1]
@@ -225,7 +225,7 @@ def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
     assert made.table.item(0, 2).text() == "door left open for painting"
     idle(qtbot, window)
     assert [len(lane.remarks) for lane in trends.lanes] == [1, 1]
-    made.take_back()
+    made.withdraw()
     idle(qtbot, window)
     assert made.table.rowCount() == 0
     assert [len(lane.remarks) for lane in trends.lanes] == [0, 0]
@@ -303,7 +303,7 @@ def test_a_fill_is_switched_off_and_on_in_the_chain(
         assert gone in made.figures.text()
         assert made.switch_button.text() == f"Switch the chosen step {words}"
         assert not made.undo_button.isEnabled()
-        made.switch_chosen()
+        made.toggle_selected()
         idle(qtbot, window)
         [state] = [
             one.state
@@ -338,7 +338,7 @@ def test_a_reading_tapped_in_any_chart_tells_its_story(
             target.show()
             chart = target.chart
         else:
-            window.go(place, target)
+            window.show_place(place, target)
             chart = window.places[place].chart
         idle(qtbot, window)
         at = QPoint(chart.viewport().width() // 2, round(chart.viewport().height() * share))

@@ -46,13 +46,13 @@ def test_numbers_in_documents() -> None:
 def test_no_axis_of_counts_begins_below_zero(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
-    window.go(places.TRENDS, point_named(demo_desk, "Paint hall").id)
+    window.show_place(places.TRENDS, point_named(demo_desk, "Paint hall").id)
     idle(qtbot, window)
     trends = window.places[places.TRENDS]
-    counted = [drawn for drawn in trends.chart._drawn if drawn.lane.is_never_negative]
+    counted = [drawn for drawn in trends.chart._drawn if drawn.lane.is_non_negative]
     assert counted
     for drawn in counted:
         low, high = drawn.plot.getViewBox().viewRange()[1]
         assert low >= 0
         assert high > low
-    assert not all(drawn.lane.is_never_negative for drawn in trends.chart._drawn)
+    assert not all(drawn.lane.is_non_negative for drawn in trends.chart._drawn)

@@ -132,7 +132,7 @@ def test_the_wheel_zooms_about_the_pointer_and_views_go_back(chart: LaneChart) -
     assert nearer[0] > before[0]
     turn_wheel(chart, -60)
     for _ in range(60):
-        chart.back()
+        chart.show_previous()
     assert chart.view() == pytest.approx(before, abs=2000)
 
 
@@ -212,7 +212,7 @@ def test_a_thousand_points_are_painted_as_far_as_seen(qtbot: QtBot, tmp_path: Pa
     desk.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     window = open_window(qtbot, desk)
     canvas: BoardCanvas = window.places[places.TIDEBOARD].canvas
-    assert canvas.model.found == len(canvas.model.lines) == 1001  # needs first: no heads
+    assert canvas.model.point_count == len(canvas.model.lines) == 1001  # needs first: no heads
     canvas.setFocus()
     for _ in range(60):
         press(window, "Down")
@@ -225,7 +225,7 @@ def test_a_thousand_points_are_painted_as_far_as_seen(qtbot: QtBot, tmp_path: Pa
 
 def test_a_locked_archive_is_one_sentence_in_the_window(qtbot: QtBot, demo_desk: Desk) -> None:
     window = open_window(qtbot, demo_desk)
-    window.go(places.EXCURSIONS)
+    window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
     place = window.places[places.EXCURSIONS]
     event = next(e for e in excursions(demo_desk) if not e.is_settled)

@@ -30,7 +30,7 @@ def level_of(creek: PointPlace) -> str:
 
 
 def sheet_at(window: MainWindow, qtbot: QtBot, creek: PointPlace) -> CheckSheet:
-    window.go(places.TRENDS, creek.id)
+    window.show_place(places.TRENDS, creek.id)
     idle(qtbot, window)
     if QApplication.activeWindow() is window:
         press(window, "Ctrl+Shift+H")
@@ -120,7 +120,7 @@ def test_a_level_is_tied_to_its_dips(
     first = float(made.table.item(0, 3).text().split(" ")[0])
     assert abs(first) < 0.02
     made.table.setCurrentCell(0, 0)
-    made.take_back()
+    made.withdraw()
     idle(qtbot, window)
     assert made.table.rowCount() == 5
 
@@ -158,7 +158,7 @@ def test_a_rim_that_was_cut_asks_whether_the_sensor_came_down_too(
 def test_from_the_board_to_the_point_in_hand(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk, creek: PointPlace
 ) -> None:
-    window.go(places.TIDEBOARD)
+    window.show_place(places.TIDEBOARD)
     idle(qtbot, window)
     board = window.places[places.TIDEBOARD]
     assert board.point_in_hand() is not None
@@ -172,7 +172,7 @@ def test_from_the_board_to_the_point_in_hand(
         if isinstance(one, ChecksDialog | RemarksDialog) and one.isVisible()
     ]
     assert {type(one) for one in shown} == {ChecksDialog, RemarksDialog}
-    window.go(places.LOGBOOK)
+    window.show_place(places.LOGBOOK)
     idle(qtbot, window)
     window.show_checks()
     assert window.message.text() == "Choose a point first."

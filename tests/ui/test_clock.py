@@ -93,7 +93,7 @@ def test_a_clock_is_moved_by_hand_and_back(
         idle(qtbot, window)
         assert made.switch_button.text() == button
         assert record(demo_desk, point.id, KEY).times_utc_ms.tolist() == times.tolist()
-    made.take_back()
+    made.withdraw()
     idle(qtbot, window)
     assert not made.switch_button.isEnabled()
     assert record(demo_desk, point.id, KEY).times_utc_ms.tolist() == before.times_utc_ms.tolist()
@@ -143,10 +143,10 @@ def test_what_a_level_loses_is_said_before_and_stands_in_mend_after(
     idle(qtbot, window)
     gap = gaps_of_calculated(demo_desk)[0]
     assert gap.reason.startswith("no air pressure of")
-    window.go(places.MEND, gap.key)
+    window.show_place(places.MEND, gap.key)
     idle(qtbot, window)
     mend = window.places[places.MEND]
-    assert mend.list.thing().key == gap.key
+    assert mend.list.selected().key == gap.key
     assert "not calculated" in mend.picture.title.text()
     assert not mend.fill_button.isEnabled()
     assert not mend.leave_button.isEnabled()

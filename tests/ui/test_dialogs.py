@@ -100,7 +100,7 @@ def test_addresses_without_sense_are_one_sentence_and_not_kept(
 
 
 def test_all_back_to_defaults(dialog: SettingsDialog, desk: Desk) -> None:
-    dialog.all_back()
+    dialog.reset_all()
     assert desk.settings == Settings()
     assert all(line.back.isHidden() for line in dialog.lines)
 
@@ -178,7 +178,7 @@ def test_a_calibration_with_its_certificate(lab: Lab, qtbot: QtBot, tmp_path: Pa
     assert "say until when" in made.problem.text()
     paper = tmp_path / "paper.pdf"
     paper.write_bytes(b"%PDF")
-    made.take_certificate(paper)
+    made.attach_certificate(paper)
     type_into(made.until, "31 Jan 2100")
     made.enter()
     idle(qtbot, window)
@@ -236,7 +236,7 @@ def test_practice_loggers_start_are_found_and_are_marked(
         window = MainWindow(desk, practice)
         qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
         window.show()
-        window.go(places.FIELD_DESK)
+        window.show_place(places.FIELD_DESK)
         idle(qtbot, window)
         field = window.places[places.FIELD_DESK]
         assert field.middle.currentWidget() is field.nobody
@@ -248,7 +248,7 @@ def test_practice_loggers_start_are_found_and_are_marked(
 
 
 def test_without_practice_none_is_offered(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.FIELD_DESK)
+    window.show_place(places.FIELD_DESK)
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     assert not hasattr(field.nobody.steps, "practice")
@@ -262,7 +262,7 @@ def test_units_reach_trends_and_excursions(qtbot: QtBot, demo_desk: Desk) -> Non
     demo_desk.change_settings(replace(demo_desk.settings, unit_temperature="°F"))
     window = open_window(qtbot, demo_desk)
     point = point_named(demo_desk, "Cold room A")
-    window.go(places.TRENDS, point.id)
+    window.show_place(places.TRENDS, point.id)
     idle(qtbot, window)
     lane = window.places[places.TRENDS].lanes[0]
     values = record(demo_desk, point.id, "probe_temperature").values

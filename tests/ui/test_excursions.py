@@ -26,7 +26,7 @@ from tests.ui_help import idle, press, type_into
 
 
 def test_those_to_assess_come_first_within_their_site(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.EXCURSIONS)
+    window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
     things = [thing for _, thing in window.places[places.EXCURSIONS].list._items_by_row()]
     by_site: dict[str, list[bool]] = {}
@@ -39,7 +39,7 @@ def test_settling_without_words_is_one_sentence(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
     count = to_assess(demo_desk)
-    window.go(places.EXCURSIONS)
+    window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
     press(window, "Alt+3")
     press(window, "Ctrl+Return")
@@ -52,7 +52,7 @@ def test_an_assessment_is_shown_and_taken_back(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
     event = next(e for e in excursions(demo_desk) if e.is_settled)
-    window.go(places.EXCURSIONS)
+    window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
     place = window.places[places.EXCURSIONS]
     place.show_target(event.id)
@@ -67,7 +67,7 @@ def test_an_assessment_is_shown_and_taken_back(
 def test_words_survive_choosing_refreshing_and_a_crash(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
-    window.go(places.EXCURSIONS)
+    window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
     place = window.places[places.EXCURSIONS]
     first = place._event
@@ -102,11 +102,11 @@ def test_words_survive_choosing_refreshing_and_a_crash(
 def test_several_are_settled_at_once_and_the_next_is_at_the_same_site(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
-    window.go(places.EXCURSIONS)
+    window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
     place = window.places[places.EXCURSIONS]
     by_site: dict[str, list[int]] = {}
-    for event in place.list.things():
+    for event in place.list.shown_items():
         if not event.is_settled:
             by_site.setdefault(event.point.site, []).append(event.id)
     _, ids = next((s, i) for s, i in by_site.items() if len(i) >= 4)
@@ -121,7 +121,7 @@ def test_several_are_settled_at_once_and_the_next_is_at_the_same_site(
     window.house.archive_changed.emit()  # marks survive what comes in meanwhile
     idle(qtbot, window)
     earlier = next(e for e in excursions(demo_desk) if e.is_settled)
-    place.take_words(earlier.cause, earlier.words)
+    place.reuse_comment(earlier.cause, earlier.words)
     press(window, "Ctrl+Return")
     idle(qtbot, window)
     settled = {e.id for e in excursions(demo_desk) if e.words == earlier.words}
@@ -139,10 +139,10 @@ def test_several_are_settled_at_once_and_the_next_is_at_the_same_site(
 
 def mark_two(window: MainWindow, qtbot: QtBot) -> tuple[ExcursionsPlace, list[int]]:
     """One that is assessed and, marked with it, one that is not; with a cause and words typed."""
-    window.go(places.EXCURSIONS)
+    window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
     place = window.places[places.EXCURSIONS]
-    things = place.list.things()
+    things = place.list.shown_items()
     at = next(i for i, (a, b) in enumerate(pairwise(things)) if not a.is_settled and b.is_settled)
     place.show_target(things[at].id)
     idle(qtbot, window)
@@ -195,7 +195,7 @@ def test_from_an_excursion_to_trends_and_back(
 ) -> None:
     events = excursions(demo_desk)
     for event in (events[0], events[-1]):
-        window.go(places.EXCURSIONS, event.id)
+        window.show_place(places.EXCURSIONS, event.id)
         idle(qtbot, window)
         press(window, "Alt+T")
         window.places[places.TRENDS].refresh()  # something comes in while it loads
@@ -221,7 +221,7 @@ def test_an_excursion_that_has_changed_since_says_what_it_was(
         row = session.scalars(select(AssessmentRow).order_by(AssessmentRow.id.desc())).first()
         row.seen = {**row.seen, "end_ms": event.start_ms + 3_600_000, "extreme": 9.25}
     window.house.archive_changed.emit()
-    window.go(places.EXCURSIONS, event.id)
+    window.show_place(places.EXCURSIONS, event.id)
     idle(qtbot, window)
     place = window.places[places.EXCURSIONS]
     assert "Then it lasted 1 h and went to 9.25 °C; settle it again." in place.state.text()

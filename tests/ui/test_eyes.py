@@ -43,7 +43,7 @@ def test_every_place_can_be_seen_and_hit(
     found = []
     for size in SIZES:
         for place in range(7):
-            window.go(place)
+            window.show_place(place)
             idle(qtbot, window)
             window.resize(*size)
             QApplication.processEvents()
@@ -65,7 +65,7 @@ def test_every_dialog_can_be_seen_and_hit(
     window.text_file = station(tmp_path / "weather.txt", 60)
     window._change(theme=theme, font_percent=percent)
     for place in (places.TRENDS, places.FIELD_DESK):
-        window.go(place)
+        window.show_place(place)
         idle(qtbot, window)
     found = []
     for name, show in DIALOGS.items():

@@ -43,7 +43,7 @@ def test_the_board_stands_before_the_archive_is_open(qtbot: QtBot, known: Path) 
     with qtbot.waitSignal(window.opened, timeout=PATIENCE_MS):
         window.show()
         window.activateWindow()
-        window.places[places.TIDEBOARD].begin_find()  # typed while the archive is opened
+        window.places[places.TIDEBOARD].focus_search()  # typed while the archive is opened
     idle(qtbot, window)
     assert window.places[places.TIDEBOARD].search is window.focusWidget()
     then = window.places[places.TIDEBOARD].canvas.board
@@ -58,7 +58,7 @@ def test_whoever_is_quicker_than_the_archive_waits_for_it_and_gets_there(
     window = begun(qtbot, known)
     with qtbot.waitSignal(window.opened, timeout=PATIENCE_MS):
         window.show()
-        window.go(places.TRENDS)
+        window.show_place(places.TRENDS)
         assert not window.house.desk.is_open
     idle(qtbot, window)
     assert window.stack.currentIndex() == places.TRENDS
@@ -98,6 +98,6 @@ def test_a_window_closed_before_its_archive_is_open_begins_nothing(
     window._open()
     window.close()
     qtbot.waitUntil(lambda: not window.isVisible(), timeout=PATIENCE_MS)
-    assert len(window.places.here()) == 1
+    assert len(window.places.built_places()) == 1
     assert window._counted is None
     window.house.desk.close()

@@ -106,7 +106,7 @@ def test_an_empty_place_says_what_will_stand_there(
     qtbot: QtBot, tmp_path: Path, place: int
 ) -> None:
     window = first_window(qtbot, tmp_path / "fresh", Practice())
-    window.go(place)
+    window.show_place(place)
     idle(qtbot, window)
     shown = window.places[place]
     assert shown.empty_page.isVisible()
@@ -121,7 +121,7 @@ def test_an_empty_place_says_what_will_stand_there(
     add_point(window.house.desk, "Shore · Well")
     window.house.archive_changed.emit()
     idle(qtbot, window)
-    window.go(place)
+    window.show_place(place)
     idle(qtbot, window)
     assert not shown.empty_page.isVisible()  # there is a point, and an entry about it
     window.house.desk.close()

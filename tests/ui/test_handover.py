@@ -15,7 +15,7 @@ from tests.ui_help import PATIENCE_MS, idle, press
 
 
 def test_the_real_pages_of_a_document_are_shown(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.HANDOVER)
+    window.show_place(places.HANDOVER)
     idle(qtbot, window)
     handover = window.places[places.HANDOVER]
     assert handover.table.item(0, 4).text().endswith(".pdf")
@@ -55,7 +55,7 @@ def test_a_document_that_was_changed_is_said_to_be(
 
     from gezeiten.desk.office.handing import issued_documents
 
-    window.go(places.HANDOVER)
+    window.show_place(places.HANDOVER)
     idle(qtbot, window)
     handover = window.places[places.HANDOVER]
     press(window, "Ctrl+E")
@@ -75,7 +75,7 @@ def test_a_document_that_was_changed_is_said_to_be(
 
 
 def test_handover_offers_stretches_by_name(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.HANDOVER)
+    window.show_place(places.HANDOVER)
     idle(qtbot, window)
     handover = window.places[places.HANDOVER]
     words = [handover.named.itemText(i) for i in range(handover.named.count())]

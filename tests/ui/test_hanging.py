@@ -47,7 +47,7 @@ def test_a_cut_pipe_asks_whether_the_sensor_came_along(
         (one.hung.rim_m, round(one.hung.length_m, 3)) for one in sensor_depths_of(demo_desk, point)
     ] == [(3.2, 8.4), (3.08, 8.28)]
     made.table.setCurrentCell(1, 0)
-    made.take_back()
+    made.withdraw()
     idle(qtbot, window)
     assert made.table.rowCount() == 1
     made.rim.setText("high")

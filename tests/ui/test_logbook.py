@@ -28,7 +28,7 @@ from tests.ui_help import idle, press, type_into
 
 @pytest.fixture
 def book(window: MainWindow, qtbot: QtBot) -> LogbookPlace:
-    window.go(places.LOGBOOK)
+    window.show_place(places.LOGBOOK)
     idle(qtbot, window)
     shown = window.places[places.LOGBOOK]
     assert isinstance(shown, LogbookPlace)
@@ -90,7 +90,7 @@ def test_from_an_excursion_to_its_entries_and_back(
 ) -> None:
     event = next(e for e in excursions(demo_desk) if not e.is_settled)
     settle(demo_desk, event.id, "Power", "Fuse tripped.")
-    window.go(places.EXCURSIONS, event.id)
+    window.show_place(places.EXCURSIONS, event.id)
     idle(qtbot, window)
     press(window, "Ctrl+H")
     idle(qtbot, window)
@@ -138,7 +138,7 @@ def test_a_misfit_is_shown_until_somebody_looked(
 
 def test_from_each_place_to_what_is_chosen_there(window: MainWindow, qtbot: QtBot) -> None:
     for place in (places.TIDEBOARD, places.MEND, places.TRENDS, places.HANDOVER):
-        window.go(place)
+        window.show_place(place)
         idle(qtbot, window)
         press(window, "Ctrl+H")
         idle(qtbot, window)
@@ -237,8 +237,8 @@ def test_entries_are_written_out(
 
     book.kind.setCurrentIndex(book.kind.findData("launch"))
     idle(qtbot, window)
-    book.write_out("jsonl", tmp_path / "launches.jsonl")
-    book.write_out("pdf", tmp_path / "launches.pdf")
+    book.export("jsonl", tmp_path / "launches.jsonl")
+    book.export("pdf", tmp_path / "launches.pdf")
     idle(qtbot, window)
     lines = [json.loads(line) for line in (tmp_path / "launches.jsonl").read_text().splitlines()]
     assert {line["act"] for line in lines} == {"launch"}

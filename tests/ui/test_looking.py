@@ -72,14 +72,14 @@ def test_the_window_says_so_and_offers_no_act(
     offered = {command.id for command in window.commands()}
     assert offered >= {"verify", "event.next", "gap.next", "report", "history", "go.6"}
     assert not offered & {"go.1", "gap.fill", "event.settle", "point.edit", "launch", "vault.take"}
-    window.go(places.EXCURSIONS)
+    window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
     assert not window.places[places.EXCURSIONS].settle_button.isVisible()
-    window.go(places.MEND)
+    window.show_place(places.MEND)
     idle(qtbot, window)
     assert not window.places[places.MEND].fill_button.isVisible()
     assert window.places[places.MEND].list.isVisible()
-    window.go(places.HANDOVER)
+    window.show_place(places.HANDOVER)
     idle(qtbot, window)
     target = tmp_path / "elsewhere.csv"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), "CSV (*.csv)"))

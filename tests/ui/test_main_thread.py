@@ -73,15 +73,15 @@ def test_the_main_thread_touches_neither_disk_nor_database_nor_line(
     window.text_file = station(tmp_path / "weather.txt", 60)
     with WATCH.watching(demo_desk.archive.folder) as touched:
         for place in range(7):
-            window.go(place)
+            window.show_place(place)
             idle(qtbot, window)
             for _ in views_of(qtbot, window, place):
                 press(window, "Down")
                 idle(qtbot, window)
         window.set_theme("dark")
         window.resize_text(10)
-        window.go(places.FIELD_DESK)
-        window.places[places.FIELD_DESK].look_at("127.0.0.1:1")
+        window.show_place(places.FIELD_DESK)
+        window.places[places.FIELD_DESK].search_addresses("127.0.0.1:1")
         idle(qtbot, window)
         for show in DIALOGS.values():
             show(window)

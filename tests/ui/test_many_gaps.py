@@ -18,7 +18,7 @@ def test_all_short_gaps_are_left_open_at_once_and_again_open_at_once(
 ) -> None:
     before = [one.key for one in gaps(demo_desk) if one.state == "open"]
     assert len(before) > 2
-    window.go(places.MEND)
+    window.show_place(places.MEND)
     idle(qtbot, window)
     press(window, "Ctrl+Shift+G")
     idle(qtbot, window)
@@ -34,14 +34,14 @@ def test_all_short_gaps_are_left_open_at_once_and_again_open_at_once(
     assert made.table.rowCount() == len(before)
     made.table.item(0, 0).setCheckState(Qt.CheckState.Unchecked)
     assert made.do_button.text() == f"Do it for {len(before) - 1} gaps"
-    made.do_it()
+    made.apply()
     idle(qtbot, window)
     assert sum(one.state == "open" for one in gaps(demo_desk)) == 1
     mend = window.places[places.MEND]
     left = next(one for one in gaps(demo_desk) if one.reason == "the boat was away")
     mend.show_target(left.key)
     idle(qtbot, window)
-    mend.undo_whole_act()
+    mend.undo_whole_action()
     idle(qtbot, window)
     assert [one.key for one in gaps(demo_desk) if one.state == "open"] == before
 

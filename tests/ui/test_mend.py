@@ -22,7 +22,7 @@ from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 def test_filling_and_undoing_by_keyboard(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
     [gap] = [g for g in gaps(demo_desk) if g.point.name == "Paint hall"]
     before = record(demo_desk, gap.point.id, "co2").values.tobytes()
-    window.go(places.MEND, gap.key)
+    window.show_place(places.MEND, gap.key)
     idle(qtbot, window)
     mend = window.places[places.MEND]
     assert not mend.offers.by_logger.isEnabled()
@@ -41,7 +41,7 @@ def test_leaving_open_asks_for_a_reason_in_the_place(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
     [gap] = [g for g in gaps(demo_desk) if g.point.name == "Intake"]
-    window.go(places.MEND, gap.key)
+    window.show_place(places.MEND, gap.key)
     idle(qtbot, window)
     mend = window.places[places.MEND]
     mend.leave_open()
@@ -55,10 +55,10 @@ def test_leaving_open_asks_for_a_reason_in_the_place(
 
 
 def test_from_a_gap_to_trends_and_back(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.MEND)
+    window.show_place(places.MEND)
     idle(qtbot, window)
     mend = window.places[places.MEND]
-    booked = mend.list.things()[-1]
+    booked = mend.list.shown_items()[-1]
     mend.show_target(booked.key)
     idle(qtbot, window)
     if mend.reason.isEnabled():
@@ -70,14 +70,14 @@ def test_from_a_gap_to_trends_and_back(window: MainWindow, qtbot: QtBot) -> None
     assert trends.chart.mark == (booked.gap.start_ms, booked.gap.end_ms)
     press(window, "Alt+B")
     idle(qtbot, window)
-    assert mend.list.thing().key == booked.key
+    assert mend.list.selected().key == booked.key
 
 
 def test_a_reason_typed_survives_looking_at_another_gap(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.MEND)
+    window.show_place(places.MEND)
     idle(qtbot, window)
     mend = window.places[places.MEND]
-    one, other = [gap for gap in mend.list.things() if gap.state == "open"][:2]
+    one, other = [gap for gap in mend.list.shown_items() if gap.state == "open"][:2]
     mend.show_target(one.key)
     idle(qtbot, window)
     type_into(mend.reason, "the cable was chewed")
@@ -93,10 +93,10 @@ def test_a_reason_typed_survives_looking_at_another_gap(window: MainWindow, qtbo
 
 def test_a_gap_filled_from_the_logger_says_so(window: MainWindow, qtbot: QtBot) -> None:
     """What the logger could still give is beside the point then: it gave it."""
-    window.go(places.MEND)
+    window.show_place(places.MEND)
     idle(qtbot, window)
     mend = window.places[places.MEND]
-    booked = next(g for g in mend.list.things() if g.point.name == "Piezometer K2")
+    booked = next(g for g in mend.list.shown_items() if g.point.name == "Piezometer K2")
     mend.show_target(booked.key)
     idle(qtbot, window)
     press(window, "Ctrl+Return")
@@ -104,7 +104,7 @@ def test_a_gap_filled_from_the_logger_says_so(window: MainWindow, qtbot: QtBot) 
     assert window.message.text() == "Filled from the logger; Ctrl+Z undoes it."
     filled = next(
         g
-        for g in mend.list.things()
+        for g in mend.list.shown_items()
         if g.point.name == "Piezometer K2" and g.state == "from the logger"
     )
     mend.show_target(filled.key)
@@ -121,7 +121,7 @@ def test_a_flooded_half_day_is_filled_by_what_was_found_for_it(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
     [gap] = [g for g in gaps(demo_desk) if g.point.name == "Creek gauge"]
-    window.go(places.MEND, gap.key)
+    window.show_place(places.MEND, gap.key)
     idle(qtbot, window)
     mend = window.places[places.MEND]
     [(best, first), (own, second)] = mend.offers.ways.buttons
@@ -167,7 +167,7 @@ def test_what_a_thermometer_beside_it_measured_is_chosen_before_any_estimate(
     import_text(
         demo_desk, path, replace(tie, point=gap.point.full_name, form=form, columns=columns)
     )
-    window.go(places.MEND, gap.key)
+    window.show_place(places.MEND, gap.key)
     idle(qtbot, window)
     mend = window.places[places.MEND]
     (rope, radio), *_estimates = mend.offers.ways.buttons
@@ -183,7 +183,7 @@ def test_what_a_thermometer_beside_it_measured_is_chosen_before_any_estimate(
     assert inside.values.tolist() == [9.25] * rope.readings
     assert not stands.estimated.any()
     filled = next(g for g in gaps(demo_desk) if g.state == "from another source")
-    window.go(places.MEND, filled.key)
+    window.show_place(places.MEND, filled.key)
     idle(qtbot, window)
     assert "measured by another source" in mend.picture.title.text()
     press(window, "Ctrl+Z")
@@ -197,8 +197,8 @@ def test_a_drive_that_is_plugged_in_offers_what_it_carries(
     """Whoever stands in Mend need not go to the Field desk for it."""
     window = open_window(qtbot, holed.desk, builds_rest=True)
     [gap] = gaps(holed.desk)
-    window.go(places.MEND, gap.key)
-    qtbot.waitUntil(lambda: len(window.places.here()) == 7, timeout=PATIENCE_MS)
+    window.show_place(places.MEND, gap.key)
+    qtbot.waitUntil(lambda: len(window.places.built_places()) == 7, timeout=PATIENCE_MS)
     idle(qtbot, window)
     mend = window.places[places.MEND]
     assert mend.model.others == []
@@ -210,5 +210,5 @@ def test_a_drive_that_is_plugged_in_offers_what_it_carries(
     assert offer.readings == gap.gap.missing
     holed.desk.more_folders.clear()  # pulled out
     qtbot.waitUntil(lambda: not mend.model.others, timeout=PATIENCE_MS)
-    window.go(places.TRENDS)
+    window.show_place(places.TRENDS)
     assert not window.house.are_carriers_watched

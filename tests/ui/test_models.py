@@ -104,20 +104,20 @@ def test_a_line_says_that_it_fills_a_gap_only_where_it_does() -> None:
 def test_a_gap_is_filled_by_what_can_fill_it_and_one_act_at_a_time() -> None:
     model = mend.SelectedGap()
     assert (model.can_fill, model.can_leave, model.can_undo) == (False, False, False)
-    model.take(booked(), mend.offers(booked(), logger(7), LINE), [])
+    model.set_gap(booked(), mend.offers(booked(), logger(7), LINE), [])
     assert (model.source, model.shows_line, model.can_fill, model.can_leave) == (
         "logger",
         False,
         True,
         True,
     )
-    model.choose("line")
+    model.select("line")
     assert model.shows_line
     model.is_busy = True
     assert (model.can_fill, model.can_leave) == (False, False)
     model.is_busy = False
-    model.take(booked("estimated"), mend.offers(booked("estimated"), logger(7), LINE), [])
-    model.choose("line")
+    model.set_gap(booked("estimated"), mend.offers(booked("estimated"), logger(7), LINE), [])
+    model.select("line")
     assert (model.can_fill, model.can_leave, model.can_undo) == (False, False, True)
     model.leave()
     assert not model.can_undo
@@ -125,18 +125,18 @@ def test_a_gap_is_filled_by_what_can_fill_it_and_one_act_at_a_time() -> None:
 
 def test_what_was_measured_beside_it_comes_after_its_logger_and_before_estimates() -> None:
     model, spare = mend.SelectedGap(), AlternativeReadings("Thermometer", 9)
-    model.take(booked(), mend.offers(booked(), logger(7), LINE), [spare])
+    model.set_gap(booked(), mend.offers(booked(), logger(7), LINE), [spare])
     assert (model.source, model.other) == ("logger", None)
     refused = AlternativeReadings("Door logger", 9, "corrected there")
-    model.take(booked(), mend.offers(booked(), logger(), LINE), [refused, spare])
+    model.set_gap(booked(), mend.offers(booked(), logger(), LINE), [refused, spare])
     assert (model.source, model.other) == ("other", spare)
-    model.know_ways([FillMethod("by its own cycles", {}, beats_line=True)])
+    model.set_methods([FillMethod("by its own cycles", {}, beats_line=True)])
     assert (model.source, model.other, model.way) == ("other", spare, None)
-    model.choose_other(refused)
+    model.select_alternative(refused)
     assert model.other is spare
-    model.choose_way(model.ways[0])
+    model.select_method(model.ways[0])
     assert (model.source, model.other) == ("way", None)
-    model.choose_other(spare)
+    model.select_alternative(spare)
     assert (model.source, model.way) == ("other", None)
     model.leave()
     assert (model.other, model.others) == (None, [])
@@ -144,15 +144,15 @@ def test_what_was_measured_beside_it_comes_after_its_logger_and_before_estimates
 
 def test_the_best_of_all_ways_is_chosen_not_the_best_of_those_known_first() -> None:
     model = mend.SelectedGap()
-    model.take(booked(), mend.offers(booked(), logger(), LINE), [])
+    model.set_gap(booked(), mend.offers(booked(), logger(), LINE), [])
     first = FillMethod("by its own cycles", {}, beats_line=True)
-    model.know_ways([first])
+    model.set_methods([first])
     assert (model.source, model.way) == ("way", first)
-    model.know_ways([FillMethod("by a companion", {}), FillMethod("by its own cycles", {})])
+    model.set_methods([FillMethod("by a companion", {}), FillMethod("by its own cycles", {})])
     assert (model.source, model.way) == ("line", None)
-    model.take(booked(), mend.offers(booked(), logger(), REFUSED), [])
-    model.know_ways([first])
-    model.know_ways([])
+    model.set_gap(booked(), mend.offers(booked(), logger(), REFUSED), [])
+    model.set_methods([first])
+    model.set_methods([])
     assert (model.source, model.way) == (None, None)
 
 
@@ -169,21 +169,21 @@ WHOLE = (0, 100 * DAY_MS)
 
 def test_first_the_last_fortnight_then_what_was_shown() -> None:
     model = TrendsView()
-    model.begin(None)
+    model.set_loading(None)
     assert model.loaded(WHOLE) == (86 * DAY_MS, 100 * DAY_MS)
     seen = (10 * DAY_MS, 20 * DAY_MS)
-    model.begin(seen)
+    model.set_loading(seen)
     assert model.is_loading
     assert model.loaded(WHOLE) == seen
-    model.begin(seen)
+    model.set_loading(seen)
     assert model.loaded((200 * DAY_MS, 201 * DAY_MS)) == (200 * DAY_MS, 201 * DAY_MS)
     assert model.loaded(None) is None
 
 
 def test_what_is_looked_at_wins_over_what_was_shown() -> None:
     model = TrendsView(WHOLE)
-    model.look_at((50 * DAY_MS, 51 * DAY_MS))
-    model.begin((0, DAY_MS))
+    model.set_target((50 * DAY_MS, 51 * DAY_MS))
+    model.set_loading((0, DAY_MS))
     assert model.loaded(WHOLE) == surroundings_of((50 * DAY_MS, 51 * DAY_MS))
     assert surroundings_of((0, HOUR_MS)) == (-3 * HOUR_MS, 4 * HOUR_MS)
     assert first_view((200 * DAY_MS, 300 * DAY_MS), WHOLE) == (86 * DAY_MS, 100 * DAY_MS)
@@ -191,14 +191,14 @@ def test_what_is_looked_at_wins_over_what_was_shown() -> None:
 
 def test_a_length_asked_for_while_it_loads_is_shown_once_it_has() -> None:
     model = TrendsView(WHOLE)
-    assert model.ask_days(7) == (93 * DAY_MS, 100 * DAY_MS)
-    assert model.ask_days(0) == WHOLE
-    assert model.ask_days(300) == WHOLE
-    model.begin(None)
-    assert model.ask_days(1) is None
+    assert model.last_days(7) == (93 * DAY_MS, 100 * DAY_MS)
+    assert model.last_days(0) == WHOLE
+    assert model.last_days(300) == WHOLE
+    model.set_loading(None)
+    assert model.last_days(1) is None
     model.loaded(WHOLE)
     assert (model.waiting_days(), model.waiting_days()) == (1, None)
-    model.begin(None)
+    model.set_loading(None)
     model.failed()
     assert not model.is_loading
 
@@ -209,9 +209,9 @@ def test_lengths_are_known_again_and_marks_beyond_the_record_are_not_held() -> N
     assert model.lengths_of(WHOLE) == [0]
     assert model.lengths_of((0, 5 * DAY_MS)) == []
     assert TrendsView((0, 14 * DAY_MS)).lengths_of((0, 14 * DAY_MS)) == [14, 0]
-    assert model.holds(None)
-    assert model.holds((99 * DAY_MS, 101 * DAY_MS))
-    assert not model.holds((100 * DAY_MS, 101 * DAY_MS))
+    assert model.contains(None)
+    assert model.contains((99 * DAY_MS, 101 * DAY_MS))
+    assert not model.contains((100 * DAY_MS, 101 * DAY_MS))
     assert title([("A · one", "one")]) == "A · one"
     assert title([("A · one", "one"), ("B · two", "two")]) == "one, two"
 
@@ -277,25 +277,25 @@ def point(number: int) -> Any:
 
 def test_the_chosen_point_stays_where_it_is_there_still() -> None:
     model = HandingOver()
-    assert not model.take([], [])
+    assert not model.set_data([], [])
     assert (model.point, model.can_write) == (None, False)
     one, two = point(1), point(2)
-    assert not model.take([one, two], [])
+    assert not model.set_data([one, two], [])
     assert model.point is one
-    model.choose(2)
-    assert model.take([point(2), point(3)], [])
+    model.select(2)
+    assert model.set_data([point(2), point(3)], [])
     assert model.point is not None
     assert model.point.id == 2
-    assert not model.take([point(3)], [])
+    assert not model.set_data([point(3)], [])
 
 
 def test_what_somebody_came_with_waits_until_its_point_is_known() -> None:
     model, target = HandingOver(), Target(2, (0, 5), "ab")
-    assert not model.go_to(target)
+    assert not model.select_target(target)
     papers: Any = [Paper(1, "cd"), Paper(2, "ab")]
-    model.take([point(1), point(2)], papers)
+    model.set_data([point(1), point(2)], papers)
     assert model.target is target
-    assert model.go_to(target)
+    assert model.select_target(target)
     assert (model.point and model.point.id, model.target) == (2, None)
     assert (model.line_of("ab"), model.line_of("")) == (1, None)
     assert model.point_of(papers[1]) is model.point
@@ -304,16 +304,16 @@ def test_what_somebody_came_with_waits_until_its_point_is_known() -> None:
 
 def test_what_was_counted_of_another_stretch_is_not_shown() -> None:
     model = HandingOver()
-    model.take([point(1)], [])
+    model.set_data([point(1)], [])
     model.span = (0, 10)
     assert model.can_write  # nothing is known against it
-    assert not model.hold(Contents(1, (0, 9), 5, 0))
-    assert model.hold(Contents(1, (0, 10), 5, 1))
+    assert not model.set_contents(Contents(1, (0, 9), 5, 0))
+    assert model.set_contents(Contents(1, (0, 10), 5, 1))
     assert model.can_write
     model.is_busy = True
     assert not model.can_write
     model.is_busy = False
-    assert model.hold(Contents(1, (0, 10), 0, 0))
+    assert model.set_contents(Contents(1, (0, 10), 0, 0))
     assert not model.can_write
     model.span = (10, 10)
     assert model.asks is None

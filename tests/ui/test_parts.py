@@ -90,7 +90,7 @@ def test_an_empty_archive_says_what_to_do(qtbot: QtBot, tmp_path: Path) -> None:
     board = window.places[places.TIDEBOARD]
     assert board.empty.isVisible()
     for place in range(7):
-        window.go(place)
+        window.show_place(place)
         idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     assert "No logger answers at 127.0.0.1:1" in field.nobody.where.text()

@@ -54,7 +54,7 @@ def test_whoever_is_at_it_is_chosen_by_keyboard(qtbot: QtBot, desk: Desk) -> Non
     for name in ("Jana Albers", "Ole Brandt"):
         act_as(desk, name)
     window = open_window(qtbot, desk)
-    window.ask_who()
+    window.show_user_dialog()
     dialog = people_dialog(qtbot)
     assert [dialog.table.item(0, i).text() for i in (0, 1, 3)] == ["Ole Brandt", "OB", "2 entries"]
     assert dialog.take.text() == "Go on as Ole Brandt"  # Enter leaves it as it was
@@ -70,7 +70,7 @@ def test_whoever_is_at_it_is_chosen_by_keyboard(qtbot: QtBot, desk: Desk) -> Non
 def test_one_person_alone_is_not_asked(qtbot: QtBot, desk: Desk) -> None:
     act_as(desk, "Jana Albers")
     window = open_window(qtbot, desk)
-    window.ask_who()
+    window.show_user_dialog()
     idle(qtbot, window)
     assert shown(PeopleDialog) is None
 

@@ -46,13 +46,15 @@ def test_the_rest_follows_and_nothing_is_built_twice(qtbot: QtBot, tmp_path: Pat
     qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
     built: list[object] = []
     window.places.built.connect(built.append)
-    assert len(window.places.here()) == 1
+    assert len(window.places.built_places()) == 1
     window.set_theme("sun")
     window.show()
-    window.go(places.TRENDS)  # wanted before the rest is there
-    assert len(window.places.here()) == 2
+    window.show_place(places.TRENDS)  # wanted before the rest is there
+    assert len(window.places.built_places()) == 2
     assert window.stack.currentWidget() is window.places[places.TRENDS]
-    qtbot.waitUntil(lambda: len(window.places.here()) == len(window.places), timeout=PATIENCE_MS)
+    qtbot.waitUntil(
+        lambda: len(window.places.built_places()) == len(window.places), timeout=PATIENCE_MS
+    )
     idle(qtbot, window)
     assert len(built) == len({id(place) for place in built}) == len(window.places) - 1
     assert window.stack.currentWidget() is window.places[places.TRENDS]

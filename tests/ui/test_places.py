@@ -49,7 +49,7 @@ def test_a_click_on_a_gap_leads_to_mend(window: MainWindow, qtbot: QtBot) -> Non
     idle(qtbot, window)
     mend = window.places[places.MEND]
     assert window.stack.currentWidget() is mend
-    assert mend.list.thing().point.name == "Piezometer K2"
+    assert mend.list.selected().point.name == "Piezometer K2"
     assert "2,640 readings missing" in mend.picture.title.text()
 
 
@@ -121,7 +121,7 @@ def test_setting_the_next_visit(window: MainWindow, qtbot: QtBot, demo_desk: Des
 def test_a_plan_being_edited_survives_looking_again_and_another_logger(
     window: MainWindow, qtbot: QtBot
 ) -> None:
-    window.go(places.FIELD_DESK, "D-2044")
+    window.show_place(places.FIELD_DESK, "D-2044")
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     assert field.model.card.serial == "D-2044"
@@ -140,14 +140,14 @@ def test_a_plan_being_edited_survives_looking_again_and_another_logger(
 
 def test_all_loggers_at_hand_in_one_act(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
     before = verify(demo_desk).offloads
-    window.go(places.FIELD_DESK)
+    window.show_place(places.FIELD_DESK)
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
-    waiting = sum(1 for card in field.loggers.cards() if card.readings_not_kept)
+    waiting = sum(1 for card in field.loggers.cards() if card.readings_to_offload)
     press(window, "Shift+F6")
     idle(qtbot, window)
     qtbot.waitUntil(  # they go on meanwhile
-        lambda: all(card.readings_not_kept < 30 for card in field.loggers.cards()),
+        lambda: all(card.readings_to_offload < 30 for card in field.loggers.cards()),
         timeout=PATIENCE_MS,
     )
     verdict = verify(demo_desk)
@@ -166,7 +166,7 @@ def test_all_loggers_at_hand_in_one_act(window: MainWindow, qtbot: QtBot, demo_d
 def test_what_is_to_offload_is_one_count_wherever_it_is_said(
     window: MainWindow, qtbot: QtBot
 ) -> None:
-    window.go(places.FIELD_DESK)
+    window.show_place(places.FIELD_DESK)
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     seen = set()
@@ -180,8 +180,8 @@ def test_what_is_to_offload_is_one_count_wherever_it_is_said(
         said = [
             re.sub(r"[^0-9]", "", count) for text in texts for count in _TO_OFFLOAD.findall(text)
         ]
-        assert len(said) >= (4 if card.readings_not_kept else 0), texts
-        assert set(said) <= {str(card.readings_not_kept)}
+        assert len(said) >= (4 if card.readings_to_offload else 0), texts
+        assert set(said) <= {str(card.readings_to_offload)}
         press(window, "Ctrl+Down")
         idle(qtbot, window)
     assert len(seen) == 4
@@ -193,7 +193,7 @@ _TO_OFFLOAD = re.compile(
 
 
 def test_stopping_keeps_what_came_and_says_so(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.FIELD_DESK, "P-0331")
+    window.show_place(places.FIELD_DESK, "P-0331")
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     assert field.model.card.serial == "P-0331"
@@ -205,11 +205,11 @@ def test_stopping_keeps_what_came_and_says_so(window: MainWindow, qtbot: QtBot) 
     )
     press(window, "F6")
     idle(qtbot, window)
-    assert field.model.card.readings_not_kept <= 2  # it goes on recording
+    assert field.model.card.readings_to_offload <= 2  # it goes on recording
 
 
 def test_a_wrong_field_stays_to_be_corrected(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.FIELD_DESK, "P-0317")
+    window.show_place(places.FIELD_DESK, "P-0317")
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     type_into(field.editor.times.interval, "six")
@@ -221,7 +221,7 @@ def test_a_wrong_field_stays_to_be_corrected(window: MainWindow, qtbot: QtBot) -
 
 
 def test_loggers_show_what_is_not_kept(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.FIELD_DESK)
+    window.show_place(places.FIELD_DESK)
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     assert field.loggers.count() == 13
@@ -240,7 +240,7 @@ def test_the_finder_reaches_every_act(window: MainWindow, qtbot: QtBot) -> None:
     qtbot.addWidget(finder)
     finder.entry.setText("go to mend")
     assert finder.hits.count() == 1
-    finder.take()
+    finder.run_selected()
     idle(qtbot, window)
     assert window.stack.currentIndex() == places.MEND
     ids = [act.id for act in window.commands()]

@@ -47,7 +47,7 @@ def window(qtbot: QtBot, tmp_path: Path) -> MainWindow:
 
 
 def test_no_label_of_the_window_takes_text_for_markup(window: MainWindow, qtbot: QtBot) -> None:
-    window.house.say(MARKUP)
+    window.house.show_message(MARKUP)
     idle(qtbot, window)
     assert window.message.text() == MARKUP
     automatic = [
@@ -129,7 +129,7 @@ def test_names_in_every_place_and_dialog_are_shown_as_they_are(
     window.text_file = station(tmp_path / "weather.txt", 60)
     found, seen, tipped = [], 0, 0
     for place in range(7):
-        window.go(place)
+        window.show_place(place)
         idle(qtbot, window)
         for view in views_of(qtbot, window, place):
             found += [f"place {place} {view}: {one}" for one in obeyed(window)]

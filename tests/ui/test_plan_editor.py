@@ -173,7 +173,7 @@ def test_a_limit_that_is_no_number_is_one_sentence(editor: PlanEditor) -> None:
 def test_crossed_limits_are_said_at_the_limits(editor: PlanEditor) -> None:
     line = editor.channels.line_of("relative_humidity")
     low = line.add_limit()
-    low.kind.choose("below alarm")
+    low.kind.select("below alarm")
     type_into(low.value, "70")
     words = "The lower limit of Relative humidity is not below the upper one; swap them."
     assert editor.channels.problem.text() == words
@@ -199,14 +199,14 @@ def test_limits_are_typed_in_the_unit_shown(qtbot: QtBot, cold_lab: Lab) -> None
     [rule, _] = editor.plan().limits
     assert rule.value == pytest.approx(10.0)
     assert rule.hysteresis == pytest.approx(1.0)  # a difference has no offset
-    editor.channels.line_of("probe_temperature").unit.choose("K")
+    editor.channels.line_of("probe_temperature").unit.select("K")
     assert limit.value.text() == "283.15"
     assert editor.plan().limits[0].value == pytest.approx(10.0)
 
 
 def test_a_start_in_the_skipped_hour_is_said_at_the_field(editor: PlanEditor) -> None:
     section = editor.start_end
-    section.start.choose("at")
+    section.start.select("at")
     type_into(section.start_at, "28 Mar 2027 02:30")  # Berlin skips 2:00 to 3:00
     assert editor.plan() is None
     assert "02:30 does not exist on 28.03.2027" in section.problem.text()
@@ -216,7 +216,7 @@ def test_a_start_in_the_skipped_hour_is_said_at_the_field(editor: PlanEditor) ->
 def test_a_start_in_the_repeated_hour_asks_which(qtbot: QtBot, lab: Lab) -> None:
     editor = editor_for(qtbot, lab, STORE_PLAN)
     section = editor.start_end
-    section.start.choose("at")
+    section.start.select("at")
     type_into(section.start_at, "31 Oct 2027 02:30")
     assert "02:30 comes twice on 31.10.2027" in section.problem.text()
     assert not section.second.isHidden()
@@ -230,13 +230,13 @@ def test_a_start_in_the_repeated_hour_asks_which(qtbot: QtBot, lab: Lab) -> None
 
 def test_the_large_button_says_which_start(editor: PlanEditor) -> None:
     section = editor.start_end
-    section.start.choose("button")
+    section.start.select("button")
     type_into(section.delay, "2 min")
     assert editor.first_reading() == "at its button, 2 min later"
     assert editor.countdown() == ""
-    section.start.choose("now")
+    section.start.select("now")
     assert editor.first_reading() == "right away"
-    section.start.choose("next_interval")
+    section.start.select("next_interval")
     assert editor.first_reading().startswith("first reading ")
     minutes, seconds = map(int, editor.countdown().split(":"))
     assert 0 <= minutes * 60 + seconds <= 600
@@ -267,7 +267,7 @@ def test_the_pattern_names_the_mission(editor: PlanEditor) -> None:
 
 def test_a_start_at_a_set_time_is_proposed_for_the_next_full_hour(qtbot: QtBot, lab: Lab) -> None:
     made = editor_for(qtbot, lab, STORE_PLAN)
-    made.start_end.start.choose("at")
+    made.start_end.start.select("at")
     now = datetime.fromtimestamp(lab.desk.now_ms() / 1000, ZoneInfo(ZONE))
     begins = datetime.fromtimestamp(made.plan().start_ms / 1000, ZoneInfo(ZONE))
     assert (begins.minute, begins.second) == (0, 0)

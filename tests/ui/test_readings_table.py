@@ -32,7 +32,7 @@ def opened(window: MainWindow, qtbot: QtBot) -> ReadingsWindow:
 def test_an_excursions_readings_begin_where_it_does(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
-    window.go(places.EXCURSIONS)
+    window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
     event = window.places[places.EXCURSIONS]._event
     press(window, "Alt+R")
@@ -87,7 +87,7 @@ def test_numbers_are_copied_as_spreadsheets_of_the_region_read_them(
 
 
 def test_what_trends_shows_is_what_the_table_holds(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.TRENDS)
+    window.show_place(places.TRENDS)
     idle(qtbot, window)
     trends = window.places[places.TRENDS]
     press(window, "Alt+R")
@@ -106,7 +106,7 @@ def test_what_trends_shows_is_what_the_table_holds(window: MainWindow, qtbot: Qt
 def test_a_gap_lies_in_the_middle_of_its_rows(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
-    window.go(places.MEND)
+    window.show_place(places.MEND)
     idle(qtbot, window)
     booked = next(one for one in gaps(demo_desk) if one.state == "open")
     window.places[places.MEND].show_target(booked.key)
@@ -124,7 +124,7 @@ def test_a_gap_lies_in_the_middle_of_its_rows(
 def test_a_remark_and_a_story_where_the_rows_are_seen(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
-    window.go(places.TRENDS)
+    window.show_place(places.TRENDS)
     idle(qtbot, window)
     press(window, "Alt+R")
     rows = opened(window, qtbot)

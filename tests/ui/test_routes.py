@@ -46,7 +46,7 @@ def test_a_port_says_what_is_on_it(qtbot: QtBot, state: str, words: str, said: s
     assert strip.lines() == [said]
     assert strip.state("/dev/ttyX") == state
     assert strip.state("/dev/other") == ""
-    assert strip.keep_only(set()) == {"/dev/ttyX"}
+    assert strip.drop_missing(set()) == {"/dev/ttyX"}
     assert strip.lines() == []
     assert strip.isHidden()
 
@@ -122,10 +122,10 @@ def test_the_vault_is_handed_on_and_taken_in_through_the_window(
     qtbot.waitUntil(lambda: "each compared" in window.message.text(), timeout=PATIENCE_MS)
     assert "1 raw offload," in window.message.text()
     monkeypatch.setattr(f"{chooser}.getOpenFileName", lambda *_: (str(target), ""))
-    window.vault_commands.take_file()
+    window.vault_commands.import_file()
     qtbot.waitUntil(lambda: "1 kept already" in window.message.text(), timeout=PATIENCE_MS)
     monkeypatch.setattr(f"{chooser}.getExistingDirectory", lambda *_: str(tmp_path / "nothing"))
-    window.vault_commands.take_folder()
+    window.vault_commands.import_folder()
     qtbot.waitUntil(lambda: "no copy of a vault" in window.message.text(), timeout=PATIENCE_MS)
     window.vault_commands.cancel()
     window.close()
@@ -136,7 +136,7 @@ def test_a_memory_is_erased_once_the_label_was_typed(lab: Lab, qtbot: QtBot) -> 
     lab.later(24 * 60)
     stop(lab.desk, lab.standin.address, lab.serial)
     window = open_window(qtbot, lab.desk)
-    window.go(places.FIELD_DESK)
+    window.show_place(places.FIELD_DESK)
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     press(window, "Ctrl+Shift+F9")
@@ -179,7 +179,7 @@ def test_an_instrument_is_said_by_clicking_its_line(lab: Lab, qtbot: QtBot) -> N
     assert named["T 4.5"].currentData() == "air_temperature"
     assert named["RH 80"].currentData() == "relative_humidity"
     assert named["no 7"].currentData() == ""
-    with qtbot.waitSignal(dialog.kept, timeout=PATIENCE_MS) as kept:
+    with qtbot.waitSignal(dialog.saved, timeout=PATIENCE_MS) as kept:
         dialog.keep.click()
     [profile] = kept.args
     assert profile.read_line("T=-1.25 RH=99 no=8") == {

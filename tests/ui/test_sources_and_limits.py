@@ -59,7 +59,7 @@ def test_a_logger_that_stood_elsewhere_is_put_right_and_taken_back(
     assert 0 < len(left) < len(whole)
     assert int(left.times_utc_ms[-1]) < since
     assert "swapped at the tank" in made.said.item(0, 3).text()
-    made.take_back()
+    made.withdraw()
     idle(qtbot, window)
     assert len(record(demo_desk, tank, key)) == len(whole)
     assert made.said.rowCount() == 0
@@ -77,7 +77,7 @@ def test_a_limit_is_set_ended_and_taken_back(
     made.series.setCurrentIndex(1)
     made.enter()
     assert made.problem.text()  # a value is missing
-    made.line.kind.choose("above alarm")
+    made.line.kind.select("above alarm")
     made.line.value.setText("20")
     made.words.setText("the insurance asks for it")
     since = demo_desk.now_ms() - 20 * DAY_MS
@@ -93,7 +93,7 @@ def test_a_limit_is_set_ended_and_taken_back(
     made.end()
     idle(qtbot, window)
     assert before <= len(excursions(demo_desk, point.id)) < found
-    made.take_back()
+    made.withdraw()
     idle(qtbot, window)
     assert len(excursions(demo_desk, point.id)) == before
     assert all(one.kept is None for one in limits_over_time(demo_desk, point.id))
@@ -137,7 +137,7 @@ def test_a_level_is_calculated_watched_and_calculated_no_more(
     idle(qtbot, window)
     limits = shown(LimitsDialog)
     limits.series.setCurrentText("Water level (calculated)")
-    limits.line.kind.choose("above alarm")
+    limits.line.kind.select("above alarm")
     limits.line.value.setText("0.1")
     limits.words.setText("the cellar")
     limits.since.show_instant(int(levels.times_utc_ms[0]), point.zone)
@@ -145,7 +145,7 @@ def test_a_level_is_calculated_watched_and_calculated_no_more(
     idle(qtbot, window)
     its = [one for one in excursions(demo_desk, point.id) if one.rule.channel == key]
     assert its
-    made.take_back()
+    made.withdraw()
     idle(qtbot, window)
     assert made.table.rowCount() == 0
     assert not any(one.rule.channel == key for one in excursions(demo_desk, point.id))
@@ -155,7 +155,7 @@ def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
     trends = window.places[places.TRENDS]
-    window.go(places.TRENDS, point_named(demo_desk, "Cold room A").id)
+    window.show_place(places.TRENDS, point_named(demo_desk, "Cold room A").id)
     idle(qtbot, window)
     lowest = trends.lanes[0].traces[0]
     trends.show_units()
@@ -177,12 +177,12 @@ def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
     idle(qtbot, window)
     assert [lane.unit for lane in trends.lanes] == ["K", "°C"]
     events = window.places[places.EXCURSIONS]
-    window.go(places.EXCURSIONS, None)
+    window.show_place(places.EXCURSIONS, None)
     idle(qtbot, window)
     words = [events._line(one).figure for one in events._all if one.point.id == point.id]
     assert words
     assert all(one.endswith(" K") for one in words), words
-    window.go(places.TRENDS, point_named(demo_desk, "Cold room B").id)
+    window.show_place(places.TRENDS, point_named(demo_desk, "Cold room B").id)
     idle(qtbot, window)
     assert [lane.unit for lane in trends.lanes] == ["°F", "°C"]
     assert load_settings(demo_desk.archive.folder / "settings.json").units == {

@@ -41,7 +41,7 @@ def model(lab: Lab, tmp_path: Path) -> TextModel:
     path.write_text(TEXT)
     made = TextModel(path)
     made.points = ["Krabbenkoog · Weather", "Krabbenkoog · Siel"]
-    made.looked(recognise_text(lab.desk, path))
+    made.set_recognised(recognise_text(lab.desk, path))
     return made
 
 
@@ -72,10 +72,10 @@ def test_a_place_of_the_head_that_no_point_is_called_by_is_offered(
     path = tmp_path / "a.txt"
     path.write_text(TEXT.replace("Station: Weather", "Serial: 4711\nStation: Mole"))
     made = TextModel(path)
-    made.looked(recognise_text(lab.desk, path))
-    assert made.places_said == ["Mole"]
-    made.say("point", "Mole")
-    assert made.places_said == []
+    made.set_recognised(recognise_text(lab.desk, path))
+    assert made.places_in_head == ["Mole"]
+    made.set_field("point", "Mole")
+    assert made.places_in_head == []
 
 
 def test_lines_and_cells_are_marked_as_they_are_understood(model: TextModel) -> None:
@@ -96,8 +96,8 @@ def test_lines_and_cells_are_marked_as_they_are_understood(model: TextModel) -> 
 
 
 def test_what_was_chosen_stays_when_something_else_changes(lab: Lab, model: TextModel) -> None:
-    model.say("point", "Elsewhere · There")
-    model.say("zone", "Europe/Berlin")
+    model.set_field("point", "Elsewhere · There")
+    model.set_field("zone", "Europe/Berlin")
     flags, suspects = [doubt for doubt in model.open if doubt.many]
     model.answer(suspects, "")
     model.answer(flags, "E")
@@ -105,7 +105,7 @@ def test_what_was_chosen_stays_when_something_else_changes(lab: Lab, model: Text
     model.set_column(replace(pressure, unit="hPa"))
     assert model.complaint == ""
     model.be_time(0, alone=True)
-    model.looked(recognise_text(lab.desk, model.path, model.known))
+    model.set_recognised(recognise_text(lab.desk, model.path, model.known))
     tie = model.tie
     assert tie is not None
     assert (tie.point, tie.form.time.zone) == ("Elsewhere · There", "Europe/Berlin")
@@ -115,7 +115,7 @@ def test_what_was_chosen_stays_when_something_else_changes(lab: Lab, model: Text
 
 
 def test_a_column_is_said_to_hold_flags_or_values_by_hand(model: TextModel) -> None:
-    model.leave_out(3)
+    model.exclude_column(3)
     assert model.role(3) == "untied"
     model.be_flags(3)
     assert model.role(3) == "flags"

@@ -33,7 +33,7 @@ from tests.ui_help import idle, press, type_into
 def test_lanes_of_several_points_share_one_axis(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
-    window.go(places.TRENDS)
+    window.show_place(places.TRENDS)
     idle(qtbot, window)
     trends = window.places[places.TRENDS]
     for item in trends._items():
@@ -46,21 +46,21 @@ def test_lanes_of_several_points_share_one_axis(
 
 
 def test_views_go_back_and_forth(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.TRENDS)
+    window.show_place(places.TRENDS)
     idle(qtbot, window)
     chart = window.places[places.TRENDS].chart
     first = chart.view()
     press(window, "Alt+1")
     day = chart.view()
     assert day[1] - day[0] == pytest.approx(DAY_MS, rel=0.01)
-    chart.back()
+    chart.show_previous()
     assert chart.view() == pytest.approx(first, abs=2000)
     chart.forth()
     assert chart.view() == pytest.approx(day, abs=2000)
 
 
 def test_wheel_and_keys_zoom_and_move(window: MainWindow, qtbot: QtBot) -> None:
-    window.go(places.TRENDS)
+    window.show_place(places.TRENDS)
     idle(qtbot, window)
     chart = window.places[places.TRENDS].chart
     start, end = chart.view()
@@ -80,7 +80,7 @@ def test_numbers_of_a_marked_stretch_are_those_of_the_record(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
     point = point_named(demo_desk, "Tank 2")
-    window.go(places.TRENDS, point.id)
+    window.show_place(places.TRENDS, point.id)
     idle(qtbot, window)
     trends = window.places[places.TRENDS]
     _, end = trends.chart.view()
@@ -103,7 +103,7 @@ def test_the_figures_of_every_line_are_there(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
     point = point_named(demo_desk, "Outdoor mast")
-    window.go(places.TRENDS, point.id)
+    window.show_place(places.TRENDS, point.id)
     idle(qtbot, window)
     trends = window.places[places.TRENDS]
     span = trends.chart.view()
@@ -117,21 +117,21 @@ def test_the_figures_of_every_line_are_there(
 
 def test_the_cursor_shows_values(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
     point = point_named(demo_desk, "Cold room B")
-    window.go(places.TRENDS, point.id)
+    window.show_place(places.TRENDS, point.id)
     idle(qtbot, window)
     chart = window.places[places.TRENDS].chart
     series = record(demo_desk, point.id, "probe_temperature")
     at = int(series.times_utc_ms[-10])
-    chart.put_cursor(at)
+    chart.set_cursor(at)
     assert f"{series.values[-10]:.2f} °C" in chart._drawn[0].value.toPlainText()
-    chart.put_cursor(demo_desk.now_ms() - 18 * DAY_MS)  # the probe was off
+    chart.set_cursor(demo_desk.now_ms() - 18 * DAY_MS)  # the probe was off
     assert "no reading" in chart._drawn[0].value.toPlainText()
 
 
 def test_a_length_wished_while_a_record_loads_is_shown_once_it_has(
     window: MainWindow, qtbot: QtBot
 ) -> None:
-    window.go(places.TRENDS)
+    window.show_place(places.TRENDS)
     idle(qtbot, window)
     trends = window.places[places.TRENDS]
     other = next(i for i in trends._items() if i.text(0) == "Cold room A")
@@ -147,7 +147,7 @@ def test_a_length_wished_while_a_record_loads_is_shown_once_it_has(
 def test_a_mark_is_typed_zoomed_to_and_goes_where_no_record_is(
     window: MainWindow, qtbot: QtBot, demo_desk: Desk
 ) -> None:
-    window.go(places.TRENDS, point_named(demo_desk, "Textile store").id)
+    window.show_place(places.TRENDS, point_named(demo_desk, "Textile store").id)
     idle(qtbot, window)
     trends = window.places[places.TRENDS]
     press(window, "Ctrl+I")
@@ -190,7 +190,7 @@ def test_figures_of_three_points_with_long_names_are_never_cut(
         session.execute(text("UPDATE point SET name = name || ' behind the northern lock'"))
     for percent in (100, 150):
         window._change(font_percent=percent)
-        window.go(places.TRENDS)
+        window.show_place(places.TRENDS)
         window.places[places.TRENDS].refresh()
         idle(qtbot, window)
         trends = window.places[places.TRENDS]
@@ -220,7 +220,7 @@ def test_the_figures_of_a_month_agree_on_screen_in_csv_and_on_paper(
     point = point_named(demo_desk, "Cold room A")
     end = demo_desk.now_ms() // 3_600_000 * 3_600_000
     month = (end - 30 * DAY_MS, end)
-    window.go(places.TRENDS, places.TrendsRequest(point.id, month))
+    window.show_place(places.TRENDS, places.TrendsRequest(point.id, month))
     idle(qtbot, window)
     shown = figures_shown(window.places[places.TRENDS])
     frame = pl.read_csv(export_csv(demo_desk, point, month, tmp_path / "m.csv").path)

@@ -29,7 +29,7 @@ def test_work_runs_elsewhere_and_answers_here(works: Works, qtbot: QtBot) -> Non
     seen: list[object] = []
 
     def work(task: Task) -> threading.Thread:
-        task.tell(7)
+        task.report(7)
         return threading.current_thread()
 
     with qtbot.waitSignal(works.idle, timeout=PATIENCE_MS):
@@ -70,7 +70,7 @@ def test_what_comes_after_the_end_is_shown_to_nobody(works: Works, qtbot: QtBot)
         begun.set()
         while not task.cancelled():
             begun.wait(0.001)
-        task.tell("late")
+        task.report("late")
         return "later"
 
     with qtbot.waitSignal(works.idle, timeout=PATIENCE_MS):

@@ -43,7 +43,7 @@ def views_of(qtbot: QtBot, window: MainWindow, place: int) -> Iterator[object]:
         return
     field = window.places[place]
     for stage in range(5):
-        field.stages.choose(stage)
+        field.stages.select(stage)
         idle(qtbot, window)
         yield stage
     field.acts.tick_all()
@@ -87,15 +87,15 @@ DIALOGS = {
     "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),
     "stretch": lambda w: StretchDialog(w, (0, 86_400_000), "Europe/Berlin").open(),
     "day to go to": lambda w: GoToDay(w, 0, "Europe/Berlin").open(),
-    "kept plans": lambda w: w.places[places.FIELD_DESK].acts.show_kept_plans(),
+    "kept plans": lambda w: w.places[places.FIELD_DESK].acts.show_stored_plans(),
     "live line": lambda w: w.places[places.FIELD_DESK].dialogs.live_line(),
-    "part": lambda w: w.places[places.FIELD_DESK].dialogs.part(),
+    "part": lambda w: w.places[places.FIELD_DESK].dialogs.show_part(),
     "erase": lambda w: w.places[places.FIELD_DESK].dialogs.erase(),
     "PIN": lambda w: w.places[places.FIELD_DESK].dialogs.pin(),
     "differences": lambda w: w.places[places.FIELD_DESK].acts.show_differences(),
     "clear": lambda w: ClearDialog(w, "Courier L-0042", CLEARING, "Then its clock is set.").open(),
     "several texts": lambda w: w.places[places.FIELD_DESK].dialogs.texts(w.text_file.parent),
     "kinds of texts": lambda w: w.places[places.FIELD_DESK].dialogs.text_kinds(),
-    "texts that were taken": lambda w: w.places[places.FIELD_DESK].dialogs.taken_texts(),
+    "texts that were taken": lambda w: w.places[places.FIELD_DESK].dialogs.show_imported_texts(),
     "text": lambda w: w.places[places.FIELD_DESK].dialogs.text(w.text_file),
 }

@@ -30,7 +30,7 @@ def desk(*serials: str) -> FieldModel:
     model = FieldModel("UTC")
     for serial in serials:
         start = Start(STORE_PLAN, "last", STORE_PLAN, STORE_PLAN, "open", "")
-        model.see(SeenLogger(card(serial), start))
+        model.add_card(SeenLogger(card(serial), start))
     return model
 
 
@@ -58,27 +58,27 @@ def test_loggers_stand_in_the_order_of_serials_whoever_answers_first() -> None:
 
 def test_the_top_one_is_chosen_until_a_hand_was_at_the_desk() -> None:
     model = desk("P-3")
-    assert model.goes_to(card("P-3")) == "P-3"
+    assert model.serial_to_select(card("P-3")) == "P-3"
     choose(model, "P-3")
     model = desk("P-3", "D-1")
     model.chosen = "P-3"
-    assert model.goes_to(card("D-1")) == "D-1"
+    assert model.serial_to_select(card("D-1")) == "D-1"
     model.is_touched = True
-    assert model.goes_to(card("D-1")) is None
+    assert model.serial_to_select(card("D-1")) is None
 
 
 def test_what_was_typed_keeps_its_logger_chosen() -> None:
     model = desk("P-3", "D-1")
     choose(model, "P-3")
     model.typed = replace(STORE_PLAN, remark="mine")
-    assert model.goes_to(card("D-1")) is None
+    assert model.serial_to_select(card("D-1")) is None
 
 
 def test_one_that_is_wanted_is_chosen_when_it_answers_and_no_other() -> None:
     model = desk("D-1", "P-3")
     model.wanted = "P-3"
-    assert model.goes_to(card("D-1")) is None
-    assert model.goes_to(card("P-3")) == "P-3"
+    assert model.serial_to_select(card("D-1")) is None
+    assert model.serial_to_select(card("P-3")) == "P-3"
 
 
 @pytest.mark.parametrize(
@@ -95,17 +95,17 @@ def test_checks_say_what_is_done_first(checks: tuple[Check, ...], kind: str) -> 
     assert launch_kind(checks) == kind
     model = desk("D-1")
     choose(model, "D-1", *checks)
-    act = model.next_act(GROUP, is_busy=False)
+    act = model.next_action(GROUP, is_busy=False)
     assert (act.kind, act.serial, act.as_last) == (kind, "D-1", True)
 
 
 def test_nothing_can_be_done_while_something_runs_or_is_not_known() -> None:
     model = desk("D-1")
-    assert model.next_act(GROUP, is_busy=False) == NextAct("")
+    assert model.next_action(GROUP, is_busy=False) == NextAct("")
     choose(model, "D-1")
-    assert model.next_act(GROUP, is_busy=True) == NextAct("")
+    assert model.next_action(GROUP, is_busy=True) == NextAct("")
     model.ready = None
-    assert model.next_act(GROUP, is_busy=False) == NextAct("")
+    assert model.next_action(GROUP, is_busy=False) == NextAct("")
 
 
 def test_from_one_launched_to_the_next_that_is_not() -> None:
@@ -113,11 +113,11 @@ def test_from_one_launched_to_the_next_that_is_not() -> None:
     choose(model, "P-3")
     launch(model, "P-3")
     choose(model, "P-3")
-    assert model.next_act(GROUP, is_busy=False) == NextAct("next", "R-2")
+    assert model.next_action(GROUP, is_busy=False) == NextAct("next", "R-2")
     launch(model, "R-2")
-    assert model.next_act(GROUP, is_busy=False) == NextAct("next", "D-1")
+    assert model.next_action(GROUP, is_busy=False) == NextAct("next", "D-1")
     launch(model, "D-1")
-    assert model.next_act(GROUP, is_busy=False) == NextAct("done", "")
+    assert model.next_action(GROUP, is_busy=False) == NextAct("done", "")
 
 
 def test_one_that_is_meant_for_something_else_since_is_not_done() -> None:
@@ -138,10 +138,10 @@ def test_several_are_launched_together_until_all_are() -> None:
     model = desk("D-1", "P-3", "R-2")
     choose(model, "D-1")
     model.ticks = {"D-1": None, "P-3": None}
-    assert model.next_act(GROUP, is_busy=False) == GROUP
+    assert model.next_action(GROUP, is_busy=False) == GROUP
     launch(model, "D-1")
     launch(model, "P-3")
-    assert model.next_act(GROUP, is_busy=False) == NextAct("next", "R-2")
+    assert model.next_action(GROUP, is_busy=False) == NextAct("next", "R-2")
 
 
 def test_what_was_typed_for_one_waits_for_its_return() -> None:

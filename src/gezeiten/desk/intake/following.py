@@ -98,7 +98,7 @@ class Follower:
     seconds: Callable[[], float] = time.monotonic
     cancelled: Callable[[], bool] = lambda: False
     _followed: list[_Followed] = field(init=False)
-    _under_way: list[Future[None]] = field(init=False, default_factory=list)
+    _running: list[Future[None]] = field(init=False, default_factory=list)
 
     def __post_init__(self) -> None:
         self._followed = [_Followed(address) for address in self.addresses]

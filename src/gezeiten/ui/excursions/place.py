@@ -70,13 +70,13 @@ class ExcursionsPlace(Place):
             row(label(tr("By site"), "head"), 1, self.open_only, self.everything, spacing=2)
         )
         left.body.addWidget(self.list, 1)
-        left.give_way(308, 220)
+        left.set_widths(308, 220)
         self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
         connect_readings(house, self.chart, "excursions pictures")
         connect_provenance(
             self.chart, self, house, lambda: [self._event.point] if self._event else []
         )
-        self.to_trends = button(tr("Look in Trends"), self.look_in_trends, "link")
+        self.to_trends = button(tr("Look in Trends"), self.show_in_trends, "link")
         self.to_trends.setToolTip("Alt+T")
         self.picture = Card(" ", self.to_trends)
         self.picture.body.addWidget(self.chart.scroll(), 1)
@@ -107,7 +107,7 @@ class ExcursionsPlace(Place):
         chosen_from = column(label(tr("Cause"), "muted"), spacing=6)
         chosen_from.addLayout(grid)
         choice.setLayout(chosen_from)
-        self.before_button = button(tr("Words as before …"), self.offer_words, "link")
+        self.before_button = button(tr("Words as before …"), self.show_earlier_comments, "link")
         self.before_button.setToolTip("Ctrl+Shift+E")
         fields.addWidget(label(tr("What happened, what was done"), "muted", wrap=True))
         self.words = QPlainTextEdit()
@@ -137,11 +137,11 @@ class ExcursionsPlace(Place):
             column(self.under, self.marks, self.settle_button, self.reopen_button, spacing=6)
         )
         card.body.addWidget(acts)
-        if self.house.is_looking:
+        if self.house.is_read_only:
             for one in (acts, choice, self.before_button):
                 one.hide()
             self.words.setReadOnly(True)
-        card.give_way(262, 220)
+        card.set_widths(262, 220)
         return card
 
     def commands(self) -> list[Command]:
@@ -173,7 +173,7 @@ class ExcursionsPlace(Place):
                 "event.before",
                 tr("Words of earlier assessments"),
                 "Ctrl+Shift+E",
-                self.offer_words,
+                self.show_earlier_comments,
                 here,
             ),
             Command("event.settle", tr("Settle this excursion"), "Ctrl+Return", self.settle, here),
@@ -189,14 +189,14 @@ class ExcursionsPlace(Place):
                 "event.story",
                 tr("Story of the reading at the cursor, or of the extreme"),
                 "Alt+S",
-                self.show_story,
+                self.show_provenance,
                 here,
             ),
             Command(
                 "event.trends",
                 tr("Look at the excursion in Trends"),
                 "Alt+T",
-                self.look_in_trends,
+                self.show_in_trends,
                 here,
             ),
         ]
@@ -207,7 +207,7 @@ class ExcursionsPlace(Place):
         )
 
     # -- loading -------------------------------------------------------------------------------
-    def about(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Desk], About] | None:
         event = self._event
         if event is None:
             return None
@@ -235,8 +235,8 @@ class ExcursionsPlace(Place):
         self.list.show_lines([self._line(event) for event in shown], lambda a, b: a.id == b.id)
         if self._wanted is not None:
             self.show_target(self._wanted)
-        elif self.list.thing() is not None:
-            self._select(self.list.thing())
+        elif self.list.selected() is not None:
+            self._select(self.list.selected())
 
     def _line(self, event: BookedExcursion) -> ListLine:
         name = quantity(event.rule.channel)
@@ -269,7 +269,7 @@ class ExcursionsPlace(Place):
         )
 
     def show_target(self, target: object) -> None:
-        found = self.list.choose(lambda event: event.id == target)
+        found = self.list.select(lambda event: event.id == target)
         self._wanted = None if found or self._all else target
 
     def _select(self, event: BookedExcursion | None) -> None:
@@ -348,7 +348,7 @@ class ExcursionsPlace(Place):
             return
         cause, words = self._displayed_assessment()
         is_new = (cause, words) != assessment_of(event)
-        self._drafts.put(event.draft_key, Draft(cause, words).text() if is_new else "")
+        self._drafts.remember(event.draft_key, Draft(cause, words).text() if is_new else "")
 
     def _show_marks(self) -> None:
         """Name what would be assessed, wherever in the list it is."""
@@ -361,20 +361,20 @@ class ExcursionsPlace(Place):
         words = counted(len(marked), "Save %n assessment", "Save %n assessments")
         self.settle_button.setText(words if several else tr("Save assessment"))
 
-    def offer_words(self) -> None:
+    def show_earlier_comments(self) -> None:
         """Show the words of earlier assessments; the chosen ones can still be changed."""
         menu = QMenu(self)
         menu.setAccessibleName(tr("Words of earlier assessments"))
         for cause, words in recent_comments(self._all):
             shown = " ".join(words.split())
             shown = shown if len(shown) < 60 else shown[:58] + "…"
-            menu.addAction(f"{tr(cause)}: {shown}", partial(self.take_words, cause, words))
+            menu.addAction(f"{tr(cause)}: {shown}", partial(self.reuse_comment, cause, words))
         if menu.isEmpty():
-            self.house.say(tr("Nothing was assessed yet, so there are no words to take."))
+            self.house.show_message(tr("Nothing was assessed yet, so there are no words to take."))
             return
         menu.popup(self.before_button.mapToGlobal(QPoint(0, self.before_button.height())))
 
-    def take_words(self, cause: str, words: str) -> None:
+    def reuse_comment(self, cause: str, words: str) -> None:
         """Put cause and words into the fields, as if they had been typed."""
         self._fill_assessment(cause, words)
         self._save_draft()
@@ -389,14 +389,14 @@ class ExcursionsPlace(Place):
             series = ((event.point, event.rule.channel),)
             self.house.rows_wanted.emit(Rows(series, span, event.start_ms))
 
-    def show_story(self) -> None:
+    def show_provenance(self) -> None:
         """Tell how the reading at the cursor came about, without one the extreme."""
         event, at_ms = self._event, self.chart.cursor_ms
         if event is not None:
             at_ms = event.extreme_ms if at_ms is None else at_ms
             StoryDialog(self, self.house, event.point, at_ms, event.rule.channel).open()
 
-    def look_in_trends(self) -> None:
+    def show_in_trends(self) -> None:
         """Show this excursion in Trends, with a way back."""
         event = self._event
         if event is not None:
@@ -439,15 +439,15 @@ class ExcursionsPlace(Place):
         def settled(_result: object) -> None:
             self.settle_button.setEnabled(True)
             for one in marked:
-                self._drafts.put(one.draft_key, "")
-            self._wanted = next_open(self.list.things(), marked)
+                self._drafts.remember(one.draft_key, "")
+            self._wanted = next_open(self.list.shown_items(), marked)
             self._event = None  # what stands in the fields is kept now, it is no draft
             self.list.forget_marks()
             self.house.archive_changed.emit()
             done = counted(len(marked), "%n excursion assessed", "%n excursions assessed")
             following = tr("the next one to assess is shown.")
             rest = following if self._wanted is not None else tr("none is left to assess.")
-            self.house.say(f"{done}; {rest}")
+            self.house.show_message(f"{done}; {rest}")
 
         self.house.run(
             lambda _task: settle(desk, ids, cause, words, replacing=replacing),

@@ -29,7 +29,7 @@ class FieldActs:
     def do_next(self) -> None:
         """Do what the large button says."""
         self._field.touched()
-        if self.presses.is_one():
+        if self.presses.is_deliberate():
             self._run_when_ready(self._do_step)
 
     def _run_when_ready(self, act: Callable[[], None]) -> None:
@@ -39,7 +39,7 @@ class FieldActs:
         else:
             self._when_ready = act
 
-    def is_ready(self) -> None:
+    def run_pending(self) -> None:
         """It is known now: do what was pressed meanwhile."""
         then, self._when_ready = self._when_ready, None
         if then is not None:
@@ -50,12 +50,12 @@ class FieldActs:
         self._when_ready = None
 
     def _do_step(self) -> None:
-        kind = self._field.next_act().kind
+        kind = self._field.next_action().kind
         acts = {
             "launch": self._launch,
             "several": self._launch_group,
             "pin": self._field.ask_pin,
-            "accept": self._field.ask_word,
+            "accept": self._field.ask_reason,
             "next": self.next_logger,
         }
         if kind in acts:
@@ -63,7 +63,7 @@ class FieldActs:
 
     def enter_in_list(self) -> None:
         """Enter in the list goes on to the next logger, where that is what comes next."""
-        if self._field.next_act().kind == "next" and self.presses.is_one():
+        if self._field.next_action().kind == "next" and self.presses.is_deliberate():
             self.next_logger()
 
     def next_logger(self) -> None:
@@ -79,7 +79,7 @@ class FieldActs:
     def launch(self) -> None:
         """Offload and launch the ticked loggers, or the chosen one by the plan as edited."""
         self._field.touched()
-        if self._work.is_busy or self._model.card is None or not self.presses.is_one():
+        if self._work.is_busy or self._model.card is None or not self.presses.is_deliberate():
             return
         if self._model.is_group:
             self._launch_group()
@@ -87,35 +87,35 @@ class FieldActs:
             self._run_when_ready(self._launch)
 
     def _launch_group(self) -> None:
-        kind = self._field.group.act().kind
+        kind = self._field.group.next_action().kind
         if kind == "accept":
-            self._field.ask_word()
+            self._field.ask_reason()
         elif kind == "several":
-            self._field.hands.hold()
+            self._field.hands.remember()
             self._field.group.run()
 
     def _launch(self) -> None:
         card, plan = self._model.card, self._model.typed
         if card is None or self._work.is_busy:
             return
-        kind = self._model.launch_act(card).kind
+        kind = self._model.launch_action(card).kind
         if plan is None:
             self._house.said.emit(f"{card.serial}: {self._field.editor.fault}", True)
         elif kind == "accept":
             self._field.show_all_checks()
-            self._field.ask_word()
+            self._field.ask_reason()
         elif kind == "pin":
             self._field.ask_pin()
         else:  # what is in the way is said by the launch itself and goes into the logbook
             self._start_launch(card, plan)
 
     def _start_launch(self, card: LoggerCard, plan: Plan) -> None:
-        self._field.hands.hold()
-        self._field.logger_page.begin_transfer()
+        self._field.hands.remember()
+        self._field.logger_page.show_transfer()
         label = self._model.labels.get(card.serial, "")
-        self._work.launch(card, plan, lambda: self._field.words_for(card), label)
+        self._work.launch(card, plan, lambda: self._field.override_reasons(card), label)
 
-    def again_as_it_was(self) -> None:
+    def relaunch_last_plan(self) -> None:
         """Put what was typed aside and launch as last time: the chosen logger, or all ticked."""
         if self._model.is_group:
             self._field.group.page.as_it_was.setChecked(True)
@@ -125,7 +125,7 @@ class FieldActs:
         if card is None or self._work.is_busy:
             return
         if self._model.typed != self._model.starts[card.serial].usual:
-            self._field.shelf.take_last(card)
+            self._field.shelf.use_last(card)
             self._model.ready = None
         self.launch()
 
@@ -133,7 +133,7 @@ class FieldActs:
     def offload(self) -> None:
         """Take what is not kept from the chosen logger, or from all that are ticked."""
         if self._field.carriers.is_open:
-            self._field.carriers.take()
+            self._field.carriers.import_selected()
             return
         card = self._model.card
         if card is not None and not self._work.is_busy:
@@ -143,7 +143,7 @@ class FieldActs:
         """Take what is not kept from every logger at hand."""
         cards = [card for card in self._model.cards.values() if card.readings_to_offload]
         if not cards:
-            self._house.say(tr("Everything on the loggers at hand is kept."))
+            self._house.show_message(tr("Everything on the loggers at hand is kept."))
         elif not self._work.is_busy:
             self._offload(cards)
 
@@ -153,18 +153,18 @@ class FieldActs:
         self._work.offload(cards, only)
 
     def _start_transfer(self) -> None:
-        self._field.hands.hold()
-        self._field.stages.choose(OFFLOAD)
-        self._field.logger_page.begin_transfer()
+        self._field.hands.remember()
+        self._field.stages.select(OFFLOAD)
+        self._field.logger_page.show_transfer()
 
-    def take_part(self, card: LoggerCard, only: dict[int, list[Range]]) -> None:
+    def offload_part(self, card: LoggerCard, only: dict[int, list[Range]]) -> None:
         """Take these readings of a logger, by mission number."""
         self._offload([card], only)
 
-    def take_overview(self, card: LoggerCard, mission: int, thinning: Thinning) -> None:
+    def fetch_overview(self, card: LoggerCard, mission: int, thinning: Thinning) -> None:
         """Let a logger thin a mission and take what it made."""
         self._start_transfer()
-        self._work.take_overview(card, mission, thinning)
+        self._work.fetch_overview(card, mission, thinning)
 
     def cancel(self) -> None:
         """Stop what runs; what came is kept."""
@@ -199,12 +199,12 @@ class FieldActs:
     def self_check(self) -> None:
         """Let the chosen logger check its sensors."""
         if self._model.card is not None:
-            self._field.stages.choose(HEALTH)
+            self._field.stages.select(HEALTH)
             self._work.self_check(self._model.card)
 
     def watch_live(self) -> None:
         """Keep reading present values, or stop that."""
-        self._field.stages.choose(HEALTH)
+        self._field.stages.select(HEALTH)
         self._field.logger_page.watch.toggle()
 
     def write_labels(self) -> None:
@@ -213,26 +213,26 @@ class FieldActs:
         cards = self._model.ticked or ([card] if card else [])
         self._house.run(
             lambda _task: write_label_sheet(desk, cards),
-            lambda path: self._house.say(tr("%1 written.").replace("%1", str(path))),
+            lambda path: self._house.show_message(tr("%1 written.").replace("%1", str(path))),
         )
 
     # -- where the plan comes from -----------------------------------------------------------------
-    def take_last_plan(self) -> None:
+    def use_last_plan(self) -> None:
         """Start over from the last mission at this point."""
         if self._model.card is not None:
-            self._field.shelf.take_last(self._model.card)
+            self._field.shelf.use_last(self._model.card)
 
-    def take_plan_before(self) -> None:
+    def use_previous_loggers_plan(self) -> None:
         """Take the plan of the logger that was launched just before."""
         if self._model.card is not None:
-            self._field.shelf.take_before(self._model.card)
+            self._field.shelf.use_previous_loggers(self._model.card)
 
-    def show_kept_plans(self, search: str = "") -> None:
+    def show_stored_plans(self, search: str = "") -> None:
         """Open the kept plans; search: what to look for among them."""
         if self._model.card is None:
-            self._house.say(tr("A kept plan is taken for a logger; none is at hand."))
+            self._house.show_message(tr("A kept plan is taken for a logger; none is at hand."))
         else:
-            self._field.shelf.show_kept(self._model.card, search)
+            self._field.shelf.show_stored(self._model.card, search)
 
     def show_differences(self) -> None:
         """Show what differs from the last plan here."""

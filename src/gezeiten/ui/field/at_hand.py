@@ -61,7 +61,7 @@ class AtHand(GivesWay, QWidget):
                 spacing=5,
             )
         )
-        self.give_way(286, 230)
+        self.set_widths(286, 230)
         work.port_told.connect(self._on_port_news)
         self._every = QTimer(self)
         self._every.setInterval(PORTS_EVERY_MS)
@@ -81,20 +81,20 @@ class AtHand(GivesWay, QWidget):
         """Say whether an instrument is being recorded."""
         self.live.setText(tr("● recording …") if on else tr("Live line …"))
 
-    def show_looking(self, *, on: bool) -> None:
+    def show_searching(self, *, on: bool) -> None:
         """Show that it is being looked, or no longer."""
         self.again.setEnabled(not on)
         self.again.setText(tr("Looking ...") if on else tr("Look again"))
         self.looking.emit(on)
 
-    def still_there(self, seen: set[str]) -> set[str]:
+    def connected_serials(self, seen: set[str]) -> set[str]:
         """Return the serials at hand: those that answered, and those on a cable, which stay until
         their port is silent or gone."""
         on_cable = {c.serial for c in self.loggers.cards() if isinstance(c.address, CablePort)}
         return seen | on_cable
 
     # -- ports -----------------------------------------------------------------------------------
-    def look_at_ports(self) -> None:
+    def search_ports(self) -> None:
         """Ask anew who is on each port there is."""
         self._ports = None
         self.watch_ports()
@@ -138,9 +138,9 @@ class AtHand(GivesWay, QWidget):
         is_first_look = self._ports is None
         known, self._ports = self._ports or set(), paths
         self.fresh_ports = set() if is_first_look else self.fresh_ports | (paths - known)
-        self.ports.keep_only(paths)
+        self.ports.drop_missing(paths)
         self._drop_on(known - paths)
-        self._work.look_at_ports(paths - known)
+        self._work.search_ports(paths - known)
 
     def showEvent(self, event: QShowEvent) -> None:
         self._every.start()

@@ -134,7 +134,7 @@ class CarrierPage(QWidget):
         """Return the keys of the ticked records."""
         return set(self._ticked)
 
-    def begin(self) -> None:
+    def show_transfer(self) -> None:
         """Records are being taken."""
         self.bar.setValue(0)
         for part in (self.bar, self.cancel):

@@ -103,7 +103,7 @@ class CarriersDesk(QObject):
         self._task: Task | None = None
         self.page.asked.connect(self._on_request)
         self.list.chosen.connect(self.open)
-        work.courier_found.connect(self.look_at_courier)
+        work.courier_found.connect(self.show_courier)
         self._every = QTimer(self)
         self._every.setInterval(DRIVES_EVERY_MS)
         self._every.timeout.connect(self.watch_drives)
@@ -134,9 +134,9 @@ class CarriersDesk(QObject):
         for root in known.keys() - self._roots.keys():
             self._forget(root)
         for root in self._roots.keys() - known.keys():
-            self.look_at_drive(self._roots[root])
+            self.survey_drive(self._roots[root])
 
-    def look_at_drive(self, drive: DriveSeen) -> None:
+    def survey_drive(self, drive: DriveSeen) -> None:
         """See what lies on a drive."""
         desk = self._house.desk
         self._house.run(
@@ -145,7 +145,7 @@ class CarriersDesk(QObject):
             failed=lambda _: self._forget(str(drive.root)),
         )
 
-    def look_at_courier(self, found: FoundCourier) -> None:
+    def show_courier(self, found: FoundCourier) -> None:
         """See what a courier brings."""
         desk = self._house.desk
         self._house.run(
@@ -154,7 +154,7 @@ class CarriersDesk(QObject):
             failed=lambda _: self._forget(found.serial),
         )
 
-    def look_again(self) -> None:
+    def search_again(self) -> None:
         """Look anew at the drives; couriers come with the loggers' answers."""
         self._roots = {}
         self.watch_drives()
@@ -175,7 +175,7 @@ class CarriersDesk(QObject):
             self.page.show_card(card)
         elif is_new and card.new:
             new = counted(len(card.new), "%n new record", "%n new records")
-            self._house.say(f"{name_of(card)}: {new}.")
+            self._house.show_message(f"{name_of(card)}: {new}.")
 
     def _forget(self, key: str) -> None:
         if self.cards.pop(key, None) is None:
@@ -206,7 +206,7 @@ class CarriersDesk(QObject):
         """Show the next courier or drive at hand, the first one when none is shown."""
         keys = sorted(self.cards)
         if not keys:
-            self._house.say(tr("No courier and no drive is at hand."))
+            self._house.show_message(tr("No courier and no drive is at hand."))
             return
         at = keys.index(self.current) + 1 if self.current in keys else 0
         self.open(keys[at % len(keys)])
@@ -214,12 +214,12 @@ class CarriersDesk(QObject):
     # -- acts ------------------------------------------------------------------------------------
     def _on_request(self, act: str) -> None:
         {
-            "take": self.take,
-            "ready": self.ask_to_make_ready,
+            "take": self.import_selected,
+            "ready": self.confirm_clear_courier,
             "cancel": self.cancel,
-            "clear": self.ask_to_clear,
+            "clear": self.confirm_clear_drive,
             "clock": self.set_clock,
-            "manner": self.set_manner,
+            "manner": self.set_courier_options,
         }[act]()
 
     def cancel(self) -> None:
@@ -227,14 +227,14 @@ class CarriersDesk(QObject):
         if self._task is not None:
             self._task.cancel()
 
-    def take(self) -> None:
+    def import_selected(self) -> None:
         """Take the ticked records."""
         card, keys, desk = self.page.card, self.page.wanted(), self._house.desk
         if card is None or self._task is not None or not keys:
             return
 
         def work(task: Task) -> tuple[list[Offloaded], int]:
-            watch = Watch(task.tell, task.cancelled)
+            watch = Watch(task.report, task.cancelled)
             if isinstance(card, CourierCard):
                 return offload_courier(desk, card, keys, watch), 0
             taken = import_from_drive(desk, card, keys, watch)
@@ -247,20 +247,20 @@ class CarriersDesk(QObject):
         def failed(_sentence: str) -> None:
             self._over(card)
 
-        self.page.begin()
+        self.page.show_transfer()
         self._task = self._house.run(work, ended, self._show_result, failed)
 
     def _show_result(self, progress: Progress) -> None:
-        self._house.say(self.page.show_progress(progress))
+        self._house.show_message(self.page.show_progress(progress))
 
     def _over(self, card: CarrierCard) -> None:
         """Nothing runs any more: look at it anew."""
         self._task = None
         self.page.end()
         if isinstance(card, CourierCard):
-            self.look_at_courier(FoundCourier(card.address, card.serial))
+            self.show_courier(FoundCourier(card.address, card.serial))
         else:
-            self.look_at_drive(card.drive)
+            self.survey_drive(card.drive)
 
     def _show_imported(self, results: list[Offloaded], reports: int) -> None:
         readings = sum(result.readings for result in results)
@@ -282,7 +282,7 @@ class CarriersDesk(QObject):
         self._house.archive_changed.emit()
         self.ended.emit(results)
 
-    def ask_to_make_ready(self) -> None:
+    def confirm_clear_courier(self) -> None:
         """Show what making a courier ready clears, and ask once; a drive is let go."""
         card, desk = self.page.card, self._house.desk
         if card is None or self._task is not None:
@@ -297,7 +297,7 @@ class CarriersDesk(QObject):
 
         self._house.run(lambda _task: clearing(desk, card), show)
 
-    def ask_to_clear(self) -> None:
+    def confirm_clear_drive(self) -> None:
         """Show what of a drive is safely kept and can go, and ask once."""
         card, desk = self.page.card, self._house.desk
         if not isinstance(card, DriveCard) or self._task is not None:
@@ -352,7 +352,7 @@ class CarriersDesk(QObject):
                 lambda _: self._show_message(words),
             )
 
-    def set_manner(self) -> None:
+    def set_courier_options(self) -> None:
         """Say what the courier in sight does at loggers, as its box shows."""
         card, desk, again = self.page.card, self._house.desk, self.page.manner.isChecked()
         if isinstance(card, CourierCard) and self._task is None:
@@ -385,4 +385,4 @@ class CarriersDesk(QObject):
 
     def _show_message(self, words: str) -> None:
         self.page.words.setText(words)
-        self._house.say(words)
+        self._house.show_message(words)

@@ -69,7 +69,7 @@ class CheckList(QScrollArea):
         """The way to accept a check: a link, then a field for the word why."""
         if self._asking != check.key:
             words = tr("Say why it is all right") if check.wants_word else tr("Accept with a word")
-            link = button(words, lambda: self.ask(check.key), "link")
+            link = button(words, lambda: self.ask_reason(check.key), "link")
             link.setAccessibleDescription(check.sentence)
             line = QWidget()
             line.setLayout(row(link, 1, spacing=0))
@@ -81,7 +81,7 @@ class CheckList(QScrollArea):
         self.word.returnPressed.connect(lambda: self._accept(check.key))
         return self.word
 
-    def ask(self, key: str = "") -> None:
+    def ask_reason(self, key: str = "") -> None:
         """Open the field for a word; without a key for the first check that wants one."""
         looks = [check for check in self._shown if check.weight == "look" and check.key]
         wanting = [check for check in looks if check.wants_word] or looks

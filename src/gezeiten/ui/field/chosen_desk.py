@@ -67,9 +67,9 @@ class ChosenDesk(QObject):
         self.logger_page.labelled.connect(self._labelled)
 
     # -- stages --------------------------------------------------------------------------------
-    def choose_stage(self, stage: int) -> None:
+    def select_stage(self, stage: int) -> None:
         """Show a stage and go to its first field."""
-        self.stages.choose(stage)
+        self.stages.select(stage)
         if stage == PLAN:
             self.editor.times.interval.setFocus()
             self.editor.times.interval.selectAll()
@@ -80,7 +80,7 @@ class ChosenDesk(QObject):
 
     def type_label(self) -> None:
         """Go to the field for the label on the case."""
-        self.stages.choose(IDENTITY)
+        self.stages.select(IDENTITY)
         self.logger_page.label.setFocus()
         self.logger_page.label.selectAll()
 
@@ -118,7 +118,7 @@ class ChosenDesk(QObject):
         self.plan_page.show_origin(origin_text(start.origin) if typed is None else tr("Edited"))
         self.editor.show_plan(card, typed or start.plan, zone)
         model.typed = self.editor.plan()
-        self.stages.choose(
+        self.stages.select(
             LAUNCH if model.is_done(card) else OFFLOAD if card.readings_to_offload else PLAN
         )
 
@@ -126,7 +126,7 @@ class ChosenDesk(QObject):
         """Show a plan from elsewhere for the chosen logger."""
         card = self._model.card
         if card is not None:
-            self.stages.choose(PLAN)
+            self.stages.select(PLAN)
             self.plan_page.show_origin(origin)
             self.editor.show_plan(card, plan, self._model.zone_of(card))
 

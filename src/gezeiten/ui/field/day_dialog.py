@@ -76,4 +76,6 @@ class DayDialog(QDialog):
         def work(_task: Task) -> str:
             return str(write_day(desk, lines))
 
-        self._house.run(work, lambda path: self._house.say(tr("%1 written.").replace("%1", path)))
+        self._house.run(
+            work, lambda path: self._house.show_message(tr("%1 written.").replace("%1", path))
+        )

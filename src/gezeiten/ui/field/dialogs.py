@@ -42,7 +42,7 @@ class FieldDialogs:
         self.lives: list[LiveWork] = []  # once the live line was opened
 
     # -- other ways in -------------------------------------------------------------------------
-    def choose_text(self) -> None:
+    def pick_text(self) -> None:
         """Let a text file be chosen and tied, several of them, or a mission file and taken."""
         names, _ = QFileDialog.getOpenFileNames(self._over, tr("Take text or mission files"))
         paths = [Path(name) for name in names]
@@ -55,7 +55,7 @@ class FieldDialogs:
         elif texts:
             self.texts(texts)
 
-    def choose_text_folder(self) -> None:
+    def pick_text_folder(self) -> None:
         """Let a folder of text files be chosen."""
         name = QFileDialog.getExistingDirectory(self._over, tr("Take the texts of a folder"))
         if name:
@@ -89,7 +89,7 @@ class FieldDialogs:
 
         def taken(words: str) -> None:
             self._house.archive_changed.emit()
-            self._house.say(words)
+            self._house.show_message(words)
 
         self._house.run(work, taken)
 
@@ -102,7 +102,7 @@ class FieldDialogs:
         dialog.taken.connect(lambda _: then())
         dialog.open()
 
-    def taken_texts(self) -> None:
+    def show_imported_texts(self) -> None:
         """Show the text files that were taken, to take one out again."""
         from gezeiten.ui.texts.taken_dialog import TakenTextsDialog
 
@@ -127,7 +127,7 @@ class FieldDialogs:
     def _live_changed(self) -> None:
         self._field.at_hand.show_live(on=any(work.is_on for work in self.lives))
 
-    def choose_folder(self) -> None:
+    def pick_folder(self) -> None:
         """Let a folder be chosen that is then looked at like a drive."""
         name = QFileDialog.getExistingDirectory(self._over, tr("Look into a folder"))
         if name:
@@ -143,10 +143,10 @@ class FieldDialogs:
 
         def started(where: tuple[list[str], list[str]]) -> None:
             desk.practice_addresses, desk.practice_ports = where
-            self._house.say(tr("Practice loggers run; they end with Gezeiten."))
-            self._field.look()
+            self._house.show_message(tr("Practice loggers run; they end with Gezeiten."))
+            self._field.search()
 
-        self._house.say(tr("Starting practice loggers ..."))
+        self._house.show_message(tr("Starting practice loggers ..."))
         self._house.run(lambda _task: practice.start(), started)
 
     def demonstrate(self) -> None:
@@ -154,25 +154,27 @@ class FieldDialogs:
         if self._house.practice is not None:
             self._house.practice.demonstrate()
             words = tr("The demonstration is being built; its window opens in a minute or two.")
-            self._house.say(words)
+            self._house.show_message(words)
 
     # -- the chosen logger ---------------------------------------------------------------------
-    def part(self) -> None:
+    def show_part(self) -> None:
         """Let a part of the chosen logger's mission, or an overview, be chosen and take that."""
         field, card = self._field, self._model.card
         if card is None or not card.directory or field.work.is_busy:
             return
         extent = newest_extent(card)
         if extent is None:
-            self._house.say(tr("Its readings are not evenly spaced; it is offloaded as a whole."))
+            self._house.show_message(
+                tr("Its readings are not evenly spaced; it is offloaded as a whole.")
+            )
             return
         from gezeiten.ui.field.part_dialog import PartDialog
 
         rate = self._house.desk.rates.rate(card.serial, card.address)
         zone = self._model.zone_of(card)
         dialog = PartDialog(self._over, self._house, extent, card.serial, zone, rate)
-        dialog.wanted.connect(lambda only: self._acts.take_part(card, only))
-        dialog.overview_wanted.connect(lambda *what: self._acts.take_overview(card, *what))
+        dialog.wanted.connect(lambda only: self._acts.offload_part(card, only))
+        dialog.overview_wanted.connect(lambda *what: self._acts.fetch_overview(card, *what))
         dialog.open()
 
     def stop(self) -> None:
@@ -208,7 +210,7 @@ class FieldDialogs:
         def ask(known: tuple[str, bool]) -> None:
             group, lasting = known
             dialog = PinDialog(self._over, card.serial, group, lasting=lasting)
-            dialog.given.connect(self._field.pin_given)
+            dialog.given.connect(self._field.remember_pin)
             dialog.open()
 
         self._house.run(lambda _task: (pin_group(desk, card.serial), desk.pins.lasting), ask)
@@ -226,11 +228,13 @@ class FieldDialogs:
         card, desk = self._model.card, self._house.desk
         if card is None:
             return
-        span = self._model.came_last(card.serial)
+        span = self._model.last_offload_span(card.serial)
 
         def show(found: LastReadings | None) -> None:
             if found is None:
-                self._house.say(tr("Nothing of this logger is kept yet; offload it first."))
+                self._house.show_message(
+                    tr("Nothing of this logger is kept yet; offload it first.")
+                )
             else:
                 self._house.rows_wanted.emit(Rows(found.series, found.span))
 

@@ -18,13 +18,13 @@ class FocusMemory:
         self._place, self._home, self._passing = place, home, passing
         self._there: QWidget | None = None
 
-    def hold(self) -> None:
+    def remember(self) -> None:
         """Remember where the focus is now."""
         there = QApplication.focusWidget()
         if there is not None and self._place.isAncestorOf(there) and there is not self._passing():
             self._there = there
 
-    def give_back(self) -> None:
+    def restore(self) -> None:
         """Put the focus where it was, or home where that is no longer in sight."""
         there, self._there = self._there, None
         now = QApplication.focusWidget()

@@ -124,7 +124,7 @@ class KeptPlansDialog(QDialog):
         self.list.setAccessibleName(tr("Kept plans"))
         self.list.setFixedWidth(260)
         self.list.currentItemChanged.connect(lambda *_: self._show())
-        self.list.itemActivated.connect(lambda _: self.take())
+        self.list.itemActivated.connect(lambda _: self.use_selected())
         self.none = label("", "muted", wrap=True)
         self.table = PlanTable(house.theme)
         self.name = QLineEdit()
@@ -136,7 +136,7 @@ class KeptPlansDialog(QDialog):
         self.problem.hide()
         self.keep_button = button(tr("Keep"), self.keep)
         self.keep_button.setEnabled(plan is not None)
-        self.take_button = button(tr("Take this plan"), self.take, "primary")
+        self.take_button = button(tr("Take this plan"), self.use_selected, "primary")
         self._for_chosen = [
             self.take_button,
             button(tr("Replace"), self.replace),
@@ -223,7 +223,7 @@ class KeptPlansDialog(QDialog):
             if choose:
                 self.name.clear()
             if said:
-                self._house.say(said)
+                self._house.show_message(said)
             self._load(choose)
 
         self._acting.do(act, done)
@@ -233,7 +233,7 @@ class KeptPlansDialog(QDialog):
         self.problem.show()
 
     # -- acts ------------------------------------------------------------------------------------
-    def take(self) -> None:
+    def use_selected(self) -> None:
         """Take the chosen plan into the editor."""
         kept = self.chosen()
         if kept is not None:

@@ -39,7 +39,7 @@ class LaunchPanel(GivesWay, QWidget):
         self.setLayout(column(checks, act))
         give_stretch(self, 0, 1)
         self._step_text = ""
-        self.give_way(262, 216)
+        self.set_widths(262, 216)
 
     def show_step(self, text: str, after: str) -> None:
         """Say what the button does, and what follows."""

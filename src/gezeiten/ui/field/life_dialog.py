@@ -111,7 +111,7 @@ class LifeDialog(QDialog):
                 margins=16,
             )
         )
-        if house.is_looking:
+        if house.is_read_only:
             for act in (self.retire_button, self.entry_line, self.problem):
                 act.hide()
             self.group.setEnabled(False)
@@ -154,8 +154,8 @@ class LifeDialog(QDialog):
         self.words.setAccessibleName(tr("Words"))
         self.words.setMaxLength(300)
         self.words.returnPressed.connect(self.enter)
-        self.words.textEdited.connect(lambda typed: self._drafts.put(self._draft_key(), typed))
-        self.attach = button(tr("Certificate ..."), self.choose_certificate)
+        self.words.textEdited.connect(lambda typed: self._drafts.remember(self._draft_key(), typed))
+        self.attach = button(tr("Certificate ..."), self.pick_certificate)
         self._until_label = label(tr("until"), "muted")
         enter = button(tr("Enter it"), self.enter)
         line = QWidget()
@@ -279,13 +279,13 @@ class LifeDialog(QDialog):
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))
 
-    def choose_certificate(self) -> None:
+    def pick_certificate(self) -> None:
         """Choose the file to attach."""
         path, _ = QFileDialog.getOpenFileName(self, tr("Attach a certificate"))
         if path:
-            self.take_certificate(Path(path))
+            self.attach_certificate(Path(path))
 
-    def take_certificate(self, path: Path) -> None:
+    def attach_certificate(self, path: Path) -> None:
         """Attach this file to what is entered next."""
         self._certificate = path
         self.attach.setText(path.name if len(path.name) < 24 else path.name[:22] + "…")
@@ -310,7 +310,7 @@ class LifeDialog(QDialog):
 
         def entered() -> None:
             self.words.clear()
-            self._drafts.put(self._draft_key(), "")
+            self._drafts.remember(self._draft_key(), "")
             self._certificate = None
             self.attach.setText(tr("Certificate ..."))
 
@@ -351,7 +351,7 @@ class LifeDialog(QDialog):
             desk = self._house.desk
             self._house.run(
                 lambda _task: save_document(desk, entry, Path(path)),
-                lambda _: self._house.say(tr("%1 written.").replace("%1", path)),
+                lambda _: self._house.show_message(tr("%1 written.").replace("%1", path)),
                 failed=self._show_message,
             )
 

@@ -109,7 +109,7 @@ class LiveWork(QObject):
             self._house.archive_changed.emit()
         elif news.kind == "ended":
             self.plan = None
-            self._house.say(news.words)
+            self._house.show_message(news.words)
             self.changed.emit()
 
     def _show_failure(self, sentence: str) -> None:
@@ -182,7 +182,7 @@ class LiveDialog(QDialog):
         self.plot.setAccessibleName(tr("Readings as they come"))
         self.words = label("", wrap=True)
         self.look = button(tr("Look at what it says"), self.show_raw)
-        self.own = button(tr("Profile from a file …"), self.choose_profile, "link")
+        self.own = button(tr("Profile from a file …"), self.pick_profile, "link")
         self.made = button(tr("New or changed …"), self.make_profile, "link")
         self.sensors = button(tr("Sensors on the bus"), self.show_sensors)
         self.start = button(tr("Record"), self.toggle, "primary")
@@ -246,7 +246,7 @@ class LiveDialog(QDialog):
         self.sensors.setVisible(profile.kind == SDI12)
         self.name.setText(profile.name)
 
-    def choose_profile(self) -> None:
+    def pick_profile(self) -> None:
         """Read a profile from a file."""
         name, _ = QFileDialog.getOpenFileName(self, tr("Profile"), "", "*.toml")
         if not name:
@@ -264,7 +264,7 @@ class LiveDialog(QDialog):
 
         start = self._profiles[self.profile.currentIndex()] if self._profiles else None
         dialog = ProfileDialog(self, self._house, self.port.currentText(), start)
-        dialog.kept.connect(self._set_profile)
+        dialog.saved.connect(self._set_profile)
         dialog.open()
 
     def _set_profile(self, profile: Profile) -> None:
@@ -293,7 +293,7 @@ class LiveDialog(QDialog):
                     sample = instrument.sample(0.2)
                     if sample is not None:
                         at = round(sample.at_ms)
-                        task.tell(LiveNews("sample", at, sample.raw, sample.values))
+                        task.report(LiveNews("sample", at, sample.raw, sample.values))
             finally:
                 instrument.close()
 

@@ -47,7 +47,7 @@ class LoggerMarks:
     label: str = "no"
     pin: str = "open"
 
-    def words(self) -> list[str]:
+    def texts(self) -> list[str]:
         """Return in words what was done with it, most important first."""
         said = [tr("another label!")] if self.label == "blocking" else []
         said += [tr("✓ launched")] if self.is_launched else []
@@ -254,10 +254,10 @@ class _CardPainter(QStyledItemDelegate):
         self._text(painter, inner, 0, card.serial, head, "ink")
         marks: LoggerMarks = index.data(_MARKS)
         source = [tr("practice")] if card.state.practice else []
-        said = marks.words() or [*source, tr(card.address.route)]
+        said = marks.texts() or [*source, tr(card.address.route)]
         serial_width = painter.fontMetrics().horizontalAdvance(card.serial) + 10
         beside_box = inner.adjusted(serial_width, 0, -_BOX - 12, 0)
-        color = marks.color if marks.words() else "muted"
+        color = marks.color if marks.texts() else "muted"
         self._text(painter, beside_box, 0, " · ".join(said), small, color, right=True)
         place = card.point.split(" · ")[-1] if card.point else tr("no point yet")
         where = f"{place} · {card.identity.model.name}"

@@ -179,7 +179,7 @@ class LoggerPage(QWidget):
         self.live.show_facts(facts)
 
     # -- transfer ------------------------------------------------------------------------------
-    def begin_transfer(self) -> None:
+    def show_transfer(self) -> None:
         self._progress.clear()
         self.came.hide()
         self.transfer.setValue(0)

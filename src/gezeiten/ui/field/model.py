@@ -78,7 +78,7 @@ class FieldModel:
         """Whether several loggers are worked on at once."""
         return len(self.ticked) >= 2 or bool(self.finished)
 
-    def see(self, seen: SeenLogger) -> bool:
+    def add_card(self, seen: SeenLogger) -> bool:
         """Take in a logger as it answered; returns whether it is new."""
         card, is_new = seen.card, seen.card.serial not in self.cards
         self.starts[card.serial] = seen.start
@@ -93,7 +93,7 @@ class FieldModel:
         self.cards = {serial: card for serial, card in self.cards.items() if serial in kept}
         self.ticks = {serial: None for serial in self.ticks if serial in kept}
 
-    def know_points(self, points: Iterable[PointPlace]) -> None:
+    def set_points(self, points: Iterable[PointPlace]) -> None:
         """Take in the points that there are."""
         listed = list(points)
         self.zones = {point.full_name: point.zone for point in listed}
@@ -107,7 +107,7 @@ class FieldModel:
         """Return the zone of a point, of its site where that is new."""
         return zone_at(self.zones, point_name, self.home_zone)
 
-    def goes_to(self, seen: LoggerCard) -> str | None:
+    def serial_to_select(self, seen: LoggerCard) -> str | None:
         """Return which logger is to be chosen now that one was seen: the one that was wanted, or as
         long as no hand was at the desk the top one, not whoever answers first; None: stay."""
         if self.wanted == seen.serial:
@@ -143,7 +143,7 @@ class FieldModel:
         rest = (card for card in [*cards[at + 1 :], *cards[:at]] if not self.is_done(card))
         return next((card.serial for card in rest), "")
 
-    def next_act(self, group: NextAct, *, is_busy: bool) -> NextAct:
+    def next_action(self, group: NextAct, *, is_busy: bool) -> NextAct:
         """Return what the large button does next. group: what it does where several are ticked."""
         card = self.card
         if card is None or is_busy:
@@ -152,13 +152,13 @@ class FieldModel:
             return self._onward() if all(map(self.is_done, self.ticked)) else group
         if self.ready is None:
             return NextAct("")
-        return self._onward() if self.is_done(card) else self.launch_act(card)
+        return self._onward() if self.is_done(card) else self.launch_action(card)
 
     def _onward(self) -> NextAct:
         serial = self.next_serial()
         return NextAct("next" if serial else "done", serial)
 
-    def launch_act(self, card: LoggerCard) -> NextAct:
+    def launch_action(self, card: LoggerCard) -> NextAct:
         """Return what leads to a launch of the chosen logger by the plan in the editor."""
         start = self.starts[card.serial]
         as_last = start.last is not None and self.typed == start.usual
@@ -173,7 +173,7 @@ class FieldModel:
             return None
         return [one for one in self.checks if one.weight == "look" and one.key != BEGUN_KEY]
 
-    def came_last(self, serial: str) -> Span | None:
+    def last_offload_span(self, serial: str) -> Span | None:
         """Return the stretch that the last offload of a logger brought, None without one."""
         came = self.arrivals.get(serial)
         return came.span if isinstance(came, Arrival) else None

@@ -32,7 +32,7 @@ class FieldNews:
 
     # -- what came -------------------------------------------------------------------------------
     def _progressed(self, serial: str, progress: Progress) -> None:
-        self._house.say(self._page.show_progress(serial, progress))
+        self._house.show_message(self._page.show_progress(serial, progress))
 
     def _offloaded(self, came: list[Arrival]) -> None:
         self._model.arrivals.update({one.result.serial: one for one in came})
@@ -62,7 +62,7 @@ class FieldNews:
         if came is not None and came.result.readings:
             words = f"{offload_text(came.result, named=False)} {words[0].upper()}{words[1:]}"
         self._changed(f"{done.serial}: {words}")
-        self._field.stages.choose(LAUNCH)
+        self._field.stages.select(LAUNCH)
 
     def _stopped(self, came: Arrival) -> None:
         self._model.arrivals[came.result.serial] = came
@@ -81,7 +81,7 @@ class FieldNews:
     def _changed(self, words: str) -> None:
         self._field.show_current()
         self._house.archive_changed.emit()
-        self._house.say(words)
+        self._house.show_message(words)
 
     # -- present readings ------------------------------------------------------------------------
     def read_live(self) -> None:

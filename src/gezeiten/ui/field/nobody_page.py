@@ -30,7 +30,7 @@ class NobodyPage(QWidget):
         give_stretch(self, 2, 1)
         self.setFocusProxy(self.steps.addresses)
 
-    def show_where(self, addresses: str, *, looking: bool) -> None:
+    def show_addresses(self, addresses: str, *, looking: bool) -> None:
         """Say where was looked, or that it is being looked."""
         words = tr("Looking at %1 ...") if looking else tr("No logger answers at %1.")
         if not addresses.strip(" ,"):

@@ -73,12 +73,12 @@ class FieldDeskPlace(Place):
         self.carriers = CarriersDesk(self.house, self.work)
         self.at_hand = left = AtHand(self.house, self.work, self.carriers.list)
         self.loggers, self.round_strip = left.loggers, left.round_strip
-        self.chosen = ChosenDesk(self.house, self.model, self.words_for)
+        self.chosen = ChosenDesk(self.house, self.model, self.override_reasons)
         self.stages, self.editor = self.chosen.stages, self.chosen.editor
         self.logger_page = self.chosen.logger_page
         self.right = LaunchPanel()
         self.check_list, self.main = self.right.check_list, self.right.main
-        self.group = SeveralDesk(self.house, self.model, self.work, self.words_for)
+        self.group = SeveralDesk(self.house, self.model, self.work, self.override_reasons)
         self.several = self.group.page
         self.shelf = PlanShelf(self.house, self, self.model, self.chosen.show_plan)
         self.nobody = NobodyPage(can_practise=self.house.practice is not None)
@@ -110,7 +110,7 @@ class FieldDeskPlace(Place):
         self.round_strip.opened.connect(lambda serial: self.show_target(serial))
         self.at_hand.asked.connect(self._on_request)
         self.at_hand.looking.connect(
-            lambda on: self.nobody.show_where(self._addresses(), looking=on)
+            lambda on: self.nobody.show_addresses(self._addresses(), looking=on)
         )
         for page in (
             self.logger_page,
@@ -120,7 +120,7 @@ class FieldDeskPlace(Place):
             self.nobody,
         ):
             page.asked.connect(self._on_request)
-        self.nobody.look.connect(self.look_at)
+        self.nobody.look.connect(self.search_addresses)
         self.work.seen.connect(self._show_card)
         self.work.looked.connect(self._show_loaded)
         self.work.busy_changed.connect(self._busy_changed)
@@ -134,26 +134,26 @@ class FieldDeskPlace(Place):
             "cancel": acts.cancel,
             "check": acts.self_check,
             "rows": self.dialogs.rows,
-            "part": self.dialogs.part,
+            "part": self.dialogs.show_part,
             "life": self.dialogs.life,
             "pin": self.dialogs.pin,
-            "last": acts.take_last_plan,
-            "before": acts.take_plan_before,
-            "kept": acts.show_kept_plans,
-            "keep": acts.show_kept_plans,
+            "last": acts.use_last_plan,
+            "before": acts.use_previous_loggers_plan,
+            "kept": acts.show_stored_plans,
+            "keep": acts.show_stored_plans,
             "differs": acts.show_differences,
             "stop": self.dialogs.stop,
-            "again": acts.again_as_it_was,
+            "again": acts.relaunch_last_plan,
             "label": acts.write_labels,
             "labels": acts.write_labels,
             "common": self.group.prepare,
             "untick": acts.untick_all,
-            "look": self.look,
+            "look": self.search,
             "settings": lambda: self.house.wants.emit("settings"),
             "practice": self.dialogs.practice,
             "tick": acts.tick_all,
-            "text": self.dialogs.choose_text,
-            "folder": self.dialogs.choose_folder,
+            "text": self.dialogs.pick_text,
+            "folder": self.dialogs.pick_folder,
             "live": self.dialogs.live_line,
             "gone": self._logger_left,
             "erase": self.dialogs.erase,
@@ -172,10 +172,10 @@ class FieldDeskPlace(Place):
         row_ = self.loggers.currentRow() + by
         if 0 <= row_ < self.loggers.count():
             self.loggers.setCurrentRow(row_)
-            self.house.say("")  # what was said was about the one before
+            self.house.show_message("")  # what was said was about the one before
 
     # -- finding -------------------------------------------------------------------------------
-    def about(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Desk], About] | None:
         card = self.model.card
         if card is None:
             return None
@@ -198,20 +198,20 @@ class FieldDeskPlace(Place):
     def _set_places(self, known: tuple[list[PointPlace], Round | None, dict[str, Start]]) -> None:
         listed, round_, starts = known
         self.model.starts |= starts
-        self.model.know_points(listed)
+        self.model.set_points(listed)
         self.carriers.page.zones = self.model.zones
         self.editor.names.show_points(list(self.model.zones))
         self.round_strip.show_round(round_)
-        self.loggers.show_round(self.round_strip.words())
+        self.loggers.show_round(self.round_strip.task_texts())
         self._mark_all()
         if self.work.is_looking:
             return
         if self.house.desk.settings.look_on_start or self.loggers.count():
-            self.look()
+            self.search()
         else:
             self._show_loaded(set())
 
-    def look_at(self, addresses: str) -> None:
+    def search_addresses(self, addresses: str) -> None:
         """Look at addresses too that were typed just now; they are remembered."""
         desk = self.house.desk
         known = desk.settings.addresses
@@ -223,29 +223,29 @@ class FieldDeskPlace(Place):
                 self.house.said.emit(str(exc), True)
                 return
             self.house.change_settings(replace(desk.settings, addresses=listed))
-        self.look()
+        self.search()
 
-    def look(self) -> None:
+    def search(self) -> None:
         """Ask every address who is there; cards appear as they answer."""
         if self.work.is_looking:
             return
-        self.work.look()
-        self.at_hand.look_at_ports()
-        self.carriers.look_again()
-        self.at_hand.show_looking(on=True)
+        self.work.search()
+        self.at_hand.search_ports()
+        self.carriers.search_again()
+        self.at_hand.show_searching(on=True)
 
     def _addresses(self) -> str:
         desk = self.house.desk
         return ", ".join(filter(None, [desk.settings.addresses, *desk.practice_addresses]))
 
     def _show_card(self, seen: SeenLogger) -> None:
-        card, is_new = seen.card, self.model.see(seen)
+        card, is_new = seen.card, self.model.add_card(seen)
         self.loggers.show_card(card, self._marks(card))
         if is_new and not self.work.is_looking:
             self._count()
         if is_new:
             self._plugged_in(card)
-        goes_to = self.model.goes_to(card)
+        goes_to = self.model.serial_to_select(card)
         if goes_to is not None:
             self.loggers.choose(goes_to)
         elif self.model.card is card:
@@ -266,23 +266,23 @@ class FieldDeskPlace(Place):
         if isinstance(card.address, CablePort) and card.address.path in self.at_hand.fresh_ports:
             self._plugged = card.serial
             words = tr("%1 was plugged in; Ctrl+G goes to it.").replace("%1", card.serial)
-            self.house.say(words)
+            self.house.show_message(words)
 
-    def go_to_plugged(self) -> None:
+    def select_plugged(self) -> None:
         """Choose the logger that was plugged in last."""
         if self._plugged in self.model.cards:
             self.show_target(self._plugged)
         else:
-            self.house.say(tr("No logger was plugged in just now."))
+            self.house.show_message(tr("No logger was plugged in just now."))
 
     def touched(self) -> None:
         """A hand is at the desk: what is chosen is chosen."""
         self.model.is_touched = True
 
     def _show_loaded(self, seen: set[str]) -> None:
-        self.loggers.drop_all_but(self.at_hand.still_there(seen))
+        self.loggers.drop_all_but(self.at_hand.connected_serials(seen))
         self.carriers.drop_couriers_but(seen)
-        self.at_hand.show_looking(on=False)
+        self.at_hand.show_searching(on=False)
         self._logger_left()
         wanted = self.model.wanted
         if wanted and wanted not in self.model.cards:
@@ -311,7 +311,7 @@ class FieldDeskPlace(Place):
             self.loggers.setCurrentItem(item)
         else:
             self.model.wanted = serial
-            self.look()
+            self.search()
 
     # -- showing the chosen logger -------------------------------------------------------------
     def show_current(self) -> None:
@@ -343,7 +343,7 @@ class FieldDeskPlace(Place):
             self.show_current()
 
     # -- identity ----------------------------------------------------------------------------------
-    def pin_given(self, group: str, pin: int) -> None:
+    def remember_pin(self, group: str, pin: int) -> None:
         """Remember a PIN that was typed."""
         desk, cards = self.house.desk, list(self.model.cards.values())
 
@@ -375,28 +375,28 @@ class FieldDeskPlace(Place):
         if card is not None and not self.model.is_group:
             self._show_checks(card)
         self._show_main()
-        self.acts.is_ready()
+        self.acts.run_pending()
 
-    def words_for(self, card: LoggerCard) -> dict[str, str]:
+    def override_reasons(self, card: LoggerCard) -> dict[str, str]:
         """The words why for this logger; asks the archive about the clock."""
         return self._accepted.reasons(card.serial)
 
     def _accept(self, key: str, word: str) -> None:
         targets = self.model.ticked if self.model.is_group else [self.model.card]
         serials = [card.serial for card in targets if card is not None]
-        self.hands.hold()
+        self.hands.remember()
 
         def done(_: object) -> None:
             self.chosen.check()
             self.group.prepare()
 
         self.house.run(lambda _task: self._accepted.accept(key, word, serials), done)
-        self.hands.give_back()
+        self.hands.restore()
 
-    def ask_word(self, key: str = "") -> None:
+    def ask_reason(self, key: str = "") -> None:
         """Open the field for a word; the hands come back to where they were."""
-        self.hands.hold()
-        self.check_list.ask(key)
+        self.hands.remember()
+        self.check_list.ask_reason(key)
 
     def _show_checks(self, card: LoggerCard) -> None:
         """Show the checks of the chosen logger; once it is launched, only that it is."""
@@ -414,9 +414,9 @@ class FieldDeskPlace(Place):
         self.check_list.show_checks(self.model.checks)
 
     # -- the next step ---------------------------------------------------------------------------
-    def next_act(self) -> NextAct:
+    def next_action(self) -> NextAct:
         """Return what the large button does next."""
-        return self.model.next_act(self.group.act(), is_busy=self.work.is_busy)
+        return self.model.next_action(self.group.next_action(), is_busy=self.work.is_busy)
 
     def ask_pin(self) -> None:
         """Ask for the PIN of the chosen logger."""
@@ -428,7 +428,11 @@ class FieldDeskPlace(Place):
             return ""
         if not self.model.is_group:
             return erase_sentence(card)
-        its = self.group.ready() if act.kind == "several" else self.group.open_ones()
+        its = (
+            self.group.launchable()
+            if act.kind == "several"
+            else self.group.launchable_with_reason()
+        )
         words = counted(
             len(its),
             "Launching sets the clock of %n logger and erases its memory after offloading.",
@@ -437,7 +441,7 @@ class FieldDeskPlace(Place):
         return words if its else ""
 
     def _show_main(self) -> None:
-        card, act = self.model.card, self.next_act()
+        card, act = self.model.card, self.next_action()
         self.main.setEnabled(act.kind not in ("", "done", "blocked"))
         if card is None:
             return
@@ -455,7 +459,7 @@ class FieldDeskPlace(Place):
         card = self.model.card
         if card is None:
             return
-        act, left = self.next_act(), ""
+        act, left = self.next_action(), ""
         if act.kind == "launch":
             left = self.editor.countdown()
             self.right.show_step(*step_texts(act, self.editor.first_reading()))
@@ -497,7 +501,7 @@ class FieldDeskPlace(Place):
     def forget_finished(self) -> None:
         """Something else is done now than what the last results are about."""
         self.model.finished = {}
-        self.several.keep_finished([], [])
+        self.several.show_finished([], [])
 
     def _show_group(self) -> None:
         self.check_list.show_checks(self.group.checks())
@@ -513,7 +517,7 @@ class FieldDeskPlace(Place):
         self._mark_all()
         launched = [result.serial for result in results if result.launched is not None]
         self.model.finished |= dict.fromkeys(launched)
-        self.several.keep_finished(self.group.prepared, launched)
+        self.several.show_finished(self.group.prepared, launched)
         # they have their result; what is left ticked is still to do
         self.loggers.tick([serial for serial in self.model.ticks if serial not in launched])
         self.show_current()
@@ -525,7 +529,7 @@ class FieldDeskPlace(Place):
         if not self.work.is_busy:
             self.logger_page.end_transfer()
             self.acts.presses.ended()
-            QTimer.singleShot(0, self.hands.give_back)
+            QTimer.singleShot(0, self.hands.restore)
 
     def forget_typed(self, serial: str) -> None:
         """A logger was launched: what was typed for it is done with, its plan is the new start."""

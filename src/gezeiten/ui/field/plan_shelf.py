@@ -39,7 +39,7 @@ class PlanShelf:
         self._model, self._into = model, into
         self._before: tuple[str, Plan] | None = None
 
-    def take_last(self, card: LoggerCard) -> None:
+    def use_last(self, card: LoggerCard) -> None:
         """Start over from the last mission at this point."""
         start = self._model.starts[card.serial]
         self._into(start.usual, origin_text("fresh" if start.last is None else "last"))
@@ -48,15 +48,15 @@ class PlanShelf:
         """A logger was launched by this plan: the next one may want the same."""
         self._before = (serial, plan)
 
-    def take_before(self, card: LoggerCard) -> None:
+    def use_previous_loggers(self, card: LoggerCard) -> None:
         """Take the plan of the logger that was launched before, as this one can follow it."""
         if self._before is None:
-            self._house.say(tr("No logger was launched before this one."))
+            self._house.show_message(tr("No logger was launched before this one."))
             return
         serial, plan = self._before
         self._update_fields(card, plan, tr("As %1 just before").replace("%1", serial))
 
-    def show_kept(self, card: LoggerCard, search: str = "") -> None:
+    def show_stored(self, card: LoggerCard, search: str = "") -> None:
         """Open the kept plans, those of a search."""
         plan, model = self._model.typed, card.identity.model.name
         dialog = KeptPlansDialog(self._parent, self._house, plan, model, self._model.zone_of(card))
@@ -83,7 +83,7 @@ class PlanShelf:
         """Show what differs from the last plan here."""
         plan, other = self._model.typed, self._model.starts[card.serial].last
         if plan is None or other is None:
-            self._house.say(tr("There is no earlier plan to compare with."))
+            self._house.show_message(tr("There is no earlier plan to compare with."))
             return
         names = (tr("in the editor"), tr("last mission here"))
         theme, zone = self._house.theme, self._model.zone_of(card)

@@ -30,7 +30,7 @@ class PortStrip(QWidget):
         self._news[news.path] = news
         self._show()
 
-    def keep_only(self, paths: set[str]) -> set[str]:
+    def drop_missing(self, paths: set[str]) -> set[str]:
         """Drop ports that are gone; returns those that had been there."""
         gone = set(self._news) - paths
         for path in gone:

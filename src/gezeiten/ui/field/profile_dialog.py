@@ -44,7 +44,7 @@ class _Chosen:
 class ProfileDialog(QDialog):
     """kept: a `Profile` that was kept."""
 
-    kept = Signal(object)
+    saved = Signal(object)
 
     def __init__(
         self, parent: QWidget, house: AppContext, port: str, start: Profile | None
@@ -158,7 +158,7 @@ class ProfileDialog(QDialog):
         self.listen.setText(tr("Stop"))
         self._show_message(tr("Listening to %1 ...").replace("%1", port))
         self._task = self._house.run(
-            lambda task: listen(port, profile, clock, _LISTEN_S, task.tell, task.cancelled),
+            lambda task: listen(port, profile, clock, _LISTEN_S, task.report, task.cancelled),
             self._listened,
             self.add_line,
             self._failed,
@@ -237,7 +237,7 @@ class ProfileDialog(QDialog):
             return
 
         def kept(_: object) -> None:
-            self.kept.emit(profile)
+            self.saved.emit(profile)
             self.accept()
 
         self._house.run(lambda _task: save_profile(folder, profile), kept, failed=self._refused)

@@ -42,7 +42,7 @@ class RoundStrip(QWidget):
         else:
             self.next_button.setText(tr("all done; end it on the Tideboard"))
 
-    def words(self) -> dict[str, str]:
+    def task_texts(self) -> dict[str, str]:
         """Return what the round wants of each logger, by serial."""
         if self._round is None:
             return {}

@@ -57,7 +57,7 @@ class SeveralDesk(QObject):
         common = self._model.typed if self.page.common.isChecked() else None
 
         def work(_task: Task) -> list[PreparedLaunch]:
-            words = self.words(cards)
+            words = self.reasons(cards)
             if common is not None:
                 return prepare_several(desk, cards, common, words)
             return prepare_with_last_plans(desk, cards, words)
@@ -71,22 +71,22 @@ class SeveralDesk(QObject):
         self.page.show_prepared(prepared, self._model.zones)
         self.prepared_anew.emit()
 
-    def words(self, cards: list[LoggerCard]) -> dict[str, str]:
+    def reasons(self, cards: list[LoggerCard]) -> dict[str, str]:
         """Return all words why that were given for these loggers."""
         words: dict[str, str] = {}
         for card in cards:
             words.update(self._words(card))
         return words
 
-    def ready(self) -> list[PreparedLaunch]:
+    def launchable(self) -> list[PreparedLaunch]:
         """Return those that nothing keeps from being launched."""
         return [one for one in self.prepared if not one.first_obstacle]
 
-    def open_ones(self) -> list[PreparedLaunch]:
+    def launchable_with_reason(self) -> list[PreparedLaunch]:
         """Return those that can be launched by now, or once a word why was given."""
         return [one for one in self.prepared if not one.first_obstacle or one.needs_reason_only]
 
-    def wants_word(self) -> bool:
+    def needs_reason(self) -> bool:
         """Whether one of them wants a word why first."""
         return any(check.wants_word for one in self.prepared for check in one.checks)
 
@@ -109,10 +109,10 @@ class SeveralDesk(QObject):
             return check
         return replace(check, sentence=f"{', '.join(serials)}: {check.sentence}")
 
-    def act(self) -> NextAct:
+    def next_action(self) -> NextAct:
         """Return what the large button does for the ticked loggers."""
-        ready = len(self.ready())
-        if not ready and self.wants_word():
+        ready = len(self.launchable())
+        if not ready and self.needs_reason():
             return NextAct("accept", loggers=len(self.prepared))
         if not ready:
             return NextAct("blocked", loggers=len(self.prepared))
@@ -120,15 +120,15 @@ class SeveralDesk(QObject):
 
     def run(self) -> None:
         """Offload and launch those that are ready."""
-        ready = self.ready()
+        ready = self.launchable()
         if ready:
             self.page.forget_results()
             cards = self._model.ticked
-            self._work.run_several(ready, lambda: self.words(cards))
+            self._work.run_several(ready, lambda: self.reasons(cards))
 
     def _row_ended(self, result: LoggerResult) -> None:
         self.page.show_result(result)
-        self._house.say(f"{result.serial}: {result.sentence}")
+        self._house.show_message(f"{result.serial}: {result.sentence}")
 
     def _ended(self, results: list[LoggerResult]) -> None:
         run = {result.serial for result in results}

@@ -102,7 +102,7 @@ class SeveralPage(QWidget):
         self._results = {}
         self._fill()
 
-    def keep_finished(self, prepared: list[PreparedLaunch], serials: list[str]) -> None:
+    def show_finished(self, prepared: list[PreparedLaunch], serials: list[str]) -> None:
         """Keep the rows of loggers that were launched, above those that are still ticked; none
         lets go of them."""
         kept = {one.card.serial: one for one in [*self._finished, *prepared]}

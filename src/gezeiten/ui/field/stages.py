@@ -47,7 +47,7 @@ class StageBar(QWidget):
         self.setToolTip(plain_tip("\n".join(said)))
         self.update()
 
-    def choose(self, stage: int) -> None:
+    def select(self, stage: int) -> None:
         """Choose a stage."""
         self.current = stage
         self.chosen.emit(stage)
@@ -98,11 +98,11 @@ class StageBar(QWidget):
             painter.drawRoundedRect(whole.adjusted(1, 1, -1, -1), 8, 8)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.choose(min(int(event.position().x() / self.width() * len(self.names)), 4))
+        self.select(min(int(event.position().x() / self.width() * len(self.names)), 4))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
         if step:
-            self.choose(min(max(self.current + step, 0), len(self.names) - 1))
+            self.select(min(max(self.current + step, 0), len(self.names) - 1))
         else:
             super().keyPressEvent(event)

@@ -78,7 +78,7 @@ class FieldWork(QObject):
             self._task.cancel()
 
     # -- looking ---------------------------------------------------------------------------------
-    def look(self) -> None:
+    def search(self) -> None:
         """Ask every address who is there; cards come as they answer."""
         if self.is_looking:
             return
@@ -94,7 +94,7 @@ class FieldWork(QObject):
 
             def courier(who: FoundCourier) -> None:
                 found.add(who.serial)
-                task.tell(who)
+                task.report(who)
 
             desk_contact.find_on_network(desk, look_closer, task.cancelled, courier)
             return found
@@ -105,7 +105,7 @@ class FieldWork(QObject):
 
         self._house.run(work, ended, self._show_result, lambda _: ended(set()))
 
-    def look_at_ports(self, paths: set[str]) -> None:
+    def search_ports(self, paths: set[str]) -> None:
         """Ask who is on these ports; those that are being asked already are not asked twice."""
         fresh = sorted(paths - self._asked_ports)
         self._asked_ports |= paths
@@ -116,7 +116,7 @@ class FieldWork(QObject):
                 self._show_found(task, logger)
 
             desk_contact.find_on_cables(
-                desk, fresh, task.tell, look_closer, task.cancelled, task.tell
+                desk, fresh, task.report, look_closer, task.cancelled, task.report
             )
 
         def ended(_: object) -> None:
@@ -136,7 +136,7 @@ class FieldWork(QObject):
     def _emit_card(self, task: Task, address: Endpoint, serial: str) -> None:
         desk = self._house.desk
         card = desk_contact.contact(desk, address, serial)
-        task.tell(SeenLogger(card, starting(desk, card)))
+        task.report(SeenLogger(card, starting(desk, card)))
 
     def read_live(self, card: LoggerCard) -> None:
         """Read what the channels measure now; a question that is under way is not asked twice."""
@@ -159,7 +159,7 @@ class FieldWork(QObject):
         """Let a logger blink."""
         self._house.run(
             lambda _task: desk_contact.blink(self._house.desk, card.address, card.serial),
-            lambda _: self._house.say(tr("%1 blinks.").replace("%1", card.serial)),
+            lambda _: self._house.show_message(tr("%1 blinks.").replace("%1", card.serial)),
         )
 
     def self_check(self, card: LoggerCard) -> None:
@@ -198,7 +198,7 @@ class FieldWork(QObject):
         def failed(_sentence: str) -> None:
             self._task = None
             self.busy_changed.emit()
-            self.look()
+            self.search()
 
         self._task = self._house.run(awake, ended, on_progress or self._show_result, failed)
         self.busy_changed.emit()
@@ -240,7 +240,7 @@ class FieldWork(QObject):
 
         self._start(work, self.offloaded.emit, "Offloading loggers")
 
-    def take_overview(self, card: LoggerCard, mission: int, thinning: Thinning) -> None:
+    def fetch_overview(self, card: LoggerCard, mission: int, thinning: Thinning) -> None:
         """Let a logger thin a mission and take what it made."""
         desk = self._house.desk
 
@@ -255,7 +255,7 @@ class FieldWork(QObject):
 
         def tell(progress: Progress) -> None:
             rates.measured(card.serial, card.address, progress.bytes_per_s)
-            task.tell((card.serial, progress))
+            task.report((card.serial, progress))
 
         return Watch(tell, task.cancelled)
 
@@ -275,7 +275,7 @@ class FieldWork(QObject):
             self._look_at(task, card)
             return done, arrival(desk, done.offloaded) if done.offloaded else None
 
-        self._house.say(tr("Launching %1 ...").replace("%1", card.serial))
+        self._house.show_message(tr("Launching %1 ...").replace("%1", card.serial))
         self._start(work, lambda done: self.launched.emit(*done), "Launching a logger")
 
     def stop(self, card: LoggerCard) -> None:
@@ -307,10 +307,10 @@ class FieldWork(QObject):
 
         def work(task: Task) -> list[LoggerResult]:
             def tell(progress: Progress) -> None:
-                task.tell(("", progress))
+                task.report(("", progress))
 
             watch = Watch(tell, task.cancelled)
-            results = offload_and_launch(desk, prepared, accepted(), task.tell, watch)
+            results = offload_and_launch(desk, prepared, accepted(), task.report, watch)
             for one in prepared:
                 self._look_at(task, one.card)
             return results

@@ -45,7 +45,7 @@ class HandingOver:
     target: Target | None = None
     is_busy: bool = False
 
-    def take(self, points: list[PointPlace], past: list[PastHandover]) -> bool:
+    def set_data(self, points: list[PointPlace], past: list[PastHandover]) -> bool:
         """What there is was loaded; returns whether the point that was chosen is there still: else
         the first one is chosen."""
         self.points, self.past = points, past
@@ -56,11 +56,11 @@ class HandingOver:
             self.point = points[0]
         return stays
 
-    def choose(self, point_id: int | None) -> None:
+    def select(self, point_id: int | None) -> None:
         """Choose a point."""
         self.point = self._of_id(point_id)
 
-    def go_to(self, target: Target) -> bool:
+    def select_target(self, target: Target) -> bool:
         """Choose what somebody came with; False where its point is not known yet: it waits."""
         found = self._of_id(target.point_id)
         self.target = None if found else target
@@ -79,7 +79,7 @@ class HandingOver:
         """Return which document has a fingerprint."""
         return next((i for i, one in enumerate(self.past) if one.sha256 == sha256), None)
 
-    def hold(self, contents: Contents) -> bool:
+    def set_contents(self, contents: Contents) -> bool:
         """What a stretch holds was counted; False where another one is chosen by now."""
         is_current = self.point is not None and contents.point_id == self.point.id
         if is_current and contents.span == self.span:

@@ -103,14 +103,14 @@ class HandoverPlace(Place):
         left.body.addWidget(self.pdf)
         left.body.addWidget(self.csv)
         left.body.addWidget(self.elsewhere)
-        left.give_way(330, 280)
+        left.set_widths(330, 280)
         self.count = label("", "muted")
         right = Card(tr("Handed over before"), self.count)
         self.empty = label(tr("Nothing was handed over yet."), "muted")
         self.table = self._table()
         right.body.addWidget(self.empty)
         right.body.addWidget(self.table)
-        if house.is_looking:
+        if house.is_read_only:
             self.elsewhere.hide()  # both others ask where to
         self._newest = self._shown_uid = ""
         self.pages = PageView(house)
@@ -183,7 +183,7 @@ class HandoverPlace(Place):
         return tr("Ctrl+R writes the PDF · Ctrl+E writes the CSV · Ctrl+O opens the chosen one")
 
     # -- loading -------------------------------------------------------------------------------
-    def about(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Desk], About] | None:
         document = self._current()
         if document is None:
             return None
@@ -198,7 +198,7 @@ class HandoverPlace(Place):
         self.house.run(work, self._show, latest="handover")
 
     def _show(self, known: _Known) -> None:
-        stays = self.model.take(known.points, known.past)
+        stays = self.model.set_data(known.points, known.past)
         self.point.blockSignals(True)
         self.point.clear()
         for point in known.points:
@@ -262,7 +262,7 @@ class HandoverPlace(Place):
         self._go_to(Target(*target))
 
     def _go_to(self, target: Target) -> None:
-        if not self.model.go_to(target):
+        if not self.model.select_target(target):
             return
         self._show_choice()
         self._load_named()
@@ -277,7 +277,7 @@ class HandoverPlace(Place):
         return self.model.point
 
     def _selection_changed(self) -> None:
-        self.model.choose(self.point.currentData())
+        self.model.select(self.point.currentData())
         self._point_changed()
 
     def _point_changed(self) -> None:
@@ -342,7 +342,7 @@ class HandoverPlace(Place):
             self.model.span = self.span()
         except FieldError as exc:
             self.model.span = (0, 0)  # nothing can be written of it
-            self.house.say(str(exc))
+            self.house.show_message(str(exc))
         self.model.contents = None
         asked = self.model.asks
         if asked is None:
@@ -351,7 +351,7 @@ class HandoverPlace(Place):
         self._show_buttons()
 
         def show(contents: Contents) -> None:
-            if self.model.hold(contents):
+            if self.model.set_contents(contents):
                 self._show_counts()
 
         self.house.run(lambda _task: count(desk, *asked), show)
@@ -376,12 +376,12 @@ class HandoverPlace(Place):
         point, span, desk = self.model.point, self.model.span, self.house.desk
         if point is None or not self.model.can_write:
             return
-        if path is None and self.house.is_looking:
+        if path is None and self.house.is_read_only:
             self._save_as(kind)
             return
         self.model.is_busy = True
         self._show_buttons()
-        self.house.say(tr("Writing ..."))
+        self.house.show_message(tr("Writing ..."))
         self.house.run(
             lambda _task: _write(desk, kind, point, span, path), self._written, failed=self._failed
         )
@@ -397,7 +397,7 @@ class HandoverPlace(Place):
         words += " " + counted(done.readings, "%n reading", "%n readings")
         if done.pages:
             words += ", " + counted(done.pages, "%n page", "%n pages")
-        self.house.say(words)
+        self.house.show_message(words)
 
     def _save_as(self, kind: str = "pdf") -> None:
         point = self.chosen()
@@ -422,7 +422,7 @@ class HandoverPlace(Place):
         )
         self.open_button.setEnabled(document is not None and document.state != "missing")
         can = document is not None and document.can_be_reissued
-        self.again_button.setVisible(can and not self.house.is_looking)
+        self.again_button.setVisible(can and not self.house.is_read_only)
 
     def reissue(self) -> None:
         """Write the chosen document once more as it was handed over."""
@@ -432,7 +432,9 @@ class HandoverPlace(Place):
 
         def done(path: Path) -> None:
             self.house.archive_changed.emit()
-            self.house.say(tr("%1 put out again, as it was handed over.").replace("%1", path.name))
+            self.house.show_message(
+                tr("%1 put out again, as it was handed over.").replace("%1", path.name)
+            )
 
         self.house.run(lambda _task: reissue(desk, document), done)
 

@@ -58,8 +58,10 @@ class CheckCard(Card):
             tr("The hash of an entry, as reports print it, or a report dropped here")
         )
         self.compare.setAccessibleName(tr("A head to hold against the logbook"))
-        self.compare.returnPressed.connect(lambda: self.hold_against(self.compare.text()))
-        self.compare_button = button(tr("Compare"), lambda: self.hold_against(self.compare.text()))
+        self.compare.returnPressed.connect(lambda: self.compare_hashes(self.compare.text()))
+        self.compare_button = button(
+            tr("Compare"), lambda: self.compare_hashes(self.compare.text())
+        )
         self.compared = label("", "muted", wrap=True)
         self.body.addWidget(self.button)
         self.body.addWidget(self.quick)
@@ -120,7 +122,7 @@ class CheckCard(Card):
         self._task = self._house.run(
             lambda task: verify(
                 desk,
-                lambda what, done, of: task.tell((what, done, of)),
+                lambda what, done, of: task.report((what, done, of)),
                 task.cancelled,
                 quick=quick,
             ),
@@ -164,7 +166,7 @@ class CheckCard(Card):
         self.faults.setFixedHeight(_LINES_SHOWN * self._house.theme.row)
         self._lost = verdict.lost
         self.lost.setText(counted(len(self._lost), "%n lost entry …", "%n lost entries …"))
-        self.lost.setVisible(bool(self._lost) and not self._house.is_looking)
+        self.lost.setVisible(bool(self._lost) and not self._house.is_read_only)
         self._unnamed = [one for one in verdict.unnamed if one.is_mission_file]
         self.unnamed.setText(
             counted(
@@ -173,7 +175,7 @@ class CheckCard(Card):
                 "Import %n mission files that no entry names",
             )
         )
-        self.unnamed.setVisible(bool(self._unnamed) and not self._house.is_looking)
+        self.unnamed.setVisible(bool(self._unnamed) and not self._house.is_read_only)
 
     def show_lost(self) -> None:
         """Show the entries that files have lost; written again on request, then checked again."""
@@ -181,7 +183,7 @@ class CheckCard(Card):
 
         def written(many: int) -> None:
             self._house.archive_changed.emit()
-            self._house.say(
+            self._house.show_message(
                 counted(many, "%n entry was written again.", "%n entries were written again.")
             )
             self.start()
@@ -201,13 +203,13 @@ class CheckCard(Card):
 
         def imported(results: list[Offloaded]) -> None:
             self._house.archive_changed.emit()
-            self._house.say("  ".join(offload_text(one) for one in results))
+            self._house.show_message("  ".join(offload_text(one) for one in results))
             self.start()
 
         self._house.run(lambda task: import_unnamed(desk, wanted, task.cancelled), imported)
 
     # -- a head from elsewhere -----------------------------------------------------------------
-    def hold_against(self, text: str) -> None:
+    def compare_hashes(self, text: str) -> None:
         """Say whether a head, typed or out of a document, is one of this logbook."""
         desk = self._house.desk
         self._house.run(

@@ -32,7 +32,7 @@ class EntryCard(Card):
         self.sentence = label("", "big", wrap=True)
         self.facts = Facts()
         self.misfit = label("", "ember", wrap=True)
-        self.seen = button(tr("Looked at"), self.look_at)
+        self.seen = button(tr("Looked at"), self.acknowledge)
         self.seen.setToolTip(tr("Enters that you have looked at it; it is shown no more"))
         self._buttons = QVBoxLayout()
         self._buttons.setSpacing(4)
@@ -61,7 +61,7 @@ class EntryCard(Card):
         """Show an entry, or none. misfits: what its act found otherwise than it says."""
         self.misfit.setText(tr("Found otherwise: %1.").replace("%1", "; ".join(misfits)))
         self.misfit.setVisible(bool(misfits))
-        self.seen.setVisible(bool(misfits) and not self._house.is_looking)
+        self.seen.setVisible(bool(misfits) and not self._house.is_read_only)
         if entry == self._entry and entry is not None:
             return
         self._entry, self._ways = entry, []
@@ -100,7 +100,7 @@ class EntryCard(Card):
             made.clicked.connect(partial(self._follow_link, way))
             self._buttons.addWidget(made)
 
-    def look_at(self) -> None:
+    def acknowledge(self) -> None:
         """Say that what the act found otherwise was looked at."""
         entry, desk = self._entry, self._house.desk
         if entry is not None and self.seen.isVisibleTo(self):
@@ -111,7 +111,7 @@ class EntryCard(Card):
     def _changed(self) -> None:
         self._house.archive_changed.emit()
 
-    def go_first(self) -> None:
+    def follow_first_link(self) -> None:
         """Go to the first thing that the entry is about."""
         if self._ways:
             self._follow_link(self._ways[0])

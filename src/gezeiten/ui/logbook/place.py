@@ -58,8 +58,8 @@ class LogbookPlace(Place):
         self._build_filters()
         self._build_table()
         self.count = label("", "muted")
-        self.json_button = button(tr("Write as JSON Lines ..."), lambda: self.write_out("jsonl"))
-        self.pdf_button = button(tr("Write as PDF ..."), lambda: self.write_out("pdf"))
+        self.json_button = button(tr("Write as JSON Lines ..."), lambda: self.export("jsonl"))
+        self.pdf_button = button(tr("Write as PDF ..."), lambda: self.export("pdf"))
         card = Card(tr("Logbook"), self.count)
         card.body.addLayout(row(self.filter, self.misfits, self.about_button, spacing=8))
         card.body.addLayout(row(self.kind, self.person, self.since, self.contacts, 1, spacing=8))
@@ -73,7 +73,7 @@ class LogbookPlace(Place):
         line.addLayout(aside)
         line.setStretch(0, 1)
         for one in (self.entry, self.check):
-            one.give_way(_ASIDE_PX, _ASIDE_LEAST_PX)
+            one.set_widths(_ASIDE_PX, _ASIDE_LEAST_PX)
         self.setLayout(line)
         self.setFocusProxy(self.table)
 
@@ -82,10 +82,10 @@ class LogbookPlace(Place):
         self.filter.setPlaceholderText(tr("Search in all of it: words, values, fingerprints"))
         self.filter.setAccessibleName(tr("Search"))
         self.filter.setClearButtonEnabled(True)
-        self.about_button = button("", lambda: self.look_for(None))
+        self.about_button = button("", lambda: self.show_about(None))
         self.about_button.setToolTip(tr("Shows all entries again"))
         self.about_button.hide()
-        self.misfits = button("", self.show_misfits)
+        self.misfits = button("", self.show_conflicts)
         self.misfits.setToolTip(
             tr("What was done without knowing of another computer's acts; look at each")
         )
@@ -147,35 +147,35 @@ class LogbookPlace(Place):
                 "logbook.misfits",
                 tr("Show acts that do not fit together"),
                 "Ctrl+M",
-                self.show_misfits,
+                self.show_conflicts,
                 here,
             ),
             Command(
                 "logbook.seen",
                 tr("Say that a misfit was looked at"),
                 "Ctrl+L",
-                self.entry.look_at,
+                self.entry.acknowledge,
                 here,
             ),
             Command(
                 "logbook.to",
                 tr("Go to what the chosen entry is about"),
                 "Ctrl+G",
-                self.entry.go_first,
+                self.entry.follow_first_link,
                 here,
             ),
             Command(
                 "logbook.json",
                 tr("Write the entries as JSON Lines"),
                 "Ctrl+E",
-                lambda: self.write_out("jsonl"),
+                lambda: self.export("jsonl"),
                 here,
             ),
             Command(
                 "logbook.pdf",
                 tr("Write the entries as PDF"),
                 "Ctrl+R",
-                lambda: self.write_out("pdf"),
+                lambda: self.export("pdf"),
                 here,
             ),
         ]
@@ -198,9 +198,9 @@ class LogbookPlace(Place):
         if callable(target):
             make: Callable[[Desk], About] = target
             desk = self.house.desk
-            self.house.run(lambda _task: make(desk), self.look_for)
+            self.house.run(lambda _task: make(desk), self.show_about)
 
-    def look_for(self, about: About | None) -> None:
+    def show_about(self, about: About | None) -> None:
         """Show what the logbook has about something, or everything."""
         self._filter = about
         self.about_button.setVisible(about is not None)
@@ -212,9 +212,9 @@ class LogbookPlace(Place):
         for box in (self.kind, self.person, self.since):
             box.setCurrentIndex(0)
         self.filter.clear()
-        self.look_for(None)
+        self.show_about(None)
 
-    def show_misfits(self) -> None:
+    def show_conflicts(self) -> None:
         """Show the acts that found something otherwise than they say."""
         self.show_target(about_conflicts)
 
@@ -274,7 +274,7 @@ class LogbookPlace(Place):
         self.entry.show_entry(entry, self._misfits.get(entry.hash, []) if entry else [])
 
     # -- out -----------------------------------------------------------------------------------
-    def write_out(self, kind: str, path: Path | None = None) -> None:
+    def export(self, kind: str, path: Path | None = None) -> None:
         """Write all entries that are looked for, not only those that are shown."""
         if not self.entries:
             return
@@ -299,7 +299,7 @@ class LogbookPlace(Place):
 
         def done(count: int) -> None:
             words = counted(count, "%n entry written to %1.", "%n entries written to %1.")
-            self.house.say(words.replace("%1", target.name))
+            self.house.show_message(words.replace("%1", target.name))
 
         self.house.run(work, done)
 

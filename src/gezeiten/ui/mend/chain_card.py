@@ -33,7 +33,7 @@ class ChainCard(Card):
             self.body.addWidget(part)
         words = tr("Every step can be undone. What was offloaded never changes.")
         self.body.addWidget(label(words, "muted", wrap=True))
-        self.give_way(230, 180)
+        self.set_widths(230, 180)
 
     def show_detail(self, detail: GapDetail, units: Units) -> None:
         """Show the steps of a gap."""

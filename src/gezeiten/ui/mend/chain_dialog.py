@@ -123,8 +123,8 @@ class ChainDialog(ActingDialog):
         connect_provenance(self.chart, self, house, lambda: [point])
         self.figures = label("", "muted", wrap=True)
         self._make_fields()
-        self.switch_button = button(tr("Switch the chosen step off"), self.switch_chosen)
-        self.undo_button = button(tr("Take the chosen step back"), self.take_back)
+        self.switch_button = button(tr("Switch the chosen step off"), self.toggle_selected)
+        self.undo_button = button(tr("Take the chosen step back"), self.withdraw)
         self.clock_button = button(tr("Clock …"), self.show_clock)
         self.typed = (self.words, self.fields.cause)
         self.setLayout(self._build_layout())
@@ -187,7 +187,7 @@ class ChainDialog(ActingDialog):
         )
         laid.setStretchFactor(self.table, 2)
         laid.setStretchFactor(self.chart.scroll(), 3)
-        if self._house.is_looking:
+        if self._house.is_read_only:
             for part in (self.entry, self.switch_button, self.undo_button):
                 part.hide()
         return laid
@@ -495,7 +495,7 @@ class ChainDialog(ActingDialog):
             tr("Switch the chosen step on") if is_off else tr("Switch the chosen step off")
         )
 
-    def switch_chosen(self) -> None:
+    def toggle_selected(self) -> None:
         """Switch the chosen step off, or on again."""
         desk, point, words = self._house.desk, self._point, self.words.text()
         step, filled = correction_of(self._selected()), fill_of(self._selected())
@@ -504,7 +504,7 @@ class ChainDialog(ActingDialog):
         elif filled is not None:
             self._do(lambda: switch_fill(desk, point, filled, words))
 
-    def take_back(self) -> None:
+    def withdraw(self) -> None:
         """Take the chosen step back."""
         step, desk, point = correction_of(self._selected()), self._house.desk, self._point
         if step is not None:

@@ -102,7 +102,7 @@ class ClockDialog(ActingDialog):
         self.words = reason_field()
         self.keep_button = button(tr("Put it right"), self.keep, "primary")
         self.switch_button = button("", self.switch)
-        self.undo_button = button(tr("Take it back"), self.take_back)
+        self.undo_button = button(tr("Take it back"), self.withdraw)
         self.typed = (self.words,)
         self.setLayout(self._build_layout())
         self.resize(760, 520)
@@ -140,7 +140,7 @@ class ClockDialog(ActingDialog):
             margins=16,
         )
         laid.setStretchFactor(self.table, 1)
-        if self._house.is_looking:
+        if self._house.is_read_only:
             self.entry.hide()
             self.undo_button.hide()
             self.switch_button.hide()
@@ -334,7 +334,7 @@ class ClockDialog(ActingDialog):
             then = None if clock.kept or clock.off is None else clock.off.map
             self._confirm_losses(clock, then, lambda: switch_clock(desk, clock, words))
 
-    def take_back(self) -> None:
+    def withdraw(self) -> None:
         """Take back what puts the chosen clock right."""
         desk, clock = self._house.desk, self.clock
         if clock is not None:

@@ -86,7 +86,7 @@ class ManyGapsDialog(QDialog):
         self.progress = label("", "muted")
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
-        self.do_button = button("", self.do_it, "primary")
+        self.do_button = button("", self.apply, "primary")
         self.stop_button = button(tr("Stop looking"), self.stop)
         self.setLayout(self._build_layout())
         self.resize(1010, 600)
@@ -175,7 +175,7 @@ class ManyGapsDialog(QDialog):
 
         def work(task: Task) -> list[PlannedFill]:
             self._task = task
-            return listed(desk, rule, chosen, task.tell, task.cancelled)
+            return listed(desk, rule, chosen, task.report, task.cancelled)
 
         self._house.run(
             work,
@@ -251,7 +251,7 @@ class ManyGapsDialog(QDialog):
         self.do_button.setText(counted(count, "Do it for %n gap", "Do it for %n gaps"))
 
     # -- doing -----------------------------------------------------------------------------------
-    def do_it(self) -> None:
+    def apply(self) -> None:
         """Do what is ticked, in one act."""
         desk, chosen = self._house.desk, self.ticked()
 
@@ -261,7 +261,7 @@ class ManyGapsDialog(QDialog):
                 "Done about %n gap; undone in one under Mend.",
                 "Done about %n gaps; undone in one under Mend.",
             )
-            self._house.say(words)
+            self._house.show_message(words)
             self._house.archive_changed.emit()
             self.accept()
 

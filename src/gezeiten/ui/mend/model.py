@@ -138,7 +138,7 @@ class SelectedGap:
     others: list[AlternativeReadings] = field(default_factory=list)
     other: AlternativeReadings | None = None
 
-    def take(
+    def set_gap(
         self, booked: BookedGap, told: SourceOffers, others: list[AlternativeReadings]
     ) -> None:
         """A gap was looked at; what would fill it is chosen anew: what is measured before what is
@@ -155,23 +155,23 @@ class SelectedGap:
         self.booked = self.offers = self.source = self.way = self.other = None
         self.ways, self.others = [], []
 
-    def choose(self, source: Source) -> None:
+    def select(self, source: Source) -> None:
         """Choose what fills it, where that can be."""
         told = self.offers
         if told is not None and (told.can_ask if source == "logger" else told.can_draw):
             self.source, self.way, self.other, self.by_hand = source, None, None, True
 
-    def choose_way(self, way: FillMethod) -> None:
+    def select_method(self, way: FillMethod) -> None:
         """Choose an estimate, where the gap is open."""
         if self.is_open and not way.refusal:
             self.source, self.way, self.other, self.by_hand = "way", way, None, True
 
-    def choose_other(self, other: AlternativeReadings) -> None:
+    def select_alternative(self, other: AlternativeReadings) -> None:
         """Choose what was measured beside it, where the gap is open."""
         if self.is_open and not other.refusal:
             self.source, self.way, self.other, self.by_hand = "other", None, other, True
 
-    def know_ways(self, ways: list[FillMethod]) -> None:
+    def set_methods(self, ways: list[FillMethod]) -> None:
         """Ways were found. As long as nobody chose, the best one is chosen where nothing measured
         can fill the gap and it does better than a straight line, or no line may be drawn; what was
         the best before all were known is not."""

@@ -66,12 +66,12 @@ class MendPlace(Place):
         self.count_words = label("", "muted")
         left = Card(tr("Gaps"), self.count_words)
         left.body.addWidget(self.list, 1)
-        self.many_button = button(tr("Many gaps in one act …"), self.show_many)
+        self.many_button = button(tr("Many gaps in one act …"), self.show_several)
         self.many_button.setToolTip("Ctrl+Shift+G")
-        if house.is_looking:
+        if house.is_read_only:
             self.many_button.hide()
         left.body.addWidget(self.many_button)
-        left.give_way(256, 190)
+        left.set_widths(256, 190)
         self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
         connect_readings(house, self.chart, "mend pictures")
         connect_provenance(
@@ -85,7 +85,7 @@ class MendPlace(Place):
         self.chart.scroll().setMinimumHeight(_LEAST_PICTURE_PX)
         self.chain = ChainCard(self.show_chain, self._to_trends)
         offers = self._offers_card()
-        if house.is_looking:
+        if house.is_read_only:
             offers.hide()
         middle = column(self.picture, offers)
         middle.setStretch(0, 1)
@@ -146,18 +146,20 @@ class MendPlace(Place):
                 "gap.story",
                 tr("Story of the reading at the cursor"),
                 "Alt+S",
-                lambda: self.show_story(self.chart.cursor_ms),
+                lambda: self.show_provenance(self.chart.cursor_ms),
                 here,
             ),
             Command(
                 "gap.rows", tr("Readings around the gap as a table"), "Alt+R", self.show_rows, here
             ),
-            Command("gap.many", tr("Many gaps in one act"), "Ctrl+Shift+G", self.show_many, here),
+            Command(
+                "gap.many", tr("Many gaps in one act"), "Ctrl+Shift+G", self.show_several, here
+            ),
             Command(
                 "gap.undo.all",
                 tr("Undo the whole act that the chosen gap was part of"),
                 "Ctrl+Shift+Z",
-                self.undo_whole_act,
+                self.undo_whole_action,
                 here,
             ),
             Command("gap.undo", tr("Undo what was done about the gap"), "Ctrl+Z", self.undo, here),
@@ -169,7 +171,7 @@ class MendPlace(Place):
         )
 
     # -- loading -------------------------------------------------------------------------------
-    def about(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Desk], About] | None:
         if self._detail is None:
             return None
         point, gap = self._detail.booked.point, self._detail.booked.gap
@@ -201,14 +203,14 @@ class MendPlace(Place):
         self.list.show_lines(lines, lambda a, b: a.key == b.key)
         if self._wanted is not None:
             self.show_target(self._wanted)
-        elif self.list.thing() is not None:
-            self._select(self.list.thing())
+        elif self.list.selected() is not None:
+            self._select(self.list.selected())
 
     def show_target(self, target: object) -> None:
         if isinstance(target, ClockWanted):
             self._show_clock(target)
             return
-        found = self.list.choose(lambda booked: booked.key == target)
+        found = self.list.select(lambda booked: booked.key == target)
         self._wanted = None if found else target
 
     def _select(self, booked: BookedGap | None) -> None:
@@ -235,11 +237,11 @@ class MendPlace(Place):
         """Look anew at what could fill the gap, unless somebody has chosen already."""
         model = self.model
         if self.isVisible() and model.is_open and not (model.by_hand or model.is_busy):
-            self._select(self.list.thing())
+            self._select(self.list.selected())
 
     # -- showing -------------------------------------------------------------------------------
     def _show_detail(self, detail: GapDetail) -> None:
-        chosen = self.list.thing()
+        chosen = self.list.selected()
         if chosen is None or chosen.key != detail.booked.key:
             return  # another one was chosen meanwhile
         self._detail = detail
@@ -267,7 +269,7 @@ class MendPlace(Place):
             f"{booked.point.name} · {duration_text(gap.length_ms)} · {missing} · "
             f"{booked.point.zone}"
         )
-        self.model.take(booked, detail.offers, detail.others)
+        self.model.set_gap(booked, detail.offers, detail.others)
         units = units_of(self.house.desk.settings)
         self.offers.show_offers(detail.offers, booked, units)
         self.offers.check(self.model)
@@ -276,15 +278,15 @@ class MendPlace(Place):
         self._find_fill_methods()
 
     def _select_source(self, source: Literal["logger", "line"]) -> None:
-        self.model.choose(source)
+        self.model.select(source)
         self.offers.ways.check(None)
         self._show_proposal()
 
     def _select_row(self, thing: FillMethod | AlternativeReadings) -> None:
         if isinstance(thing, FillMethod):
-            self.model.choose_way(thing)
+            self.model.select_method(thing)
         else:
-            self.model.choose_other(thing)
+            self.model.select_alternative(thing)
         self.offers.check(self.model)
         self._show_proposal()
 
@@ -292,7 +294,7 @@ class MendPlace(Place):
         """Find what could estimate the gap; the best known so far is shown at once."""
         booked, desk = self.model.booked, self.house.desk
         if booked is None or not self.model.is_open or not booked.channels:
-            self.offers.ways.show_words("")
+            self.offers.ways.show_message("")
             return
         looking = tr("Looking for companions and cycles …")
         self.offers.ways.show_measured(self.model.others, booked, units_of(desk.settings), looking)
@@ -301,9 +303,9 @@ class MendPlace(Place):
         def show(ways: list[FillMethod]) -> None:
             if self.model.booked is not booked:
                 return  # another gap was chosen meanwhile
-            self.model.know_ways(ways)
+            self.model.set_methods(ways)
             units = units_of(desk.settings)
-            self.offers.ways.show_ways(ways, booked, units, is_settled=not self.model.is_open)
+            self.offers.ways.show_methods(ways, booked, units, is_settled=not self.model.is_open)
             self.offers.check(self.model)
             self._show_proposal()
 
@@ -313,7 +315,7 @@ class MendPlace(Place):
             self.offers.ways.check(self.model.other)
 
         self.house.run(
-            lambda task: estimates(desk, booked, task.tell, task.cancelled),
+            lambda task: estimates(desk, booked, task.report, task.cancelled),
             show,
             failed=failed,
             progress=show,
@@ -408,7 +410,7 @@ class MendPlace(Place):
 
     def _save_draft(self, text: str) -> None:
         if self.model.booked is not None:
-            self._drafts.put(draft_key(self.model.booked), text)
+            self._drafts.remember(draft_key(self.model.booked), text)
 
     def undo(self) -> None:
         """Undo what was done about the chosen gap."""
@@ -427,13 +429,13 @@ class MendPlace(Place):
         def done(result: object) -> None:
             self.model.is_busy = False
             if booked is not None:
-                self._drafts.put(draft_key(booked), "")
+                self._drafts.remember(draft_key(booked), "")
             self.house.archive_changed.emit()
             taken = result if isinstance(result, list) else [result]
             cut_short = next(
                 (one.error for one in taken if isinstance(one, Offloaded) and one.error), ""
             )
-            self.house.say(str(cut_short) if cut_short else said)
+            self.house.show_message(str(cut_short) if cut_short else said)
 
         def failed(_sentence: str) -> None:
             self.model.is_busy = False
@@ -441,13 +443,13 @@ class MendPlace(Place):
 
         self.house.run(lambda _task: act(), done, failed=failed)
 
-    def show_many(self) -> None:
+    def show_several(self) -> None:
         """Do one thing about many gaps."""
         from gezeiten.ui.mend.many_dialog import ManyGapsDialog
 
         ManyGapsDialog(self, self.house).open()
 
-    def undo_whole_act(self) -> None:
+    def undo_whole_action(self) -> None:
         """Undo what was done about the chosen gap and about all others in the same act."""
         booked, desk = self.model.booked, self.house.desk
         if booked is not None and self.model.can_undo:
@@ -499,7 +501,7 @@ class MendPlace(Place):
             span = (gap.start_ms, gap.end_ms)
             RemarksDialog(self, self.house, self._detail.booked.point, span).open()
 
-    def show_story(self, at_ms: int | None) -> None:
+    def show_provenance(self, at_ms: int | None) -> None:
         """Tell how the reading beside the gap that stands nearest to an instant came about."""
         if self._detail:
             booked = self._detail.booked

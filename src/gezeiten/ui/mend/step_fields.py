@@ -97,7 +97,7 @@ class StepFields(QWidget):
             if isinstance(part, QLineEdit):
                 part.editingFinished.connect(self.changed)
         self._captions = dict(names)
-        self.kind.currentIndexChanged.connect(lambda _: self.suit_kind())
+        self.kind.currentIndexChanged.connect(lambda _: self.show_fields())
         self.mark.currentIndexChanged.connect(lambda _: self.changed.emit())
         self.certificate.currentIndexChanged.connect(lambda _: self.changed.emit())
         self.which.currentIndexChanged.connect(lambda _: self._rule_changed())
@@ -134,7 +134,7 @@ class StepFields(QWidget):
 
     def _rule_changed(self) -> None:
         """A rule begins with the number that is proposed for its series."""
-        self.suit_kind()
+        self.show_fields()
         if self.rule is not None:
             self.rule_chosen.emit()
 
@@ -157,7 +157,7 @@ class StepFields(QWidget):
         write_number(self.u, unit.shown_difference(made.u), digits)
         self.changed.emit()
 
-    def suit_kind(self) -> None:
+    def show_fields(self) -> None:
         """Show the fields of the chosen kind, and try what they say."""
         self.lay_out()
         self.changed.emit()

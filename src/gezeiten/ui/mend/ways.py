@@ -44,7 +44,7 @@ class WaysRows(QObject):
         self.buttons: list[tuple[object, QRadioButton]] = []
         self.group = QButtonGroup(self)
 
-    def show_words(self, words: str) -> None:
+    def show_message(self, words: str) -> None:
         """Show a sentence instead of ways, and nothing that was measured."""
         self._clear()
         self._others = []
@@ -59,7 +59,7 @@ class WaysRows(QObject):
         self._add_others(booked, units)
         self._note(words)
 
-    def show_ways(
+    def show_methods(
         self, ways: list[FillMethod], booked: BookedGap, units: Units, *, is_settled: bool
     ) -> None:
         """Show the best ways, and why others cannot serve."""
@@ -165,7 +165,9 @@ def _difference_text(other: AlternativeReadings, booked: BookedGap, units: Units
     words = [tr("measured")]
     if isinstance(other, ByOther):
         words += [
-            tr("differs %1").replace("%1", units.apart(booked.point, key, one.median, one.spread))
+            tr("differs %1").replace(
+                "%1", units.difference_text(booked.point, key, one.median, one.spread)
+            )
             for key, one in other.apart
         ]
     return "\n".join(words)

@@ -122,7 +122,7 @@ class Lane:
     checks: tuple[ShownCheck, ...] = ()
 
     @property
-    def is_never_negative(self) -> bool:
+    def is_non_negative(self) -> bool:
         """Whether none of its lines can lie below zero: counts, humidity, rain."""
         keys = [channel_of(trace.view.key) for trace in self.traces]
         return bool(keys) and all(QUANTITIES[key].low == 0 for key in keys if key in QUANTITIES)

@@ -72,7 +72,7 @@ class LimitAxis(pg.AxisItem):
         self.picture = None
         self.update()
 
-    def wanted_px(self) -> float:
+    def label_width_px(self) -> float:
         """How wide the words of all limits are, 0 where there are none."""
         metrics = QFontMetricsF(self._font)
         all_words = limit_labels(self._lane, ALWAYS)

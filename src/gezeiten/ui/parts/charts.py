@@ -125,7 +125,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         for i, lane in enumerate(lanes):
             has_times = scrolls or i + 1 == len(lanes)  # scrolled away, the last axis helps nobody
             self._drawn.append(self._make_lane(lane, i, has_times=has_times))
-        beside = max((drawn.limits.wanted_px() for drawn in self._drawn), default=0)
+        beside = max((drawn.limits.label_width_px() for drawn in self._drawn), default=0)
         for drawn in self._drawn:
             drawn.limits.setWidth(beside)
         self._limit_zoom()
@@ -338,7 +338,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         near = [value for value in beside if low - reach < value < high + reach]
         low, high = min([low, *near]), max([high, *near])
         room = (high - low) * 0.12 or 0.5
-        floor = 0.0 if low >= 0 and drawn.lane.is_never_negative else low - room
+        floor = 0.0 if low >= 0 and drawn.lane.is_non_negative else low - room
         drawn.plot.setYRange(max(low - room, floor), high + room, padding=0)
 
     def _show_no_readings(self, drawn: _Drawn, span: Span, *, on: bool) -> None:
@@ -367,7 +367,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         self._views = [*self._views[: self._view_at + 1], span][-60:]
         self._view_at = len(self._views) - 1
 
-    def back(self) -> None:
+    def show_previous(self) -> None:
         """Show the view before."""
         if self._view_at > 0:
             self._view_at -= 1
@@ -397,7 +397,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
             Qt.Key.Key_Right: lambda: self.shift(0.25),
             Qt.Key.Key_Plus: lambda: self.zoom(0.6),
             Qt.Key.Key_Minus: lambda: self.zoom(1 / 0.6),
-            Qt.Key.Key_Backspace: self.back,
+            Qt.Key.Key_Backspace: self.show_previous,
         }
         if self._scroll is not None:
             bar = self._scroll.verticalScrollBar()
@@ -481,9 +481,9 @@ class LaneChart(pg.GraphicsLayoutWidget):
         if not over:
             return
         at_ms = self._drawn[0].plot.getViewBox().mapSceneToView(scene).x() * 1000
-        self.put_cursor(round(at_ms))
+        self.set_cursor(round(at_ms))
 
-    def put_cursor(self, at_ms: int) -> None:
+    def set_cursor(self, at_ms: int) -> None:
         """Put the cursor at an instant; each lane shows the nearest reading there."""
         self._cursor_ms = at_ms
         missing = self._update_cursor_values(at_ms)

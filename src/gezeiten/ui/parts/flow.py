@@ -41,7 +41,7 @@ class GivesWay(_Side):
 
     _wide = 0
 
-    def give_way(self, wide: int, least: int) -> None:
+    def set_widths(self, wide: int, least: int) -> None:
         """Be `wide` where there is room, `least` at least."""
         self._wide = wide
         self.setMinimumWidth(least)

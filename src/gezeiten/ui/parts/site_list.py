@@ -65,7 +65,7 @@ class SiteList(QListWidget):
 
     def show_lines(self, lines: list[ListLine], same: Callable[[Any, Any], bool]) -> None:
         """Show lines; the thing chosen before stays chosen where `same` finds it again."""
-        before, marked = self.thing(), self.marked()
+        before, marked = self.selected(), self.marked()
         self.blockSignals(True)
         self.clear()
         site = None
@@ -99,13 +99,13 @@ class SiteList(QListWidget):
         lines = ((i, self.item(i).data(_LINE)) for i in range(self.count()))
         return [(i, line.thing) for i, line in lines if line is not None]
 
-    def thing(self) -> Any:
+    def selected(self) -> Any:
         """Return the chosen thing, or None."""
         item = self.currentItem()
         line = item.data(_LINE) if item else None
         return line.thing if line else None
 
-    def things(self) -> list[Any]:
+    def shown_items(self) -> list[Any]:
         """Return all things in the order shown."""
         return [thing for _, thing in self._items_by_row()]
 
@@ -113,14 +113,14 @@ class SiteList(QListWidget):
         """Return the marked things in the order shown; the chosen one alone where none are."""
         lines = [(self.row(item), item.data(_LINE)) for item in self.selectedItems()]
         things = [line.thing for _, line in sorted(lines, key=lambda p: p[0]) if line is not None]
-        chosen = self.thing()
+        chosen = self.selected()
         return things or ([] if chosen is None else [chosen])
 
     def forget_marks(self) -> None:
         """Mark nothing but the chosen line."""
         self._make_current(self.currentRow())
 
-    def choose(self, wanted: Callable[[Any], bool]) -> bool:
+    def select(self, wanted: Callable[[Any], bool]) -> bool:
         """Choose the first thing that is wanted; False when there is none."""
         for i, thing in self._items_by_row():
             if wanted(thing):
@@ -142,7 +142,7 @@ class SiteList(QListWidget):
         self.setCurrentRow(at, QItemSelectionModel.SelectionFlag.ClearAndSelect)
 
     def _select(self) -> None:
-        self.chosen.emit(self.thing())
+        self.chosen.emit(self.selected())
 
 
 class _LinePainter(QStyledItemDelegate):

@@ -105,13 +105,13 @@ class LimitLine(QWidget):
 
     def show_rule(self, shown: LimitRule) -> None:
         unit = self._unit()
-        self.kind.choose(f"{shown.side} {shown.level}")
+        self.kind.select(f"{shown.side} {shown.level}")
         if shown.has_value:
             write_number(self.value, unit.shown(shown.value))
         hysteresis = unit.shown_difference(shown.hysteresis)
         self.hysteresis.setText(plain_number(hysteresis) if hysteresis else "")
         self.delay.setText(interval_text(shown.delay_s) if shown.delay_s else "")
-        self.counting.choose("daily" if shown.daily else shown.counting)
+        self.counting.select("daily" if shown.daily else shown.counting)
         self.hours.setEditText(tr(window_choice(shown.window)))
         self._update_fields()
 
@@ -245,11 +245,11 @@ class ChannelLine(QWidget):
         """Show a channel of a plan and what it reads now."""
         setting = plan.setting(self.spec.key)
         self.on.setChecked(self.spec.key in plan.channels)
-        self.sensor.choose(
+        self.sensor.select(
             setting.sensor or (self.spec.sensors[0].key if self.spec.sensors else "")
         )
         self.own_name.setText(setting.name)
-        self.unit.choose(setting.unit)
+        self.unit.select(setting.unit)
         self._set_color(setting.color)
         self.more.setChecked(not setting.is_usual)
         self._toggle_more()

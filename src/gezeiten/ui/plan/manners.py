@@ -74,14 +74,14 @@ class MannersSection(Section):
             QSignalBlocker(w)
             for w in (self.display, self.minutes, self.events, *self.switches.values())
         ]
-        self.display.choose(manners.display)
+        self.display.select(manners.display)
         self.minutes.setValue(manners.display_min)
         self.events.clear()
         for i, size in enumerate(model.event_choices):
             words = counted(size // EVENT_BYTES, "%n event", "%n events")
             words += f" ({tr('usual')})" if i == 0 else ""
             self.events.addItem(words, 0 if i == 0 else size)
-        self.events.choose(manners.event_bytes)
+        self.events.select(manners.event_bytes)
         for key, switch in self.switches.items():
             switch.setChecked(bool(getattr(manners, key)))
             switch.setVisible(self._has(key))

@@ -31,7 +31,7 @@ class NamesSection(Section):
         self._typed().setMaxLength(200)
         self.mission = line(tr("Mission name"), self._mission_typed)
         self.remark = line(tr("Remark"), self._changed, hint=tr("for the label and the record"))
-        self.by_pattern = button(tr("By pattern"), self.take_pattern, "link")
+        self.by_pattern = button(tr("By pattern"), self.apply_pattern, "link")
         self.by_pattern.setToolTip(tr("Name the mission by the pattern of the settings"))
         first = row(
             captioned(tr("Point"), self.point),
@@ -90,7 +90,7 @@ class NamesSection(Section):
             self.mission.setText(self._pattern_name(self._point_shown))
         self._changed()
 
-    def take_pattern(self) -> None:
+    def apply_pattern(self) -> None:
         """Name the mission by the pattern of the settings."""
         self._is_own = False
         self.mission.setText(self._pattern_name(self.point.currentText().strip()))

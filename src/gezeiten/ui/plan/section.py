@@ -94,7 +94,7 @@ class QuietCombo(QComboBox):
     def wheelEvent(self, event: QWheelEvent) -> None:
         event.ignore()
 
-    def choose(self, key: object) -> None:
+    def select(self, key: object) -> None:
         """Choose the entry of a key, the first one where there is none."""
         self.setCurrentIndex(max(self.findData(key), 0))
 

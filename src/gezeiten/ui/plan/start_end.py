@@ -89,8 +89,8 @@ class StartEndSection(Section):
         self.end.clear()
         for end in model.ends:
             self.end.addItem(end_texts()[end], end)
-        self.start.choose(plan.start)
-        self.end.choose(plan.end)
+        self.start.select(plan.start)
+        self.end.select(plan.end)
         next_hour = next_full_hour_ms(context.now_ms, context.zone)
         self.start_at.show_instant(plan.start_ms or next_hour, context.zone)
         self.end_at.show_instant(plan.end_ms or next_hour + 14 * DAY_MS, context.zone)

@@ -95,7 +95,7 @@ class CalculatedDialog(ActingDialog):
         self.seen = label("", "muted", wrap=True)
         self.hint = label(own_formula_help(), "muted", wrap=True)
         self.hint.hide()
-        self.undo_button = button(tr("Calculate the chosen one no more"), self.take_back)
+        self.undo_button = button(tr("Calculate the chosen one no more"), self.withdraw)
         self.newest_button = button(tr("Recalculate by the newest formula"), self.recalculate)
         self.table.itemSelectionChanged.connect(self._show_newest)
         self.typed = (self.words, self.label)
@@ -135,7 +135,7 @@ class CalculatedDialog(ActingDialog):
             margins=16,
         )
         laid.setStretchFactor(self.table, 1)
-        if self._house.is_looking:
+        if self._house.is_read_only:
             self.entry.hide()
             self.undo_button.hide()
             self.newest_button.hide()
@@ -162,7 +162,7 @@ class CalculatedDialog(ActingDialog):
     def _show_newest(self) -> None:
         one = selected_item(self.table)
         is_old = isinstance(one, SeenCalculation) and bool(one.how.formula_in_force.superseded)
-        self.newest_button.setVisible(is_old and not self._house.is_looking)
+        self.newest_button.setVisible(is_old and not self._house.is_read_only)
 
     def _row(self, one: SeenCalculation) -> list[str]:
         how, said = one.how, one.said
@@ -398,7 +398,7 @@ class CalculatedDialog(ActingDialog):
         desk, words = self._house.desk, self.words.text()
         self._do(lambda: calculate(desk, wanted, words))
 
-    def take_back(self) -> None:
+    def withdraw(self) -> None:
         """Let the chosen series not be calculated any more."""
         one, desk = selected_item(self.table), self._house.desk
         if isinstance(one, SeenCalculation):

@@ -243,7 +243,7 @@ class CheckSheet(QDialog):
             if (text := self._text(i, j))
         }
         if self._draft_name:
-            self._drafts.put(self._draft_name, json.dumps(typed) if typed else "")
+            self._drafts.remember(self._draft_name, json.dumps(typed) if typed else "")
 
     def _changed(self) -> None:
         self._asked = ()
@@ -334,10 +334,10 @@ class CheckSheet(QDialog):
 
     def _show_result(self, told: list[CheckQuestion] | int, typed: tuple[TypedCheck, ...]) -> None:
         if isinstance(told, int):
-            self._house.say(
+            self._house.show_message(
                 counted(told, "%n check reading entered.", "%n check readings entered.")
             )
-            self._drafts.put(self._draft_name, "")
+            self._drafts.remember(self._draft_name, "")
             self._house.archive_changed.emit()
             self.accept()
             return

@@ -106,7 +106,7 @@ class ChecksDialog(ActingDialog):
         self.open_end = QCheckBox(tr("until further notice"))
         self.words = reason_field()
         self.figures = label("", "muted", wrap=True)
-        self.undo_button = button(tr("Take the chosen check back"), self.take_back)
+        self.undo_button = button(tr("Take the chosen check back"), self.withdraw)
         self.tie_button = button(tr("Tie the record"), self.keep, "primary")
         self.typed = (self.words,)
         self.setLayout(self._build_layout())
@@ -162,7 +162,7 @@ class ChecksDialog(ActingDialog):
         )
         laid.setStretchFactor(self.chart.scroll(), 3)
         laid.setStretchFactor(self.table, 2)
-        if self._house.is_looking:
+        if self._house.is_read_only:
             self.tying.hide()
             self.undo_button.hide()
         return laid
@@ -335,7 +335,7 @@ class ChecksDialog(ActingDialog):
         if tried is not None:
             self._do(lambda: save_fit(desk, point, tried, words))
 
-    def take_back(self) -> None:
+    def withdraw(self) -> None:
         """Take the chosen check reading back."""
         one, desk = selected_item(self.table), self._house.desk
         if isinstance(one, CheckComparison):

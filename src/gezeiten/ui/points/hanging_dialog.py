@@ -64,7 +64,7 @@ class HangingDialog(ActingDialog):
         self.words = reason_field()
         self.typed = (self.words,)
         self.keep_button = button(tr("Keep it"), self.keep, "primary")
-        self.undo_button = button(tr("Take the chosen one back"), self.take_back)
+        self.undo_button = button(tr("Take the chosen one back"), self.withdraw)
         for part, name in (
             (self.rim, tr("Rim above the datum, m")),
             (self.length, tr("Sensor below the rim, m")),
@@ -103,7 +103,7 @@ class HangingDialog(ActingDialog):
             margins=16,
         )
         laid.setStretchFactor(self.table, 1)
-        if self._house.is_looking:
+        if self._house.is_read_only:
             self.entry.hide()
             self.undo_button.hide()
         return laid
@@ -137,14 +137,14 @@ class HangingDialog(ActingDialog):
         self.undo_button.setEnabled(selected_item(self.table) is not None)
 
     @property
-    def before(self) -> SensorDepth | None:
+    def previous_depth(self) -> SensorDepth | None:
         """How it hung at the instant that is typed, None where nobody said."""
         at_ms = self.since.instant_ms(self._point.zone)
         return depth_at([one.hung for one in self._known], at_ms)
 
     def _update_fields(self) -> None:
         """Show what the fields say, and what the sensor's height would be."""
-        before, way = self.before, self.way.currentData()
+        before, way = self.previous_depth, self.way.currentData()
         self.way.setEnabled(before is not None)
         if before is None and way != "typed":
             self.way.setCurrentIndex(0)
@@ -170,7 +170,7 @@ class HangingDialog(ActingDialog):
             FieldError: one says nonsense.
         """
         rim_m = number_of(self.rim, tr("Rim above the datum, m"))
-        before, way = self.before, self.way.currentData()
+        before, way = self.previous_depth, self.way.currentData()
         since_ms = self.since.instant_ms(self._point.zone)
         if before is None or way == "typed":
             return SensorDepth(
@@ -191,7 +191,7 @@ class HangingDialog(ActingDialog):
             return
         self._do(lambda: set_sensor_depth(desk, point, made, words))
 
-    def take_back(self) -> None:
+    def withdraw(self) -> None:
         """Take the chosen one back."""
         desk, point, one = self._house.desk, self._point, selected_item(self.table)
         if isinstance(one, HangingKept):

@@ -70,7 +70,7 @@ class LimitsDialog(ActingDialog):
         self.open_end.toggled.connect(lambda on: self.until.setEnabled(not on))
         self.until.setEnabled(False)
         self.end_button = button(tr("End the chosen one at “until”"), self.end)
-        self.undo_button = button(tr("Take the chosen one back"), self.take_back)
+        self.undo_button = button(tr("Take the chosen one back"), self.withdraw)
         self.typed = (self.words,)
         self.setLayout(self._build_layout())
         self.resize(1000, 600)
@@ -112,7 +112,7 @@ class LimitsDialog(ActingDialog):
             margins=16,
         )
         laid.setStretchFactor(self.limits, 1)
-        if self._house.is_looking:
+        if self._house.is_read_only:
             for part in (self.entry, self.end_button, self.undo_button):
                 part.hide()
         return laid
@@ -226,7 +226,7 @@ class LimitsDialog(ActingDialog):
         kept, words = one.kept, self.words.text()
         self._do(lambda: end_limit(desk, kept, end_ms, words))
 
-    def take_back(self) -> None:
+    def withdraw(self) -> None:
         """Take the chosen limit back."""
         one, desk = self._selected(), self._house.desk
         if one is not None and one.kept is not None:

@@ -268,7 +268,7 @@ class PlacesDialog(QDialog):
         self.sources_button = button(tr("Who measured here ..."), self.show_sources)
         self.limits_button = button(tr("Limits ..."), self.show_limits)
         self.calculated_button = button(tr("Calculated series ..."), self.show_calculated)
-        self.hanging_button = button(tr("How it hangs ..."), self.show_hanging)
+        self.hanging_button = button(tr("How it hangs ..."), self.show_sensor_depth)
         self._ways = (
             self.sources_button,
             self.limits_button,
@@ -343,14 +343,14 @@ class PlacesDialog(QDialog):
         item.setFont(0, font)
         return item
 
-    def thing(self) -> SitePlace | PointPlace | None:
+    def selected(self) -> SitePlace | PointPlace | None:
         """The chosen site or point; None while a new one is being made."""
         item = self.list.currentItem()
         return item.data(0, _THING) if item and self._new is None else None
 
     def _selection_changed(self) -> None:
         self._new = None
-        thing = self.thing()
+        thing = self.selected()
         self._show_message("")
         if thing is None:
             return
@@ -384,7 +384,7 @@ class PlacesDialog(QDialog):
 
     def new_point(self) -> None:
         """Empty fields for a new point at the chosen site."""
-        thing = self.thing()
+        thing = self.selected()
         if not self._sites:
             self._show_message(tr("A point lies at a site; make the site first."))
             return
@@ -404,27 +404,27 @@ class PlacesDialog(QDialog):
 
     def show_sources(self) -> None:
         """Show who measured at the chosen point."""
-        thing = self.thing()
+        thing = self.selected()
         if isinstance(thing, PointPlace):
             SourcesDialog(self, self._house, point=thing).open()
 
     def show_limits(self) -> None:
         """Show the limits of the chosen point."""
-        thing = self.thing()
+        thing = self.selected()
         if isinstance(thing, PointPlace):
             LimitsDialog(self, self._house, thing).open()
 
     def show_calculated(self) -> None:
         """Show what is calculated at the chosen point."""
-        thing = self.thing()
+        thing = self.selected()
         if isinstance(thing, PointPlace):
             CalculatedDialog(self, self._house, thing).open()
 
-    def show_hanging(self) -> None:
+    def show_sensor_depth(self) -> None:
         """Show how the sensor hangs at the chosen point."""
         from gezeiten.ui.points.hanging_dialog import HangingDialog
 
-        thing = self.thing()
+        thing = self.selected()
         if isinstance(thing, PointPlace):
             rim_m = self._facts.points[thing.id].measuring_point_height_m
             HangingDialog(self, self._house, thing, rim_m).open()
@@ -442,14 +442,14 @@ class PlacesDialog(QDialog):
             self._show_message(str(exc))
 
     def _save_site(self) -> Callable[[], tuple[str, int]]:
-        desk, thing = self._house.desk, self.thing()
+        desk, thing = self._house.desk, self.selected()
         site = thing.id if isinstance(thing, SitePlace) else None
         seen = self._facts.sites[site] if site else None
         facts = self.site_form.facts(seen)
         return lambda: ("site", save_site(desk, facts, site, seen))
 
     def _save_point(self) -> Callable[[], tuple[str, int]]:
-        desk, thing = self._house.desk, self.thing()
+        desk, thing = self._house.desk, self.selected()
         point = thing.id if isinstance(thing, PointPlace) else None
         at, facts = self.point_form.site.currentData(), self.point_form.facts()
         seen = self._facts.points[point] if point else None
@@ -459,7 +459,7 @@ class PlacesDialog(QDialog):
 
     def retire(self) -> None:
         """Put the chosen one out of use, or take it up again."""
-        desk, thing = self._house.desk, self.thing()
+        desk, thing = self._house.desk, self.selected()
         if thing is None:
             return
         act = retire_site if isinstance(thing, SitePlace) else retire_point
@@ -478,7 +478,7 @@ class PlacesDialog(QDialog):
             "Kept; dips from now on start from the new height. Since when, and did the "
             "sensor move with it? Say it under “How it hangs”."
         )
-        self._house.say(moved if self._rim_moved else tr("Kept."))
+        self._house.show_message(moved if self._rim_moved else tr("Kept."))
 
 
 def _kind(thing: SitePlace | PointPlace) -> str:

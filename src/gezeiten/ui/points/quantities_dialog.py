@@ -99,7 +99,7 @@ class QuantitiesDialog(QDialog):
                 spacing=6,
             )
         )
-        self.entry.setVisible(not house.is_looking)
+        self.entry.setVisible(not house.is_read_only)
         self.setLayout(
             column(
                 self.search,
@@ -190,7 +190,7 @@ class QuantitiesDialog(QDialog):
             self._show_message("")
             self._fill()
             self._house.archive_changed.emit()
-            self._house.say(tr("Kept; known in every place from now on."))
+            self._house.show_message(tr("Kept; known in every place from now on."))
 
         self._acting.do(act, done)
 

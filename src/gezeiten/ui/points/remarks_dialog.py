@@ -62,7 +62,7 @@ class RemarksDialog(ActingDialog):
         self.is_instant = QCheckBox(tr("at one instant"))
         self.is_instant.toggled.connect(lambda on: self.until.setEnabled(not on))
         self.is_instant.setChecked(end <= begin)
-        self.undo_button = button(tr("Take the chosen one back"), self.take_back)
+        self.undo_button = button(tr("Take the chosen one back"), self.withdraw)
         self.typed = (self.words,)
         self.setLayout(self._build_layout())
         self.resize(860, 460)
@@ -96,7 +96,7 @@ class RemarksDialog(ActingDialog):
             margins=16,
         )
         laid.setStretchFactor(self.table, 1)
-        if self._house.is_looking:
+        if self._house.is_read_only:
             self.entry.hide()
             self.undo_button.hide()
         return laid
@@ -141,7 +141,7 @@ class RemarksDialog(ActingDialog):
             )
         )
 
-    def take_back(self) -> None:
+    def withdraw(self) -> None:
         """Take the chosen remark back."""
         one, desk = selected_item(self.table), self._house.desk
         if isinstance(one, Remark):

@@ -86,7 +86,7 @@ class SourcesDialog(ActingDialog):
         self.open_end.toggled.connect(lambda on: self.until.setEnabled(not on))
         self.until.setEnabled(False)
         self.zone_note = label("", "muted")
-        self.undo_button = button(tr("Take back"), self.take_back)
+        self.undo_button = button(tr("Take back"), self.withdraw)
         self.typed = (self.words, self.label)
         self.setLayout(self._build_layout())
         self.resize(1060, 640)
@@ -138,7 +138,7 @@ class SourcesDialog(ActingDialog):
         )
         laid.setStretchFactor(self.stood, 3)
         laid.setStretchFactor(self.said, 1)
-        if self._house.is_looking:
+        if self._house.is_read_only:
             self.entry.hide()
             self.undo_button.hide()
         return laid
@@ -222,7 +222,7 @@ class SourcesDialog(ActingDialog):
         point, channel, text = one.point.id, self.channel.currentData(), self.label.text()
         self._do(lambda: assign_source(desk, point, channel, text, source, start_ms, end_ms))
 
-    def take_back(self) -> None:
+    def withdraw(self) -> None:
         """Take back what was said and is chosen."""
         said = selected_item(self.said)
         if isinstance(said, SaidOfSource):

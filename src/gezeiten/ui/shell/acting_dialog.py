@@ -41,7 +41,7 @@ class ActingDialog(QDialog):
                 field.clear()
             self._house.archive_changed.emit()
             if self.kept_words:
-                self._house.say(tr(self.kept_words))
+                self._house.show_message(tr(self.kept_words))
             self._load()
 
         self._acting.do(act, done)

@@ -58,7 +58,7 @@ def run(
     window = MainWindow(desk, practice)
     window.not_opened.connect(partial(_report_open_failure, window))
     if not look:
-        window.opened.connect(window.ask_who)
+        window.opened.connect(window.show_user_dialog)
     room = window.screen().availableGeometry()
     # a little less than the screen: the frame wants room as well
     window.resize(min(1280, room.width()), min(800, room.height() - 40))

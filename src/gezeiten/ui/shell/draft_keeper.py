@@ -24,7 +24,7 @@ class DraftKeeper(QObject):
         """Return what was typed under a key and not kept yet."""
         return self._house.desk.drafts.get(key)
 
-    def put(self, key: str, text: str) -> None:
+    def remember(self, key: str, text: str) -> None:
         """Remember what is typed."""
         if self.get(key) != text:
             self._house.desk.drafts.remember(key, text)

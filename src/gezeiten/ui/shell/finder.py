@@ -38,8 +38,8 @@ class Finder(QDialog):
         layout.addWidget(self.hits)
         self.setFixedSize(620, 400)
         self.entry.textChanged.connect(self._filter)
-        self.entry.returnPressed.connect(self.take)
-        self.hits.itemActivated.connect(lambda _: self.take())
+        self.entry.returnPressed.connect(self.run_selected)
+        self.hits.itemActivated.connect(lambda _: self.run_selected())
         self.entry.installEventFilter(self)
         self._filter("")
         self.entry.setFocus()
@@ -55,7 +55,7 @@ class Finder(QDialog):
         self._list_matches(words)
         self.hits.setCurrentRow(0)
 
-    def show_things(self, things: list[Thing]) -> None:
+    def set_things(self, things: list[Thing]) -> None:
         """Offer these beside the commands."""
         self._found_things = things
         row = self.hits.currentRow()
@@ -93,7 +93,7 @@ class Finder(QDialog):
                 return True
         return super().eventFilter(watched, event)
 
-    def take(self) -> None:
+    def run_selected(self) -> None:
         """Do the chosen act."""
         item = self.hits.currentItem()
         self.accept()

@@ -39,7 +39,7 @@ class Following(QObject):
 
     def restart(self) -> None:
         """Follow what the settings name now; does nothing where that is what is followed."""
-        if self._house.is_looking:
+        if self._house.is_read_only:
             return
         settings = self._house.desk.settings
         wanted = (settings.followed, settings.follow_minutes)
@@ -83,7 +83,7 @@ class Following(QObject):
         self._threads = [thread for thread in self._threads if thread.is_alive()]
         return bool(self._threads)
 
-    def words(self) -> str:
+    def text(self) -> str:
         """Return what is followed, "" where nothing is."""
         states = Counter(self._states.values())
         here = states["here"]

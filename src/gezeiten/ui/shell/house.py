@@ -111,7 +111,7 @@ class AppContext(QObject):
         self.carriers_watched.emit(self.are_carriers_watched)
 
     @property
-    def is_looking(self) -> bool:
+    def is_read_only(self) -> bool:
         """Whether the archive is only looked at: no act is offered."""
         return self.desk.is_looking
 
@@ -141,7 +141,7 @@ class AppContext(QObject):
         self.desk.settings = settings
         self.run(lambda _task: self.desk.save_settings(), lambda _: None)
 
-    def say(self, text: str) -> None:
+    def show_message(self, text: str) -> None:
         """Show a message in the foot line."""
         self.said.emit(text, False)
 
@@ -192,7 +192,7 @@ class Place(QWidget):
     def refresh(self) -> None:
         """Load what is shown."""
 
-    def about(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Desk], About] | None:
         """What is chosen here, for the Logbook to look for; asked of the desk off the main thread.
         None where nothing is chosen."""
         return None

@@ -111,7 +111,9 @@ class PeopleDialog(QDialog):
             return acting(house.desk)
 
         def done(people: list[User]) -> None:
-            house.say(tr("The name is erased; what was done stays, and everything still checks."))
+            house.show_message(
+                tr("The name is erased; what was done stays, and everything still checks.")
+            )
             self.show_people(people)
             house.archive_changed.emit()
 

@@ -47,7 +47,7 @@ class PlaceStack(QStackedWidget):
     def offered(self) -> list[int]:
         """Return the places that there are: of an archive that is only looked at not the one where
         everything is an act."""
-        without = {FIELD_DESK} if self._house.is_looking else set()
+        without = {FIELD_DESK} if self._house.is_read_only else set()
         return [index for index in range(len(_WHERE)) if index not in without]
 
     def __len__(self) -> int:
@@ -59,7 +59,7 @@ class PlaceStack(QStackedWidget):
             self._build(range(len(_WHERE))[index])
         return self._made[index]
 
-    def here(self) -> list[Place]:
+    def built_places(self) -> list[Place]:
         """Return the places that are built already, in their order."""
         return [self._made[index] for index in sorted(self._made)]
 

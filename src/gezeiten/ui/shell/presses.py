@@ -15,7 +15,7 @@ class Presses:
         self._seconds = seconds
         self._last_s = float("-inf")
 
-    def is_one(self) -> bool:
+    def is_deliberate(self) -> bool:
         """Whether this is a press of its own; a bounce prolongs the wait."""
         now_s = self._seconds()
         is_fresh = now_s - self._last_s >= BOUNCE_S

@@ -145,7 +145,7 @@ class SettingLine(QWidget):
         self.show_value(self.about.default)
         self._changed(self.about.default)
 
-    def suits(self, words: list[str]) -> bool:
+    def matches(self, words: list[str]) -> bool:
         """Whether title, help and section hold all words of a search."""
         about = self.about
         text = f"{tr(about.title)} {tr(about.help)} {tr(about.section)}".casefold()
@@ -176,7 +176,7 @@ class SettingsDialog(QDialog):
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.none = label(tr("No setting holds these words."), "muted")
-        defaults = button(tr("All back to defaults"), self.all_back)
+        defaults = button(tr("All back to defaults"), self.reset_all)
         close = button(tr("Close"), self.accept)
         self.setLayout(column(self.search, self.none, scroll, row(defaults, 1, close), margins=16))
         self.lines: list[SettingLine] = []
@@ -203,7 +203,7 @@ class SettingsDialog(QDialog):
 
     def _filter(self) -> None:
         words = self.search.text().casefold().split()
-        shown = {one.about.key for one in self.lines if one.suits(words)}
+        shown = {one.about.key for one in self.lines if one.matches(words)}
         for one in self.lines:
             one.setVisible(one.about.key in shown)
         for section, head in self._heads.items():
@@ -228,7 +228,7 @@ class SettingsDialog(QDialog):
         self.changed.emit()
         return ""
 
-    def all_back(self) -> None:
+    def reset_all(self) -> None:
         """Every setting back to its default."""
         self._house.change_settings(Settings())
         for one in self.lines:

@@ -188,7 +188,7 @@ class Strip(QWidget):
     def minimumSizeHint(self) -> QSize:
         return QSize(super().minimumSizeHint().width(), self.sizeHint().height())
 
-    def show_looking(self, without: int) -> None:
+    def show_read_only(self, without: int) -> None:
         """Say that the archive is only looked at; the place `without` has nothing to look at."""
         self.looking.show()
         self.person.hide()

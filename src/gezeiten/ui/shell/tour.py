@@ -94,18 +94,18 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
     field = window.field_desk()
 
     def visit_field_desk(serial: str, stage: int) -> None:
-        window.go(places.FIELD_DESK, serial)
+        window.show_place(places.FIELD_DESK, serial)
         settle_down(window)
         field.show_target(serial)
-        field.stages.choose(stage)
+        field.stages.select(stage)
 
     def show_gap() -> None:
-        window.go(places.MEND)
+        window.show_place(places.MEND)
         settle_down(window)
-        _place(window, places.MEND).list.choose(lambda gap: gap.point.name == "Creek gauge")
+        _place(window, places.MEND).list.select(lambda gap: gap.point.name == "Creek gauge")
 
     def show_trend() -> None:
-        window.go(places.TRENDS)
+        window.show_place(places.TRENDS)
         settle_down(window)
         trends = _place(window, places.TRENDS)
         creek = next(i for i in trends._items() if i.text(0) == "Creek gauge")
@@ -114,7 +114,7 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         start, end = trends.chart.view()
         third = (end - start) // 14
         trends.chart.set_mark((end - 4 * third, end - 2 * third))
-        trends.chart.put_cursor(end - 3 * third - third // 4)
+        trends.chart.set_cursor(end - 3 * third - third // 4)
 
     def show_several() -> None:
         visit_field_desk("R-1107", PLAN)
@@ -124,30 +124,30 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
 
     def show_round() -> None:
         field.acts.untick_all()
-        window.go(places.TIDEBOARD)
+        window.show_place(places.TIDEBOARD)
         settle_down(window)
         _place(window, places.TIDEBOARD).prepare_visit()
 
     def show_logbook() -> None:
-        window.go(places.LOGBOOK)
+        window.show_place(places.LOGBOOK)
         settle_down(window)
         book = _place(window, places.LOGBOOK)
         changed = next(i for i, entry in enumerate(book.entries) if entry.act == "point")
         book.table.setCurrentCell(changed, 0)  # what was before, and after
 
     def show_readings() -> None:
-        window.go(places.EXCURSIONS)
+        window.show_place(places.EXCURSIONS)
         settle_down(window)
         _place(window, places.EXCURSIONS).show_rows()
 
     return [
-        ("1-tideboard", lambda: window.go(places.TIDEBOARD)),
+        ("1-tideboard", lambda: window.show_place(places.TIDEBOARD)),
         ("2-field-desk-plan", lambda: visit_field_desk("D-2041", PLAN)),
         ("3-field-desk-offload", lambda: visit_field_desk("P-0321", OFFLOAD)),
         ("4-mend", show_gap),
         ("5-trends", show_trend),
-        ("6-excursions", lambda: window.go(places.EXCURSIONS)),
-        ("7-handover", lambda: window.go(places.HANDOVER)),
+        ("6-excursions", lambda: window.show_place(places.EXCURSIONS)),
+        ("7-handover", lambda: window.show_place(places.HANDOVER)),
         ("8-logbook", show_logbook),
         ("9-several", show_several),
         ("10-round", show_round),

@@ -60,7 +60,7 @@ class Units:
         words = f"± {_error(unit.shown_difference(recorded), key, unit)} {unit.name}".strip()
         return tr("%1 in sum").replace("%1", words) if _is_summed(key) else words
 
-    def apart(self, point: PointPlace, key: str, median: float, spread: float) -> str:
+    def difference_text(self, point: PointPlace, key: str, median: float, spread: float) -> str:
         """Return how far another series lies beside one of a point, "+0.12 ± 0.05 °C"."""
         unit = self.of_series(point, key)
         wide = abs(unit.shown_difference(spread))

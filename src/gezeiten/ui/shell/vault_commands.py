@@ -32,12 +32,12 @@ class VaultActs:
         return [
             Command("vault.file", tr("Hand on the whole vault as one file"), "", self.hand_on),
             Command("vault.copy", tr("Copy the vault to another disk"), "", self.copy),
-            Command("vault.take", tr("Take in a copy of a vault"), "", self.take_file),
+            Command("vault.take", tr("Take in a copy of a vault"), "", self.import_file),
             Command(
                 "vault.take.folder",
                 tr("Take in a copy of a vault from a folder"),
                 "",
-                self.take_folder,
+                self.import_folder,
             ),
             Command("vault.stop", tr("Stop copying the vault"), "", self.cancel),
         ]
@@ -60,19 +60,19 @@ class VaultActs:
 
             self._write(lambda watch: copy_to(self._house.desk, Path(name), watch), name)
 
-    def take_file(self) -> None:
+    def import_file(self) -> None:
         """Ask for a file and take it in."""
         name, _ = QFileDialog.getOpenFileName(self._window, tr("Copy of a vault"), "", "*.zip")
         if name:
-            self.take(Path(name))
+            self.import_copy(Path(name))
 
-    def take_folder(self) -> None:
+    def import_folder(self) -> None:
         """Ask for a folder and take it in."""
         name = QFileDialog.getExistingDirectory(self._window, tr("Copy of a vault"))
         if name:
-            self.take(Path(name))
+            self.import_copy(Path(name))
 
-    def take(self, path: Path) -> None:
+    def import_copy(self, path: Path) -> None:
         """Take a copy in."""
         from gezeiten.desk.intake.vault_copy import import_copy  # used now and then only
 
@@ -108,7 +108,7 @@ class VaultActs:
 
     def _run(self, work: Callable[[Watch], T], done: Callable[[T], None]) -> None:
         if self._task is not None:
-            self._house.say(tr("The vault is being copied already."))
+            self._house.show_message(tr("The vault is being copied already."))
             return
 
         def ended(result: T) -> None:
@@ -119,7 +119,7 @@ class VaultActs:
             self._task = None
 
         self._task = self._house.run(
-            lambda task: work(Watch(task.tell, task.cancelled)), ended, self._show_result, failed
+            lambda task: work(Watch(task.report, task.cancelled)), ended, self._show_result, failed
         )
 
     def _show_result(self, progress: Progress) -> None:
@@ -129,4 +129,4 @@ class VaultActs:
             words += " · " + tr("%1 left").replace(
                 "%1", duration_text(round(progress.seconds_left * 1000))
             )
-        self._house.say(words)
+        self._house.show_message(words)

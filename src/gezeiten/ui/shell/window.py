@@ -81,11 +81,11 @@ class MainWindow(QMainWindow):
         self.strip = Strip(names, self.house.theme, self.next_theme, desk.person)
         self._build()
         self._connect()
-        if self.house.is_looking:
-            self.strip.show_looking(places.FIELD_DESK)
+        if self.house.is_read_only:
+            self.strip.show_read_only(places.FIELD_DESK)
         self._apply_theme()
         if desk.is_open:
-            self.go(places.TIDEBOARD)
+            self.show_place(places.TIDEBOARD)
             QTimer.singleShot(0, self._start)
         else:
             self._show_cached_board()
@@ -94,8 +94,8 @@ class MainWindow(QMainWindow):
         """Show the first place as far as it is known, and open the archive once it is seen."""
         board: Any = self.places[places.TIDEBOARD]
         board.is_stale = False
-        is_known = board.show_first_sight()
-        self.go(places.TIDEBOARD)
+        is_known = board.show_cached()
+        self.show_place(places.TIDEBOARD)
         if is_known:
             AfterPaint(board, self._open)
         else:
@@ -150,13 +150,13 @@ class MainWindow(QMainWindow):
         self._hush.timeout.connect(lambda: self.message.setText(""))
 
     def _connect(self) -> None:
-        self.strip.place_chosen.connect(self.go)
+        self.strip.place_chosen.connect(self.show_place)
         self.strip.person_wanted.connect(self.show_people)
-        self.house.go.connect(self.go)
+        self.house.go.connect(self.show_place)
         self.house.said.connect(self._show_message)
         self.house.archive_changed.connect(self._archive_changed)
         self.following.told.connect(
-            lambda _: self.field_desk().at_hand.show_followed(self.following.words())
+            lambda _: self.field_desk().at_hand.show_followed(self.following.text())
         )
         self.house.wants.connect(self._load_when_visible)
         self.house.begin.connect(self._start_from)
@@ -178,9 +178,9 @@ class MainWindow(QMainWindow):
         field = self.field_desk()
         name, _, typed = what.partition(" ")
         {
-            "look": lambda: field.look_at(typed),
-            "text": field.dialogs.choose_text,
-            "folder": field.dialogs.choose_folder,
+            "look": lambda: field.search_addresses(typed),
+            "text": field.dialogs.pick_text,
+            "folder": field.dialogs.pick_folder,
             "practice": field.dialogs.practice,
             "demonstration": field.dialogs.demonstrate,
         }[name]()
@@ -199,7 +199,7 @@ class MainWindow(QMainWindow):
                 self._shortcuts.append((act.place, shortcut))
 
     def _offered(self, commands: list[Command]) -> list[Command]:
-        if not self.house.is_looking:
+        if not self.house.is_read_only:
             return commands
         no_field = f"go.{places.FIELD_DESK}"
         return [one for one in commands if is_offered(one) and one.id != no_field]
@@ -219,7 +219,7 @@ class MainWindow(QMainWindow):
 
         def done(found: RecoveryResult) -> None:
             if found.taken:
-                self.house.say(tr("An interrupted offload was taken in."))
+                self.house.show_message(tr("An interrupted offload was taken in."))
             if found.taken or found.made:
                 self.house.archive_changed.emit()
             else:
@@ -247,7 +247,10 @@ class MainWindow(QMainWindow):
     def _window_commands(self) -> list[Command]:
         listed = [
             Command(
-                f"go.{i}", tr("Go to %1").replace("%1", name), f"Ctrl+{i + 1}", partial(self.go, i)
+                f"go.{i}",
+                tr("Go to %1").replace("%1", name),
+                f"Ctrl+{i + 1}",
+                partial(self.show_place, i),
             )
             for i, name in enumerate(self.names)
         ]
@@ -256,7 +259,7 @@ class MainWindow(QMainWindow):
                 "find",
                 tr("Find a command, a point, a logger, a document"),
                 "Ctrl+K",
-                self.find_command,
+                self.show_finder,
             ),
             Command("theme", tr("Next theme: Light, Dark, Sun"), "F10", self.next_theme),
             Command("larger", tr("Larger text"), "Ctrl++", lambda: self.resize_text(25)),
@@ -316,17 +319,17 @@ class MainWindow(QMainWindow):
 
     def show_history(self) -> None:
         """Show what the logbook has on what is chosen in this place."""
-        make = self.places[self.stack.currentIndex()].about()
+        make = self.places[self.stack.currentIndex()].logbook_filter()
         if make is None:
-            self.house.say(tr("Choose something first; then its entries are shown."))
+            self.house.show_message(tr("Choose something first; then its entries are shown."))
         else:
-            self.go(places.LOGBOOK, make)
+            self.show_place(places.LOGBOOK, make)
 
     def show_logger(self, serial: str) -> None:
         """Show a logger: at hand, or its life."""
-        at_hand = not self.house.is_looking and self.field_desk().loggers.card(serial)
+        at_hand = not self.house.is_read_only and self.field_desk().loggers.card(serial)
         if at_hand:
-            self.go(places.FIELD_DESK, serial)
+            self.show_place(places.FIELD_DESK, serial)
         else:
             self.show_lives(serial)
 
@@ -340,7 +343,7 @@ class MainWindow(QMainWindow):
         """Open a sheet for what is read by hand at the site of the point in hand."""
         from gezeiten.ui.points.check_sheet import CheckSheet
 
-        if not self.house.is_looking:
+        if not self.house.is_read_only:
             CheckSheet(self, self.house, self._point_in_hand()).open()
 
     def show_checks(self) -> None:
@@ -358,7 +361,7 @@ class MainWindow(QMainWindow):
     def _show_for_point(self, show: Callable[[PointPlace], None]) -> None:
         point_id, desk = self._point_in_hand(), self.house.desk
         if point_id is None:
-            self.house.say(tr("Choose a point first."))
+            self.house.show_message(tr("Choose a point first."))
             return
 
         def found(listed: list[PointPlace]) -> None:
@@ -376,7 +379,7 @@ class MainWindow(QMainWindow):
     def _point_in_hand(self) -> int | None:
         return self.places[self.stack.currentIndex()].point_in_hand()
 
-    def ask_who(self) -> None:
+    def show_user_dialog(self) -> None:
         """Ask who is at it, where several people act in this archive."""
         self._select_user(several=True)
 
@@ -422,10 +425,10 @@ class MainWindow(QMainWindow):
 
         LifeDialog(self, self.house, serial).open()
 
-    def find_command(self) -> None:
+    def show_finder(self) -> None:
         """Open the command finder."""
         finder = Finder(self, self.commands())
-        finder.wanted.connect(self.go_to_thing)
+        finder.wanted.connect(self.show_found)
         desk = self.house.desk
 
         def work(_task: object) -> list[Thing]:
@@ -433,34 +436,34 @@ class MainWindow(QMainWindow):
 
             return findable_things(desk)
 
-        self.house.run(work, finder.show_things, latest="things")
+        self.house.run(work, finder.set_things, latest="things")
         finder.move(self.mapToGlobal(self.rect().center()) - finder.rect().center())
         finder.show()
 
-    def go_to_thing(self, thing: Thing) -> None:
+    def show_found(self, thing: Thing) -> None:
         """Show what was found by its name, where it is looked at."""
-        if thing.kind == "plan" and self.house.is_looking:
+        if thing.kind == "plan" and self.house.is_read_only:
             return
         if thing.kind == "point":
-            self.go(places.TRENDS, thing.key)
+            self.show_place(places.TRENDS, thing.key)
         elif thing.kind == "site":
-            self.go(places.TIDEBOARD, thing.key)
+            self.show_place(places.TIDEBOARD, thing.key)
         elif thing.kind == "document":
-            self.go(places.HANDOVER, (thing.point_id, thing.span, thing.key))
+            self.show_place(places.HANDOVER, (thing.point_id, thing.span, thing.key))
         elif thing.kind == "plan":
-            self.go(places.FIELD_DESK)
-            self.field_desk().acts.show_kept_plans(str(thing.key))
+            self.show_place(places.FIELD_DESK)
+            self.field_desk().acts.show_stored_plans(str(thing.key))
         else:
             self.show_logger(str(thing.key))
 
-    def go(self, place: int, target: object = None) -> None:
+    def show_place(self, place: int, target: object = None) -> None:
         """Show a place, and in it what another place pointed at."""
         shown = self.places[place]
         self.stack.setCurrentIndex(place)
         self.strip.set_current(place)
         for belongs_to, shortcut in self._shortcuts:
             shortcut.setEnabled(belongs_to in (-1, place))
-        self.hint.setText("" if self.house.is_looking else shown.hint())
+        self.hint.setText("" if self.house.is_read_only else shown.hint())
         if shown.is_stale:
             shown.is_stale = False
             shown.refresh()
@@ -499,7 +502,7 @@ class MainWindow(QMainWindow):
         app.setPalette(palette(theme))
         app.setStyleSheet(stylesheet(theme, settings.font_percent, self._signs))
         self.strip.set_theme(theme)
-        for place in self.places.here():
+        for place in self.places.built_places():
             place.set_theme(theme)
             if place.empty_page is not None:
                 place.empty_page.set_theme(theme)
@@ -520,7 +523,7 @@ class MainWindow(QMainWindow):
 
     def _reload_places(self) -> None:
         """Load the place in sight now and the others when they are wanted; the focus stays."""
-        for place in self.places.here():
+        for place in self.places.built_places():
             place.is_stale = True
         current = self.places[self.stack.currentIndex()]
         current.is_stale = False
@@ -540,7 +543,7 @@ class MainWindow(QMainWindow):
         tabs = self.strip.tabs
         gaps, events = counts["gaps"], counts["events"]
         self._counted = counts
-        self._show_empty(self.places.here())
+        self._show_empty(self.places.built_places())
         if not counts["points"]:  # counts of nothing wait until there is something
             for place in (places.MEND, places.TRENDS, places.EXCURSIONS, places.HANDOVER):
                 tabs[place].set_line("", False)
@@ -571,7 +574,7 @@ class MainWindow(QMainWindow):
             self.following.stop()
             if self.text_watching is not None:
                 self.text_watching.stop()
-            for place in self.places.here():
+            for place in self.places.built_places():
                 place.end()
             self.house.works.cancel()
         if self.house.works.is_busy or self.following.is_running:

@@ -36,7 +36,7 @@ class Task:
         """Whether the work was asked to end."""
         return self._cancel.is_set()
 
-    def tell(self, progress: object) -> None:
+    def report(self, progress: object) -> None:
         """Say how far the work is; heard in the main thread."""
         self._tell((self, _PROGRESS, progress))
 

@@ -198,7 +198,7 @@ class TextDialog(QDialog):
         is_first = self.model.recognised is None
         self.model.points = [name for name, _ in places]
         self.model.zones_before = before
-        self.model.looked(recognised)
+        self.model.set_recognised(recognised)
         if is_first:
             self._offer(places)
             self._allow(on=True)
@@ -266,7 +266,7 @@ class TextDialog(QDialog):
         if facts and recognised.tie is None:
             said = "; ".join(f"{words}: {text}" for words, text in facts[:_MOST_FACTS])
             notes.append((tr("The head says: %1").replace("%1", said), "muted"))
-        places = self.model.places_said[:_MOST_FACTS]
+        places = self.model.places_in_head[:_MOST_FACTS]
         if places:
             actions.append(
                 (tr("Where was it measured?"), tuple((f"{_AT}{place}", place) for place in places))
@@ -295,7 +295,7 @@ class TextDialog(QDialog):
 
     # -- what somebody chooses -------------------------------------------------------------------
     def _field_changed(self, field: str, text: str) -> None:
-        self.model.say(field, text)
+        self.model.set_field(field, text)
         if field == "missing":
             self.model.be_no_value(text)
         if field in ("name", "point"):
@@ -323,9 +323,9 @@ class TextDialog(QDialog):
 
     def _request_field(self, name: str) -> None:
         if name == _AS_BEFORE:
-            self.model.say("zone", self.model.zone_clash)
+            self.model.set_field("zone", self.model.zone_clash)
         elif name.startswith(_AT):
-            self.model.say("point", name.removeprefix(_AT))
+            self.model.set_field("point", name.removeprefix(_AT))
         elif name == _AS_CHOSEN:
             self.model.accept_zone()
         else:
@@ -336,7 +336,7 @@ class TextDialog(QDialog):
 
     def _set_known(self, what: dict[str, object]) -> None:
         if self._task is None:
-            self.model.know(**what)
+            self.model.set_known(**what)
             self._load()
 
     def _select_column(self, number: int) -> None:
@@ -368,7 +368,7 @@ class TextDialog(QDialog):
                 tr("It names no stations"),
                 lambda: self._reload_with(self.model.be_no_station, number),
             ),
-            (tr("Leave it out"), lambda: self._be(self.model.leave_out, number)),
+            (tr("Leave it out"), lambda: self._be(self.model.exclude_column, number)),
         )
         for words, wanted in choices:
             action = QAction(words, menu)
@@ -488,7 +488,7 @@ class TextDialog(QDialog):
         self.bar.show()
 
         def work(task: Task) -> TextImport:
-            return import_text(desk, path, tie, Watch(task.tell, task.cancelled))
+            return import_text(desk, path, tie, Watch(task.report, task.cancelled))
 
         self._task = self._house.run(work, self._done, self._show_result, self._failed)
         self.close_button.setText(tr("Stop"))

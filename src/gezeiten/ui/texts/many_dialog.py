@@ -115,7 +115,7 @@ class ManyTextsDialog(QDialog):
         self.bar.show()
         self._start(
             self._house.run(
-                lambda task: import_texts(desk, seen, Watch(task.tell, task.cancelled)),
+                lambda task: import_texts(desk, seen, Watch(task.report, task.cancelled)),
                 self._done,
                 self._show_result,
                 self._failed,
@@ -137,7 +137,7 @@ class ManyTextsDialog(QDialog):
         if done.taken:
             self.taken.emit()
         self.look()
-        self._house.say(words)
+        self._house.show_message(words)
 
     def _failed(self, sentence: str) -> None:
         self._over()

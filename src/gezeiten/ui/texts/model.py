@@ -58,7 +58,7 @@ class TextModel:
         self._is_other_kind = False
 
     # -- what was found out ----------------------------------------------------------------------
-    def looked(self, recognised: RecognisedText) -> None:
+    def set_recognised(self, recognised: RecognisedText) -> None:
         """Take how the text seems to be written; what somebody chose before stays."""
         if self._is_other_kind and recognised.tie is not None:
             recognised = replace(recognised, tie=None, asked=())
@@ -103,7 +103,7 @@ class TextModel:
         return replace(tie, point=point, columns=tuple(columns))
 
     # -- what somebody chooses -------------------------------------------------------------------
-    def say(self, field: str, text: str) -> None:
+    def set_field(self, field: str, text: str) -> None:
         """Take what was chosen or typed. field: "name", "point", "zone", "pattern", "decimal" or
         "first_line"."""
         if field in ("pattern", "decimal", "first_line"):
@@ -140,7 +140,7 @@ class TextModel:
             columns.append(one)
         self.tie = replace(self.tie, columns=tuple(columns))
 
-    def leave_out(self, column: int) -> None:
+    def exclude_column(self, column: int) -> None:
         """A column is no values."""
         if self.tie is None:
             return
@@ -148,7 +148,7 @@ class TextModel:
             if one.column == column:
                 self.set_column(replace(one, quantity="", unit=""))
 
-    def know(self, **what: object) -> None:
+    def set_known(self, **what: object) -> None:
         """Take what somebody knows of the text itself: it is looked at anew then."""
         if "delimiter" in what or "opening" in what:
             self._typed.pop("first_line", None)
@@ -160,17 +160,17 @@ class TextModel:
         before = () if alone or self.tie is None else self.tie.form.time.columns
         columns = tuple(dict.fromkeys([*before, column]))
         own = self.tie.form.columns if self.tie is not None else 0
-        self.know(time_columns=tuple(c for c in columns if c < own))
+        self.set_known(time_columns=tuple(c for c in columns if c < own))
 
     def be_station(self, column: int) -> None:
         """A column names the station of each line."""
         others = tuple(c for c in self.known.no_names if c != column)
-        self.know(station=column, no_names=others)
+        self.set_known(station=column, no_names=others)
 
     def be_no_station(self, column: int) -> None:
         """A column does not name stations, nor what is measured."""
         station = -1 if self.known.station == column else self.known.station
-        self.know(station=station, no_names=(*self.known.no_names, column))
+        self.set_known(station=station, no_names=(*self.known.no_names, column))
 
     def be_no_value(self, number: str) -> None:
         """A number means that there is no value."""
@@ -182,7 +182,7 @@ class TextModel:
         """A column holds flags of the column before it."""
         if self.tie is None:
             return
-        self.leave_out(column)
+        self.exclude_column(column)
         of = max((c.column for c in self.tie.columns if c.column < column), default=-1)
         others = tuple(one for one in self.tie.form.flags if one.column != column)
         if of >= 0:
@@ -261,7 +261,7 @@ class TextModel:
         return self.tie.form
 
     @property
-    def places_said(self) -> list[str]:
+    def places_in_head(self) -> list[str]:
         """Where the head says that this was measured, while nobody chose a point."""
         if self.recognised is None or self.tie is None or self.tie.point.strip():
             return []

@@ -59,7 +59,7 @@ class _Lazy(QComboBox):
         self._loaded()
         super().showPopup()
 
-    def choose(self, data: object) -> None:
+    def select(self, data: object) -> None:
         """Choose as somebody does who opens the list."""
         self._loaded()
         self.setCurrentIndex(self.findData(data))
@@ -94,7 +94,7 @@ class SeriesRow(QWidget):
         self.elsewhere = button(tr("Another point, or a label"), self._open, "link")
         self._is_open = False
         self._build_layout()
-        self.show_tie(tie)
+        self.show_column(tie)
         self.what.currentIndexChanged.connect(lambda _: self._target_changed())
         self.unit.currentIndexChanged.connect(lambda _: self._emit_change(unit=self._unit()))
         self.point.currentIndexChanged.connect(
@@ -119,10 +119,10 @@ class SeriesRow(QWidget):
 
     def _open(self) -> None:
         self._is_open = True
-        self.show_tie(self._column)
+        self.show_column(self._column)
         self.point.setFocus()
 
-    def show_tie(self, tie: ColumnTie) -> None:
+    def show_column(self, tie: ColumnTie) -> None:
         """Show what is chosen; a point and a label of its own where there are any."""
         self._column = tie
         name = tr(quantity(tie.quantity).name) if tie.quantity in QUANTITIES else tr("leave out")
@@ -203,7 +203,7 @@ class SeriesRows(QWidget):
         if keys != list(self.rows):
             self._make(shown, model, theme)
         for (one, _), key in zip(shown, keys, strict=True):
-            self.rows[key].show_tie(one)
+            self.rows[key].show_column(one)
         left = len(fitting) - len(shown)
         self.more.setVisible(left > 0)
         self.more.setText(

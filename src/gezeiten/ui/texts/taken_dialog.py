@@ -61,7 +61,7 @@ class TakenTextsDialog(QDialog):
     def _selection_changed(self) -> None:
         one = selected_item(self.table)
         can = isinstance(one, TextHeld) and one.taken_out_ms is None
-        self.take_out.setEnabled(can and not self._house.is_looking)
+        self.take_out.setEnabled(can and not self._house.is_read_only)
         self.why.setEnabled(self.take_out.isEnabled())
 
     def _remove(self) -> None:

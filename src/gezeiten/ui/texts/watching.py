@@ -30,7 +30,7 @@ class TextWatching(QObject):
 
     def restart(self) -> None:
         """Watch what the settings name now."""
-        if self._folders() and not self._house.is_looking:
+        if self._folders() and not self._house.is_read_only:
             self._timer.start()
             self.look()
         else:
@@ -82,4 +82,4 @@ class TextWatching(QObject):
             )
             words.append(f"{said}: {names} ({tr('Ctrl+O')})")
         if words:
-            self._house.say("; ".join(words) + ".")
+            self._house.show_message("; ".join(words) + ".")

@@ -459,7 +459,7 @@ class BoardCanvas(QWidget):
         elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Minus, Qt.Key.Key_Equal):
             self.zoom(2.0 if event.key() == Qt.Key.Key_Minus else 0.5)
         elif event.key() == Qt.Key.Key_Home:
-            self.usual_stretch()
+            self.show_default_period()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.row:
             self.opened.emit((self.row, self._first_issue(self.row)))
         else:
@@ -475,9 +475,9 @@ class BoardCanvas(QWidget):
         self.model.shift(share)
         self.update()
 
-    def usual_stretch(self) -> None:
+    def show_default_period(self) -> None:
         """Show the usual stretch around now again."""
-        self.model.usual_stretch()
+        self.model.show_default_period()
         self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -490,9 +490,9 @@ class BoardCanvas(QWidget):
         else:
             event.ignore()
 
-    def choose_site(self, name: str) -> bool:
+    def select_site(self, name: str) -> bool:
         """Choose the first row of a site; False where it is not on the board."""
-        found = self.model.choose_site(name)
+        found = self.model.select_site(name)
         if found:
             self._announce()
         return found

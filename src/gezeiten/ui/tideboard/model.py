@@ -62,7 +62,7 @@ class BoardModel:
         return self.span or (now - PAST_DAYS * DAY_MS, now + FUTURE_DAYS * DAY_MS)
 
     @property
-    def found(self) -> int:
+    def point_count(self) -> int:
         """How many points are shown."""
         return sum(one.folded or int(one.row is not None) for one in self.lines)
 
@@ -103,7 +103,7 @@ class BoardModel:
             at += by
         return False
 
-    def choose(self, point_id: int) -> bool:
+    def select(self, point_id: int) -> bool:
         """Choose the line of a point; False where it is not shown."""
         for i, line in enumerate(self.lines):
             if line.row is not None and line.row.point.id == point_id:
@@ -111,7 +111,7 @@ class BoardModel:
                 return True
         return False
 
-    def choose_site(self, name: str) -> bool:
+    def select_site(self, name: str) -> bool:
         """Choose the first row of a site; False where none is shown."""
         for i, line in enumerate(self.lines):
             if line.row is not None and line.site.name == name:
@@ -137,7 +137,7 @@ class BoardModel:
         by = round((end - start) * share)
         self.span = (start + by, end + by)
 
-    def usual_stretch(self) -> None:
+    def show_default_period(self) -> None:
         """Show the usual stretch around now again."""
         self.span = None
 
@@ -146,7 +146,7 @@ class BoardModel:
         before = self.row.point.id if self.row else None
         self.lines = list(self._by_needs() if self.by_needs else self._by_site())
         self.current = -1
-        if before is None or not self.choose(before):
+        if before is None or not self.select(before):
             self.move(1)
 
     def _filtered(self) -> Iterator[tuple[BoardSite, list[BoardRow]]]:

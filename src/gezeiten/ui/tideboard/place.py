@@ -88,7 +88,7 @@ class TideboardPlace(Place):
         self._zones_differ: set[str] = set()
         self._wanted_site = ""
         self.canvas.opened.connect(self._open)
-        self.canvas.selected.connect(lambda row: self.house.say(row_text(row)))
+        self.canvas.selected.connect(lambda row: self.house.show_message(row_text(row)))
         scroll = QScrollArea()
         scroll.setWidget(self.canvas)
         scroll.setWidgetResizable(True)
@@ -113,7 +113,7 @@ class TideboardPlace(Place):
         foot.setContentsMargins(16, 2, 16, 6)
         foot.addWidget(self.legend, 100)
         foot.addStretch(1)
-        if not house.is_looking:
+        if not house.is_read_only:
             foot.addWidget(button(tr("Sites and points"), self.edit_point, "link"))
             foot.addWidget(button(tr("Prepare visit"), self.prepare_visit, "link"))
         whole = QVBoxLayout(self)
@@ -150,7 +150,7 @@ class TideboardPlace(Place):
             button("−", lambda: self.canvas.zoom(2.0), "link"),
             button("+", lambda: self.canvas.zoom(0.5), "link"),
             button("▶", lambda: self.canvas.shift(0.5), "link"),
-            button(tr("now"), self.canvas.usual_stretch, "link"),
+            button(tr("now"), self.canvas.show_default_period, "link"),
         ]
         names = (
             tr("Earlier"),
@@ -186,7 +186,7 @@ class TideboardPlace(Place):
                 return True
         return super().eventFilter(watched, event)
 
-    def begin_find(self) -> None:
+    def focus_search(self) -> None:
         """Type what is looked for."""
         self.search.setFocus()
         self.search.selectAll()
@@ -218,7 +218,7 @@ class TideboardPlace(Place):
         self.order.setChecked(model.by_needs)
         self.fold.setChecked(bool(model.folded))
         whole = sum(len(rows) for _, rows in model.board.sites) if model.board else 0
-        words = tr("%1 of %2").replace("%1", number(model.found)).replace("%2", number(whole))
+        words = tr("%1 of %2").replace("%1", number(model.point_count)).replace("%2", number(whole))
         self.found.setText(words if model.typed else "")
         self.canvas.arranged()
         if model.row is not None:
@@ -226,7 +226,9 @@ class TideboardPlace(Place):
 
     def commands(self) -> list[Command]:
         return [
-            Command("board.find", tr("Find on the board"), "/", self.begin_find, places.TIDEBOARD),
+            Command(
+                "board.find", tr("Find on the board"), "/", self.focus_search, places.TIDEBOARD
+            ),
             Command(
                 "board.order",
                 tr("Needs first, or by site"),
@@ -248,7 +250,7 @@ class TideboardPlace(Place):
                 "board.now",
                 tr("The usual stretch around now"),
                 "Home",
-                self.canvas.usual_stretch,
+                self.canvas.show_default_period,
                 places.TIDEBOARD,
             ),
             Command(
@@ -270,7 +272,7 @@ class TideboardPlace(Place):
             ),
         ]
 
-    def about(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Desk], About] | None:
         chosen = self.canvas.row
         if chosen is None:
             return None
@@ -326,7 +328,7 @@ class TideboardPlace(Place):
 
         self.house.run(work, self.show_board, latest="board")
 
-    def show_first_sight(self) -> bool:
+    def show_cached(self) -> bool:
         """Show the board before the archive is opened; False where it is not known so early."""
         sight = cached_board(self.house.desk)
         if sight is not None:
@@ -360,7 +362,7 @@ class TideboardPlace(Place):
         self._select_site()
 
     def _select_site(self) -> None:
-        if self._wanted_site and self.canvas.choose_site(self._wanted_site):
+        if self._wanted_site and self.canvas.select_site(self._wanted_site):
             self._wanted_site = ""
 
     def show_board(self, shown: Board) -> None:
@@ -387,7 +389,7 @@ class TideboardPlace(Place):
             words = counted(more, "%n more visit", "%n more visits")
             more_words = (
                 label(words, "muted")
-                if self.house.is_looking
+                if self.house.is_read_only
                 else button(words, self.prepare_visit, "link")
             )
             self.visits.addWidget(more_words)
@@ -451,7 +453,7 @@ class TideboardPlace(Place):
             one = row.wrong_clocks[0]
             self.house.go.emit(places.MEND, ClockWanted(row.point.id, one.series))
         elif thing == "logger":
-            if self.house.is_looking:
+            if self.house.is_read_only:
                 self.house.logger_wanted.emit(row.serial)
             else:
                 self.house.go.emit(places.FIELD_DESK, row.serial)

@@ -260,7 +260,7 @@ class RoundDialog(QDialog):
     def _save_draft(self, typed: str) -> None:
         task = self.task()
         if task is not None:
-            self._drafts.put(_draft_key(task), typed)
+            self._drafts.remember(_draft_key(task), typed)
 
     def _omit_task(self) -> None:
         task, desk, reason = self.task(), self._house.desk, self.reason.text()

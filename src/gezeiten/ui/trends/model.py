@@ -23,14 +23,14 @@ class TrendsView:
     is_loading: bool = False
     wanted_days: int | None = None
 
-    def begin(self, view: Span | None) -> None:
+    def set_loading(self, view: Span | None) -> None:
         """Something is loaded; view: what is shown and shall stay, None where another one is
         wanted or nothing is shown."""
         if view is not None and self.kept is None:
             self.kept = view
         self.is_loading = True
 
-    def look_at(self, span: Span | None) -> None:
+    def set_target(self, span: Span | None) -> None:
         """A stretch is wanted, to be seen in its surroundings; None: whatever was shown."""
         self.kept = surroundings_of(span) if span else None
 
@@ -47,7 +47,7 @@ class TrendsView:
         """Nothing was loaded."""
         self.is_loading = False
 
-    def ask_days(self, days: int) -> Span | None:
+    def last_days(self, days: int) -> Span | None:
         """Return the last days of the record (0: all of it); None while it loads: `waiting_days`
         says it then."""
         if self.is_loading:
@@ -69,7 +69,7 @@ class TrendsView:
         length, whole = ((b - a) / DAY_MS for a, b in (span, self.whole))
         return [days for days, _ in LENGTHS if abs(length - (days or whole)) < 0.01 * length]
 
-    def holds(self, mark: Span | None) -> bool:
+    def contains(self, mark: Span | None) -> bool:
         """Whether a marked stretch lies in the record."""
         if mark is None or self.whole is None:
             return True

@@ -77,7 +77,7 @@ class TrendsPlace(Place):
         self.tree.itemChanged.connect(lambda *_: self._load())
         left = Card(tr("Points"))
         left.body.addWidget(self.tree, 1)
-        left.give_way(260, 180)
+        left.set_widths(260, 180)
         self.chart = LaneChart(house.theme, tr("Trends"))
         connect_readings(house, self.chart, "trends pictures")
         self.chart.view_changed.connect(self._view_changed)
@@ -99,7 +99,7 @@ class TrendsPlace(Place):
         self.as_table.setToolTip("Alt+R")
         self.marked.body.addWidget(self.as_table)
         self.marked.body.addWidget(self.hand_over)
-        self.marked.give_way(290, 230)
+        self.marked.set_widths(290, 230)
         line = row(left, self.picture, self.marked, margins=14)
         line.setStretch(1, 1)
         self.setLayout(line)
@@ -117,7 +117,7 @@ class TrendsPlace(Place):
             made.setCheckable(True)
             self.lengths.addButton(made, days)
             buttons.append(made)
-        self.way_back = button("", self.go_back, "link")
+        self.way_back = button("", self.return_to_origin, "link")
         self.way_back.hide()
         self.mark_button = button(tr("Mark view"), lambda: self.chart.set_mark(self.chart.view()))
         # a long name gives way to the buttons; the tree and its tip say it whole
@@ -162,11 +162,11 @@ class TrendsPlace(Place):
                 "mark.type",
                 tr("Mark a stretch by its two instants"),
                 "Ctrl+I",
-                self.type_stretch,
+                self.mark_period,
                 here,
             ),
             Command("mark.zoom", tr("Zoom to the mark"), "Ctrl+J", self.zoom_to_mark, here),
-            Command("view.day", tr("Go to a day"), "Ctrl+G", self.choose_day, here),
+            Command("view.day", tr("Go to a day"), "Ctrl+G", self.pick_day, here),
             Command(
                 "unmark",
                 tr("Unmark the stretch"),
@@ -174,7 +174,9 @@ class TrendsPlace(Place):
                 lambda: self.chart.set_mark(None),
                 here,
             ),
-            Command("origin", tr("Back to where you came from"), "Alt+B", self.go_back, here),
+            Command(
+                "origin", tr("Back to where you came from"), "Alt+B", self.return_to_origin, here
+            ),
             Command(
                 "trends.limits",
                 tr("Limits of the first point shown"),
@@ -201,7 +203,7 @@ class TrendsPlace(Place):
                 "trends.story",
                 tr("Story of the reading at the cursor"),
                 "Alt+S",
-                lambda: self.show_story(self.chart.cursor_ms),
+                lambda: self.show_provenance(self.chart.cursor_ms),
                 here,
             ),
             Command(
@@ -235,7 +237,7 @@ class TrendsPlace(Place):
         )
 
     # -- points --------------------------------------------------------------------------------
-    def about(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Desk], About] | None:
         shown, mark = self.points(), self.chart.mark
         if not shown:
             return None
@@ -312,7 +314,7 @@ class TrendsPlace(Place):
             item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
         self.tree.blockSignals(False)
         self.chart.mark = look.span
-        self.model.look_at(look.span)
+        self.model.set_target(look.span)
         self.way_back.setVisible(look.back is not None)
         if look.back is not None:
             self.way_back.setText(tr("← Back (Alt+B)"))
@@ -320,7 +322,7 @@ class TrendsPlace(Place):
         self._return_to = look.back
         self._load()
 
-    def type_stretch(self) -> None:
+    def mark_period(self) -> None:
         """Ask for the two instants of a stretch to mark."""
         from gezeiten.ui.trends.stretch_dialog import StretchDialog
 
@@ -339,9 +341,9 @@ class TrendsPlace(Place):
         if self.chart.mark is not None:
             self.chart.set_view(self.chart.mark)
         else:
-            self.house.say(tr("Nothing is marked; Ctrl+M marks what is in view."))
+            self.house.show_message(tr("Nothing is marked; Ctrl+M marks what is in view."))
 
-    def choose_day(self) -> None:
+    def pick_day(self) -> None:
         """Ask for a day and show it."""
         from gezeiten.ui.trends.stretch_dialog import GoToDay
 
@@ -354,7 +356,7 @@ class TrendsPlace(Place):
         chosen = self.points()
         return chosen[0].zone if chosen else "UTC"
 
-    def go_back(self) -> None:
+    def return_to_origin(self) -> None:
         """Back to where one came from, at the same thing."""
         if self._return_to is not None:
             place, target, _ = self._return_to
@@ -364,7 +366,7 @@ class TrendsPlace(Place):
     def _load(self) -> None:
         chosen, desk = self.points(), self.house.desk
         stays = self.lanes and self._target is None and chosen
-        self.model.begin(self.chart.view() if stays else None)
+        self.model.set_loading(self.chart.view() if stays else None)
         kept = self.model.kept
         self.house.run(
             lambda _task: lanes_of(desk, chosen, partial(first_view, kept)),
@@ -393,9 +395,11 @@ class TrendsPlace(Place):
         self.title.setText(title([(point.full_name, point.name) for point in chosen]))
         self.title.setToolTip(plain_tip(self.title.text()))
         self._target = None
-        if not self.model.holds(self.chart.mark):
+        if not self.model.contains(self.chart.mark):
             self.chart.mark = None
-            self.house.say(tr("The mark was taken off: these points have no record there."))
+            self.house.show_message(
+                tr("The mark was taken off: these points have no record there.")
+            )
         self.chart.show_lanes(lanes, view, self._zone(), whole=self.model.whole)
         for fault in faults_of(lanes):
             self.house.said.emit(fault, True)
@@ -406,7 +410,7 @@ class TrendsPlace(Place):
 
     def show_days(self, days: int) -> None:
         """Show the last days of the record, 0 for all of it; while it loads, once it has."""
-        span = self.model.ask_days(days)
+        span = self.model.last_days(days)
         if span is not None:
             self.chart.set_view(span)
 
@@ -502,7 +506,7 @@ class TrendsPlace(Place):
             span = self.chart.mark or (None if at_ms is None else (at_ms, at_ms))
             RemarksDialog(self, self.house, self.points()[0], span).open()
 
-    def show_story(self, at_ms: int | None) -> None:
+    def show_provenance(self, at_ms: int | None) -> None:
         """Tell how the reading of the first point shown came about that stands nearest to an
         instant; without one, the last in view."""
         if self.points() and self.lanes:

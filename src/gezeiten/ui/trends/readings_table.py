@@ -76,7 +76,7 @@ class ReadingsModel(QAbstractTableModel):
             return self._side(section)
         if role != Qt.ItemDataRole.DisplayRole:
             return None
-        head, (which, falls) = self.heads()[section], self.table.order
+        head, (which, falls) = self.titles()[section], self.table.order
         is_sorted = section == (0 if which < 0 else _TIMES + 2 * which)
         return f"{head} {'▾' if falls else '▴'}" if is_sorted else head
 
@@ -85,7 +85,7 @@ class ReadingsModel(QAbstractTableModel):
         side = Qt.AlignmentFlag.AlignRight if is_value else Qt.AlignmentFlag.AlignLeft
         return side | Qt.AlignmentFlag.AlignVCenter
 
-    def heads(self) -> list[str]:
+    def titles(self) -> list[str]:
         """Return what stands above the columns."""
         listed = [tr("Time at the site (%1)").replace("%1", self.table.zone), tr("UTC")]
         several = len({one.point.id for one in self.table.columns}) > 1
@@ -98,7 +98,7 @@ class ReadingsModel(QAbstractTableModel):
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         place = index.column()
         if role == Qt.ItemDataRole.DisplayRole:
-            return self.words(index.row(), place)
+            return self.cell_text(index.row(), place)
         if role == Qt.ItemDataRole.TextAlignmentRole:
             return self._side(place)
         if role == Qt.ItemDataRole.ForegroundRole and place >= _TIMES:
@@ -109,7 +109,7 @@ class ReadingsModel(QAbstractTableModel):
                 return self._theme.color("brass")
         return None
 
-    def words(self, at: int, place: int) -> str:
+    def cell_text(self, at: int, place: int) -> str:
         """Return what a cell says."""
         if place < _TIMES:
             at_ms = self.table.time_ms(at)
@@ -131,13 +131,13 @@ class ReadingsModel(QAbstractTableModel):
     def text(self, rows: list[int]) -> str:
         """Return rows for a spreadsheet, columns between tabs: values as numbers, whether one is
         outside a limit beside it."""
-        heads = self.heads()
+        heads = self.titles()
         line = heads[:_TIMES]
         for place in range(_TIMES, len(heads), 2):
             line += [plain(heads[place]), tr("Limit"), heads[place + 1]]
         lines = ["\t".join(line)]
         for at in rows:
-            line = [self.words(at, place) for place in range(_TIMES)]
+            line = [self.cell_text(at, place) for place in range(_TIMES)]
             for which in range(len(self.table.columns)):
                 line += self._cells_to_copy(at, which)
             lines.append("\t".join(line))
@@ -226,7 +226,7 @@ class ReadingsWindow(QDialog):
             button(tr("Lowest"), lambda: self.to_extreme(highest=False)),
             button(tr("Highest"), lambda: self.to_extreme(highest=True)),
             self.days_button,
-            button(tr("Go to ..."), self.choose_instant),
+            button(tr("Go to ..."), self.pick_instant),
             1,
             button(tr("Copy"), self.copy),
             spacing=6,
@@ -245,13 +245,13 @@ class ReadingsWindow(QDialog):
 
     def _add_keys(self) -> None:
         acts: list[tuple[str, Callable[[], object]]] = [
-            ("Ctrl+G", self.choose_instant),
+            ("Ctrl+G", self.pick_instant),
             ("Ctrl+D", self.toggle_days),
             ("Ctrl+L", lambda: self.to_extreme(highest=False)),
             ("Ctrl+H", lambda: self.to_extreme(highest=True)),
             ("Ctrl+C", self.copy),
             ("Ctrl+B", self.write_remark),
-            ("Alt+S", self.show_story),
+            ("Alt+S", self.show_provenance),
             ("Ctrl+S", lambda: self._header_clicked(max(self.view.currentIndex().column(), 0))),
         ]
         for keys, act in acts:
@@ -278,8 +278,8 @@ class ReadingsWindow(QDialog):
         """Widths from the heads and the first rows, whatever comes below."""
         assert self.model is not None
         metrics, rows = self.view.fontMetrics(), range(min(len(self.model.table), 30))
-        for place, head in enumerate(self.model.heads()):
-            texts = [head, *(self.model.words(at, place) for at in rows)]
+        for place, head in enumerate(self.model.titles()):
+            texts = [head, *(self.model.cell_text(at, place) for at in rows)]
             wide = max(metrics.horizontalAdvance(text) for text in texts)
             self.view.setColumnWidth(place, wide + 34)
         self.view.verticalHeader().setDefaultSectionSize(metrics.height() + 10)
@@ -357,7 +357,7 @@ class ReadingsWindow(QDialog):
             return
         at = self.model.table.extreme(self.series.currentIndex(), highest=highest)
         if at is None:
-            self._house.say(tr("No row shown has a value of this series."))
+            self._house.show_message(tr("No row shown has a value of this series."))
             return
         self._show_row(at, _TIMES + 2 * self.series.currentIndex())
 
@@ -381,7 +381,7 @@ class ReadingsWindow(QDialog):
         times = [model.table.time_ms(at) for at in chosen or [self.view.currentIndex().row()]]
         RemarksDialog(self, self._house, column.point, (min(times), max(times))).open()
 
-    def show_story(self) -> None:
+    def show_provenance(self) -> None:
         """Tell how the reading in hand came about."""
         from gezeiten.ui.mend.story_dialog import StoryDialog
 
@@ -390,7 +390,7 @@ class ReadingsWindow(QDialog):
             at_ms = self.model.table.time_ms(self.view.currentIndex().row())
             StoryDialog(self, self._house, column.point, at_ms, column.key).open()
 
-    def choose_instant(self) -> None:
+    def pick_instant(self) -> None:
         """Ask for an instant and go to the row nearest to it."""
         if self.model is None or not len(self.model.table):
             return
@@ -440,7 +440,7 @@ class ReadingsWindow(QDialog):
         chosen = sorted(index.row() for index in self.view.selectionModel().selectedRows())
         rows = chosen if len(chosen) > 1 else list(range(len(model.table)))
         if len(rows) > MOST_COPIED:
-            self._house.say(
+            self._house.show_message(
                 tr(
                     "%1 rows are too many to copy; choose fewer, or write a CSV in Handover."
                 ).replace("%1", number(len(rows)))
@@ -449,7 +449,7 @@ class ReadingsWindow(QDialog):
 
         def done(text: str) -> None:
             QGuiApplication.clipboard().setText(text)
-            self._house.say(counted(len(rows), "%n row copied.", "%n rows copied."))
+            self._house.show_message(counted(len(rows), "%n row copied.", "%n rows copied."))
 
         self._house.run(lambda _task: model.text(rows), done)
 
