@@ -16,7 +16,7 @@ from gezeiten.archive.intake.missions import (
     RawMission,
     import_mission_file,
 )
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import Calculation, calculate
 from gezeiten.desk.record.correcting import proposed, save_correction
@@ -148,7 +148,7 @@ def barometer_of_four_wells() -> None:
     report("a barometer corrected, levels of four wells", min(took), 0.2, "s ", "≤ 1")
 
 
-def _laid(desk: Desk, name: str, channel: str, about: float) -> PointPlace:
+def _laid(desk: Workspace, name: str, channel: str, about: float) -> PointPlace:
     n = 3650 * 144
     numbers = np.arange(n, dtype=np.int64)
     begin = NOW_MS - n * 10 * _MINUTE
@@ -173,4 +173,4 @@ def _laid(desk: Desk, name: str, channel: str, about: float) -> PointPlace:
         [],
     )
     import_mission_file(desk.archive, name.encode(), raw, Circumstances(NOW_MS, "JA", "network"))
-    return next(one for one in points(desk) if one.name == name)
+    return next(point for point in points(desk) if point.name == name)

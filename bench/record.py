@@ -23,7 +23,7 @@ from gezeiten.archive.intake.missions import (
     RawMission,
     import_mission_file,
 )
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.field.board import board
 from gezeiten.desk.places import points
 from gezeiten.desk.record.calculating import Calculation, calculate
@@ -35,7 +35,7 @@ from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.statistics import daily_numbers, numbers
 from gezeiten.domain.steps.formulas import FORMULAS
-from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable, write_csv
+from gezeiten.exchange.csv_out import CsvChannel, CsvPeriod, CsvTable, write_csv
 from gezeiten.report.content import PointReport, ReportChannel, ReportMission
 
 NOW_MS = 1_795_392_000_000
@@ -115,7 +115,7 @@ def _mission(
     )
 
 
-def _take(desk: Desk, raw: RawMission) -> None:
+def _take(desk: Workspace, raw: RawMission) -> None:
     what = f"{raw.serial} {raw.number} {raw.received}".encode()
     import_mission_file(desk.archive, what, raw, Circumstances(NOW_MS, "JA", "network"))
 
@@ -184,7 +184,7 @@ def missions_at_a_point() -> None:
     report("12 readings begin a mission: after 120 / 1", ours, reference, "s ", "≤ 1.3")
 
 
-def _with_missions(folder: Path, many: int) -> Desk:
+def _with_missions(folder: Path, many: int) -> Workspace:
     desk = open_workspace(folder, now_ms=lambda: NOW_MS, computer=TrustedClock(), zone=ZONE)
     for begun in range(many):
         _take(desk, _week_of(begun))
@@ -309,7 +309,7 @@ def csv_of_a_year() -> None:
             CsvChannel("air_temperature", "°C", warm, rules),
             CsvChannel("relative_humidity", "%", damp),
         ),
-        (CsvStretch(0, "D-1", 1),),
+        (CsvPeriod(0, "D-1", 1),),
     )
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder) / "year.csv"

@@ -126,7 +126,9 @@ def chain(window: MainWindow, out: Path) -> None:
 def read_by_hand(window: MainWindow, out: Path) -> None:
     """The dips of the creek beside its level, and the line that would tie it."""
     creek = point_named(window.house.desk, "Creek gauge")
-    level = next(one.channel for one in creek.channels if one.channel.startswith("water_level"))
+    level = next(
+        channel.channel for channel in creek.channels if channel.channel.startswith("water_level")
+    )
     dialog = ChecksDialog(window, window.house, creek, level)
     dialog.show()
     settle_down(window)

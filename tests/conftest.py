@@ -15,7 +15,7 @@ import pytest
 from hypothesis import HealthCheck, Phase, settings
 
 from gezeiten.cli.demo import Demo
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.pin_store import MemoryPins
@@ -215,7 +215,7 @@ def built_demo(tmp_path_factory: pytest.TempPathFactory, demo_clock: SimClock) -
 
 
 @pytest.fixture
-def demo_desk(built_demo: Demo, demo_clock: SimClock, tmp_path: Path) -> Iterator[Desk]:
+def demo_desk(built_demo: Demo, demo_clock: SimClock, tmp_path: Path) -> Iterator[Workspace]:
     """A desk on a copy of the demonstration's archive; the stand-ins are shared, so look only."""
     shutil.copytree(built_demo.folder / "archive", tmp_path / "copy")
     desk = open_workspace(

@@ -21,7 +21,7 @@ from typing import Any
 import numpy as np
 
 from gezeiten.archive.missions import missions_at
-from gezeiten.desk.context import Desk, TrustedClock, computer_now_ms
+from gezeiten.desk.context import TrustedClock, Workspace, computer_now_ms
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.rounds import open_round
 from gezeiten.desk.intake.kinds import stored_templates
@@ -40,7 +40,7 @@ from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.series import Series
 
 
-def golden(desk: Desk) -> dict[str, Any]:
+def golden(desk: Workspace) -> dict[str, Any]:
     """Return everything that must stay what it is, as JSON gives it back."""
     told = {
         "sites": [_without(asdict(site), "id", "uid", "points") for site in sites(desk)],
@@ -91,7 +91,7 @@ def golden_of(folder: Path) -> dict[str, Any]:
             desk.close()
 
 
-def opened(folder: Path, now_ms: Callable[[], float] = computer_now_ms) -> Desk:
+def opened(folder: Path, now_ms: Callable[[], float] = computer_now_ms) -> Workspace:
     """Open an archive as the window and the commands do."""
     desk = open_workspace(
         folder, now_ms=now_ms, computer=TrustedClock(), pins=MemoryPins(), zone="Europe/Berlin"
@@ -119,7 +119,7 @@ def fingerprint_of(series: Series) -> str:
     return digest.hexdigest()
 
 
-def _records(desk: Desk) -> dict[str, Any]:
+def _records(desk: Workspace) -> dict[str, Any]:
     told = {}
     for point in points(desk):
         for place in point.channels:
@@ -141,7 +141,7 @@ def _as_before(event: BookedExcursion) -> dict[str, Any]:
     return _without(rule, *(name for name in ("origin", "mean_s") if not rule[name]))
 
 
-def _plans(desk: Desk, point_id: int) -> list[Any]:
+def _plans(desk: Workspace, point_id: int) -> list[Any]:
     with desk.archive.reading() as session:
         listed = list(
             {mission.id: mission for mission, _ in missions_at(session, point_id)}.values()
@@ -157,7 +157,7 @@ def _plans(desk: Desk, point_id: int) -> list[Any]:
     ]
 
 
-def _life(desk: Desk, serial: str) -> dict[str, Any]:
+def _life(desk: Workspace, serial: str) -> dict[str, Any]:
     told = asdict(life(desk, serial))
     told["services"] = [_without(one, "id") for one in told["services"]]
     return told
@@ -167,22 +167,25 @@ _OF_THE_COPY = ("point_id", "file_name", "state", "uid", "is_kept", "shown")
 """Of a document: what is only of this database or of its copy."""
 
 
-def _documents(desk: Desk) -> list[Any]:
+def _documents(desk: Workspace) -> list[Any]:
     names = {point.id: point.full_name for point in points(desk)}
     return [
-        {**_without(asdict(one), *_OF_THE_COPY), "point": names[one.point_id]}
-        for one in issued_documents(desk)
+        {
+            **_without(asdict(issued_document), *_OF_THE_COPY),
+            "point": names[issued_document.point_id],
+        }
+        for issued_document in issued_documents(desk)
     ]
 
 
-def _round(desk: Desk) -> Any:
+def _round(desk: Workspace) -> Any:
     under_way = open_round(desk)
     if under_way is None:
         return None
     return [[t.site, t.point, t.serial, t.left_out, t.is_done] for t in under_way.tasks]
 
 
-def _logbook(desk: Desk) -> list[Any]:
+def _logbook(desk: Workspace) -> list[Any]:
     entries = sorted(logbook_entries(desk), key=lambda entry: entry.seq)
     return [
         [e.seq, e.at_ms, e.person, e.act, e.subject, e.sentence, e.hash]
@@ -191,7 +194,7 @@ def _logbook(desk: Desk) -> list[Any]:
     ]
 
 
-def _whole(desk: Desk) -> dict[str, Any]:
+def _whole(desk: Workspace) -> dict[str, Any]:
     told = _without(asdict(verify(desk)), "left_out", "went_on", "unnamed", "lost")
     return {**told, "entries": len(_logbook(desk))}
 

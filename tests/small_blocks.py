@@ -20,7 +20,7 @@ from gezeiten.archive.intake.missions import (
 from gezeiten.archive.local_cache import cutting
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.readings import load_recorded
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.series import Series, join_series, make_series
@@ -34,7 +34,7 @@ ELSEWHERE = Plan((KEY,), 60, point_name="Alte Lotsenwacht · Attic")
 
 @dataclass
 class Kept:
-    desk: Desk
+    desk: Workspace
     point: int = 0
     elsewhere: int = 0
     raws: int = 0

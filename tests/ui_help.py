@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from gezeiten.archive.local_cache.segments import Segments
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.memory_cache import MemoryCache
 from gezeiten.desk.record.view import RecordView
 from gezeiten.domain.series.cells import cells_of_series
@@ -34,7 +34,7 @@ class HandClock:
         return self.now_s
 
 
-def open_window(qtbot: QtBot, desk: Desk, *, builds_rest: bool = False) -> MainWindow:
+def open_window(qtbot: QtBot, desk: Workspace, *, builds_rest: bool = False) -> MainWindow:
     """Open the window on a desk and wait until it has loaded. builds_rest: also the places that
     nobody asks for, as the window does by itself; most tests look at one or two."""
     application()

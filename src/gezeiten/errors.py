@@ -73,7 +73,7 @@ class NotAcceptedError(InputError):
     """Worth a look, and nobody has said a deliberate yes to it."""
 
 
-class LookingOnlyError(InputError):
+class ReadOnlyError(InputError):
     """An act on an archive that is only looked at."""
 
 

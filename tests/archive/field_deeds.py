@@ -8,7 +8,7 @@ from dataclasses import asdict, replace
 import numpy as np
 
 from gezeiten.archive.intake.missions import Circumstances
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.text_files import TEXT_MODEL, import_with_template
 from gezeiten.desk.logger.intents import (
     Owner,
@@ -19,7 +19,7 @@ from gezeiten.desk.logger.intents import (
 from gezeiten.desk.logger.offloading import import_file
 from gezeiten.domain.actions.contacts import LoggerContacted
 from gezeiten.domain.plan.models import logger_model
-from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, TimeForm
+from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate, TextForm, TimeForm
 from gezeiten.link import mission_blocks as mb
 from gezeiten.link import mission_file as mf
 from gezeiten.link.registers import LoggerState
@@ -35,17 +35,19 @@ TIE = ImportTemplate(
     "Weather",
     "Shore · Mast",
     TextForm("utf-8", ",", ".", 1, 2, TimeForm((0,), "%Y-%m-%d %H:%M", "UTC")),
-    (ColumnTie(1, "air_temperature", "°C"),),
+    (ColumnMapping(1, "air_temperature", "°C"),),
 )
-SAP_TIE = replace(TIE, name="Sap", point="Shore · Oak", columns=(ColumnTie(1, "sap_flow", "kg"),))
+SAP_TIE = replace(
+    TIE, name="Sap", point="Shore · Oak", columns=(ColumnMapping(1, "sap_flow", "kg"),)
+)
 
 
-def be_contacted(desk: Desk, serial: str, mission: int, readings: int) -> None:
+def be_contacted(desk: Workspace, serial: str, mission: int, readings: int) -> None:
     state = LoggerState(1, 2, 0, 0, 1, 800, 3_000, mission, readings, 0, 5, 60, 0, 1, 0, 0, 0)
     desk.do(LoggerContacted(serial, "Düne T2", "1.4", "logging", asdict(state), 200.0, 3.0))
 
 
-def be_launched(desk: Desk, serial: str, mission: int, how: str) -> None:
+def be_launched(desk: Workspace, serial: str, mission: int, how: str) -> None:
     """Launch as far as a refusal, the end, or a kill on the way."""
     owner = Owner("here", "token")
     be_contacted(desk, serial, mission - 1, 0)
@@ -74,7 +76,7 @@ def mission_bytes(serial: str, mission: int, first: int, end: int) -> bytes:
     return mf.encode_header(header) + block
 
 
-def bring(desk: Desk, serial: str, mission: int, first: int, count: int) -> None:
+def bring(desk: Workspace, serial: str, mission: int, first: int, count: int) -> None:
     """Take in readings of a mission that a logger, or a copy of a vault, brought."""
     path = desk.archive.incoming / "brought.part"
     path.write_bytes(mission_bytes(serial, mission, first, first + count))
@@ -86,7 +88,7 @@ def bring(desk: Desk, serial: str, mission: int, first: int, count: int) -> None
     path.unlink()
 
 
-def bring_sap(desk: Desk, lines: int) -> None:
+def bring_sap(desk: Workspace, lines: int) -> None:
     """Take in a text of a quantity of one's own."""
     path = desk.archive.folder / "sap.csv"
     rows = [f"2026-11-20 {i // 6:02d}:{i % 6}0,{i / 4}" for i in range(lines)]
@@ -94,7 +96,7 @@ def bring_sap(desk: Desk, lines: int) -> None:
     import_with_template(desk, path, SAP_TIE, TEXT_MODEL, "text file")
 
 
-def bring_text(desk: Desk, day: int, lines: int, more: float = 0.0) -> None:
+def bring_text(desk: Workspace, day: int, lines: int, more: float = 0.0) -> None:
     """Take in a text; more: by so much its values are higher than those of others."""
     path = desk.archive.folder / "air.csv"
     rows = [f"2026-11-{day + 1:02d} 00:{i:02d},{i / 4 + more}" for i in range(lines)]

@@ -15,7 +15,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import rebuild, restore_lost_entries, verify
 from gezeiten.desk.pin_store import MemoryPins
@@ -29,11 +29,11 @@ _TRACEME, _SYSCALL = 0, 24
 _LIBC = ctypes.CDLL(None, use_errno=True)
 
 
-def opened(folder: Path) -> Desk:
+def opened(folder: Path) -> Workspace:
     return open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
 
 
-def killed_at(folder: Path, n: int, do: Callable[[Desk], object]) -> bool:
+def killed_at(folder: Path, n: int, do: Callable[[Workspace], object]) -> bool:
     """Do an act in a child that is killed before its n-th system call; whether it lived to end."""
     child = os.fork()
     if child == 0:
@@ -54,7 +54,7 @@ def killed_at(folder: Path, n: int, do: Callable[[Desk], object]) -> bool:
     return False
 
 
-def save_shore(desk: Desk) -> None:
+def save_shore(desk: Workspace) -> None:
     save_site(desk, SiteFacts("Shore"))
 
 

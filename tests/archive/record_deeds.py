@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.quantities import save_quantity
 from gezeiten.desk.record.calculating import (
@@ -40,11 +40,11 @@ from gezeiten.domain.steps.hanging import SensorDepth
 from gezeiten.errors import InputError
 
 
-def _series(desk: Desk) -> list[tuple[PointPlace, str]]:
+def _series(desk: Workspace) -> list[tuple[PointPlace, str]]:
     return [(point, place.channel) for point in points(desk) for place in point.channels]
 
 
-def subtract(desk: Desk, first: int, second: int, label: str) -> None:
+def subtract(desk: Workspace, first: int, second: int, label: str) -> None:
     """Let the difference of the n-th series and the m-th be calculated; most have another unit."""
     listed = _series(desk)
     if not listed:
@@ -53,15 +53,17 @@ def subtract(desk: Desk, first: int, second: int, label: str) -> None:
     calculate(desk, Calculation(FORMULAS["difference", 1], inputs, {}, label))
 
 
-def subtract_no_more(desk: Desk, number: int) -> None:
+def subtract_no_more(desk: Workspace, number: int) -> None:
     """Take the n-th calculated series back."""
-    said = [one.how for point in points(desk) for one in calculations(desk, point.id)]
+    said = [
+        calculation.how for point in points(desk) for calculation in calculations(desk, point.id)
+    ]
     if not said:
         raise InputError("nothing is calculated yet")
     remove_calculation(desk, said[number % len(said)])
 
 
-def set_some_limit(desk: Desk, number: int, side: str, how: str) -> None:
+def set_some_limit(desk: Workspace, number: int, side: str, how: str) -> None:
     """Set a limit on the n-th series, for all time: on each reading, in working hours, or on means
     of an hour."""
     listed = _series(desk)
@@ -78,12 +80,12 @@ def set_some_limit(desk: Desk, number: int, side: str, how: str) -> None:
     set_limit(desk, point.id, key, rule, 0, None, "asked for")
 
 
-def average(desk: Desk, averages: str) -> None:
+def average(desk: Workspace, averages: str) -> None:
     """Add a quantity of one's own, or have it averaged otherwise."""
     save_quantity(desk, Quantity("sap_flow", "Sap flow", "F", "kg", 1, averages=averages))  # type: ignore[arg-type]
 
 
-def correct(desk: Desk, number: int, mark: str) -> None:
+def correct(desk: Workspace, number: int, mark: str) -> None:
     """Put a mark on all readings of the n-th series, or an offset where there is none."""
     listed = _series(desk)
     if not listed:
@@ -93,7 +95,7 @@ def correct(desk: Desk, number: int, mark: str) -> None:
     save_correction(desk, point, proposed(point, key, kind, (0, None), parameters), "asked for")
 
 
-def _corrections(desk: Desk) -> list[tuple[PointPlace, Correction]]:
+def _corrections(desk: Workspace) -> list[tuple[PointPlace, Correction]]:
     return [
         (point, step)
         for point, key in _series(desk)
@@ -101,7 +103,7 @@ def _corrections(desk: Desk) -> list[tuple[PointPlace, Correction]]:
     ]
 
 
-def switch_correction(desk: Desk, number: int) -> None:
+def switch_correction(desk: Workspace, number: int) -> None:
     """Switch the n-th step off, or on again."""
     listed = _corrections(desk)
     if not listed:
@@ -109,15 +111,17 @@ def switch_correction(desk: Desk, number: int) -> None:
     switch(desk, *listed[number % len(listed)])
 
 
-def switch_some_fill(desk: Desk, number: int) -> None:
+def switch_some_fill(desk: Workspace, number: int) -> None:
     """Switch the n-th fill off, or one that was taken back on again."""
-    listed = [(point, one) for point, key in _series(desk) for one in chain(desk, point, key).fills]
+    listed = [
+        (point, fill) for point, key in _series(desk) for fill in chain(desk, point, key).fills
+    ]
     if not listed:
         raise InputError("nothing is filled yet")
     switch_fill(desk, *listed[number % len(listed)])
 
 
-def correct_no_more(desk: Desk, number: int) -> None:
+def correct_no_more(desk: Workspace, number: int) -> None:
     """Take the n-th step back."""
     listed = _corrections(desk)
     if not listed:
@@ -125,7 +129,7 @@ def correct_no_more(desk: Desk, number: int) -> None:
     withdraw_correction(desk, *listed[number % len(listed)])
 
 
-def remark(desk: Desk, number: int, whole_site: bool) -> None:
+def remark(desk: Workspace, number: int, whole_site: bool) -> None:
     """Write a remark on the n-th point."""
     listed = points(desk)
     if not listed:
@@ -133,7 +137,7 @@ def remark(desk: Desk, number: int, whole_site: bool) -> None:
     write_remark(desk, listed[number % len(listed)].id, (0, 9), "seen", whole_site=whole_site)
 
 
-def remark_no_more(desk: Desk, number: int) -> None:
+def remark_no_more(desk: Workspace, number: int) -> None:
     """Take a remark on the n-th point back."""
     listed = points(desk)
     its = remarks(desk, listed[number % len(listed)].id) if listed else []
@@ -142,7 +146,7 @@ def remark_no_more(desk: Desk, number: int) -> None:
     withdraw_remark(desk, its[0])
 
 
-def read_by_hand(desk: Desk, number: int) -> None:
+def read_by_hand(desk: Workspace, number: int) -> None:
     """Enter a check of the n-th series."""
     listed = _series(desk)
     if not listed:
@@ -151,7 +155,7 @@ def read_by_hand(desk: Desk, number: int) -> None:
     enter(desk, [TypedCheck(point, key, 5, 20.0, "ah", low=1.0)])
 
 
-def read_by_hand_no_more(desk: Desk, number: int) -> None:
+def read_by_hand_no_more(desk: Workspace, number: int) -> None:
     """Take a check at the n-th point back."""
     listed = points(desk)
     its = checks_of(desk, listed[number % len(listed)].id) if listed else []
@@ -160,7 +164,7 @@ def read_by_hand_no_more(desk: Desk, number: int) -> None:
     withdraw_check(desk, its[0])
 
 
-def put_clock_right(desk: Desk, number: int, shift_ms: int) -> None:
+def put_clock_right(desk: Workspace, number: int, shift_ms: int) -> None:
     """Move the clock of the first mission that feeds the n-th series, or take that back."""
     listed = _series(desk)
     its = mission_clocks(desk, *listed[number % len(listed)]) if listed else []
@@ -179,7 +183,7 @@ def put_clock_right(desk: Desk, number: int, shift_ms: int) -> None:
         )
 
 
-def switch_some_clock(desk: Desk, number: int) -> None:
+def switch_some_clock(desk: Workspace, number: int) -> None:
     """Switch what puts the clock of the first mission of the n-th series right off, or on."""
     listed = _series(desk)
     its = mission_clocks(desk, *listed[number % len(listed)]) if listed else []
@@ -188,7 +192,7 @@ def switch_some_clock(desk: Desk, number: int) -> None:
     switch_clock(desk, its[0], "to see")
 
 
-def hang_sensor(desk: Desk, number: int, length_m: float) -> None:
+def hang_sensor(desk: Workspace, number: int, length_m: float) -> None:
     """Say how the sensor hangs at the n-th point; of no length, take that back."""
     listed = points(desk)
     if not listed:

@@ -11,7 +11,7 @@ import msgspec
 import pytest
 
 from gezeiten.archive.store.chains import Body, Envelope, line_of, read_line
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import rebuild, verify
@@ -27,19 +27,19 @@ ROOT = Path(__file__).parents[2]
 TEN_YEARS_MS = 315_576_000_000
 
 
-def opened(folder: Path) -> Desk:
+def opened(folder: Path) -> Workspace:
     return open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
 
 
 @pytest.fixture
-def desk(tmp_path: Path) -> Iterator[Desk]:
+def desk(tmp_path: Path) -> Iterator[Workspace]:
     made = opened(tmp_path / "archive")
     save_site(made, SiteFacts("Shore"))
     yield made
     made.close()
 
 
-def written_by_another_version(desk: Desk, act: dict[str, object]) -> None:
+def written_by_another_version(desk: Workspace, act: dict[str, object]) -> None:
     """Append a line that follows the last one, as another program would."""
     [path] = (desk.archive.folder / "logbook").glob("*.jsonl")
     last = read_line(path.read_bytes().splitlines(keepends=True)[-1])
@@ -61,7 +61,7 @@ def written_by_another_version(desk: Desk, act: dict[str, object]) -> None:
     path.write_bytes(path.read_bytes() + line)
 
 
-def test_a_kind_of_act_that_is_not_known_is_kept_and_the_rest_goes_on(desk: Desk) -> None:
+def test_a_kind_of_act_that_is_not_known_is_kept_and_the_rest_goes_on(desk: Workspace) -> None:
     act = {"kind": "tide predicted", "version": 1, "act": {"site": "x", "height_m": 1.5}}
     written_by_another_version(desk, act)
     save_site(desk, SiteFacts("Dock"))
@@ -71,7 +71,7 @@ def test_a_kind_of_act_that_is_not_known_is_kept_and_the_rest_goes_on(desk: Desk
     assert "“tide predicted”, which this version does not know" in fault
 
 
-def test_an_act_that_no_longer_fits_stands(desk: Desk) -> None:
+def test_an_act_that_no_longer_fits_stands(desk: Workspace) -> None:
     uid = sites(desk)[0].uid
     change = {"field": "kind", "before": "dune", "after": "marsh"}  # nobody had said dune
     written_by_another_version(
@@ -83,7 +83,7 @@ def test_an_act_that_no_longer_fits_stands(desk: Desk) -> None:
     assert verify(desk).is_intact
 
 
-def test_readings_whose_bytes_are_gone_are_named_and_stay(desk: Desk) -> None:
+def test_readings_whose_bytes_are_gone_are_named_and_stay(desk: Workspace) -> None:
     bring(desk, "D-9001", 2, 0, 50)
     [point] = [one for one in points(desk) if one.channels]
     before = record(desk, point.id, "air_temperature").values.tolist()
@@ -126,7 +126,7 @@ desk.close()
 """
 
 
-def test_two_programs_write_one_chain(desk: Desk) -> None:
+def test_two_programs_write_one_chain(desk: Workspace) -> None:
     desk.close()
     writers = [
         subprocess.Popen([sys.executable, "-c", _WRITER, str(desk.archive.folder), name])
@@ -146,7 +146,7 @@ def test_two_programs_write_one_chain(desk: Desk) -> None:
     fresh.close()
 
 
-def test_nothing_is_written_behind_what_cannot_be_read(desk: Desk) -> None:
+def test_nothing_is_written_behind_what_cannot_be_read(desk: Workspace) -> None:
     [spoilt] = (desk.archive.folder / "logbook").glob("*.jsonl")
     as_it_was = spoilt.read_bytes() + b"{no entry}\n"
     spoilt.write_bytes(as_it_was)
@@ -160,7 +160,7 @@ def test_nothing_is_written_behind_what_cannot_be_read(desk: Desk) -> None:
     assert all(any(words in fault for words in expected) for fault in verify(desk).faults)
 
 
-def test_an_act_after_an_end_that_was_cut_off_stands_in_a_chain_of_its_own(desk: Desk) -> None:
+def test_an_act_after_an_end_that_was_cut_off_stands_in_a_chain_of_its_own(desk: Workspace) -> None:
     [cut] = (desk.archive.folder / "logbook").glob("*.jsonl")
     lines = cut.read_bytes().splitlines(keepends=True)
     cut.write_bytes(b"".join(lines[:-1]))
@@ -170,7 +170,7 @@ def test_an_act_after_an_end_that_was_cut_off_stands_in_a_chain_of_its_own(desk:
     assert [site.name for site in sites(desk)] == ["Shore", "Dock"]
 
 
-def test_an_entry_forged_with_its_hash_breaks_what_follows(desk: Desk) -> None:
+def test_an_entry_forged_with_its_hash_breaks_what_follows(desk: Workspace) -> None:
     save_site(desk, SiteFacts("Dock"))
     [path] = (desk.archive.folder / "logbook").glob("*.jsonl")
     lines = path.read_bytes().splitlines(keepends=True)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.logbook import acknowledge_conflict, logbook_entries
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.places import sites
@@ -37,25 +37,25 @@ def cut_off(folder: Path, many: int) -> list[bytes]:
 
 
 @pytest.fixture
-def cut(folder: Path) -> Iterator[Desk]:
+def cut(folder: Path) -> Iterator[Workspace]:
     cut_off(folder, 2)
     desk = open_workspace(folder)
     yield desk
     desk.close()
 
 
-def names(desk: Desk) -> list[str]:
+def names(desk: Workspace) -> list[str]:
     return sorted(site.name for site in sites(desk))
 
 
-def test_what_was_cut_off_is_said_and_not_advised_away(cut: Desk) -> None:
+def test_what_was_cut_off_is_said_and_not_advised_away(cut: Workspace) -> None:
     faults = " ".join(verify(cut).faults)
     assert "2 entries were cut off the end of the logbook" in faults
     assert "Put the last copy of the archive's logbook folder back" in faults
     assert "takes it out" not in faults
 
 
-def test_a_rebuild_takes_nothing_out(cut: Desk) -> None:
+def test_a_rebuild_takes_nothing_out(cut: Workspace) -> None:
     with pytest.raises(ArchiveDamagedError) as refused:
         rebuild(cut)
     said = str(refused.value)
@@ -65,7 +65,7 @@ def test_a_rebuild_takes_nothing_out(cut: Desk) -> None:
     assert names(cut) == sorted(NAMES)
 
 
-def test_only_an_explicit_word_lets_go(cut: Desk) -> None:
+def test_only_an_explicit_word_lets_go(cut: Workspace) -> None:
     rebuild(cut, with_lost="drop")
     assert names(cut) == NAMES[:1]
     assert verify(cut).is_intact
@@ -160,7 +160,7 @@ def test_what_was_lost_is_written_again_as_the_table_has_it(
     desk.close()
 
 
-def unseen(desk: Desk) -> list[str]:
+def unseen(desk: Workspace) -> list[str]:
     """What is said of a chain that was begun, as the archive was not as it had been left."""
     [begun] = [entry for entry in logbook_entries(desk) if entry.act == "chain begun"][-1:]
     return [
@@ -170,7 +170,7 @@ def unseen(desk: Desk) -> list[str]:
     ]
 
 
-def test_work_that_went_on_leaves_it_said_until_somebody_looked(cut: Desk) -> None:
+def test_work_that_went_on_leaves_it_said_until_somebody_looked(cut: Workspace) -> None:
     """Also when the entries were let go of, and the database was made anew."""
     save_site(cut, SiteFacts("Seglerhafen", zone="UTC"))
     assert unseen(cut)[0] in verify(cut).faults
@@ -187,13 +187,13 @@ def test_work_that_went_on_leaves_it_said_until_somebody_looked(cut: Desk) -> No
     desk.close()
 
 
-def test_what_was_let_go_of_is_told(cut: Desk) -> None:
+def test_what_was_let_go_of_is_told(cut: Workspace) -> None:
     rebuild(cut, with_lost="drop")
     [said] = [entry for entry in logbook_entries(cut) if entry.act == "entries removed"]
     assert all(name in said.sentence for name in NAMES[1:])
 
 
-def test_a_line_changed_before_the_cut_is_not_written_over(cut: Desk) -> None:
+def test_a_line_changed_before_the_cut_is_not_written_over(cut: Workspace) -> None:
     """Where the logbook does not hold, only its last copy helps."""
     [file] = (cut.archive.folder / "logbook").glob("*.jsonl")
     data = file.read_bytes().replace(b"Krabbenkoog", b"Krebbenkoog")

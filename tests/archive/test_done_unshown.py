@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from gezeiten.archive.store.room import require_free_space
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
@@ -33,19 +33,19 @@ def files_up_to(size: int) -> Iterator[None]:
 
 
 @pytest.fixture
-def desk(tmp_path: Path) -> Iterator[Desk]:
+def desk(tmp_path: Path) -> Iterator[Workspace]:
     made = open_workspace(tmp_path / "archive")
     save_site(made, SiteFacts("Krabbenkoog", zone="Europe/Berlin"))
     yield made
     made.close()
 
 
-def chain_bytes(desk: Desk) -> int:
+def chain_bytes(desk: Workspace) -> int:
     return max(desk.archive.chains.sizes().values())
 
 
 @pytest.mark.parametrize("room", [1_500, 2_500, 3_500, 5_000, 7_000, 9_000])
-def test_what_is_done_is_said_to_be_done_and_stands_there_once(desk: Desk, room: int) -> None:
+def test_what_is_done_is_said_to_be_done_and_stands_there_once(desk: Workspace, room: int) -> None:
     before = [site.name for site in sites(desk)]
     limit = chain_bytes(desk) + room
     outcome = ""
@@ -68,7 +68,7 @@ def test_what_is_done_is_said_to_be_done_and_stands_there_once(desk: Desk, room:
     assert verify(desk).is_intact
 
 
-def test_the_case_is_really_met(desk: Desk) -> None:
+def test_the_case_is_really_met(desk: Workspace) -> None:
     """At some limit the line fits and the tables do not."""
     said = set()
     for room in range(1_000, 12_000, 500):
@@ -81,7 +81,7 @@ def test_the_case_is_really_met(desk: Desk) -> None:
     assert DoneUnshownError in said
 
 
-def test_a_chain_that_was_begun_then_is_gone_on_with(desk: Desk, tmp_path: Path) -> None:
+def test_a_chain_that_was_begun_then_is_gone_on_with(desk: Workspace, tmp_path: Path) -> None:
     """Where the first act in a folder is done and does not show, the next one begins no other
     chain."""
     met = 0

@@ -38,7 +38,7 @@ def test_a_text_laid_at_a_loggers_point_takes_nothing_of_the_logger_any_more(
     own, beside = f"{store} · probe_temperature", f"{store} · probe_temperature@Weather station"
     mixed = before["records"].pop(own)
     records = {name: told["records"].pop(name) for name in (own, beside)}
-    assert sum(one["readings"] for one in records.values()) == mixed["readings"]
+    assert sum(record["readings"] for record in records.values()) == mixed["readings"]
     assert records[beside]["readings"] == 300
     assert told["records"] == before["records"]
     [was], [now] = before["excursions"], told["excursions"]

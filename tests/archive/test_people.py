@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
@@ -25,14 +25,14 @@ from tests.archive.field_deeds import bring
 NAME = "Wiebke Onken"
 
 
-def opened(folder: Path) -> Desk:
+def opened(folder: Path) -> Workspace:
     made = open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
     made.settings = Settings(person=NAME)
     return made
 
 
 @pytest.fixture
-def desk(tmp_path: Path) -> Iterator[Desk]:
+def desk(tmp_path: Path) -> Iterator[Workspace]:
     made = opened(tmp_path / "archive")
     save_site(made, SiteFacts("Shore"))
     bring(made, "D-9001", 2, 0, 50)
@@ -51,7 +51,7 @@ def stands_in(folder: Path, name: str) -> list[str]:
     ]
 
 
-def test_a_name_stands_in_one_line_of_the_chain(desk: Desk) -> None:
+def test_a_name_stands_in_one_line_of_the_chain(desk: Workspace) -> None:
     assert names(desk) == ["JA", NAME]
     [chain] = (desk.archive.folder / "logbook").glob("*.jsonl")
     lines = [line for line in chain.read_text().splitlines() if NAME in line]
@@ -59,7 +59,7 @@ def test_a_name_stands_in_one_line_of_the_chain(desk: Desk) -> None:
     assert {entry.person for entry in logbook_entries(desk)} == {"", "JA", NAME}
 
 
-def test_an_erased_name_is_nowhere_and_everything_checks(desk: Desk) -> None:
+def test_an_erased_name_is_nowhere_and_everything_checks(desk: Workspace) -> None:
     folder = desk.archive.folder
     erase_name(desk, NAME)
     assert names(desk) == ["JA"]
@@ -79,7 +79,7 @@ def test_an_erased_name_is_nowhere_and_everything_checks(desk: Desk) -> None:
 
 
 def test_an_erasing_that_was_killed_is_ended_at_the_next_start(
-    desk: Desk, monkeypatch: pytest.MonkeyPatch
+    desk: Workspace, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     with monkeypatch.context() as patched:
         patched.setattr("gezeiten.archive.people.finish_erasing", lambda *_: None)
@@ -91,12 +91,12 @@ def test_an_erasing_that_was_killed_is_ended_at_the_next_start(
     assert verify(desk).is_intact
 
 
-def test_who_is_not_there_cannot_be_erased(desk: Desk) -> None:
+def test_who_is_not_there_cannot_be_erased(desk: Workspace) -> None:
     with pytest.raises(InputError, match="Nobody called “XX” acts in this archive"):
         erase_name(desk, "XX")
 
 
-def test_whoever_erases_his_own_name_goes_on_without_it(desk: Desk) -> None:
+def test_whoever_erases_his_own_name_goes_on_without_it(desk: Workspace) -> None:
     desk.change_settings(replace(desk.settings, person=NAME))
     erase_name(desk, NAME)
     save_site(desk, SiteFacts("Mole"))

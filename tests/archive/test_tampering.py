@@ -41,8 +41,8 @@ from gezeiten.desk.record.remarks import write_remark
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.actions.clocks import ClockCorrected
 from gezeiten.domain.actions.launches import LaunchBegun
-from gezeiten.domain.actions.loggers import ReportKept
-from gezeiten.domain.actions.offloads import MissionSaid, OverviewTaken, RawBytes
+from gezeiten.domain.actions.loggers import ReportStored
+from gezeiten.domain.actions.offloads import OverviewImported, RawBytes, StatedMission
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import Quantity
 from gezeiten.domain.sites import PointFacts, SiteFacts
@@ -164,12 +164,12 @@ def acted(tmp_path: Path) -> Path:
     leave_open(desk, gaps(desk)[0], "chewed")
     serial = loggers(desk)[0][0]
     desk.do(LaunchBegun(serial, "here/1", STORE_PLAN.as_dict(), 12, {}))
-    desk.do(ReportKept(serial, "report.pdf", "ab" * 32, 5, 12))
+    desk.do(ReportStored(serial, "report.pdf", "ab" * 32, 5, 12))
     with desk.archive.reading() as session:
         point = stored_point(session, 1).uid
-    said = MissionSaid("Düne T2", "1.4", 14, 5, 0, 60_000, point, STORE_PLAN.as_dict())
+    said = StatedMission("Düne T2", "1.4", 14, 5, 0, 60_000, point, STORE_PLAN.as_dict())
     raw = RawBytes("cd" * 32, 9, "network")
-    desk.do(OverviewTaken(serial, said, raw, "nth", 4, ((0, 40),)))
+    desk.do(OverviewImported(serial, said, raw, "nth", 4, ((0, 40),)))
     settled = next(e for e in excursions(desk) if e.is_settled)
     reopen(desk, settled.id)
     settle(desk, settled.id, "Power", "Fuse.")

@@ -15,7 +15,7 @@ from sqlalchemy import select
 from gezeiten.archive.actions.conflicts import unseen_conflicts
 from gezeiten.archive.actions.projected_tables import Rows, rows
 from gezeiten.archive.store.tables import Site
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.logbook import (
@@ -42,7 +42,7 @@ from tests.golden import fingerprint_of
 BYTES = ("vault", "overviews", "certificates", "reports", "foundings", "documents", "rescued")
 
 
-def opened(folder: Path) -> Desk:
+def opened(folder: Path) -> Workspace:
     heads = folder.with_suffix(".heads")
     desk = open_workspace(
         folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC", heads_file=heads
@@ -225,6 +225,6 @@ def test_misfits_outlive_this_computers_tables(tmp_path: Path) -> None:
     assert after == before
 
 
-def kept_site(desk: Desk) -> float | None:
+def kept_site(desk: Workspace) -> float | None:
     with desk.archive.reading() as session:
         return session.scalars(select(Site.height_m)).one()

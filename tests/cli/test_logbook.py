@@ -9,10 +9,10 @@ import pytest
 from click.testing import CliRunner
 
 from gezeiten.cli.main import main
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 
 
-def run(desk: Desk, *words: str) -> str:
+def run(desk: Workspace, *words: str) -> str:
     command = ["logbook", "--archive", str(desk.archive.folder), *words]
     done = CliRunner().invoke(main, command)
     assert done.exit_code == 0, done.output
@@ -28,12 +28,12 @@ def run(desk: Desk, *words: str) -> str:
         (("--until", "2000-01-01"), set()),
     ],
 )
-def test_entries_are_found(demo_desk: Desk, asked: tuple[str, ...], acts: set[str]) -> None:
+def test_entries_are_found(demo_desk: Workspace, asked: tuple[str, ...], acts: set[str]) -> None:
     listed = json.loads(run(demo_desk, *asked, "--json"))
     assert {entry["act"] for entry in listed} == acts
 
 
-def test_entries_are_written_and_a_head_compared(demo_desk: Desk, tmp_path: Path) -> None:
+def test_entries_are_written_and_a_head_compared(demo_desk: Workspace, tmp_path: Path) -> None:
     out = tmp_path / "all.jsonl"
     said = run(demo_desk, "--out", str(out))
     lines = [json.loads(line) for line in out.read_text().splitlines()]
@@ -43,7 +43,7 @@ def test_entries_are_written_and_a_head_compared(demo_desk: Desk, tmp_path: Path
     assert "That is entry 5 of" in run(demo_desk, "--compare", str(tmp_path / "note.txt"))
 
 
-def test_an_archive_is_checked_without_being_changed(demo_desk: Desk) -> None:
+def test_an_archive_is_checked_without_being_changed(demo_desk: Workspace) -> None:
     folder = demo_desk.archive.folder
     demo_desk.close()
     for path in folder.glob("archive.db*"):

@@ -14,7 +14,7 @@ import pytest
 from click.testing import CliRunner, Result
 
 from gezeiten.cli.main import main
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.contact import contact, session_with
 from gezeiten.desk.logger.offloading import offload_connected, recover_incoming
 from gezeiten.desk.workspace import open_workspace
@@ -125,7 +125,9 @@ def test_one_meaning_of_the_archive_before_and_behind_the_command(tmp_path: Path
     assert not there.exists()  # what only reads makes none
 
 
-def test_a_file_that_is_there_is_replaced_only_on_request(demo_desk: Desk, tmp_path: Path) -> None:
+def test_a_file_that_is_there_is_replaced_only_on_request(
+    demo_desk: Workspace, tmp_path: Path
+) -> None:
     out = tmp_path / "out.csv"
     archive = str(demo_desk.archive.folder)
     fortnight = ("--from", "2026-11-16", "--until", "2026-11-30")
@@ -199,7 +201,7 @@ def test_errors_are_one_sentence_and_a_code(tmp_path: Path) -> None:
         assert failed.stderr.count("\n") == 1
 
 
-def test_a_touched_archive_fails_to_verify(demo_desk: Desk, tmp_path: Path) -> None:
+def test_a_touched_archive_fails_to_verify(demo_desk: Workspace, tmp_path: Path) -> None:
     folder = demo_desk.archive.folder
     demo_desk.close()
     victim = next((folder / "vault").rglob("*.mission"))
@@ -211,7 +213,7 @@ def test_a_touched_archive_fails_to_verify(demo_desk: Desk, tmp_path: Path) -> N
     assert "was changed since it was kept" in failed.output
 
 
-def test_what_somebody_changed_in_the_database_is_named_and_put_right(demo_desk: Desk) -> None:
+def test_what_somebody_changed_in_the_database_is_named_and_put_right(demo_desk: Workspace) -> None:
     folder = demo_desk.archive.folder
     demo_desk.close()
     with behind_its_back(folder / "archive.db") as raw:
@@ -230,7 +232,7 @@ def test_what_somebody_changed_in_the_database_is_named_and_put_right(demo_desk:
     assert "names no bytes of this archive" in refused.output
 
 
-def test_dates_are_the_sites(demo_desk: Desk, tmp_path: Path) -> None:
+def test_dates_are_the_sites(demo_desk: Workspace, tmp_path: Path) -> None:
     folder = demo_desk.archive.folder
     demo_desk.close()
     day = ("--from", "2026-11-20", "--until", "2026-11-21")

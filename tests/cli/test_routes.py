@@ -120,7 +120,7 @@ def test_our_own_csv_comes_back_in(store: Lab, tmp_path: Path) -> None:
     found = recognise_text(store.desk, done.path)
     assert found.proposal.doubts == ()
     tie = proposed_template(found, "Own")
-    known = {one.quantity for one in tie.columns if one.quantity}
+    known = {column.quantity for column in tie.columns if column.quantity}
     assert known == {"air_temperature", "relative_humidity"}
     from dataclasses import replace
 

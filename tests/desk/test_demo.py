@@ -7,7 +7,7 @@ from collections import Counter
 import pytest
 
 from gezeiten.cli.demo import Demo, open_demo
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import logger_offer
@@ -21,7 +21,7 @@ from gezeiten.standin.simclock import SimClock
 from tests.nursery import ForkedStandin
 
 
-def test_thirteen_points_on_five_sites_with_seventy_days(demo_desk: Desk) -> None:
+def test_thirteen_points_on_five_sites_with_seventy_days(demo_desk: Workspace) -> None:
     assert len(sites(demo_desk)) == 5
     listed = points(demo_desk)
     assert len(listed) == 13
@@ -31,14 +31,14 @@ def test_thirteen_points_on_five_sites_with_seventy_days(demo_desk: Desk) -> Non
         assert span[1] - span[0] > 47 * DAY_MS
 
 
-def test_everything_in_it_was_really_offloaded(demo_desk: Desk) -> None:
+def test_everything_in_it_was_really_offloaded(demo_desk: Workspace) -> None:
     verdict = verify(demo_desk)
     assert verdict.is_intact
     assert verdict.offloads >= 35
     assert verdict.values > 500_000
 
 
-def test_every_story_left_its_trace(demo_desk: Desk) -> None:
+def test_every_story_left_its_trace(demo_desk: Workspace) -> None:
     found = Counter(event.point.name for event in excursions(demo_desk))
     for name in (
         "Textile store",
@@ -63,7 +63,7 @@ def test_every_story_left_its_trace(demo_desk: Desk) -> None:
     assert ("Cold room B", "open") in states  # probe pulled off
 
 
-def test_k2_still_holds_its_missing_eleven_days(demo_desk: Desk) -> None:
+def test_k2_still_holds_its_missing_eleven_days(demo_desk: Workspace) -> None:
     [gap] = [g for g in gaps(demo_desk) if g.point.name == "Piezometer K2"]
     assert gap.gap.length_ms == 11 * DAY_MS
     assert logger_offer(demo_desk, gap).readings == 2640
@@ -71,7 +71,7 @@ def test_k2_still_holds_its_missing_eleven_days(demo_desk: Desk) -> None:
     assert logger_offer(demo_desk, lost).sentence == "memory was overwritten"
 
 
-def test_the_board_shows_what_is_at_risk(demo_desk: Desk) -> None:
+def test_the_board_shows_what_is_at_risk(demo_desk: Workspace) -> None:
     shown = board(demo_desk)
     rows = {row.point.name: row for _, listed in shown.sites for row in listed}
     assert len(rows) == 13
@@ -91,7 +91,7 @@ def test_the_board_shows_what_is_at_risk(demo_desk: Desk) -> None:
     assert not any(n.kind == "not recording" for row in rows.values() for n in row.needs)
 
 
-def test_visits_follow_by_day_with_their_reasons(demo_desk: Desk) -> None:
+def test_visits_follow_by_day_with_their_reasons(demo_desk: Workspace) -> None:
     visits = board(demo_desk).visits
     assert [v.site.name for v in visits] == [
         "Krabbenkoog",
@@ -120,7 +120,7 @@ def test_opening_it_again_is_the_same_archive(built_demo: Demo, demo_clock: SimC
         settings.write_bytes(as_they_were)  # the others look where the first fleet answers
 
 
-def test_points_are_found_by_name_or_serial(demo_desk: Desk) -> None:
+def test_points_are_found_by_name_or_serial(demo_desk: Workspace) -> None:
     assert point_named(demo_desk, "cold room a").serial == "R-1107"
     assert point_named(demo_desk, "R-1107").name == "Cold room A"
     assert point_named(demo_desk, "Saatgutspeicher · Cold room A").site == "Saatgutspeicher"

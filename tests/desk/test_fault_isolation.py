@@ -10,7 +10,7 @@ from sqlalchemy import select, text, update
 from gezeiten.archive.local_cache.changes import all_changed
 from gezeiten.archive.local_cache.tables import Block, BlockBytes
 from gezeiten.archive.store.tables import Mission
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.text_files import import_text
@@ -25,7 +25,7 @@ from tests.conftest import Lab
 from tests.desk.intake.test_text_files import POINT, tie_of
 
 
-def rows(desk: Desk) -> dict[str, BoardRow]:
+def rows(desk: Workspace) -> dict[str, BoardRow]:
     return {row.point.name: row for _, listed in board(desk).sites for row in listed}
 
 
@@ -43,7 +43,7 @@ def test_readings_a_month_and_more_apart(lab: Lab, tmp_path: Path) -> None:
     assert verify(lab.desk).is_intact
 
 
-def test_a_damaged_block_spoils_its_point_only(demo_desk: Desk) -> None:
+def test_a_damaged_block_spoils_its_point_only(demo_desk: Workspace) -> None:
     before = {name: row.held for name, row in rows(demo_desk).items()}
     point = point_named(demo_desk, "Tank 2")
     with demo_desk.archive.writing() as session:
@@ -77,7 +77,7 @@ def test_a_damaged_block_spoils_its_point_only(demo_desk: Desk) -> None:
     ],
 )
 def test_a_stored_value_that_is_none_is_named_by_its_place(
-    demo_desk: Desk, table: str, column: str, value: str, words: str
+    demo_desk: Workspace, table: str, column: str, value: str, words: str
 ) -> None:
     with demo_desk.archive.writing() as session:
         key = "seq" if table == "logbook" else "id"
@@ -89,7 +89,7 @@ def test_a_stored_value_that_is_none_is_named_by_its_place(
     assert any(words in fault for fault in faults), faults
 
 
-def test_a_plan_that_cannot_be_read_spoils_its_point_only(demo_desk: Desk) -> None:
+def test_a_plan_that_cannot_be_read_spoils_its_point_only(demo_desk: Workspace) -> None:
     point = point_named(demo_desk, "Tank 2")
     with demo_desk.archive.writing() as session:
         session.execute(

@@ -54,13 +54,17 @@ def test_a_clock_off_by_a_day_needs_a_reason(
 ) -> None:
     card = contact(lab.desk, lab.standin.address, lab.serial)
     card = replace(card, clock=replace(card.clock, difference_ms=ahead_ms))
-    [check] = [one for one in launch_checks(lab.desk, card, STORE_PLAN) if one.key == "clock"]
+    [check] = [
+        launch_check
+        for launch_check in launch_checks(lab.desk, card, STORE_PLAN)
+        if launch_check.key == "clock"
+    ]
     assert (check.weight, check.wants_word) == ("look", is_reason_required)
     assert ("clock correction" in check.sentence) == is_reason_required
     [check] = [
-        one
-        for one in launch_checks(lab.desk, card, STORE_PLAN, {"clock": "known"})
-        if "Accepted: known" in one.sentence
+        launch_check
+        for launch_check in launch_checks(lab.desk, card, STORE_PLAN, {"clock": "known"})
+        if "Accepted: known" in launch_check.sentence
     ]
     assert check.weight == "passed"
 

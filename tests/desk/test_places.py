@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.board import board
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.places import add_point, point_named, points, set_next_visit, sites, zone_at
@@ -18,7 +18,7 @@ from gezeiten.errors import InputError
 
 
 @pytest.fixture
-def desk(tmp_path: Path) -> Iterator[Desk]:
+def desk(tmp_path: Path) -> Iterator[Workspace]:
     made = open_workspace(tmp_path, now_ms=lambda: 1_795_392_000_000)
     yield made
     made.close()
@@ -33,20 +33,20 @@ def desk(tmp_path: Path) -> Iterator[Desk]:
         ("Dock", "../etc", "is no time zone"),
     ],
 )
-def test_sites_without_sense_are_refused(desk: Desk, name: str, zone: str, words: str) -> None:
+def test_sites_without_sense_are_refused(desk: Workspace, name: str, zone: str, words: str) -> None:
     with pytest.raises(InputError, match=words):
         save_site(desk, SiteFacts(name, zone=zone))
     assert sites(desk) == []
 
 
-def test_a_site_is_added_once(desk: Desk) -> None:
+def test_a_site_is_added_once(desk: Workspace) -> None:
     save_site(desk, SiteFacts("Dock", "yard", height_m=2.0))
     with pytest.raises(InputError, match="exists already; choose another name"):
         save_site(desk, SiteFacts("Dock", "yard", "UTC"))
     assert [e.act for e in logbook_entries(desk)] == ["site", "person", "archive begun"]
 
 
-def test_points_are_made_with_their_site_and_kept(desk: Desk) -> None:
+def test_points_are_made_with_their_site_and_kept(desk: Workspace) -> None:
     first = add_point(desk, "Dock · North wall")
     assert add_point(desk, "Dock · North wall") == first
     add_point(desk, "Shed")
@@ -54,7 +54,7 @@ def test_points_are_made_with_their_site_and_kept(desk: Desk) -> None:
     assert names == [("Dock", "North wall"), ("Shed", "Shed")]
 
 
-def test_a_name_that_several_points_bear_asks_for_more(desk: Desk) -> None:
+def test_a_name_that_several_points_bear_asks_for_more(desk: Workspace) -> None:
     add_point(desk, "Dock · Wall")
     add_point(desk, "Shed · Wall")
     with pytest.raises(InputError, match="names several points"):
@@ -62,7 +62,7 @@ def test_a_name_that_several_points_bear_asks_for_more(desk: Desk) -> None:
     assert point_named(desk, "shed · wall").site == "Shed"
 
 
-def test_a_point_without_a_logger_is_on_the_board_and_says_so(desk: Desk) -> None:
+def test_a_point_without_a_logger_is_on_the_board_and_says_so(desk: Workspace) -> None:
     add_point(desk, "Dock · Wall")
     [site] = sites(desk)
     set_next_visit(desk, site.id, 1_795_392_000_000 + 86_400_000)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.kinds import proposed_template, recognise_text
 from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.office.logbook import logbook_entries
@@ -35,13 +35,13 @@ def test_keys_are_made_of_names(name: str, key: str) -> None:
     assert key.isidentifier()
 
 
-def take_sap(desk: Desk, path: Path) -> PointPlace:
+def take_sap(desk: Workspace, path: Path) -> PointPlace:
     """Take in sixty readings of a quantity of one's own, 0 to 5.9 kg in ten hours."""
     save_quantity(desk, SAP)
     lines = [f"2026-11-01 {i // 6:02}:{i % 6}0:00,{i / 10:.1f}" for i in range(60)]
     path.write_text("\n".join(["time,Sap flow [kg]", *lines]) + "\n")
     tie = proposed_template(recognise_text(desk, path), "Grove")
-    assert [one.quantity for one in tie.columns] == ["sap_flow"]
+    assert [column.quantity for column in tie.columns] == ["sap_flow"]
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
     import_text(desk, path, replace(tie, point="Grove · Oak 3", form=form))
     [point] = [one for one in points(desk) if one.name == "Oak 3"]
@@ -58,7 +58,7 @@ def test_limits_of_means_follow_how_a_quantity_is_averaged(lab: Lab, tmp_path: P
     assert (event.extreme, event.end_ms > event.start_ms) == (pytest.approx(33.9), True)
     assert verify(lab.desk).is_intact
     save_quantity(lab.desk, SAP)
-    assert [one for one in excursions(lab.desk) if not one.gone] == []
+    assert [excursion for excursion in excursions(lab.desk) if not excursion.gone] == []
 
 
 def test_readings_of_a_quantity_of_ones_own(lab: Lab, tmp_path: Path) -> None:

@@ -37,6 +37,6 @@ def test_where_the_record_is_damaged_the_action_is_done_and_the_rest_waits(tmp_p
             session.execute(update(BlockBytes).where(BlockBytes.id == key).values(data=broken))
         kept.desk.chunks.clear()
         set_limit(kept.desk, kept.point, KEY, RULE, ANCHOR_MS, None, "asked for")
-        assert [one.rule.value for one in limits_set(kept.desk, kept.point)] == [1.0]
+        assert [stored.rule.value for stored in limits_set(kept.desk, kept.point)] == [1.0]
         with kept.desk.archive.reading() as session:
             assert stale_points(session) == [kept.point]

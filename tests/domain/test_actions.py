@@ -10,35 +10,35 @@ from gezeiten.domain.actions import KINDS, Action, Change, Subject
 from gezeiten.domain.actions.archives import (
     ArchiveBegun,
     ChainBegun,
+    ConflictAcknowledged,
     EntriesRemoved,
     EntriesRestored,
-    MisfitSeen,
 )
 from gezeiten.domain.actions.assessments import (
-    AssessmentTakenBack,
+    AssessmentWithdrawn,
     AssessmentWords,
+    DetectedExcursion,
     ExcursionAssessed,
     ExcursionsFound,
-    FoundOne,
 )
 from gezeiten.domain.actions.base import BY_KIND, changes_between
 from gezeiten.domain.actions.carriers import (
-    CopyTakenIn,
+    CourierCleared,
     CourierClockSet,
-    CourierMadeReady,
-    CourierTold,
+    CourierConfigured,
     DriveCleared,
     DriveReleased,
-    PutAside,
+    FileQuarantined,
     ReportNotKept,
-    VaultGiven,
+    VaultCopyExported,
+    VaultCopyImported,
 )
-from gezeiten.domain.actions.checks import CheckRead, CheckTakenBack
+from gezeiten.domain.actions.checks import CheckRead, CheckWithdrawn
 from gezeiten.domain.actions.clocks import (
     ClockCorrected,
-    ClockSwitchedOff,
-    ClockSwitchedOn,
-    ClockTakenBack,
+    ClockCorrectionDisabled,
+    ClockCorrectionEnabled,
+    ClockCorrectionWithdrawn,
 )
 from gezeiten.domain.actions.contacts import (
     AttemptFailed,
@@ -52,43 +52,49 @@ from gezeiten.domain.actions.contacts import (
 from gezeiten.domain.actions.corrections import (
     CorrectionSet,
     CorrectionSwitched,
-    CorrectionTakenBack,
+    CorrectionWithdrawn,
 )
-from gezeiten.domain.actions.derived import DerivedTakenBack, Input, SeriesDerived
-from gezeiten.domain.actions.documents import DocumentHandedOver
+from gezeiten.domain.actions.derived import CalculationRemoved, Input, SeriesCalculated
+from gezeiten.domain.actions.documents import DocumentIssued
 from gezeiten.domain.actions.gaps import (
+    AssignedPart,
     Estimate,
-    FedPart,
     GapEstimated,
-    GapFedByOther,
     GapFetched,
-    GapFilledAgain,
+    GapFilledByAlternative,
     GapFilledByLine,
+    GapFillWithdrawn,
     GapLeftOpen,
-    GapTakenBack,
+    GapRefilled,
     fill_method_text,
 )
-from gezeiten.domain.actions.hanging import HangingTakenBack, SensorHung
+from gezeiten.domain.actions.hanging import SensorDepthSet, SensorDepthWithdrawn
 from gezeiten.domain.actions.launches import LaunchBegun, LaunchEnded, NewMission
-from gezeiten.domain.actions.limits import LimitEnded, LimitSet, LimitTakenBack
-from gezeiten.domain.actions.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
+from gezeiten.domain.actions.limits import LimitEnded, LimitSet, LimitWithdrawn
+from gezeiten.domain.actions.loggers import LoggerRetired, PinGroupSet, ReportStored, ServiceNoted
 from gezeiten.domain.actions.missions import MissionName
 from gezeiten.domain.actions.offloads import (
+    BytesReread,
     DamageNoted,
     MissionOffloaded,
-    MissionSaid,
-    OverviewTaken,
+    OverviewImported,
     RawBytes,
-    ReadAnew,
     ReaderVersion,
     ReadingsRescued,
-    TextTaken,
-    TextTakenOut,
+    StatedMission,
+    TextImported,
+    TextRemoved,
 )
 from gezeiten.domain.actions.people import PersonErased, PersonNamed
-from gezeiten.domain.actions.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
-from gezeiten.domain.actions.quantities import QuantityDropped, QuantityKept
-from gezeiten.domain.actions.remarks import RemarkMade, RemarkTakenBack
+from gezeiten.domain.actions.plans import (
+    ImportTemplateDeleted,
+    ImportTemplateSaved,
+    PlanDeleted,
+    PlanRenamed,
+    PlanSaved,
+)
+from gezeiten.domain.actions.quantities import QuantityDeleted, QuantitySaved
+from gezeiten.domain.actions.remarks import RemarkMade, RemarkWithdrawn
 from gezeiten.domain.actions.scope import no_scope
 from gezeiten.domain.actions.sites import (
     NextVisitSet,
@@ -101,16 +107,16 @@ from gezeiten.domain.actions.sites import (
     SiteRetired,
 )
 from gezeiten.domain.actions.sources import (
-    FeedingTakenBack,
-    PlacingTakenBack,
-    SeriesFed,
-    SourcePlaced,
+    AssignmentWithdrawn,
+    DeploymentWithdrawn,
+    SeriesAssigned,
+    SourceDeployed,
 )
 from gezeiten.domain.actions.visits import (
     DueVisit,
     RoundClosed,
     RoundMade,
-    TaskLeftOut,
+    TaskOmitted,
     TaskPlanned,
 )
 from gezeiten.domain.limits.assessments import AssessedExcursion
@@ -130,7 +136,7 @@ NEW_YEAR_MS = 1_798_758_000_000
 
 
 AT_WELL = Subject("D-1", "Europe/Berlin", "Shore · Well")
-SAID = MissionSaid("Düne T2", "1.4", 3, 5, 0, 60_000, "p", {"point_name": "Shore · Well"})
+SAID = StatedMission("Düne T2", "1.4", 3, 5, 0, 60_000, "p", {"point_name": "Shore · Well"})
 RAW = RawBytes("f", 9, "network")
 STATE = {"mission_number": 3, "readings": 2_880, "battery_permille": 843}
 BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
@@ -180,11 +186,15 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         ),
         (PointRetired("a", True), WELL, "Point Shore · Well retired; its record stays."),
         (
-            PlanKept("a", "Store", "", {}, {"interval_s": 60}),
+            PlanSaved("a", "Store", "", {}, {"interval_s": 60}),
             Subject("Store"),
             "Plan “Store” kept, in place of the one before.",
         ),
-        (TieKept("a", "Weather", {}), Subject("Weather"), "How “Weather” is read was kept."),
+        (
+            ImportTemplateSaved("a", "Weather", {}),
+            Subject("Weather"),
+            "How “Weather” is read was kept.",
+        ),
         (
             ServiceNoted("D-1", "s", "calibration", 0, "three points", NEW_YEAR_MS),
             Subject("D-1", "Europe/Berlin"),
@@ -193,7 +203,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (ServiceNoted("D-1", "s", "battery", 0, ""), Subject("D-1"), "D-1: battery changed."),
         (LoggerRetired("D-1", False), Subject("D-1"), "Logger D-1 taken up again."),
         (PinGroupSet("D-1", "cellar", ""), Subject("D-1"), "D-1 shares the PIN of: its site's."),
-        (TaskLeftOut("r", "t", "p", "", "no boat"), WELL, "Shore · Well left out: no boat."),
+        (TaskOmitted("r", "t", "p", "", "no boat"), WELL, "Shore · Well left out: no boat."),
         (
             RoundClosed("r", "Shore", 1, 2, (DueVisit("a", "Shore", None, 5),)),
             Subject("Shore"),
@@ -228,16 +238,16 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         ),
         (PointMade("p", "a", PointFacts("Well")), WELL, "Point Shore · Well added."),
         (PointRetired("a", False), WELL, "Point Shore · Well taken up again."),
-        (PlanKept("a", "Store", "", {}), Subject("Store"), "Plan “Store” kept."),
+        (PlanSaved("a", "Store", "", {}), Subject("Store"), "Plan “Store” kept."),
         (PlanRenamed("a", "Store", "Depot"), Subject("Depot"), "Plan “Store” is now “Depot”."),
-        (PlanDropped("a", "Store", "", {}), Subject("Store"), "Kept plan “Store” dropped."),
+        (PlanDeleted("a", "Store", "", {}), Subject("Store"), "Kept plan “Store” dropped."),
         (
-            TieKept("a", "Weather", {}, {"name": "x"}),
+            ImportTemplateSaved("a", "Weather", {}, {"name": "x"}),
             Subject("Weather"),
             "How “Weather” is read was changed.",
         ),
         (
-            TieForgotten("a", "Weather", {}),
+            ImportTemplateDeleted("a", "Weather", {}),
             Subject("Weather"),
             "How “Weather” is read was forgotten; what was taken in by it stays.",
         ),
@@ -250,7 +260,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (LoggerRetired("D-1", True), Subject("D-1"), "Logger D-1 retired."),
         (PinGroupSet("D-1", "", "cellar"), Subject("D-1"), "D-1 shares the PIN of: cellar."),
         (
-            ReportKept("D-1", "a.pdf", "f", 3),
+            ReportStored("D-1", "a.pdf", "f", 3),
             Subject("D-1"),
             "The report a.pdf that D-1 wrote by itself was kept.",
         ),
@@ -269,7 +279,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             WELL,
             "Shore · Well is only offloaded on the round.",
         ),
-        (TaskLeftOut("r", "t", "p", "no boat", ""), WELL, "Shore · Well is to be done after all."),
+        (TaskOmitted("r", "t", "p", "no boat", ""), WELL, "Shore · Well is to be done after all."),
         (
             RoundClosed(
                 "r",
@@ -294,7 +304,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "Gap filled by what drive BLUE carried: 3 readings, 30 min.",
         ),
         (
-            GapFedByOther("p", GAP, "D-7", (FedPart("s", "co2", "", 0, 9),)),
+            GapFilledByAlternative("p", GAP, "D-7", (AssignedPart("s", "co2", "", 0, 9),)),
             WELL,
             "Gap filled by what D-7 measured beside it: 3 readings, 30 min.",
         ),
@@ -317,34 +327,34 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "Air temperature: alarm above 28 °C for 30 min settled: Power anew, before: Sensor.",
         ),
         (
-            AssessmentTakenBack("p", "a", RULE, SEEN, AssessmentWords("Power", "Fuse.")),
+            AssessmentWithdrawn("p", "a", RULE, SEEN, AssessmentWords("Power", "Fuse.")),
             WELL,
             "Air temperature: alarm above 28 °C for 30 min: assessment taken back (Power).",
         ),
         (
-            DocumentHandedOver("p", "d", "csv", 0, 9, "C:\\x\\well.csv", "f", 8, 2_000),
+            DocumentIssued("p", "d", "csv", 0, 9, "C:\\x\\well.csv", "f", 8, 2_000),
             WELL,
             "CSV with 2,000 readings written: well.csv.",
         ),
         (GapFilledByLine("p", GAP, ()), WELL, "Gap filled by a straight line: 3 readings, 30 min."),
         (
-            GapFilledAgain("p", GAP, ("s",), ""),
+            GapRefilled("p", GAP, ("s",), ""),
             WELL,
             "Gap filled again as it was before (3 readings, 30 min).",
         ),
         (
-            GapFilledAgain("p", GAP, ("s",), "it was right"),
+            GapRefilled("p", GAP, ("s",), "it was right"),
             WELL,
             "Gap filled again as it was before (3 readings, 30 min): it was right.",
         ),
         (
-            GapTakenBack("p", GAP, ("s",), "left open"),
+            GapFillWithdrawn("p", GAP, ("s",), "left open"),
             WELL,
             "Undone (left open): 3 readings, 30 min.",
         ),
         (GapLeftOpen("p", "s", GAP, "no boat"), WELL, "Gap left open: no boat."),
         (
-            DocumentHandedOver("p", "d", "pdf", 0, 9, "/x/well.pdf", "f", 8, 1),
+            DocumentIssued("p", "d", "pdf", 0, 9, "/x/well.pdf", "f", 8, 1),
             WELL,
             "PDF with 1 reading written: well.pdf.",
         ),
@@ -466,27 +476,27 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         ),
         (DamageNoted("D-1", 3, 5, ()), AT_WELL, "Nothing of mission 3 arrives damaged any more."),
         (
-            SourcePlaced("D-1", "x", "p", NEW_YEAR_MS, None, "carried over"),
+            SourceDeployed("D-1", "x", "p", NEW_YEAR_MS, None, "carried over"),
             AT_WELL,
             "D-1 was at Shore · Well from 2027-01-01 00:00: carried over.",
         ),
         (
-            SourcePlaced("D-1", "x", None, 0, NEW_YEAR_MS, ""),
+            SourceDeployed("D-1", "x", None, 0, NEW_YEAR_MS, ""),
             Subject("D-1", "Europe/Berlin"),
             "D-1 was at no point from its first reading to 2027-01-01 00:00.",
         ),
         (
-            PlacingTakenBack("D-1", "x", ("p",)),
+            DeploymentWithdrawn("D-1", "x", ("p",)),
             AT_WELL,
             "Where D-1 was is again what it was before.",
         ),
         (
-            SeriesFed("p", "x", "air_temperature", "upper", "D-1", NEW_YEAR_MS, None),
+            SeriesAssigned("p", "x", "air_temperature", "upper", "D-1", NEW_YEAR_MS, None),
             WELL,
             "Air temperature (upper) is what D-1 recorded from 2027-01-01 00:00.",
         ),
         (
-            FeedingTakenBack("p", "x"),
+            AssignmentWithdrawn("p", "x"),
             WELL,
             "What feeds the series of Shore · Well is again what it was before.",
         ),
@@ -502,7 +512,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "A limit of Shore · Well is in force until 2027-01-01 00:00: moved.",
         ),
         (
-            LimitTakenBack("p", "x"),
+            LimitWithdrawn("p", "x"),
             WELL,
             "A limit of Shore · Well was taken back; what it found is none any more.",
         ),
@@ -521,7 +531,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             WELL,
             "2027-01-01 00:00 (the whole site): Power cut.",
         ),
-        (RemarkTakenBack("p", "x", "Power cut."), WELL, "Remark taken back: Power cut."),
+        (RemarkWithdrawn("p", "x", "Power cut."), WELL, "Remark taken back: Power cut."),
         (
             CheckRead(
                 "p",
@@ -548,7 +558,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "Check at 2027-01-01 00:00 by ah: Air temperature, lowest 2.10, highest 7.90.",
         ),
         (
-            CheckTakenBack("p", "x", "water_level", NEW_YEAR_MS),
+            CheckWithdrawn("p", "x", "water_level", NEW_YEAR_MS),
             WELL,
             "Check of Water level at 2027-01-01 00:00 was taken back.",
         ),
@@ -565,28 +575,28 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "Clock of D-1, mission 3: its readings are moved by -3600 s (shifted): zone.",
         ),
         (
-            SensorHung("p", "h", 0, 3.2, 8.4, "levelled"),
+            SensorDepthSet("p", "h", 0, 3.2, 8.4, "levelled"),
             WELL,
             "Shore · Well: from 1970-01-01 01:00 the measuring point lies 3.200 m above the datum, "
             "the sensor 8.400 m below it: levelled.",
         ),
         (
-            HangingTakenBack("p", "h", 0),
+            SensorDepthWithdrawn("p", "h", 0),
             WELL,
             "How the sensor hung at Shore · Well from 1970-01-01 01:00 was taken back.",
         ),
         (
-            ClockSwitchedOff("D-1", "m", 3, "x", "try without"),
+            ClockCorrectionDisabled("D-1", "m", 3, "x", "try without"),
             SHORE,
             "The correction of the clock of D-1, mission 3, was switched off: try without.",
         ),
         (
-            ClockSwitchedOn("D-1", "m", 3, "x", "y", "it was right"),
+            ClockCorrectionEnabled("D-1", "m", 3, "x", "y", "it was right"),
             SHORE,
             "The correction of the clock of D-1, mission 3, was switched on again: it was right.",
         ),
         (
-            ClockTakenBack("D-1", "m", 3, "x"),
+            ClockCorrectionWithdrawn("D-1", "m", 3, "x"),
             SHORE,
             "The correction of the clock of D-1, mission 3, was taken back.",
         ),
@@ -649,12 +659,12 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "A correction of Air temperature switched on again.",
         ),
         (
-            CorrectionTakenBack("p", "x", "air_temperature", 0, None),
+            CorrectionWithdrawn("p", "x", "air_temperature", 0, None),
             WELL,
             "A correction of Air temperature of Shore · Well was taken back.",
         ),
         (
-            SeriesDerived(
+            SeriesCalculated(
                 "p",
                 "x",
                 "dew_point@=",
@@ -669,42 +679,42 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "(Dew point, WMO-No. 8, Annex 4.B): mould.",
         ),
         (
-            DerivedTakenBack("p", "x", "dew_point@=in the attic"),
+            CalculationRemoved("p", "x", "dew_point@=in the attic"),
             WELL,
             "Dew point (in the attic, calculated) of Shore · Well is not calculated any more.",
         ),
         (
-            QuantityKept("x", "sap_flow", {"name": "Sap flow", "unit": "g/h"}),
+            QuantitySaved("x", "sap_flow", {"name": "Sap flow", "unit": "g/h"}),
             Subject("Sap flow"),
             "Quantity Sap flow, g/h, added.",
         ),
         (
-            QuantityKept("x", "sap", {"name": "Sap"}, {"name": "Sap"}),
+            QuantitySaved("x", "sap", {"name": "Sap"}, {"name": "Sap"}),
             Subject("Sap"),
             "Quantity Sap changed.",
         ),
         (
-            QuantityDropped("x", "sap", {"name": "Sap"}),
+            QuantityDeleted("x", "sap", {"name": "Sap"}),
             Subject("Sap"),
             "Quantity Sap taken out of the list.",
         ),
         (
-            TextTaken("Weather", SAID, RAW, "air.csv", {}, 1, 5),
+            TextImported("Weather", SAID, RAW, "air.csv", {}, 1, 5),
             AT_WELL,
             "1 reading of air.csv kept for Shore · Well.",
         ),
         (
-            TextTaken("Weather", SAID, RAW, "air.csv", {}, 2_090, 5),
+            TextImported("Weather", SAID, RAW, "air.csv", {}, 2_090, 5),
             AT_WELL,
             "2,090 readings of air.csv kept for Shore · Well.",
         ),
         (
-            TextTakenOut("Weather", "p", "ab" * 32, "air.csv", "wrong mast"),
+            TextRemoved("Weather", "p", "ab" * 32, "air.csv", "wrong mast"),
             AT_WELL,
             "air.csv taken out of the record of Shore · Well (wrong mast); its bytes stay.",
         ),
         (
-            TextTakenOut("Weather", "p", "ab" * 32, "", ""),
+            TextRemoved("Weather", "p", "ab" * 32, "", ""),
             AT_WELL,
             "The bytes abababababab taken out of the record of Shore · Well; its bytes stay.",
         ),
@@ -715,18 +725,20 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "made of them are kept instead.",
         ),
         (
-            ReadAnew("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(2, "y")),
+            BytesReread("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(2, "y")),
             AT_WELL,
             "The bytes abababababab are read anew from here on: version 1 → 2 of the reader.",
         ),
         (
-            ReadAnew("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(1, "y")),
+            BytesReread("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(1, "y")),
             AT_WELL,
             "The bytes abababababab are read anew from here on: version 1 of the reader, as it is "
             "now.",
         ),
         (
-            ExcursionsFound("p", (FoundOne(MISSION, RULE, NEW_YEAR_MS, NEW_YEAR_MS + 5, 9),)),
+            ExcursionsFound(
+                "p", (DetectedExcursion(MISSION, RULE, NEW_YEAR_MS, NEW_YEAR_MS + 5, 9),)
+            ),
             WELL,
             "1 excursion found, the first at 2027-01-01 00:00: Air "
             "temperature: alarm above 28 °C for "
@@ -736,9 +748,9 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             ExcursionsFound(
                 "p",
                 (
-                    FoundOne(MISSION, RULE, NEW_YEAR_MS + 60_000, NEW_YEAR_MS * 2, 9),
-                    FoundOne(MISSION, COLD, NEW_YEAR_MS, NEW_YEAR_MS + 5, 9),
-                    FoundOne(MISSION, RULE, NEW_YEAR_MS * 3, NEW_YEAR_MS * 4, 9),
+                    DetectedExcursion(MISSION, RULE, NEW_YEAR_MS + 60_000, NEW_YEAR_MS * 2, 9),
+                    DetectedExcursion(MISSION, COLD, NEW_YEAR_MS, NEW_YEAR_MS + 5, 9),
+                    DetectedExcursion(MISSION, RULE, NEW_YEAR_MS * 3, NEW_YEAR_MS * 4, 9),
                 ),
             ),
             WELL,
@@ -746,24 +758,26 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "for 30 min (2 times); Air temperature: alarm below 2 °C for 1 h.",
         ),
         (
-            MisfitSeen("h", "Site Shore retired.", ("height was 3.20 m, not 3.08 m",), "Shore"),
+            ConflictAcknowledged(
+                "h", "Site Shore retired.", ("height was 3.20 m, not 3.08 m",), "Shore"
+            ),
             Subject("Shore"),
             "Looked at, height was 3.20 m, not 3.08 m: Site Shore retired.",
         ),
         (
-            OverviewTaken("D-1", SAID, RAW, "nth", 16, ((0, 3_200),), "It went away."),
+            OverviewImported("D-1", SAID, RAW, "nth", 16, ((0, 3_200),), "It went away."),
             AT_WELL,
             "An overview of 3,200 readings of mission 3 taken for Shore "
             "· Well, one value for every "
             "16; the readings themselves are still to offload. Ended early: It went away.",
         ),
         (
-            CourierMadeReady("C-1", 1, ()),
+            CourierCleared("C-1", 1, ()),
             Subject("C-1"),
             "1 record cleared from the courier C-1, 0 stay; clock set.",
         ),
         (
-            CourierMadeReady("C-1", 2, ("x",)),
+            CourierCleared("C-1", 2, ("x",)),
             Subject("C-1"),
             "2 records cleared from the courier C-1, 1 stay; clock left as it is until the rest is "
             "taken.",
@@ -774,12 +788,12 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "The clock of the courier C-1 was set; it was +2.1 s off.",
         ),
         (
-            CourierTold("C-1", True),
+            CourierConfigured("C-1", True),
             Subject("C-1"),
             "The courier C-1 launches loggers again from now on.",
         ),
         (
-            CourierTold("C-1", False),
+            CourierConfigured("C-1", False),
             Subject("C-1"),
             "The courier C-1 leaves loggers running from now on.",
         ),
@@ -791,23 +805,23 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (DriveReleased("STICK", "/dev/sdx1"), Subject("STICK"), "/dev/sdx1 was unmounted."),
         (ReportNotKept("STICK", "Too large."), Subject("STICK"), "Too large."),
         (
-            VaultGiven("copy.zip", 1, (), as_folder=False),
+            VaultCopyExported("copy.zip", 1, (), as_folder=False),
             Subject("copy.zip"),
             "The vault, 1 raw offload, was handed on as copy.zip.",
         ),
         (
-            VaultGiven("/x", 1_200, (), as_folder=True),
+            VaultCopyExported("/x", 1_200, (), as_folder=True),
             Subject("/x"),
             "The vault, 1,200 raw offloads, was copied to /x.",
         ),
         (
-            CopyTakenIn("copy.zip", 2, 1, 3, 1, (), 0),
+            VaultCopyImported("copy.zip", 2, 1, 3, 1, (), 0),
             Subject("copy.zip"),
             "2 raw offloads with 1 new reading taken from copy.zip; 3 were kept already, 1 of them "
             "mended, 0 refused.",
         ),
         (
-            PutAside("a.unreadable", "no header"),
+            FileQuarantined("a.unreadable", "no header"),
             Subject("a.unreadable"),
             "a.unreadable in incoming/ could not be read: no header",
         ),
@@ -858,22 +872,26 @@ def test_some_kinds_are_filed_by_how_they_went() -> None:
     assert LaunchEnded("D-1", "x", "happened", 4, {}).entry_word == "launch"
     assert LaunchEnded("D-1", "x", "refused", 4, {}).entry_word == "launch failed"
     assert LaunchEnded("D-1", "x", "another", 4, {}, cut_off=True).entry_word == "launch settled"
-    assert VaultGiven("x", 1, (), as_folder=True).entry_word == "vault copied"
-    assert VaultGiven("x", 1, (), as_folder=False).entry_word == "vault handed on"
+    assert VaultCopyExported("x", 1, (), as_folder=True).entry_word == "vault copied"
+    assert VaultCopyExported("x", 1, (), as_folder=False).entry_word == "vault handed on"
 
 
 def test_what_no_table_names_is_named_by_the_act() -> None:
     assert PlanRenamed("a", "Store", "Depot").named == "Depot"
-    assert PlanKept("a", "Store", "", {}).named == "Store"
-    assert PlanDropped("a", "Store", "", {}).named == "Store"
-    assert TieKept("a", "Weather", {}).named == TieForgotten("a", "Weather", {}).named == "Weather"
+    assert PlanSaved("a", "Store", "", {}).named == "Store"
+    assert PlanDeleted("a", "Store", "", {}).named == "Store"
+    assert (
+        ImportTemplateSaved("a", "Weather", {}).named
+        == ImportTemplateDeleted("a", "Weather", {}).named
+        == "Weather"
+    )
     assert RoundMade("r", 0, "Shore", ()).named == RoundClosed("r", "Shore", 0, 0).named == "Shore"
     assert SiteMade("a", SiteFacts("Shore")).named == ""
 
 
 def test_an_act_knows_what_it_is_about() -> None:
     assert SiteRetired("a", True).subject_id == "a"
-    assert TaskLeftOut("r", "t", "p", "", "no boat").subject_id == "p"
+    assert TaskOmitted("r", "t", "p", "", "no boat").subject_id == "p"
     assert ServiceNoted("D-1", "s", "note", 0, "seen").subject_id == "D-1"
 
 

@@ -13,7 +13,7 @@ from gezeiten.domain.limits.limits import InForce, LimitRule, constant_limits
 from gezeiten.domain.quantities.quantities import own_quantity, set_own_quantities
 from gezeiten.domain.series.series import empty_series
 from gezeiten.exchange.csv_description import Origin, described, description
-from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable, count_readings, write_csv
+from gezeiten.exchange.csv_out import CsvChannel, CsvPeriod, CsvTable, count_readings, write_csv
 from tests.conftest import series_of
 
 RULES = (LimitRule("air_temperature", "above", 20.0), LimitRule("air_temperature", "below", 5.0))
@@ -33,7 +33,7 @@ def table(**change: object) -> CsvTable:
             ),
             CsvChannel("relative_humidity", "%", series_of([0, 20, 30], [50.0, 51.25, 52.0])),
         ),
-        "stretches": (CsvStretch(0, "D-2041", 12),),
+        "stretches": (CsvPeriod(0, "D-2041", 12),),
     }
     return CsvTable(**{**made, **change})  # type: ignore[arg-type]
 
@@ -73,8 +73,8 @@ def test_codes_and_marks_stand_beside_each_value(tmp_path: Path) -> None:
 
 def test_limits_and_loggers_change_when_they_did(tmp_path: Path) -> None:
     stretches = (
-        CsvStretch(0, "D-2041", 12),
-        CsvStretch(15 * 60_000, "D-2044", 3),
+        CsvPeriod(0, "D-2041", 12),
+        CsvPeriod(15 * 60_000, "D-2044", 3),
     )
     limits = (InForce(RULES, 0, 15 * 60_000),)
     air = CsvChannel(
@@ -88,7 +88,7 @@ def test_limits_and_loggers_change_when_they_did(tmp_path: Path) -> None:
 
 
 def test_readings_before_any_mission_name_none(tmp_path: Path) -> None:
-    write_csv(table(stretches=(CsvStretch(10**9, "D-1", 1),)), tmp_path / "a.csv")
+    write_csv(table(stretches=(CsvPeriod(10**9, "D-1", 1),)), tmp_path / "a.csv")
     assert {row["logger"] for row in rows_of(tmp_path / "a.csv")} == {""}
 
 

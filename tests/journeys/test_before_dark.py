@@ -244,7 +244,7 @@ def test_plans_are_kept_and_taken_by_keyboard(
     press(window, "Alt+4")
     keys("12 min")
     press(window, "Ctrl+P")
-    shown = dialog("KeptPlansDialog")
+    shown = dialog("StoredPlansDialog")
     shown.name.setFocus()
     QTest.keyClicks(shown.name, "Store, quick")
     QTest.keyClick(shown.name, Qt.Key.Key_Return)
@@ -260,7 +260,7 @@ def test_plans_are_kept_and_taken_by_keyboard(
     press(window, "Ctrl+L")
     assert field.editor.plan().interval_s == 600
     press(window, "Ctrl+P")
-    shown = dialog("KeptPlansDialog")
+    shown = dialog("StoredPlansDialog")
     shown.search.setFocus()
     QTest.keyClicks(shown.search, "quick")
     idle(qtbot, window)
@@ -423,4 +423,4 @@ def test_another_logger_at_the_point_is_told_before_the_launch(
     idle(qtbot, window)
     choose(window, qtbot, serial)
     sentences = [check.sentence for check in field.model.checks]
-    assert any("D-2041 records at" in one and "as well" in one for one in sentences)
+    assert any("D-2041 records at" in sentence and "as well" in sentence for sentence in sentences)

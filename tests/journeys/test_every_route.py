@@ -21,7 +21,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
 from gezeiten.link.address import CablePort
-from gezeiten.link.registers import AtLoggers
+from gezeiten.link.registers import CourierMode
 from gezeiten.standin.process import StandinProcess
 from gezeiten.ui.field.place import FieldDeskPlace
 from gezeiten.ui.shell import house as places
@@ -173,7 +173,7 @@ def test_a_courier_is_taken_and_made_ready(
     page.manner.click()
     idle(qtbot, window)
     assert "Courier L-0042 launches loggers again." in page.words.text()
-    assert field.carriers.cards["L-0042"].state.at_loggers == AtLoggers.LAUNCHES_AGAIN
+    assert field.carriers.cards["L-0042"].state.at_loggers == CourierMode.LAUNCHES_AGAIN
     page.ready.setFocus()
     page.ready.click()
     idle(qtbot, window)

@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.drives import DriveCard, import_from_drive, survey_drive
 from gezeiten.desk.intake.kinds import proposed_template, recognise_text
 from gezeiten.desk.intake.recovery import recover
@@ -73,7 +73,7 @@ vault_copy.import_copy(desk, source, watch)
 """
 
 
-def killed(body: str, desk: Desk, source: Path, after: int) -> None:
+def killed(body: str, desk: Workspace, source: Path, after: int) -> None:
     command = [sys.executable, "-c", _BEGIN + body, str(desk.archive.folder), str(source)]
     done = subprocess.run([*command, str(after)], check=False)
     assert done.returncode == -signal.SIGKILL
@@ -87,7 +87,7 @@ def store(lab: Lab) -> Lab:
     return lab
 
 
-def humidity(desk: Desk) -> np.ndarray:
+def humidity(desk: Workspace) -> np.ndarray:
     return record(desk, point_named(desk, "Textile store").id, "relative_humidity").values
 
 

@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.intake.live import LiveNews, Recorder
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.intake.text_files import import_text
@@ -37,7 +37,7 @@ WAIT_S = 60.0
 
 
 @pytest.fixture
-def other(lab: Lab) -> Desk:
+def other(lab: Lab) -> Workspace:
     """A second window's desk on the lab's archive."""
     return open_workspace(
         lab.desk.archive.folder, now_ms=lab.clock.now_ms, computer=TrustedClock(), pins=MemoryPins()
@@ -45,14 +45,14 @@ def other(lab: Lab) -> Desk:
 
 
 def test_the_same_text_taken_by_two_windows_is_kept_once(
-    lab: Lab, other: Desk, tmp_path: Path
+    lab: Lab, other: Workspace, tmp_path: Path
 ) -> None:
     path = station(tmp_path / "weather.txt", 4_000)
     tie = tie_of(lab, path)
     begin = threading.Barrier(2, timeout=WAIT_S)
     brought: list[int] = []
 
-    def take(desk: Desk) -> None:
+    def take(desk: Workspace) -> None:
         begin.wait()
         brought.append(import_text(desk, path, tie).readings)
 
@@ -70,7 +70,7 @@ def test_the_same_text_taken_by_two_windows_is_kept_once(
 
 
 def test_texts_that_overlap_are_joined_whichever_window_is_first(
-    lab: Lab, other: Desk, tmp_path: Path
+    lab: Lab, other: Workspace, tmp_path: Path
 ) -> None:
     early = station(tmp_path / "early.txt", 3_000)
     late = station(tmp_path / "late.txt", 3_000, start=2_000)
@@ -78,7 +78,7 @@ def test_texts_that_overlap_are_joined_whichever_window_is_first(
     begin = threading.Barrier(2, timeout=WAIT_S)
     brought: list[int] = []
 
-    def take(desk: Desk, path: Path) -> None:
+    def take(desk: Workspace, path: Path) -> None:
         begin.wait()
         brought.append(import_text(desk, path, tie).readings)
 
@@ -94,7 +94,7 @@ def test_texts_that_overlap_are_joined_whichever_window_is_first(
 
 
 def test_a_second_window_does_not_disturb_a_live_line(
-    lab: Lab, other: Desk, start_instrument: StartInstrument
+    lab: Lab, other: Workspace, start_instrument: StartInstrument
 ) -> None:
     port = start_instrument("lines", "--every", "0.2")
     plan = live_plan("lines", port, stop_after=3)
@@ -120,7 +120,7 @@ def test_a_second_window_does_not_disturb_a_live_line(
     recording.join(WAIT_S)
     assert second[0].kind == "away"
     assert "in use" in second[0].words
-    assert not any(one.kind == "away" for one in news)
+    assert not any(live_news.kind == "away" for live_news in news)
     point = point_named(lab.desk, plan.point)
     assert len(record(lab.desk, point.id, "air_temperature")) == 3
     assert verify(lab.desk).is_intact
@@ -128,7 +128,7 @@ def test_a_second_window_does_not_disturb_a_live_line(
 
 
 def test_two_windows_offload_different_loggers_at_once(
-    lab: Lab, other: Desk, start_standin: StartStandin
+    lab: Lab, other: Workspace, start_standin: StartStandin
 ) -> None:
     tower = start_standin("D-2038", base_ms=lab.clock.now_ms())
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)

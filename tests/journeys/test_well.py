@@ -10,7 +10,7 @@ import pypdf
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.office.handing import export_pdf
 from gezeiten.desk.office.verifying import verify
@@ -32,25 +32,27 @@ LENGTH_M = 4.62
 
 
 @pytest.fixture
-def window(qtbot: QtBot, demo_desk: Desk) -> MainWindow:
+def window(qtbot: QtBot, demo_desk: Workspace) -> MainWindow:
     application()
     return open_window(qtbot, demo_desk)
 
 
 @pytest.fixture
-def creek(demo_desk: Desk) -> PointPlace:
+def creek(demo_desk: Workspace) -> PointPlace:
     """The creek gauge, at which nothing was read by hand yet, and nothing is tied."""
     found = point_named(demo_desk, "Creek gauge")
     level = level_of(demo_desk, found)
     for step in chain(demo_desk, found, level).corrections:
         withdraw_correction(demo_desk, found, step)
-    for one in checks_of(demo_desk, found.id):
-        withdraw_check(demo_desk, one)
+    for check in checks_of(demo_desk, found.id):
+        withdraw_check(demo_desk, check)
     return found
 
 
-def level_of(desk: Desk, creek: PointPlace) -> str:
-    return next(one.channel for one in creek.channels if one.channel.startswith("water_level"))
+def level_of(desk: Workspace, creek: PointPlace) -> str:
+    return next(
+        channel.channel for channel in creek.channels if channel.channel.startswith("water_level")
+    )
 
 
 def stretch_clock(window: MainWindow, qtbot: QtBot, creek: PointPlace) -> tuple[int, int]:
@@ -81,7 +83,7 @@ def dip(window: MainWindow, qtbot: QtBot, creek: PointPlace, at_ms: int, dip_m: 
 
 
 def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk, creek: PointPlace
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace, creek: PointPlace
 ) -> None:
     desk, level = demo_desk, level_of(demo_desk, creek)
     as_written = record(desk, creek.id, PRESSURE)
@@ -100,7 +102,7 @@ def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
     window.show_place(places.MEND)
     idle(qtbot, window)
     mend = window.places[places.MEND]
-    flood = next(one for one in gaps(desk, creek.id) if one.state == "open")
+    flood = next(gap for gap in gaps(desk, creek.id) if gap.state == "open")
     mend.show_target(flood.key)
     idle(qtbot, window)
     assert mend.model.way is not None

@@ -336,7 +336,7 @@ def test_nothing_is_claimed_of_days_that_are_not_judged(
     assert ("not judged: no limit then" in text) == (FREE in verdicts)
     assert ("outside by a mean" in text) == (OUTSIDE in verdicts)
     assert text.count("inside") >= verdicts.count(INSIDE)
-    assert [cell.verdict for cell in day_cells(made)] == [one.verdict for one in verdicts]
+    assert [cell.verdict for cell in day_cells(made)] == [verdict.verdict for verdict in verdicts]
 
 
 def test_what_waits_on_a_logger_is_no_gap_and_what_is_calculated_not_measured() -> None:

@@ -14,7 +14,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line
 from gezeiten.desk.places import point_named
@@ -26,8 +26,8 @@ from gezeiten.domain.series.series import make_series
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
-from gezeiten.ui.mend.chain_model import MOST_DRAWN, TriedStep, drawn, trial_span
-from gezeiten.ui.mend.story_dialog import StoryDialog
+from gezeiten.ui.mend.chain_model import MOST_DRAWN, TrialStep, drawn, trial_span
+from gezeiten.ui.mend.story_dialog import ProvenanceDialog
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.coverage_dialog import CoverageDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
@@ -42,7 +42,7 @@ KEY = "probe_temperature"
 def test_what_is_typed_in_fahrenheit_corrects_what_was_recorded_in_celsius() -> None:
     """By hand: 0.9 °F more are 0.5 °C; a gain of 2 doubles what is shown: 212 °F become 424 °F,
     100 °C become 217.78 °C."""
-    trying = TriedStep(unit=shown_unit("°C", "°F"))
+    trying = TrialStep(unit=shown_unit("°C", "°F"))
     assert trying.linear(0.9, 1, 1.8) == pytest.approx({"offset": 0.5, "gain": 1, "u": 1.0})
     doubled = trying.linear(0, 2, 0)
     assert doubled["offset"] + 2 * 100 == pytest.approx(217.7778, abs=1e-4)
@@ -70,7 +70,7 @@ def test_a_trial_is_shown_where_there_are_readings() -> None:
 
 
 def test_a_certificate_is_tried_kept_switched_off_and_taken_back(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
     before = record(demo_desk, point.id, KEY)
@@ -112,7 +112,7 @@ def test_a_certificate_is_tried_kept_switched_off_and_taken_back(
 
 
 def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
     whole = record(demo_desk, point.id, KEY)
@@ -130,7 +130,7 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
     made.keep()
     idle(qtbot, window)
     assert len(whole) - len(record(demo_desk, point.id, KEY)) == 288
-    told = StoryDialog(window, window.house, point, end - DAY_MS - 600_000, KEY)
+    told = ProvenanceDialog(window, window.house, point, end - DAY_MS - 600_000, KEY)
     qtbot.addWidget(told)
     told.show()
     idle(qtbot, window)
@@ -141,7 +141,7 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
     assert "taken out → no value" in lines[-2]
     assert "door left open for painting" in lines[-2]
     assert lines[-1] == "no value"
-    beside = StoryDialog(window, window.house, point, end - 3 * DAY_MS, KEY)
+    beside = ProvenanceDialog(window, window.house, point, end - 3 * DAY_MS, KEY)
     qtbot.addWidget(beside)
     beside.show()
     idle(qtbot, window)
@@ -150,7 +150,7 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
 
 
 def test_where_nothing_shows_it_nothing_is_taken_out(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     made = ChainDialog(window, window.house, point_named(demo_desk, "Cold room A"), KEY)
     qtbot.addWidget(made)
@@ -168,7 +168,7 @@ def test_where_nothing_shows_it_nothing_is_taken_out(
 
 
 def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
     whole = record(demo_desk, point.id, KEY)
@@ -204,7 +204,7 @@ def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
 
 
 def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
     window.show_place(places.TRENDS, point.id)
@@ -234,7 +234,7 @@ def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
 def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
     window: MainWindow,
     qtbot: QtBot,
-    demo_desk: Desk,
+    demo_desk: Workspace,
     tmp_path: Path,
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
@@ -243,7 +243,7 @@ def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
-    [booked] = [one for one in gaps(demo_desk, point.id) if one.state == "open"]
+    [booked] = [gap for gap in gaps(demo_desk, point.id) if gap.state == "open"]
     begun = datetime.fromtimestamp(booked.gap.start_ms / 1000, ZoneInfo(point.zone))
     month = next(
         i for i in range(made.table.rowCount()) if made.table.item(i, 0).text() == f"{begun:%Y-%m}"
@@ -266,7 +266,7 @@ def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
 
 
 def test_points_come_from_what_was_read_by_hand_and_are_tried_before_they_are_kept(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     """In Cold room A somebody reads 0.15 °C more than the logger shows, twice a day."""
     made = ChainDialog(window, window.house, point_named(demo_desk, "Cold room A"), KEY)
@@ -289,9 +289,9 @@ def test_points_come_from_what_was_read_by_hand_and_are_tried_before_they_are_ke
 
 
 def test_a_fill_is_switched_off_and_on_in_the_chain(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
-    [booked] = [one for one in gaps(demo_desk) if one.point.name == "Paint hall"]
+    [booked] = [gap for gap in gaps(demo_desk) if gap.point.name == "Paint hall"]
     fill_by_line(demo_desk, booked)
     made = ChainDialog(window, window.house, booked.point, "co2")
     qtbot.addWidget(made)
@@ -306,9 +306,9 @@ def test_a_fill_is_switched_off_and_on_in_the_chain(
         made.toggle_selected()
         idle(qtbot, window)
         [state] = [
-            one.state
-            for one in gaps(demo_desk)
-            if one.point.name == "Paint hall" and "co2" in one.channels
+            gap.state
+            for gap in gaps(demo_desk)
+            if gap.point.name == "Paint hall" and "co2" in gap.channels
         ]
         assert state == ("estimated" if back == "off" else "open")
         shown_there = made.table.item(made.table.rowCount() - 1, 0).text()
@@ -316,13 +316,15 @@ def test_a_fill_is_switched_off_and_on_in_the_chain(
 
 
 def test_a_reading_tapped_in_any_chart_tells_its_story(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     """In the lane that is tapped: of the creek's two the lower one is its temperature."""
     creek = point_named(demo_desk, "Creek gauge")
     event = excursions(demo_desk, creek.id)[0]
-    [booked] = [one for one in gaps(demo_desk, creek.id) if one.state == "open"]
-    level = next(one.channel for one in creek.channels if one.channel.startswith("water_level"))
+    [booked] = [gap for gap in gaps(demo_desk, creek.id) if gap.state == "open"]
+    level = next(
+        channel.channel for channel in creek.channels if channel.channel.startswith("water_level")
+    )
     checks = ChecksDialog(window, window.house, creek, level)
     steps = ChainDialog(window, window.house, creek, "water_temperature")
     told = []
@@ -347,7 +349,7 @@ def test_a_reading_tapped_in_any_chart_tells_its_story(
         dialog = next(
             one
             for one in QApplication.topLevelWidgets()
-            if isinstance(one, StoryDialog) and one.isVisible()
+            if isinstance(one, ProvenanceDialog) and one.isVisible()
         )
         assert dialog.title.text()
         told.append(dialog.series.key)

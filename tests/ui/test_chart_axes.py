@@ -6,7 +6,7 @@ import pytest
 from PySide6.QtGui import QFontMetricsF
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import point_named
 from gezeiten.domain.wording import axis_text, power_of
 from gezeiten.ui.parts.chart_axes import ValueAxis
@@ -44,7 +44,7 @@ def test_numbers_in_documents() -> None:
 
 
 def test_no_axis_of_counts_begins_below_zero(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     window.show_place(places.TRENDS, point_named(demo_desk, "Paint hall").id)
     idle(qtbot, window)

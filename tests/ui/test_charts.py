@@ -18,7 +18,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QScrollArea
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.board import board
 from gezeiten.desk.logger.planning import save_plan
 from gezeiten.desk.office.handing import export_csv
@@ -166,7 +166,7 @@ def test_the_finder_by_keyboard(qtbot: QtBot, tmp_path: Path) -> None:
     desk.close()
 
 
-def test_the_finder_goes_to_what_is_named(qtbot: QtBot, demo_desk: Desk) -> None:
+def test_the_finder_goes_to_what_is_named(qtbot: QtBot, demo_desk: Workspace) -> None:
     now = demo_desk.now_ms()
     export_csv(demo_desk, point_named(demo_desk, "Cold room A"), (now - 2 * DAY_MS, now))
     save_plan(demo_desk, "Winter", STORE_PLAN, "Düne T2")
@@ -187,7 +187,9 @@ def test_the_finder_goes_to_what_is_named(qtbot: QtBot, demo_desk: Desk) -> None
     assert window.stack.currentIndex() == places.TIDEBOARD
     assert window.places[places.TIDEBOARD].canvas.row.point.site == "Krabbenkoog"
     find("P-0321 logger")
-    life_ = next(w for w in QApplication.topLevelWidgets() if type(w).__name__ == "LifeDialog")
+    life_ = next(
+        w for w in QApplication.topLevelWidgets() if type(w).__name__ == "LoggerHistoryDialog"
+    )
     assert life_.which.currentText().startswith("P-0321")
     life_.close()
     window.activateWindow()
@@ -223,7 +225,7 @@ def test_a_thousand_points_are_painted_as_far_as_seen(qtbot: QtBot, tmp_path: Pa
     desk.close()
 
 
-def test_a_locked_archive_is_one_sentence_in_the_window(qtbot: QtBot, demo_desk: Desk) -> None:
+def test_a_locked_archive_is_one_sentence_in_the_window(qtbot: QtBot, demo_desk: Workspace) -> None:
     window = open_window(qtbot, demo_desk)
     window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
@@ -247,7 +249,7 @@ def test_a_locked_archive_is_one_sentence_in_the_window(qtbot: QtBot, demo_desk:
 
 
 def test_an_interrupted_offload_is_taken_in_when_the_window_opens(
-    qtbot: QtBot, demo_desk: Desk, tmp_path: Path
+    qtbot: QtBot, demo_desk: Workspace, tmp_path: Path
 ) -> None:
     vault = demo_desk.archive.vault
     raw = vault.get(next(iter(vault.fingerprints())))

@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace, point_named
 from gezeiten.desk.record.checking import checks_of
 from gezeiten.desk.record.records import record
@@ -21,7 +21,7 @@ from tests.ui_help import idle, press
 
 
 @pytest.fixture
-def creek(demo_desk: Desk) -> PointPlace:
+def creek(demo_desk: Workspace) -> PointPlace:
     return point_named(demo_desk, "Creek gauge")
 
 
@@ -44,7 +44,7 @@ def sheet_at(window: MainWindow, qtbot: QtBot, creek: PointPlace) -> CheckSheet:
 
 
 def test_dips_are_typed_on_a_sheet_doubted_and_entered(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk, creek: PointPlace
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace, creek: PointPlace
 ) -> None:
     made = sheet_at(window, qtbot, creek)
     assert made.site.currentText() == creek.site
@@ -79,9 +79,9 @@ def test_dips_are_typed_on_a_sheet_doubted_and_entered(
     idle(qtbot, window)
     after = checks_of(demo_desk, creek.id, level_of(creek))
     assert len(after) == len(before) + 1
-    assert [one.value for one in after if one.at_ms == last.at_ms] == pytest.approx(
-        [last.value] * 2
-    )
+    assert [
+        check_reading.value for check_reading in after if check_reading.at_ms == last.at_ms
+    ] == pytest.approx([last.value] * 2)
     idle(qtbot, window)
     [lane] = [one for one in window.places[places.TRENDS].lanes if one.checks]
     assert len(lane.checks) == len(after)
@@ -90,7 +90,7 @@ def test_dips_are_typed_on_a_sheet_doubted_and_entered(
 
 
 def test_a_level_is_tied_to_its_dips(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk, creek: PointPlace
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace, creek: PointPlace
 ) -> None:
     """The demonstration's dips fit its record, up to 11 mm off; it is tied to them by a line."""
     key = level_of(creek)
@@ -126,7 +126,7 @@ def test_a_level_is_tied_to_its_dips(
 
 
 def test_a_duty_that_was_not_met_says_when(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     made = ChecksDialog(window, window.house, point_named(demo_desk, "Cold room A"))
     qtbot.addWidget(made)
@@ -137,7 +137,7 @@ def test_a_duty_that_was_not_met_says_when(
 
 
 def test_a_rim_that_was_cut_asks_whether_the_sensor_came_down_too(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk, creek: PointPlace
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace, creek: PointPlace
 ) -> None:
     made = PlacesDialog(window, window.house, creek.id)
     qtbot.addWidget(made)
@@ -156,7 +156,7 @@ def test_a_rim_that_was_cut_asks_whether_the_sensor_came_down_too(
 
 
 def test_from_the_board_to_the_point_in_hand(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk, creek: PointPlace
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace, creek: PointPlace
 ) -> None:
     window.show_place(places.TIDEBOARD)
     idle(qtbot, window)

@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import gaps_of_calculated
 from gezeiten.desk.places import point_named, points
 from gezeiten.desk.record.correcting import chain, withdraw_correction
@@ -45,7 +45,7 @@ def test_what_is_no_amount_is_said(typed: str) -> None:
 
 
 def test_a_clock_is_moved_by_hand_and_back(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     point = point_named(demo_desk, "Cold room B")
     before = record(demo_desk, point.id, KEY)
@@ -100,7 +100,7 @@ def test_a_clock_is_moved_by_hand_and_back(
 
 
 def test_a_neighbour_says_how_a_clock_was_set(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     """Two piezometers in the same marsh: nothing clear is claimed where a tide goes with a tide."""
     point = point_named(demo_desk, "Piezometer K1")
@@ -117,13 +117,17 @@ def test_a_neighbour_says_how_a_clock_was_set(
 
 
 def test_what_a_level_loses_is_said_before_and_stands_in_mend_after(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     barometer = next(
-        one for one in points(demo_desk) if "air_pressure" in {its.channel for its in one.measured}
+        point
+        for point in points(demo_desk)
+        if "air_pressure" in {its.channel for its in point.measured}
     )
     creek = point_named(demo_desk, "Creek gauge")
-    level = next(one.channel for one in creek.channels if one.channel.startswith("water_level"))
+    level = next(
+        channel.channel for channel in creek.channels if channel.channel.startswith("water_level")
+    )
     for step in chain(demo_desk, creek, level).corrections:
         withdraw_correction(demo_desk, creek, step)  # a tie rests on the present instants
     made = ClockDialog(window, window.house, barometer, "air_pressure")

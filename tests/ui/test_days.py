@@ -12,7 +12,7 @@ import pytest
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.timeline import DAY_MS
@@ -26,7 +26,7 @@ KEY = "probe_temperature"
 def test_degree_days_of_a_store(
     window: MainWindow,
     qtbot: QtBot,
-    demo_desk: Desk,
+    demo_desk: Workspace,
     tmp_path: Path,
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit
 from pytestqt.qtbot import QtBot
 
 from gezeiten.cli.practice import PRACTICE_SERIALS, PracticeFleet
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.field.rounds import open_round
 from gezeiten.desk.logger.launching import launch
 from gezeiten.desk.office.logger_life import life
@@ -23,7 +23,7 @@ from gezeiten.desk.places import points, sites
 from gezeiten.desk.record.place_editor import point_facts, site_facts
 from gezeiten.desk.settings import Settings, infos, load_settings
 from gezeiten.desk.workspace import open_workspace
-from gezeiten.ui.field.life_dialog import LifeDialog
+from gezeiten.ui.field.life_dialog import LoggerHistoryDialog
 from gezeiten.ui.points.places_dialog import PlacesDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.app import application
@@ -36,7 +36,7 @@ from tests.ui_help import idle, open_window, type_into
 
 
 @pytest.fixture
-def desk(tmp_path: Path) -> Iterator[Desk]:
+def desk(tmp_path: Path) -> Iterator[Workspace]:
     made = open_workspace(tmp_path / "archive", computer=TrustedClock(), pins=MemoryPins())
     made.change_settings(Settings(addresses="127.0.0.1:1", serial_ports="", person="JA"))
     yield made
@@ -44,7 +44,7 @@ def desk(tmp_path: Path) -> Iterator[Desk]:
 
 
 @pytest.fixture
-def window(qtbot: QtBot, desk: Desk) -> Iterator[MainWindow]:
+def window(qtbot: QtBot, desk: Workspace) -> Iterator[MainWindow]:
     yield open_window(qtbot, desk)
     from PySide6.QtCore import QLocale
 
@@ -74,7 +74,7 @@ def test_settings_are_found_by_any_of_their_words(dialog: SettingsDialog) -> Non
     assert [ln.about.key for ln in dialog.lines if not ln.isHidden()] == ["keep_awake"]
 
 
-def test_settings_are_taken_at_once_and_kept(dialog: SettingsDialog, desk: Desk) -> None:
+def test_settings_are_taken_at_once_and_kept(dialog: SettingsDialog, desk: Workspace) -> None:
     switch = dialog.line_of("keep_awake").field
     assert isinstance(switch, QCheckBox)
     switch.setChecked(False)
@@ -89,7 +89,7 @@ def test_settings_are_taken_at_once_and_kept(dialog: SettingsDialog, desk: Desk)
 
 
 def test_addresses_without_sense_are_one_sentence_and_not_kept(
-    dialog: SettingsDialog, desk: Desk
+    dialog: SettingsDialog, desk: Workspace
 ) -> None:
     line = dialog.line_of("addresses")
     assert isinstance(line.field, QLineEdit)
@@ -99,14 +99,14 @@ def test_addresses_without_sense_are_one_sentence_and_not_kept(
     assert desk.settings.addresses == "127.0.0.1:1"
 
 
-def test_all_back_to_defaults(dialog: SettingsDialog, desk: Desk) -> None:
+def test_all_back_to_defaults(dialog: SettingsDialog, desk: Workspace) -> None:
     dialog.reset_all()
     assert desk.settings == Settings()
     assert all(line.back.isHidden() for line in dialog.lines)
 
 
 # -- sites and points ----------------------------------------------------------------------------
-def test_a_site_and_a_point_from_nothing(window: MainWindow, qtbot: QtBot, desk: Desk) -> None:
+def test_a_site_and_a_point_from_nothing(window: MainWindow, qtbot: QtBot, desk: Workspace) -> None:
     made = PlacesDialog(window, window.house)
     qtbot.addWidget(made)
     idle(qtbot, window)
@@ -156,12 +156,12 @@ def test_a_calibration_with_its_certificate(lab: Lab, qtbot: QtBot, tmp_path: Pa
     # days are typed on today's calendar, so the archive's clock is today's as well
     desk = open_workspace(lab.desk.archive.folder, computer=TrustedClock(), pins=MemoryPins())
     window = open_window(qtbot, desk)
-    made = LifeDialog(window, window.house, "D-2041")
+    made = LoggerHistoryDialog(window, window.house, "D-2041")
     qtbot.addWidget(made)
     idle(qtbot, window)
     assert made.missions.rowCount() == 1
     type_into(made.words, "sent to the maker")
-    again = LifeDialog(window, window.house, "D-2041")  # closed before it was entered
+    again = LoggerHistoryDialog(window, window.house, "D-2041")  # closed before it was entered
     qtbot.addWidget(again)
     idle(qtbot, window)
     assert again.words.text() == "sent to the maker"
@@ -229,7 +229,7 @@ def test_a_round_is_prepared_left_out_and_ended(lab: Lab, qtbot: QtBot) -> None:
 
 # -- nothing at hand -------------------------------------------------------------------------------
 def test_practice_loggers_start_are_found_and_are_marked(
-    qtbot: QtBot, desk: Desk, tmp_path: Path
+    qtbot: QtBot, desk: Workspace, tmp_path: Path
 ) -> None:
     application()
     with PracticeFleet(tmp_path / "practice") as practice:
@@ -255,7 +255,7 @@ def test_without_practice_none_is_offered(window: MainWindow, qtbot: QtBot) -> N
     assert "practice" not in [act.id for act in field.commands()]
 
 
-def test_units_reach_trends_and_excursions(qtbot: QtBot, demo_desk: Desk) -> None:
+def test_units_reach_trends_and_excursions(qtbot: QtBot, demo_desk: Workspace) -> None:
     from gezeiten.desk.places import point_named
     from gezeiten.desk.record.records import record
 

@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from sqlalchemy import select
 
 from gezeiten.archive.store.tables import AssessmentRow
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.record.excursion_book import excursions, settle, to_assess
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS
@@ -36,7 +36,7 @@ def test_those_to_assess_come_first_within_their_site(window: MainWindow, qtbot:
 
 
 def test_settling_without_words_is_one_sentence(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     count = to_assess(demo_desk)
     window.show_place(places.EXCURSIONS)
@@ -49,7 +49,7 @@ def test_settling_without_words_is_one_sentence(
 
 
 def test_an_assessment_is_shown_and_taken_back(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     event = next(e for e in excursions(demo_desk) if e.is_settled)
     window.show_place(places.EXCURSIONS)
@@ -65,7 +65,7 @@ def test_an_assessment_is_shown_and_taken_back(
 
 
 def test_words_survive_choosing_refreshing_and_a_crash(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
@@ -100,7 +100,7 @@ def test_words_survive_choosing_refreshing_and_a_crash(
 
 
 def test_several_are_settled_at_once_and_the_next_is_at_the_same_site(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
@@ -161,21 +161,21 @@ def asked(window: MainWindow) -> ReplaceDialog:
 
 
 def test_an_assessment_is_replaced_only_when_somebody_says_so(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     place, [fresh, assessed] = mark_two(window, qtbot)
-    before = {one.id: one for one in excursions(demo_desk)}
+    before = {excursion.id: excursion for excursion in excursions(demo_desk)}
     dialog = asked(window)
     assert before[assessed].words in dialog.findChildren(QLabel)[1].text()
     QTest.keyClick(dialog, Qt.Key.Key_Escape)  # nothing is written
     idle(qtbot, window)
-    assert {one.id: one.words for one in excursions(demo_desk)} == {
+    assert {excursion.id: excursion.words for excursion in excursions(demo_desk)} == {
         key: one.words for key, one in before.items()
     }
     dialog = asked(window)
     QTest.keyClick(dialog.focusWidget(), Qt.Key.Key_Return)  # without looking: the other alone
     idle(qtbot, window)
-    now = {one.id: one for one in excursions(demo_desk)}
+    now = {excursion.id: excursion for excursion in excursions(demo_desk)}
     assert now[fresh].words == "Door left open"
     assert now[assessed].words == before[assessed].words
     with pytest.raises(InputError, match="assessed already"):
@@ -187,11 +187,14 @@ def test_an_assessment_is_replaced_only_when_somebody_says_so(
     replace = next(b for b in dialog.findChildren(QPushButton) if b.text() == "Replace")
     QTest.mouseClick(replace, Qt.MouseButton.LeftButton)
     idle(qtbot, window)
-    assert next(one for one in excursions(demo_desk) if one.id == assessed).words == "Lid left open"
+    assert (
+        next(excursion for excursion in excursions(demo_desk) if excursion.id == assessed).words
+        == "Lid left open"
+    )
 
 
 def test_from_an_excursion_to_trends_and_back(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     events = excursions(demo_desk)
     for event in (events[0], events[-1]):
@@ -213,7 +216,7 @@ def test_from_an_excursion_to_trends_and_back(
 
 
 def test_an_excursion_that_has_changed_since_says_what_it_was(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     event = next(e for e in excursions(demo_desk) if e.point.name == "Cold room A")
     settle(demo_desk, event.id, "Power", "Fuse.")

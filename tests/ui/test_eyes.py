@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.ui.shell import house as places
 from tests.desk.intake.test_text_files import station
 from tests.ui import eyes
@@ -36,7 +36,7 @@ def complaints(top: object, theme: str) -> list[str]:
     ("theme", "percent"), [("light", 100), ("dark", 125), ("sun", 150)]
 )  # each theme and each size once: colours move nothing
 def test_every_place_can_be_seen_and_hit(
-    qtbot: QtBot, demo_desk: Desk, theme: str, percent: int
+    qtbot: QtBot, demo_desk: Workspace, theme: str, percent: int
 ) -> None:
     window = open_window(qtbot, demo_desk)
     window._change(theme=theme, font_percent=percent)
@@ -59,7 +59,7 @@ def test_every_place_can_be_seen_and_hit(
 
 @pytest.mark.parametrize(("theme", "percent"), [("light", 150), ("dark", 100), ("sun", 100)])
 def test_every_dialog_can_be_seen_and_hit(
-    qtbot: QtBot, demo_desk: Desk, tmp_path: Path, theme: str, percent: int
+    qtbot: QtBot, demo_desk: Workspace, tmp_path: Path, theme: str, percent: int
 ) -> None:
     window = open_window(qtbot, demo_desk)
     window.text_file = station(tmp_path / "weather.txt", 60)

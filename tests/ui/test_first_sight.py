@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.startup_cache import fresh_board
 from gezeiten.desk.places import add_point
 from gezeiten.desk.workspace import open_workspace
@@ -28,7 +28,7 @@ def begun(qtbot: QtBot, folder: Path) -> MainWindow:
 
 
 @pytest.fixture
-def known(demo_desk: Desk) -> Path:
+def known(demo_desk: Workspace) -> Path:
     """An archive whose first sight is kept."""
     fresh_board(demo_desk)
     demo_desk.close()

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import PATIENCE_MS, idle, press
@@ -50,7 +50,7 @@ def test_the_real_pages_of_a_document_are_shown(window: MainWindow, qtbot: QtBot
 
 
 def test_a_document_that_was_changed_is_said_to_be(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
 
     from gezeiten.desk.office.handing import issued_documents

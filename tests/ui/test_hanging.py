@@ -4,21 +4,21 @@ from __future__ import annotations
 
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.hanging import sensor_depths_of
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.ui.points.hanging_dialog import HangingDialog
+from gezeiten.ui.points.hanging_dialog import SensorDepthDialog
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle
 
 
 def test_a_cut_pipe_asks_whether_the_sensor_came_along(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     point = point_named(demo_desk, "Piezometer K1")
     now = round(demo_desk.now_ms())
-    made = HangingDialog(window, window.house, point, 3.2)
+    made = SensorDepthDialog(window, window.house, point, 3.2)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -44,7 +44,8 @@ def test_a_cut_pipe_asks_whether_the_sensor_came_along(
     made.keep()
     idle(qtbot, window)
     assert [
-        (one.hung.rim_m, round(one.hung.length_m, 3)) for one in sensor_depths_of(demo_desk, point)
+        (sensor_depth.hung.rim_m, round(sensor_depth.hung.length_m, 3))
+        for sensor_depth in sensor_depths_of(demo_desk, point)
     ] == [(3.2, 8.4), (3.08, 8.28)]
     made.table.setCurrentCell(1, 0)
     made.withdraw()

@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.archive.actions.conflicts import store_conflicts
 from gezeiten.archive.intake.block_check import all_raw_bytes
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import excursions, settle
@@ -65,7 +65,7 @@ def test_entries_are_found_by_words_who_what_and_when(
 
 
 def test_a_change_is_told_before_and_after_and_leads_to_its_point(
-    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     from dataclasses import replace
 
@@ -86,7 +86,7 @@ def test_a_change_is_told_before_and_after_and_leads_to_its_point(
 
 
 def test_from_an_excursion_to_its_entries_and_back(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     event = next(e for e in excursions(demo_desk) if not e.is_settled)
     settle(demo_desk, event.id, "Power", "Fuse tripped.")
@@ -112,7 +112,7 @@ def test_from_an_excursion_to_its_entries_and_back(
 
 
 def test_a_misfit_is_shown_until_somebody_looked(
-    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     """As if another computer had renamed the site meanwhile (tests/archive/test_union.py)."""
     assert not book.misfits.isVisible()
@@ -149,7 +149,7 @@ def test_from_each_place_to_what_is_chosen_there(window: MainWindow, qtbot: QtBo
 
 
 def test_all_faults_are_listed_and_a_check_can_be_stopped(
-    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     press(window, "F5")
     idle(qtbot, window)
@@ -173,7 +173,7 @@ def test_all_faults_are_listed_and_a_check_can_be_stopped(
 
 
 def test_lost_entries_are_shown_and_written_again(
-    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     [chain] = (demo_desk.archive.folder / "logbook").glob("*.jsonl")
     chain.write_bytes(b"".join(chain.read_bytes().splitlines(keepends=True)[:-2]))
@@ -197,7 +197,7 @@ def test_lost_entries_are_shown_and_written_again(
 
 
 def test_bytes_that_no_entry_names_are_imported_again(
-    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     with demo_desk.archive.reading() as session:
         held = next(raw.sha256 for raw in all_raw_bytes(session) if raw.reading is None)

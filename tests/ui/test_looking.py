@@ -8,7 +8,7 @@ import pytest
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
@@ -16,7 +16,7 @@ from gezeiten.desk.places import sites
 from gezeiten.desk.record.place_editor import save_site
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
-from gezeiten.errors import LookingOnlyError
+from gezeiten.errors import ReadOnlyError
 from gezeiten.ui.shell import house as places
 from tests.golden import golden
 from tests.ui_help import idle, open_window, press
@@ -27,11 +27,11 @@ def as_it_lies(folder: Path) -> dict[str, tuple[int, int]]:
     return {str(path): (path.stat().st_size, path.stat().st_mtime_ns) for path in folder.rglob("*")}
 
 
-def looking(folder: Path) -> Desk:
+def looking(folder: Path) -> Workspace:
     return open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), look=True)
 
 
-def test_everything_is_shown_and_nothing_changed(demo_desk: Desk) -> None:
+def test_everything_is_shown_and_nothing_changed(demo_desk: Workspace) -> None:
     told, folder = golden(demo_desk), demo_desk.archive.folder
     demo_desk.close()
     before = as_it_lies(folder)
@@ -39,14 +39,14 @@ def test_everything_is_shown_and_nothing_changed(demo_desk: Desk) -> None:
     recover(desk)
     assert verify(desk).is_intact
     assert golden(desk) == told
-    with pytest.raises(LookingOnlyError, match="is only looked at"):
+    with pytest.raises(ReadOnlyError, match="is only looked at"):
         save_site(desk, SiteFacts("Buoy"))
     assert "Buoy" not in {site.name for site in sites(desk)}
     desk.close()
     assert as_it_lies(folder) == before
 
 
-def test_without_its_database_it_is_made_beside(demo_desk: Desk) -> None:
+def test_without_its_database_it_is_made_beside(demo_desk: Workspace) -> None:
     names, folder = [site.name for site in sites(demo_desk)], demo_desk.archive.folder
     demo_desk.close()
     for path in folder.glob("archive.db*"):
@@ -61,7 +61,7 @@ def test_without_its_database_it_is_made_beside(demo_desk: Desk) -> None:
 
 
 def test_the_window_says_so_and_offers_no_act(
-    demo_desk: Desk, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    demo_desk: Workspace, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     folder = demo_desk.archive.folder
     demo_desk.close()

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 from sqlalchemy import Engine, event
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.ui.shell import house as places
 from tests.desk.intake.test_text_files import station
 from tests.ui.walk import DIALOGS, views_of
@@ -67,7 +67,7 @@ WATCH = Watch()
 
 
 def test_the_main_thread_touches_neither_disk_nor_database_nor_line(
-    qtbot: QtBot, demo_desk: Desk, tmp_path: Path
+    qtbot: QtBot, demo_desk: Workspace, tmp_path: Path
 ) -> None:
     window = open_window(qtbot, demo_desk)
     window.text_file = station(tmp_path / "weather.txt", 60)
@@ -93,7 +93,7 @@ def test_the_main_thread_touches_neither_disk_nor_database_nor_line(
     assert not touched, "\n".join(sorted(set(touched)))
 
 
-def test_the_watch_hears_what_the_main_thread_touches(demo_desk: Desk) -> None:
+def test_the_watch_hears_what_the_main_thread_touches(demo_desk: Workspace) -> None:
     with WATCH.watching(demo_desk.archive.folder) as touched:
         demo_desk.save_settings()
         with demo_desk.archive.reading() as session:

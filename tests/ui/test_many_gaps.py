@@ -5,24 +5,24 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.ui.mend.many_dialog import ManyGapsDialog
+from gezeiten.ui.mend.many_dialog import SeveralGapsDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, press
 
 
 def test_all_short_gaps_are_left_open_at_once_and_again_open_at_once(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
-    before = [one.key for one in gaps(demo_desk) if one.state == "open"]
+    before = [gap.key for gap in gaps(demo_desk) if gap.state == "open"]
     assert len(before) > 2
     window.show_place(places.MEND)
     idle(qtbot, window)
     press(window, "Ctrl+Shift+G")
     idle(qtbot, window)
-    [made] = window.places[places.MEND].findChildren(ManyGapsDialog)
+    [made] = window.places[places.MEND].findChildren(SeveralGapsDialog)
     made.rule.setCurrentIndex(made.rule.findData("leave"))
     made.longest.setText("400 d")
     made.look()
@@ -36,18 +36,20 @@ def test_all_short_gaps_are_left_open_at_once_and_again_open_at_once(
     assert made.do_button.text() == f"Do it for {len(before) - 1} gaps"
     made.apply()
     idle(qtbot, window)
-    assert sum(one.state == "open" for one in gaps(demo_desk)) == 1
+    assert sum(gap.state == "open" for gap in gaps(demo_desk)) == 1
     mend = window.places[places.MEND]
-    left = next(one for one in gaps(demo_desk) if one.reason == "the boat was away")
+    left = next(gap for gap in gaps(demo_desk) if gap.reason == "the boat was away")
     mend.show_target(left.key)
     idle(qtbot, window)
     mend.undo_whole_action()
     idle(qtbot, window)
-    assert [one.key for one in gaps(demo_desk) if one.state == "open"] == before
+    assert [gap.key for gap in gaps(demo_desk) if gap.state == "open"] == before
 
 
-def test_a_rule_of_a_line_says_why_not(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
-    made = ManyGapsDialog(window, window.house)
+def test_a_rule_of_a_line_says_why_not(
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
+) -> None:
+    made = SeveralGapsDialog(window, window.house)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)

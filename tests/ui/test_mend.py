@@ -8,7 +8,7 @@ from pathlib import Path
 
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.kinds import proposed_template, recognise_text
 from gezeiten.desk.intake.text_files import import_text
@@ -19,7 +19,9 @@ from tests.conftest import Lab
 from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 
 
-def test_filling_and_undoing_by_keyboard(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
+def test_filling_and_undoing_by_keyboard(
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
+) -> None:
     [gap] = [g for g in gaps(demo_desk) if g.point.name == "Paint hall"]
     before = record(demo_desk, gap.point.id, "co2").values.tobytes()
     window.show_place(places.MEND, gap.key)
@@ -38,7 +40,7 @@ def test_filling_and_undoing_by_keyboard(window: MainWindow, qtbot: QtBot, demo_
 
 
 def test_leaving_open_asks_for_a_reason_in_the_place(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     [gap] = [g for g in gaps(demo_desk) if g.point.name == "Intake"]
     window.show_place(places.MEND, gap.key)
@@ -118,7 +120,7 @@ def test_a_gap_filled_from_the_logger_says_so(window: MainWindow, qtbot: QtBot) 
 
 
 def test_a_flooded_half_day_is_filled_by_what_was_found_for_it(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     [gap] = [g for g in gaps(demo_desk) if g.point.name == "Creek gauge"]
     window.show_place(places.MEND, gap.key)
@@ -153,7 +155,7 @@ def test_a_flooded_half_day_is_filled_by_what_was_found_for_it(
 
 
 def test_what_a_thermometer_beside_it_measured_is_chosen_before_any_estimate(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk, tmp_path: Path
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace, tmp_path: Path
 ) -> None:
     [gap] = [g for g in gaps(demo_desk) if g.point.name == "Creek gauge"]
     due = range(gap.gap.start_ms, gap.gap.end_ms, 600_000)
@@ -162,7 +164,7 @@ def test_what_a_thermometer_beside_it_measured_is_chosen_before_any_estimate(
     path = tmp_path / "rope.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
     tie = proposed_template(recognise_text(demo_desk, path), "Rope")
-    columns = tuple(replace(one, quantity="water_temperature") for one in tie.columns)
+    columns = tuple(replace(column, quantity="water_temperature") for column in tie.columns)
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
     import_text(
         demo_desk, path, replace(tie, point=gap.point.full_name, form=form, columns=columns)

@@ -22,7 +22,7 @@ from gezeiten.domain.steps.steps import GapState
 from gezeiten.ui.excursions.model import Draft, arranged, assessment_of, next_open
 from gezeiten.ui.handover.model import (
     Contents,
-    HandingOver,
+    HandoverModel,
     Target,
     in_minutes,
     usual_span,
@@ -276,7 +276,7 @@ def point(number: int) -> Any:
 
 
 def test_the_chosen_point_stays_where_it_is_there_still() -> None:
-    model = HandingOver()
+    model = HandoverModel()
     assert not model.set_data([], [])
     assert (model.point, model.can_write) == (None, False)
     one, two = point(1), point(2)
@@ -290,7 +290,7 @@ def test_the_chosen_point_stays_where_it_is_there_still() -> None:
 
 
 def test_what_somebody_came_with_waits_until_its_point_is_known() -> None:
-    model, target = HandingOver(), Target(2, (0, 5), "ab")
+    model, target = HandoverModel(), Target(2, (0, 5), "ab")
     assert not model.select_target(target)
     papers: Any = [Paper(1, "cd"), Paper(2, "ab")]
     model.set_data([point(1), point(2)], papers)
@@ -299,11 +299,11 @@ def test_what_somebody_came_with_waits_until_its_point_is_known() -> None:
     assert (model.point and model.point.id, model.target) == (2, None)
     assert (model.line_of("ab"), model.line_of("")) == (1, None)
     assert model.point_of(papers[1]) is model.point
-    assert HandingOver().point_of(papers[0]) is None
+    assert HandoverModel().point_of(papers[0]) is None
 
 
 def test_what_was_counted_of_another_stretch_is_not_shown() -> None:
-    model = HandingOver()
+    model = HandoverModel()
     model.set_data([point(1)], [])
     model.span = (0, 10)
     assert model.can_write  # nothing is known against it

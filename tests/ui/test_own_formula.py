@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.calculating import formula_texts
@@ -19,7 +19,7 @@ from tests.ui_help import idle, type_into
 
 
 def test_a_level_by_a_formula_of_ones_own_is_that_of_the_program(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     creek = point_named(demo_desk, "Creek gauge")
     made = CalculatedDialog(window, window.house, creek)
@@ -63,7 +63,7 @@ def test_a_level_by_a_formula_of_ones_own_is_that_of_the_program(
 
 
 def test_one_value_is_typed_for_a_period_and_proposed_first_as_an_input(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     room = point_named(demo_desk, "Cold room A")
     made = CalculatedDialog(window, window.house, room)

@@ -11,7 +11,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.people import names
@@ -24,7 +24,7 @@ from tests.ui_help import idle, open_window
 
 
 @pytest.fixture
-def desk(tmp_path: Path) -> Iterator[Desk]:
+def desk(tmp_path: Path) -> Iterator[Workspace]:
     made = open_workspace(
         tmp_path / "archive", computer=TrustedClock(), pins=MemoryPins(), zone="UTC"
     )
@@ -32,7 +32,7 @@ def desk(tmp_path: Path) -> Iterator[Desk]:
     made.close()
 
 
-def act_as(desk: Desk, name: str) -> None:
+def act_as(desk: Workspace, name: str) -> None:
     desk.change_settings(replace(desk.settings, person=name))
     save_site(desk, SiteFacts(f"Site of {name}"))
 
@@ -50,7 +50,7 @@ def people_dialog(qtbot: QtBot) -> PeopleDialog:
     return dialog
 
 
-def test_whoever_is_at_it_is_chosen_by_keyboard(qtbot: QtBot, desk: Desk) -> None:
+def test_whoever_is_at_it_is_chosen_by_keyboard(qtbot: QtBot, desk: Workspace) -> None:
     for name in ("Jana Albers", "Ole Brandt"):
         act_as(desk, name)
     window = open_window(qtbot, desk)
@@ -67,7 +67,7 @@ def test_whoever_is_at_it_is_chosen_by_keyboard(qtbot: QtBot, desk: Desk) -> Non
     assert logbook_entries(desk)[0].person == "Jana Albers"
 
 
-def test_one_person_alone_is_not_asked(qtbot: QtBot, desk: Desk) -> None:
+def test_one_person_alone_is_not_asked(qtbot: QtBot, desk: Workspace) -> None:
     act_as(desk, "Jana Albers")
     window = open_window(qtbot, desk)
     window.show_user_dialog()
@@ -75,7 +75,7 @@ def test_one_person_alone_is_not_asked(qtbot: QtBot, desk: Desk) -> None:
     assert shown(PeopleDialog) is None
 
 
-def test_a_name_is_erased_once_it_was_written(qtbot: QtBot, desk: Desk) -> None:
+def test_a_name_is_erased_once_it_was_written(qtbot: QtBot, desk: Workspace) -> None:
     for name in ("Jana Albers", "Ole Brandt"):
         act_as(desk, name)
     window = open_window(qtbot, desk)

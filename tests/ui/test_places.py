@@ -13,7 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QLabel
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import gaps, open_gaps
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.record.excursion_book import to_assess
@@ -33,7 +33,7 @@ def hits(window: MainWindow) -> list[HitArea]:
     return canvas._hits
 
 
-def test_the_strip_counts_open_work(window: MainWindow, demo_desk: Desk) -> None:
+def test_the_strip_counts_open_work(window: MainWindow, demo_desk: Workspace) -> None:
     lines = [tab._line for tab in window.strip.tabs]
     assert lines[places.TIDEBOARD] == "4 visits due"
     assert lines[places.MEND] == f"{open_gaps(demo_desk)} gaps"
@@ -100,7 +100,7 @@ def test_the_board_by_keyboard(window: MainWindow, qtbot: QtBot) -> None:
     assert window.stack.currentIndex() == places.MEND
 
 
-def test_setting_the_next_visit(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
+def test_setting_the_next_visit(window: MainWindow, qtbot: QtBot, demo_desk: Workspace) -> None:
     board = window.places[places.TIDEBOARD]
     press(window, "V")
     dialog = next(child for child in board.children() if hasattr(child, "day"))
@@ -138,7 +138,9 @@ def test_a_plan_being_edited_survives_looking_again_and_another_logger(
     assert field.editor.plan().interval_s == 17 * 60
 
 
-def test_all_loggers_at_hand_in_one_act(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
+def test_all_loggers_at_hand_in_one_act(
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
+) -> None:
     before = verify(demo_desk).offloads
     window.show_place(places.FIELD_DESK)
     idle(qtbot, window)

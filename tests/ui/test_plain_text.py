@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from gezeiten.archive.store.tables import Base
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.app import application
@@ -64,7 +64,7 @@ _OF_PEOPLE = ("name", "words", "person", "sentence")
 
 
 @pytest.fixture
-def odd_names(demo_desk: Desk) -> Desk:
+def odd_names(demo_desk: Workspace) -> Workspace:
     """The demonstration with signs of markup in all its names, as an older archive may have."""
     with demo_desk.archive.engine.begin() as connection:
         for table in Base.metadata.sorted_tables:
@@ -104,11 +104,15 @@ def obeyed(top: QWidget) -> list[str]:
         if NAME[:3] in one.text() and one.textFormat() != Qt.TextFormat.PlainText
     ]
     buttons = [one for one in top.findChildren(QAbstractButton) if NAME[:3] in one.text()]
-    found += [f"button: {one.text()}" for one in buttons if "& " in one.text().replace("&&", "")]
+    found += [
+        f"button: {button.text()}" for button in buttons if "& " in button.text().replace("&&", "")
+    ]
     boxes = [one for one in top.findChildren(QGroupBox) if NAME[:3] in one.title()]
-    found += [f"box: {one.title()}" for one in boxes if "& " in one.title().replace("&&", "")]
+    found += [f"box: {box.title()}" for box in boxes if "& " in box.title().replace("&&", "")]
     actions = [one for one in top.findChildren(QAction) if NAME[:3] in one.text()]
-    found += [f"menu: {one.text()}" for one in actions if "& " in one.text().replace("&&", "")]
+    found += [
+        f"menu: {action.text()}" for action in actions if "& " in action.text().replace("&&", "")
+    ]
     found += [
         f"tip: {one}"
         for one in tips(top)
@@ -123,7 +127,7 @@ def obeyed(top: QWidget) -> list[str]:
 
 
 def test_names_in_every_place_and_dialog_are_shown_as_they_are(
-    odd_names: Desk, qtbot: QtBot, tmp_path: Path
+    odd_names: Workspace, qtbot: QtBot, tmp_path: Path
 ) -> None:
     window = open_window(qtbot, odd_names)
     window.text_file = station(tmp_path / "weather.txt", 60)

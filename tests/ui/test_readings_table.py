@@ -9,11 +9,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.record.records import record
 from gezeiten.desk.record.remarks import remarks
-from gezeiten.ui.mend.story_dialog import StoryDialog
+from gezeiten.ui.mend.story_dialog import ProvenanceDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.i18n import number_to_copy
@@ -30,7 +30,7 @@ def opened(window: MainWindow, qtbot: QtBot) -> ReadingsWindow:
 
 
 def test_an_excursions_readings_begin_where_it_does(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     window.show_place(places.EXCURSIONS)
     idle(qtbot, window)
@@ -104,7 +104,7 @@ def test_what_trends_shows_is_what_the_table_holds(window: MainWindow, qtbot: Qt
 
 
 def test_a_gap_lies_in_the_middle_of_its_rows(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     window.show_place(places.MEND)
     idle(qtbot, window)
@@ -122,7 +122,7 @@ def test_a_gap_lies_in_the_middle_of_its_rows(
 
 
 def test_a_remark_and_a_story_where_the_rows_are_seen(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     window.show_place(places.TRENDS)
     idle(qtbot, window)
@@ -132,7 +132,7 @@ def test_a_remark_and_a_story_where_the_rows_are_seen(
     rows.view.setCurrentIndex(rows.model.index(5, 4))  # the second series
     QTest.keyClick(rows, Qt.Key.Key_S, Qt.KeyboardModifier.AltModifier)
     idle(qtbot, window)
-    story = next(one for one in rows.findChildren(StoryDialog) if one.isVisible())
+    story = next(one for one in rows.findChildren(ProvenanceDialog) if one.isVisible())
     assert story.series.key == rows.model.table.columns[1].key
     story.close()
     rows.activateWindow()

@@ -80,7 +80,7 @@ def test_what_came_is_told_by_the_summaries_of_its_blocks(cold_lab: Lab) -> None
     point = point_named(lab.desk, "Cold room A")
     series = record(lab.desk, point.id, "probe_temperature")
     assert came.span == (int(series.times_utc_ms[0]), int(series.times_utc_ms[-1]))
-    store = next(one for one in came.extremes if one.channel == "probe_temperature")
+    store = next(extreme for extreme in came.extremes if extreme.channel == "probe_temperature")
     assert (store.low, store.high) == (series.values.min(), series.values.max())
     assert came.clock_difference_ms is not None
     assert came.open_gaps == 0

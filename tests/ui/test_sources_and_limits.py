@@ -6,7 +6,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.desk.record.limits import limits_over_time
@@ -27,7 +27,7 @@ def shown(kind: type[QDialog]) -> QDialog:
     return [one for one in QApplication.allWidgets() if isinstance(one, kind)][-1]
 
 
-def sites_at(window: MainWindow, qtbot: QtBot, desk: Desk, name: str) -> PlacesDialog:
+def sites_at(window: MainWindow, qtbot: QtBot, desk: Workspace, name: str) -> PlacesDialog:
     made = PlacesDialog(window, window.house, point_named(desk, name).id)
     qtbot.addWidget(made)
     made.show()
@@ -36,7 +36,7 @@ def sites_at(window: MainWindow, qtbot: QtBot, desk: Desk, name: str) -> PlacesD
 
 
 def test_a_logger_that_stood_elsewhere_is_put_right_and_taken_back(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     dialog = sites_at(window, qtbot, demo_desk, "Tank 2")
     dialog.show_sources()
@@ -66,7 +66,7 @@ def test_a_logger_that_stood_elsewhere_is_put_right_and_taken_back(
 
 
 def test_a_limit_is_set_ended_and_taken_back(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     dialog = sites_at(window, qtbot, demo_desk, "Cold room A")
     dialog.show_limits()
@@ -96,11 +96,11 @@ def test_a_limit_is_set_ended_and_taken_back(
     made.withdraw()
     idle(qtbot, window)
     assert len(excursions(demo_desk, point.id)) == before
-    assert all(one.kept is None for one in limits_over_time(demo_desk, point.id))
+    assert all(limit.kept is None for limit in limits_over_time(demo_desk, point.id))
 
 
 def test_a_level_is_calculated_watched_and_calculated_no_more(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     dialog = sites_at(window, qtbot, demo_desk, "Piezometer K1")
     dialog.show_calculated()
@@ -143,16 +143,18 @@ def test_a_level_is_calculated_watched_and_calculated_no_more(
     limits.since.show_instant(int(levels.times_utc_ms[0]), point.zone)
     limits.enter()
     idle(qtbot, window)
-    its = [one for one in excursions(demo_desk, point.id) if one.rule.channel == key]
+    its = [
+        excursion for excursion in excursions(demo_desk, point.id) if excursion.rule.channel == key
+    ]
     assert its
     made.withdraw()
     idle(qtbot, window)
     assert made.table.rowCount() == 0
-    assert not any(one.rule.channel == key for one in excursions(demo_desk, point.id))
+    assert not any(excursion.rule.channel == key for excursion in excursions(demo_desk, point.id))
 
 
 def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     trends = window.places[places.TRENDS]
     window.show_place(places.TRENDS, point_named(demo_desk, "Cold room A").id)
@@ -197,7 +199,7 @@ def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
 
 
 def test_of_two_series_of_one_unit_the_second_follows_the_first(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     made = CalculatedDialog(window, window.house, point_named(demo_desk, "Cold room A"))
     qtbot.addWidget(made)

@@ -15,10 +15,10 @@ from gezeiten.desk.intake.taken_texts import imported_texts
 from gezeiten.desk.intake.text_files import import_text, preview
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.texts.dialog import TextDialog
-from gezeiten.ui.texts.kinds_dialog import KindsDialog
+from gezeiten.ui.texts.kinds_dialog import ImportTemplatesDialog
 from gezeiten.ui.texts.many_dialog import ManyTextsDialog
 from gezeiten.ui.texts.model import BEFORE, HEAD, LEFT_OUT, READING, TextModel
-from gezeiten.ui.texts.taken_dialog import TakenTextsDialog
+from gezeiten.ui.texts.taken_dialog import ImportedTextsDialog
 from gezeiten.ui.texts.watching import TextWatching
 from tests.conftest import Lab
 from tests.desk.intake.test_text_files import POINT, station, tie_of
@@ -101,7 +101,7 @@ def test_what_was_chosen_stays_when_something_else_changes(lab: Lab, model: Text
     flags, suspects = [doubt for doubt in model.open if doubt.many]
     model.answer(suspects, "")
     model.answer(flags, "E")
-    pressure = next(one for one in model.of_column(3))
+    pressure = next(mapping for mapping in model.of_column(3))
     model.set_column(replace(pressure, unit="hPa"))
     assert model.complaint == ""
     model.be_time(0, alone=True)
@@ -160,7 +160,7 @@ def test_several_files_are_taken_and_one_taken_out_again(
     assert dialog.words.text().startswith("1 file is ready; 1 is kept already; 1 waits")
     with qtbot.waitSignal(dialog.taken, timeout=PATIENCE_MS):
         dialog.take.click()
-    taken = TakenTextsDialog(parent, house)
+    taken = ImportedTextsDialog(parent, house)
     qtbot.waitUntil(lambda: taken.table.rowCount() == 2, timeout=PATIENCE_MS)
     assert taken.table.item(0, 2).text() == "b.txt"
     taken.why.setText("wrong mast")
@@ -174,7 +174,7 @@ def test_kinds_are_changed_exported_forgotten_and_read_in(
 ) -> None:
     path = station(tmp_path / "a.txt", 30)
     import_text(lab.desk, path, tie_of(lab, path))
-    dialog = KindsDialog(parent, house)
+    dialog = ImportTemplatesDialog(parent, house)
     qtbot.waitUntil(lambda: dialog.name.text() == "Weather station", timeout=PATIENCE_MS)
     assert dialog.table.item(0, 3).text() == "Air temperature, Air pressure"
     dialog.name.setText("Mast")
@@ -189,14 +189,17 @@ def test_kinds_are_changed_exported_forgotten_and_read_in(
     qtbot.waitUntil(lambda: dialog.table.item(0, 0).text() == "Mast", timeout=PATIENCE_MS)
     assert dialog.table.item(0, 3).text() == "Air temperature, Gauge pressure"
     [tie] = stored_templates(lab.desk)
-    assert [(one.quantity, one.unit) for one in tie.columns][1] == ("gauge_pressure", "bar")
+    assert [(column.quantity, column.unit) for column in tie.columns][1] == (
+        "gauge_pressure",
+        "bar",
+    )
     dialog.export_to(tmp_path / "mast.kind.json")
     qtbot.waitUntil(lambda: "Exported" in dialog.words.text(), timeout=PATIENCE_MS)
     dialog.forget.click()
     qtbot.waitUntil(lambda: dialog.table.rowCount() == 0, timeout=PATIENCE_MS)
     dialog.read(tmp_path / "mast.kind.json")
     qtbot.waitUntil(lambda: dialog.table.rowCount() == 1, timeout=PATIENCE_MS)
-    assert [one.name for one in stored_templates(lab.desk)] == ["Mast"]
+    assert [template.name for template in stored_templates(lab.desk)] == ["Mast"]
 
 
 def test_what_arrives_in_a_watched_folder_is_told(

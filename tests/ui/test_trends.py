@@ -17,7 +17,7 @@ from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 from sqlalchemy import text
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.handing import export_csv, export_pdf
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
@@ -26,12 +26,12 @@ from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.place import TrendsPlace
-from gezeiten.ui.trends.stretch_dialog import GoToDay, StretchDialog
+from gezeiten.ui.trends.stretch_dialog import GoToDay, PeriodDialog
 from tests.ui_help import idle, press, type_into
 
 
 def test_lanes_of_several_points_share_one_axis(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     window.show_place(places.TRENDS)
     idle(qtbot, window)
@@ -77,7 +77,7 @@ def figures_shown(trends: TrendsPlace) -> list[str]:
 
 
 def test_numbers_of_a_marked_stretch_are_those_of_the_record(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     point = point_named(demo_desk, "Tank 2")
     window.show_place(places.TRENDS, point.id)
@@ -100,7 +100,7 @@ def test_numbers_of_a_marked_stretch_are_those_of_the_record(
 
 
 def test_the_figures_of_every_line_are_there(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     point = point_named(demo_desk, "Outdoor mast")
     window.show_place(places.TRENDS, point.id)
@@ -115,7 +115,7 @@ def test_the_figures_of_every_line_are_there(
         assert f"{np.nanmax(values):.{decimals}f}" in texts
 
 
-def test_the_cursor_shows_values(window: MainWindow, qtbot: QtBot, demo_desk: Desk) -> None:
+def test_the_cursor_shows_values(window: MainWindow, qtbot: QtBot, demo_desk: Workspace) -> None:
     point = point_named(demo_desk, "Cold room B")
     window.show_place(places.TRENDS, point.id)
     idle(qtbot, window)
@@ -145,13 +145,13 @@ def test_a_length_wished_while_a_record_loads_is_shown_once_it_has(
 
 
 def test_a_mark_is_typed_zoomed_to_and_goes_where_no_record_is(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     window.show_place(places.TRENDS, point_named(demo_desk, "Textile store").id)
     idle(qtbot, window)
     trends = window.places[places.TRENDS]
     press(window, "Ctrl+I")
-    dialog = next(w for w in QApplication.topLevelWidgets() if isinstance(w, StretchDialog))
+    dialog = next(w for w in QApplication.topLevelWidgets() if isinstance(w, PeriodDialog))
     type_into(dialog.since, "20 Nov 2026 06:00")
     type_into(dialog.until, "2026-11-19T06:00")
     dialog._accept(zoom=True)
@@ -184,7 +184,7 @@ def test_a_mark_is_typed_zoomed_to_and_goes_where_no_record_is(
 
 
 def test_figures_of_three_points_with_long_names_are_never_cut(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     with demo_desk.archive.writing() as session:
         session.execute(text("UPDATE point SET name = name || ' behind the northern lock'"))
@@ -215,7 +215,7 @@ def test_figures_of_three_points_with_long_names_are_never_cut(
 
 
 def test_the_figures_of_a_month_agree_on_screen_in_csv_and_on_paper(
-    window: MainWindow, qtbot: QtBot, demo_desk: Desk, tmp_path: Path
+    window: MainWindow, qtbot: QtBot, demo_desk: Workspace, tmp_path: Path
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
     end = demo_desk.now_ms() // 3_600_000 * 3_600_000

@@ -14,18 +14,18 @@ from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import InputError
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.house import AppContext
-from gezeiten.ui.shell.work import Task, Works
+from gezeiten.ui.shell.work import Task, WorkQueue
 from tests.ui_help import PATIENCE_MS
 
 
 @pytest.fixture
-def works(qtbot: QtBot) -> Iterator[Works]:
-    one = Works()
+def works(qtbot: QtBot) -> Iterator[WorkQueue]:
+    one = WorkQueue()
     yield one
     one.stop()
 
 
-def test_work_runs_elsewhere_and_answers_here(works: Works, qtbot: QtBot) -> None:
+def test_work_runs_elsewhere_and_answers_here(works: WorkQueue, qtbot: QtBot) -> None:
     seen: list[object] = []
 
     def work(task: Task) -> threading.Thread:
@@ -50,7 +50,7 @@ def test_work_runs_elsewhere_and_answers_here(works: Works, qtbot: QtBot) -> Non
     ],
 )
 def test_errors_in_work_come_back_as_one_sentence(
-    works: Works, qtbot: QtBot, error: Exception, words: str
+    works: WorkQueue, qtbot: QtBot, error: Exception, words: str
 ) -> None:
     said: list[str] = []
 
@@ -62,7 +62,7 @@ def test_errors_in_work_come_back_as_one_sentence(
     assert said == [words]
 
 
-def test_what_comes_after_the_end_is_shown_to_nobody(works: Works, qtbot: QtBot) -> None:
+def test_what_comes_after_the_end_is_shown_to_nobody(works: WorkQueue, qtbot: QtBot) -> None:
     shown: list[str] = []
     begun = threading.Event()
 
@@ -99,7 +99,7 @@ def test_a_result_that_a_newer_wish_replaced_is_not_shown(qtbot: QtBot, tmp_path
     desk.close()
 
 
-def test_cancelling_reaches_the_work(works: Works, qtbot: QtBot) -> None:
+def test_cancelling_reaches_the_work(works: WorkQueue, qtbot: QtBot) -> None:
     ended: list[str] = []
     ready = threading.Event()
 
@@ -129,7 +129,7 @@ class Knot:
 
 
 def test_rubbish_dies_in_the_main_thread_even_if_a_worker_makes_it(
-    works: Works, qtbot: QtBot
+    works: WorkQueue, qtbot: QtBot
 ) -> None:
     application()
     Knot.died_in = []

@@ -13,21 +13,21 @@ from gezeiten.ui.field.clear_dialog import ClearDialog
 from gezeiten.ui.logbook.lost_dialog import LostDialog
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.clock_dialog import ClockDialog
-from gezeiten.ui.mend.many_dialog import ManyGapsDialog
-from gezeiten.ui.mend.story_dialog import StoryDialog
+from gezeiten.ui.mend.many_dialog import SeveralGapsDialog
+from gezeiten.ui.mend.story_dialog import ProvenanceDialog
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.check_sheet import CheckSheet
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.coverage_dialog import CoverageDialog
 from gezeiten.ui.points.days_dialog import DaysDialog
-from gezeiten.ui.points.hanging_dialog import HangingDialog
+from gezeiten.ui.points.hanging_dialog import SensorDepthDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.points.units_dialog import UnitsDialog
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.place import _POINT
-from gezeiten.ui.trends.stretch_dialog import GoToDay, StretchDialog
+from gezeiten.ui.trends.stretch_dialog import GoToDay, PeriodDialog
 from tests.ui_help import idle
 
 RECORD = CarriedRecord(
@@ -69,12 +69,12 @@ DIALOGS = {
     "people": lambda w: w.show_people(),
     "sites and points": lambda w: w.show_places(),
     "limits": lambda w: LimitsDialog(w, w.house, creek(w)).open(),
-    "hanging": lambda w: HangingDialog(w, w.house, creek(w), 2.5).open(),
+    "hanging": lambda w: SensorDepthDialog(w, w.house, creek(w), 2.5).open(),
     "calculated": lambda w: CalculatedDialog(w, w.house, creek(w)).open(),
     "chain": lambda w: ChainDialog(w, w.house, creek(w)).open(),
-    "many gaps": lambda w: ManyGapsDialog(w, w.house).open(),
+    "many gaps": lambda w: SeveralGapsDialog(w, w.house).open(),
     "clock": lambda w: ClockDialog(w, w.house, creek(w), "water_pressure").open(),
-    "story": lambda w: StoryDialog(w, w.house, creek(w), 0).open(),
+    "story": lambda w: ProvenanceDialog(w, w.house, creek(w), 0).open(),
     "coverage": lambda w: CoverageDialog(w, w.house, creek(w)).open(),
     "remarks": lambda w: RemarksDialog(w, w.house, creek(w)).open(),
     "days": lambda w: DaysDialog(w, w.house, creek(w), (0, 2**42), "water_temperature").open(),
@@ -85,7 +85,7 @@ DIALOGS = {
     "life": lambda w: w.show_lives(),
     "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),
     "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),
-    "stretch": lambda w: StretchDialog(w, (0, 86_400_000), "Europe/Berlin").open(),
+    "stretch": lambda w: PeriodDialog(w, (0, 86_400_000), "Europe/Berlin").open(),
     "day to go to": lambda w: GoToDay(w, 0, "Europe/Berlin").open(),
     "kept plans": lambda w: w.places[places.FIELD_DESK].acts.show_stored_plans(),
     "live line": lambda w: w.places[places.FIELD_DESK].dialogs.live_line(),

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import ClockRow, Logger, Mission, Offload
 from gezeiten.domain.attention import CLOCK_OFF_MS, is_clock_wrong
-from gezeiten.domain.kept import ClockKept
+from gezeiten.domain.kept import StoredClockCorrection
 from gezeiten.domain.series.clock_map import RIGHT, ClockMap, clock_map
 from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.timeline import EVER_MS, Span
@@ -19,20 +19,20 @@ from gezeiten.domain.untrusted import bounded_int, finite
 from gezeiten.errors import ArchiveDamagedError
 
 
-def clocks_in_force(session: Session) -> dict[str, ClockKept]:
+def clocks_in_force(session: Session) -> dict[str, StoredClockCorrection]:
     """Return what puts clocks right, by mission (its id): of several the one said last. One that
     cannot be read is left out: its readings stand as they were written, and verifying the archive
     names it."""
     return _clocks_where(session, ClockRow.undone_ms.is_(None))
 
 
-def disabled_clocks(session: Session) -> dict[str, ClockKept]:
+def disabled_clocks(session: Session) -> dict[str, StoredClockCorrection]:
     """Return what would put clocks right if it were switched on, by mission (its id); the one said
     last."""
     return _clocks_where(session, ClockRow.is_off.is_(True))
 
 
-def _clocks_where(session: Session, which: ColumnElement[bool]) -> dict[str, ClockKept]:
+def _clocks_where(session: Session, which: ColumnElement[bool]) -> dict[str, StoredClockCorrection]:
     rows = session.execute(
         select(ClockRow, Mission.uid, Mission.number, Logger.serial)
         .join(Mission, Mission.id == ClockRow.mission_id)
@@ -44,7 +44,7 @@ def _clocks_where(session: Session, which: ColumnElement[bool]) -> dict[str, Clo
     for row, uid, number, serial in rows:
         with suppress(ArchiveDamagedError, ValueError, TypeError):
             its = clock_map(row.pairs, row.rate_beyond)
-            found[uid] = ClockKept(
+            found[uid] = StoredClockCorrection(
                 row.uid,
                 serial,
                 uid,

@@ -37,10 +37,18 @@ def corrections_at(session: Session, point_id: int) -> list[Correction]:
     rows = _OF_POINT.all(session.connection(), its_id=point_id)
     said = [Correction(*row) for row in rows]
     series = dict.fromkeys(one.series for one in said)
-    stand = [one for key in series for one in outdated_marked([x for x in said if x.series == key])]
+    stand = [
+        correction
+        for key in series
+        for correction in outdated_marked([x for x in said if x.series == key])
+    ]
     return sorted(stand, key=lambda one: (one.said_ms, one.uid))
 
 
 def chain_of(session: Session, point_id: int, series: str) -> list[Correction]:
     """Return the steps of one series (its key), on or off."""
-    return [one for one in corrections_at(session, point_id) if one.series == series]
+    return [
+        correction
+        for correction in corrections_at(session, point_id)
+        if correction.series == series
+    ]

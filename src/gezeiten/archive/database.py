@@ -58,7 +58,7 @@ from gezeiten.errors import (
     ArchiveNewerError,
     DoneUnshownError,
     InputError,
-    LookingOnlyError,
+    ReadOnlyError,
 )
 
 ArchiveSession: TypeAlias = Session
@@ -272,7 +272,7 @@ class Archive:
             LookingOnlyError: the archive is only looked at.
         """
         if self.is_looked_at:
-            raise LookingOnlyError(
+            raise ReadOnlyError(
                 f"The archive in {self.folder} is only looked at; open it without --look, or a "
                 "copy of it, to change it."
             )

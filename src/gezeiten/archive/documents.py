@@ -12,7 +12,7 @@ from gezeiten.domain.series.timeline import Span
 
 
 @dataclass(frozen=True, slots=True)
-class KeptDocument:
+class StoredDocument:
     """A document that left the house. uid: its id for ever; form: "csv" or "pdf"; file_name: where
     its copy was put."""
 
@@ -37,11 +37,11 @@ def newest_document_end(session: Session, point_id: int) -> int | None:
     return session.scalar(select(func.max(IssuedDocumentRow.end_ms)).filter_by(point_id=point_id))
 
 
-def documents(session: Session) -> list[KeptDocument]:
+def documents(session: Session) -> list[StoredDocument]:
     """Return all documents handed over, latest first."""
     rows = session.scalars(select(IssuedDocumentRow).order_by(IssuedDocumentRow.id.desc()))
     return [
-        KeptDocument(
+        StoredDocument(
             row.uid,
             row.at_ms,
             row.person,

@@ -6,32 +6,32 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.prepared import PreparedStatement
-from gezeiten.archive.store.tables import HangingRow, Point
-from gezeiten.domain.kept import HangingKept
+from gezeiten.archive.store.tables import Point, SensorDepthRow
+from gezeiten.domain.kept import StoredSensorDepth
 from gezeiten.domain.steps.hanging import SensorDepth
 
 _ALL = PreparedStatement(
     select(
-        HangingRow.uid,
+        SensorDepthRow.uid,
         Point.uid,
-        HangingRow.since_ms,
-        HangingRow.rim_m,
-        HangingRow.length_m,
-        HangingRow.words,
-        HangingRow.said_ms,
-        HangingRow.said_by,
+        SensorDepthRow.since_ms,
+        SensorDepthRow.rim_m,
+        SensorDepthRow.length_m,
+        SensorDepthRow.words,
+        SensorDepthRow.said_ms,
+        SensorDepthRow.said_by,
     )
-    .join(Point, Point.id == HangingRow.point_id)
-    .where(HangingRow.undone_ms.is_(None))
-    .order_by(HangingRow.since_ms, HangingRow.said_ms, HangingRow.uid)
+    .join(Point, Point.id == SensorDepthRow.point_id)
+    .where(SensorDepthRow.undone_ms.is_(None))
+    .order_by(SensorDepthRow.since_ms, SensorDepthRow.said_ms, SensorDepthRow.uid)
 )
 
 
-def hangings(session: Session) -> dict[str, list[HangingKept]]:
+def hangings(session: Session) -> dict[str, list[StoredSensorDepth]]:
     """Return how sensors hang, by point (its id), in order of time."""
     session.flush()  # what follows asks the database itself
-    found: dict[str, list[HangingKept]] = {}
+    found: dict[str, list[StoredSensorDepth]] = {}
     for uid, point, since_ms, rim_m, length_m, *said in _ALL.all(session.connection()):
         hung = SensorDepth(since_ms, rim_m, length_m)
-        found.setdefault(point, []).append(HangingKept(uid, point, hung, *said))
+        found.setdefault(point, []).append(StoredSensorDepth(uid, point, hung, *said))
     return found

@@ -6,12 +6,12 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import Point, SeriesLimit
-from gezeiten.domain.kept import LimitKept
+from gezeiten.domain.kept import StoredLimit
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.errors import ArchiveDamagedError
 
 
-def limits_of_series(session: Session, point_id: int | None = None) -> list[LimitKept]:
+def limits_of_series(session: Session, point_id: int | None = None) -> list[StoredLimit]:
     """Return the limits that stand, of a point or of all, in the order in which they began.
 
     Raises:
@@ -27,7 +27,7 @@ def limits_of_series(session: Session, point_id: int | None = None) -> list[Limi
         query = query.where(Point.id == point_id)
     try:
         return [
-            LimitKept(
+            StoredLimit(
                 row.uid,
                 key,
                 row.series,

@@ -10,12 +10,12 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import Logger, LoggerReport, Mission, Point, Service, Site
 from gezeiten.domain.actions.loggers import ServiceKind
-from gezeiten.domain.kept import KeptReport, KnownLogger, ServiceEntry
+from gezeiten.domain.kept import KnownLogger, ServiceEntry, StoredReport
 from gezeiten.domain.sites import full_name
 
 
 @dataclass(frozen=True, slots=True)
-class PlacedLogger:
+class DeployedLogger:
     """A logger and where it measures now: names of point and site and their zone, "", "" and "UTC"
     where it is nowhere. pin_group: its own choice, "" for its site's. Instants are UTC ms."""
 
@@ -38,7 +38,7 @@ class PlacedLogger:
         return full_name(self.site, self.point) if self.point else ""
 
 
-def loggers_by_serial(session: Session) -> list[PlacedLogger]:
+def loggers_by_serial(session: Session) -> list[DeployedLogger]:
     """Return all loggers and sources, by serial."""
     return [
         _deployed_logger(*row)
@@ -46,7 +46,7 @@ def loggers_by_serial(session: Session) -> list[PlacedLogger]:
     ]
 
 
-def find_logger(session: Session, serial: str) -> PlacedLogger | None:
+def find_logger(session: Session, serial: str) -> DeployedLogger | None:
     """Return the logger of a serial, None where the archive does not know it."""
     row = session.execute(_loggers_with_points().where(Logger.serial == serial)).first()
     return None if row is None else _deployed_logger(*row)
@@ -73,8 +73,8 @@ def _loggers_with_points() -> Select[Logger, Point, Site]:
     )
 
 
-def _deployed_logger(logger: Logger, point: Point | None, site: Site | None) -> PlacedLogger:
-    return PlacedLogger(
+def _deployed_logger(logger: Logger, point: Point | None, site: Site | None) -> DeployedLogger:
+    return DeployedLogger(
         logger.id,
         logger.point_id,
         logger.serial,
@@ -129,12 +129,12 @@ def certificates_of(session: Session, serial: str) -> list[ServiceEntry]:
     return [_entry(row) for row in session.scalars(query)]
 
 
-def reports_of(session: Session, logger_id: int) -> list[KeptReport]:
+def reports_of(session: Session, logger_id: int) -> list[StoredReport]:
     """Return the documents that a logger wrote by itself, latest first."""
     rows = session.scalars(
         select(LoggerReport).filter_by(logger_id=logger_id).order_by(LoggerReport.at_ms.desc())
     )
-    return [KeptReport(r.at_ms, r.person, r.mission_number, r.name, r.sha256) for r in rows]
+    return [StoredReport(r.at_ms, r.person, r.mission_number, r.name, r.sha256) for r in rows]
 
 
 def certificates_named(session: Session) -> list[str]:

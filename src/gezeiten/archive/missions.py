@@ -139,7 +139,7 @@ def missions_at(session: Session, point_id: int) -> list[tuple[KnownMission, Dep
     """Return the missions that stood at a point, begun first first, with when they did; None for
     one that was launched for it and waits for its button."""
     made = layout(session)
-    stood = [one for one in made.stood if one.point == made.points[point_id]]
+    stood = [deployment for deployment in made.stood if deployment.point == made.points[point_id]]
     by_id = missions_by_id(session, {one.stay.mission for one in stood})
     waiting = _missions().where(Mission.point_id == point_id, Mission.first_ms == 0)
     found: list[tuple[KnownMission, Deployment | None]] = [
@@ -161,9 +161,11 @@ def mission_due_at(session: Session, point_id: int, at_ms: int) -> KnownMission 
     """Return the logger's mission at a point under which a reading was due at an instant."""
     made = layout(session)
     there = [
-        one
-        for one in made.stood
-        if one.point == made.points[point_id] and one.stay.is_logger and one.start_ms <= at_ms
+        deployment
+        for deployment in made.stood
+        if deployment.point == made.points[point_id]
+        and deployment.stay.is_logger
+        and deployment.start_ms <= at_ms
     ]
     if not there:
         return None
@@ -211,11 +213,11 @@ def latest_missions(session: Session) -> dict[int, tuple[KnownMission, bool]]:
 
 def _latest(session: Session, made: Layout) -> dict[int, tuple[KnownMission, bool]]:
     last: dict[str, Deployment] = {}
-    for one in made.stood:
-        before = last.get(one.point)
-        if before is None or _newer(one) > _newer(before):
-            last[one.point] = one
-    found = missions_by_id(session, {one.stay.mission for one in last.values()})
+    for deployment in made.stood:
+        before = last.get(deployment.point)
+        if before is None or _newer(deployment) > _newer(before):
+            last[deployment.point] = deployment
+    found = missions_by_id(session, {deployment.stay.mission for deployment in last.values()})
     latest = _waiting(session)
     for key, uid in made.points.items():
         if uid in last:
@@ -250,7 +252,11 @@ def missions_of_labelled_series(session: Session) -> dict[int, list[KnownMission
             )
         )
     )
-    still = [one for one in made.stood if one.end_ms == EVER_MS and one.stay.is_logger]
+    still = [
+        deployment
+        for deployment in made.stood
+        if deployment.end_ms == EVER_MS and deployment.stay.is_logger
+    ]
     there = [one for one in still if one.stay.source in said]
     known = missions_by_id(session, {one.stay.mission for one in there})
     latest = latest_missions(session) if there else {}

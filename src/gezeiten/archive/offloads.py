@@ -185,8 +185,8 @@ def undone_fetch(
     """Return an offload (its key) that a fetch brought which is undone, and which of its readings
     would fill some that are wanted; None where there is none."""
     steps = session.scalars(select(Step).filter_by(point_id=mission.point_id)).all()
-    for one in unused_readings(session, steps):
-        for first, end in one.numbers:
-            if one.mission_id == mission.id and first < wanted[1] and end > wanted[0]:
-                return one.offload_id, (first, end)
+    for unused_reading in unused_readings(session, steps):
+        for first, end in unused_reading.numbers:
+            if unused_reading.mission_id == mission.id and first < wanted[1] and end > wanted[0]:
+                return unused_reading.offload_id, (first, end)
     return None

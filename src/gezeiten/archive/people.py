@@ -19,17 +19,17 @@ from gezeiten.errors import InputError
 
 
 @dataclass(frozen=True, slots=True)
-class KeptPerson:
+class StoredPerson:
     """Somebody who acts. uid: the id for ever; name: as typed."""
 
     uid: str
     name: str
 
 
-def people(session: Session) -> list[KeptPerson]:
+def people(session: Session) -> list[StoredPerson]:
     """Return all who act in an archive and whose names were not erased, by name."""
     query = select(Person).where(Person.name != ERASED).order_by(Person.name)
-    return [KeptPerson(row.uid, row.name) for row in session.scalars(query)]
+    return [StoredPerson(row.uid, row.name) for row in session.scalars(query)]
 
 
 def entries_by_name(session: Session) -> dict[str, tuple[int, int]]:

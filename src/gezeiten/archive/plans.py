@@ -7,23 +7,23 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.store.tables import KeptPlan, KeptTie, Offload
+from gezeiten.archive.store.tables import Offload, PlanRow, StoredImportTemplate
 from gezeiten.domain.kept import StoredPlan
 from gezeiten.domain.plan.plan import plan_from_dict
 
 
 def stored_plans(session: Session) -> list[StoredPlan]:
     """Return all kept plans, by name."""
-    return [_plan_view(row) for row in session.scalars(select(KeptPlan).order_by(KeptPlan.name))]
+    return [_plan_view(row) for row in session.scalars(select(PlanRow).order_by(PlanRow.name))]
 
 
 def plan_named(session: Session, name: str) -> StoredPlan | None:
     """Return the plan kept under a name, None where there is none."""
-    row = session.scalars(select(KeptPlan).filter_by(name=name)).first()
+    row = session.scalars(select(PlanRow).filter_by(name=name)).first()
     return _plan_view(row) if row else None
 
 
-def _plan_view(row: KeptPlan) -> StoredPlan:
+def _plan_view(row: PlanRow) -> StoredPlan:
     plan = plan_from_dict(row.plan)
     return StoredPlan(row.uid, row.name, row.model, plan, row.changed_ms, row.changed_by)
 
@@ -36,11 +36,11 @@ def stored_import_templates(session: Session) -> list[dict[str, Any]]:
         for at_ms, reading in session.execute(taken.order_by(Offload.at_ms))
         if reading
     }
-    rows = session.scalars(select(KeptTie)).all()
+    rows = session.scalars(select(StoredImportTemplate)).all()
     return [row.tie for row in sorted(rows, key=lambda r: -max(r.changed_ms, used.get(r.name, 0)))]
 
 
 def find_import_template(session: Session, name: str) -> tuple[str, dict[str, Any]] | None:
     """Return id and dict of the tie kept under a name, None where there is none."""
-    row = session.scalars(select(KeptTie).filter_by(name=name)).first()
+    row = session.scalars(select(StoredImportTemplate).filter_by(name=name)).first()
     return (row.uid, row.tie) if row else None

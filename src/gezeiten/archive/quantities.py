@@ -14,20 +14,20 @@ from gezeiten.errors import InputError
 
 
 @dataclass(frozen=True, slots=True)
-class KeptQuantity:
+class StoredQuantity:
     """A quantity that a user added. uid: its id for ever."""
 
     uid: str
     quantity: Quantity
 
 
-def own_quantities(session: Session) -> list[KeptQuantity]:
+def own_quantities(session: Session) -> list[StoredQuantity]:
     """Return the quantities that users added, by key; what makes no sense any more is left out,
     readings of it keep their key as their name."""
     found = []
     for row in session.scalars(select(OwnQuantity).order_by(OwnQuantity.key)):
         try:
-            found.append(KeptQuantity(row.uid, own_quantity(row.key, row.facts)))
+            found.append(StoredQuantity(row.uid, own_quantity(row.key, row.facts)))
         except InputError:
             continue
     return found

@@ -12,7 +12,7 @@ from gezeiten.archive.store.tables import RoundTask, VisitRound
 
 
 @dataclass(frozen=True, slots=True)
-class KeptTask:
+class StoredTask:
     """What is to be done at one point. id: this database's key, uid: its name for ever; plan: to be
     launched there; left_out: why it was not done."""
 
@@ -25,7 +25,7 @@ class KeptTask:
 
 
 @dataclass(frozen=True, slots=True)
-class KeptRound:
+class StoredRound:
     """A round as it was made."""
 
     id: int
@@ -33,23 +33,23 @@ class KeptRound:
     day_ms: int
     made_ms: int
     made_by: str
-    tasks: tuple[KeptTask, ...]
+    tasks: tuple[StoredTask, ...]
 
 
-def find_open_round(session: Session) -> KeptRound | None:
+def find_open_round(session: Session) -> StoredRound | None:
     """Return the round that was made last and is not closed, None without one."""
     query = select(VisitRound).filter_by(closed_ms=None).order_by(VisitRound.id.desc()).limit(1)
     row = session.scalars(query).first()
     if row is None:
         return None
     tasks = tuple(_task(task) for task in row.tasks)
-    return KeptRound(row.id, row.uid, row.day_ms, row.made_ms, row.made_by, tasks)
+    return StoredRound(row.id, row.uid, row.day_ms, row.made_ms, row.made_by, tasks)
 
 
-def stored_task(session: Session, task_id: int) -> KeptTask:
+def stored_task(session: Session, task_id: int) -> StoredTask:
     """Return a task of a round by this database's key."""
     return _task(session.get_one(RoundTask, task_id))
 
 
-def _task(row: RoundTask) -> KeptTask:
-    return KeptTask(row.id, row.uid, row.round.uid, row.point_id, row.plan, row.left_out or "")
+def _task(row: RoundTask) -> StoredTask:
+    return StoredTask(row.id, row.uid, row.round.uid, row.point_id, row.plan, row.left_out or "")

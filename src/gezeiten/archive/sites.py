@@ -20,7 +20,7 @@ UNPLACED_SITE = "Not yet placed"
 
 
 @dataclass(frozen=True, slots=True)
-class KeptSite:
+class StoredSite:
     """A site as it is kept. id: this database's key, uid: its name on every computer."""
 
     id: int
@@ -30,7 +30,7 @@ class KeptSite:
 
 
 @dataclass(frozen=True, slots=True)
-class KeptPoint:
+class StoredPoint:
     """A point as it is kept. id: this database's key, uid: its name on every computer."""
 
     id: int
@@ -40,22 +40,22 @@ class KeptPoint:
     is_retired: bool
 
 
-def stored_sites(session: Session) -> dict[int, KeptSite]:
+def stored_sites(session: Session) -> dict[int, StoredSite]:
     """Return all sites by their key, in the order in which they were added."""
     return {row.id: _site(row) for row in session.scalars(select(Site).order_by(Site.id))}
 
 
-def stored_points(session: Session) -> dict[int, KeptPoint]:
+def stored_points(session: Session) -> dict[int, StoredPoint]:
     """Return all points by their key, in the order in which they were added."""
     return {row.id: _point(row) for row in session.scalars(select(Point).order_by(Point.id))}
 
 
-def stored_site(session: Session, site_id: int) -> KeptSite:
+def stored_site(session: Session, site_id: int) -> StoredSite:
     """Return one site."""
     return _site(session.get_one(Site, site_id))
 
 
-def stored_point(session: Session, point_id: int) -> KeptPoint:
+def stored_point(session: Session, point_id: int) -> StoredPoint:
     """Return one point."""
     return _point(session.get_one(Point, point_id))
 
@@ -117,7 +117,7 @@ def _new_site(session: Session, name: str, said: Authorship) -> Site:
     return session.scalars(select(Site).filter_by(name=name).order_by(Site.id.desc())).all()[0]
 
 
-def _site(row: Site) -> KeptSite:
+def _site(row: Site) -> StoredSite:
     facts = SiteFacts(
         row.name,
         row.kind,
@@ -128,10 +128,10 @@ def _site(row: Site) -> KeptSite:
         row.next_visit_ms,
         row.visit_every_days,
     )
-    return KeptSite(row.id, row.uid, facts, row.retired_ms is not None)
+    return StoredSite(row.id, row.uid, facts, row.retired_ms is not None)
 
 
-def _point(row: Point) -> KeptPoint:
+def _point(row: Point) -> StoredPoint:
     facts = PointFacts(
         row.name,
         row.height_m,
@@ -142,10 +142,10 @@ def _point(row: Point) -> KeptPoint:
         row.checks_a_day,
         row.checks_working_days,
     )
-    return KeptPoint(row.id, row.uid, row.site_id, facts, row.retired_ms is not None)
+    return StoredPoint(row.id, row.uid, row.site_id, facts, row.retired_ms is not None)
 
 
-def find_point_by_names(session: Session, site: str, point: str) -> KeptPoint | None:
+def find_point_by_names(session: Session, site: str, point: str) -> StoredPoint | None:
     """Return the point of these names, None where there is none."""
     query = select(Point).join(Site).where(Site.name == site, Point.name == point)
     row = session.scalars(query.order_by(Point.id)).first()

@@ -8,11 +8,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.store.tables import DeploymentRow, Logger, Point, SeriesAssignmentRow, Site
-from gezeiten.domain.kept import SaidOfSource
+from gezeiten.domain.kept import SourceStatement
 from gezeiten.domain.sites import full_name
 
 
-def source_statements(session: Session) -> list[SaidOfSource]:
+def source_statements(session: Session) -> list[SourceStatement]:
     """Return all that stands of what was said of sources, the latest first."""
     found = [_source_statement(*row) for row in session.execute(_with_names(DeploymentRow))]
     found += [_source_statement(*row) for row in session.execute(_with_names(SeriesAssignmentRow))]
@@ -32,10 +32,10 @@ def _with_names(table: type[DeploymentRow] | type[SeriesAssignmentRow]) -> Any:
 
 def _source_statement(
     row: DeploymentRow | SeriesAssignmentRow, serial: str, point: Point | None, site: Site | None
-) -> SaidOfSource:
+) -> SourceStatement:
     name = full_name(site.name, point.name) if site and point else ""
     fed = (row.channel, row.label) if isinstance(row, SeriesAssignmentRow) else ("", "")
-    return SaidOfSource(
+    return SourceStatement(
         row.uid,
         serial,
         point.uid if point else "",

@@ -13,7 +13,7 @@ import click
 
 from gezeiten.archive.whereabouts import is_archive
 from gezeiten.cli.whereabouts import default_folder, head_hashes_file, is_read_only, settings_file
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS, to_ms
@@ -23,7 +23,7 @@ from gezeiten.errors import InputError, SurroundingsError
 @contextmanager
 def open_desk(
     folder: Path | None, *, only_reads: bool = False, look: bool = False
-) -> Iterator[Desk]:
+) -> Iterator[Workspace]:
     """Open the archive, take in what a killed offload left, close it in the end.
 
     only_reads: the command makes no archive where there is none, and only looks at one on a medium
@@ -58,7 +58,7 @@ def open_desk(
 
 
 @contextmanager
-def desk_for_reading(folder: Path | None) -> Iterator[Desk]:
+def desk_for_reading(folder: Path | None) -> Iterator[Workspace]:
     """Open the archive to look at loggers; where there is none, none is made for that."""
     target = folder or default_folder()
     if is_archive(target):

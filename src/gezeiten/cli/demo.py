@@ -14,7 +14,7 @@ from functools import partial
 from pathlib import Path
 
 from gezeiten.cli.demo_checks import read_by_hand
-from gezeiten.desk.context import Desk, TrustedClock, computer_now_ms
+from gezeiten.desk.context import TrustedClock, Workspace, computer_now_ms
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, leave_open, line_offer
 from gezeiten.desk.logger.contact import contact
@@ -100,7 +100,7 @@ def _fleet(
     return start_fleet(serials, states, cables, kind, anchor_ms=anchor_ms, base_ms=base_ms)
 
 
-def _set_endpoints(desk: Desk, fleet: list[StandinProcess], folder: Path) -> None:
+def _set_endpoints(desk: Workspace, fleet: list[StandinProcess], folder: Path) -> None:
     """Tell the desk where its loggers are: on the network, or on a cable."""
     by_network = [process for process in fleet if process.cable is None]
     cables = [process.cable.path for process in fleet if process.cable is not None]
@@ -150,7 +150,7 @@ class _Story:
 
     def __init__(
         self,
-        desk: Desk,
+        desk: Workspace,
         clock: SimClock,
         fleet: list[StandinProcess],
         anchor_ms: int,

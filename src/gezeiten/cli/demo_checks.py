@@ -9,7 +9,7 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace, point_named
 from gezeiten.desk.record.checking import TypedCheck, enter, save_fit, try_tying
 from gezeiten.desk.record.hanging import set_sensor_depth
@@ -29,7 +29,7 @@ _FORGOTTEN = (3, 19)
 _SATURDAY = 5
 
 
-def read_by_hand(desk: Desk, anchor_ms: int) -> None:
+def read_by_hand(desk: Workspace, anchor_ms: int) -> None:
     """Enter all that was read by hand."""
     creek, room = (point_named(desk, name) for name in ("Creek gauge", "Cold room A"))
     facts = replace(point_facts(desk, creek.id), measuring_point_height_m=_RIM_M)
@@ -50,7 +50,7 @@ def read_by_hand(desk: Desk, anchor_ms: int) -> None:
     enter(desk, list(_daily_looks(desk, room, anchor_ms)))
 
 
-def _dips(desk: Desk, creek: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]:
+def _dips(desk: Workspace, creek: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]:
     key = _level_of(creek)
     for days_ago, off_m in _DIPS:
         at_ms = int(anchor_ms - days_ago * DAY_MS) // 60_000 * 60_000
@@ -65,7 +65,7 @@ def _level_of(creek: PointPlace) -> str:
     )
 
 
-def _daily_looks(desk: Desk, room: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]:
+def _daily_looks(desk: Workspace, room: PointPlace, anchor_ms: int) -> Iterator[TypedCheck]:
     key = room.channels[0].channel
     today = from_ms(anchor_ms, room.zone).date()
     before_ms = 0

@@ -28,13 +28,13 @@ def outlook_row(outlook: TextOutlook) -> dict[str, object]:
         "columns_left_out": outlook.left_out_columns,
         "questions": [
             {
-                "id": one.id,
-                "question": one.question,
-                "several": one.several,
-                "typed": one.is_typed,
-                "choices": [{"value": value, "words": words} for value, words in one.choices],
+                "id": question.id,
+                "question": question.question,
+                "several": question.several,
+                "typed": question.is_typed,
+                "choices": [{"value": value, "words": words} for value, words in question.choices],
             }
-            for one in outlook.questions
+            for question in outlook.questions
         ],
     }
 

@@ -9,9 +9,9 @@ import click
 
 from gezeiten.cli.common import instant_ms, open_desk
 from gezeiten.cli.options import archive_option, json_option, print_result, reports_errors
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.logbook import (
-    About,
+    AboutFilter,
     EntryFilter,
     about_conflicts,
     about_logger,
@@ -88,7 +88,7 @@ def logbook_command(
     print_result(as_json, {"entries": len(entries), "file": str(out)}, [words_])
 
 
-def _named(desk: Desk, name: str) -> About:
+def _named(desk: Workspace, name: str) -> AboutFilter:
     """Return the site, logger or point of a name.
 
     Raises:

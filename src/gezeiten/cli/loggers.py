@@ -9,7 +9,7 @@ import click
 
 from gezeiten.cli.common import desk_for_reading, open_desk
 from gezeiten.cli.options import archive_option, json_option, print_result, reports_errors
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.overviews import offload_overview
 from gezeiten.desk.logger.checks import BEGUN_KEY, CLOCK_KEY
 from gezeiten.desk.logger.contact import contact, find_all_loggers, find_serial
@@ -37,7 +37,7 @@ def _at(text: str) -> Address:
     return Address(host, int(port))
 
 
-def _address_of(desk: Desk, serial: str, at: str | None) -> Endpoint:
+def _address_of(desk: Workspace, serial: str, at: str | None) -> Endpoint:
     """Return where a logger answers: the address given, or the one found."""
     if at:
         return _at(at)
@@ -224,7 +224,7 @@ def launch(
     print_result(as_json, row, [line])
 
 
-def _plan_for(desk: Desk, address: Endpoint, serial: str, plan_file: Path | None) -> Plan:
+def _plan_for(desk: Workspace, address: Endpoint, serial: str, plan_file: Path | None) -> Plan:
     from gezeiten.desk.logger.planning import usual_plan
 
     if plan_file is None:

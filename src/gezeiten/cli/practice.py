@@ -35,8 +35,16 @@ class PracticeFleet:
                 port = CablePort(str(self._folder / "practice-port"))
                 cables = {ON_CABLE: port}
                 self._fleet = start_fleet(list(PRACTICE_SERIALS), self._folder, cables)
-            by_network = [str(one.address) for one in self._fleet if one.cable is None]
-            return by_network, [one.cable.path for one in self._fleet if one.cable is not None]
+            by_network = [
+                str(standin_process.address)
+                for standin_process in self._fleet
+                if standin_process.cable is None
+            ]
+            return by_network, [
+                standin_process.cable.path
+                for standin_process in self._fleet
+                if standin_process.cable is not None
+            ]
 
     def demonstrate(self) -> None:
         """Open the demonstration as a program of its own, in a folder beside the practice's."""

@@ -18,7 +18,7 @@ from gezeiten.cli.options import (
 )
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.raw_bytes import reread as take_anew
-from gezeiten.desk.office.handing import HandedOver, export_csv, export_pdf
+from gezeiten.desk.office.handing import HandoverResult, export_csv, export_pdf
 from gezeiten.desk.office.verifying import Verdict, WithLost
 from gezeiten.desk.office.verifying import rebuild as rebuild_archive
 from gezeiten.desk.office.verifying import verify as verify_archive
@@ -75,7 +75,7 @@ def _hand_over(
         place = point_named(desk, point)
         span = period_ms(since, until, place.zone, desk.now_ms())
         write = export_csv if kind == "csv" else export_pdf
-        done: HandedOver = write(desk, place, span, out)
+        done: HandoverResult = write(desk, place, span, out)
     row = {"path": str(done.path), "sha256": done.sha256, "readings": done.readings}
     print_result(
         as_json, row, [f"{done.path}: {readings_text(done.readings)}, SHA-256 {done.sha256[:16]}…"]

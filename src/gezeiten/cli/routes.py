@@ -9,7 +9,7 @@ import click
 from gezeiten.cli.common import desk_for_reading, open_desk
 from gezeiten.cli.import_outlook import outlook_lines, outlook_row
 from gezeiten.cli.options import archive_option, json_option, print_result, reports_errors
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.drives import (
     import_from_drive,
     is_mission_file,
@@ -157,7 +157,7 @@ def _answers(said: tuple[str, ...]) -> dict[str, str]:
     return found
 
 
-def _import_folder(desk: Desk, folder: Path, kind: str, *, as_json: bool) -> None:
+def _import_folder(desk: Workspace, folder: Path, kind: str, *, as_json: bool) -> None:
     """Take all texts of a folder that are of one kind."""
     seen = recognise_texts(desk, texts_in(folder), kind=kind)
     done = import_texts(desk, seen)

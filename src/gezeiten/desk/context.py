@@ -79,7 +79,7 @@ def computer_now_ms() -> float:
     return time.time() * 1000
 
 
-class Desk:
+class Workspace:
     """One open archive and the person at it. Use cases take it as their first argument."""
 
     def __init__(

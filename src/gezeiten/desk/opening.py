@@ -25,14 +25,14 @@ def opened(
 ) -> Archive:
     """Return an archive, opened and up to date; one that is new begins now.
 
-    Args: as of `Desk`; models: the logger models in its folder, by their files' names.
+    Args: as of `Workspace`; models: the logger models in its folder, by their files' names.
     """
     archive = Archive(folder, url, heads_file=heads_file, look=look)
     try:
         archive.new_site_zone = zone
         archive.catch_up()
         with suppress(ArchiveDamagedError), archive.reading() as session:  # verify names it
-            set_own_quantities(one.quantity for one in own_quantities(session))
+            set_own_quantities(quantity.quantity for quantity in own_quantities(session))
         for problem in load_models(models):
             archive.on_wait(problem)
         if not look:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from gezeiten.archive import people
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.domain.people import initials
 
 
@@ -20,7 +20,7 @@ class User:
     last_ms: int | None
 
 
-def acting(desk: Desk) -> list[User]:
+def acting(desk: Workspace) -> list[User]:
     """Return all who act in this archive, who acted last first."""
     with desk.archive.reading() as session:
         names = [person.name for person in people.people(session)]
@@ -29,12 +29,12 @@ def acting(desk: Desk) -> list[User]:
     return sorted(found, key=lambda one: (-(one.last_ms or 0), one.name))
 
 
-def names(desk: Desk) -> list[str]:
+def names(desk: Workspace) -> list[str]:
     """Return the names of all who act in this archive."""
-    return sorted(one.name for one in acting(desk))
+    return sorted(user.name for user in acting(desk))
 
 
-def erase_name(desk: Desk, name: str) -> None:
+def erase_name(desk: Workspace, name: str) -> None:
     """Erase a name from the archive: what was done stays, and everything still checks. Whoever had
     it acts under the account's name until he says another.
 

@@ -10,17 +10,17 @@ from typing import TypeAlias
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.limits import limits_of_series
 from gezeiten.archive.local_cache.layout import Layout, ShownSeries, layout
-from gezeiten.archive.loggers import PlacedLogger, find_logger, loggers_by_serial
+from gezeiten.archive.loggers import DeployedLogger, find_logger, loggers_by_serial
 from gezeiten.archive.missions import latest_missions, missions_by_id
 from gezeiten.archive.sites import (
-    KeptPoint,
-    KeptSite,
+    StoredPoint,
+    StoredSite,
     find_or_add_point,
     stored_points,
     stored_site,
     stored_sites,
 )
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.domain.actions.sites import NextVisitSet
 from gezeiten.domain.kept import KnownMission
 from gezeiten.domain.limits.limits import LimitRule
@@ -72,7 +72,7 @@ class PointPlace:
     @property
     def measured(self) -> tuple[ChannelPlace, ...]:
         """The series that are not calculated from others."""
-        return tuple(one for one in self.channels if not is_derived(one.channel))
+        return tuple(channel for channel in self.channels if not is_derived(channel.channel))
 
     def rules(self, channel: str) -> tuple[LimitRule, ...]:
         """Return the limits in force for a channel."""
@@ -93,27 +93,29 @@ class SitePlace:
     uid: str = ""
 
 
-def add_point(desk: Desk, name: str) -> int:
+def add_point(desk: Workspace, name: str) -> int:
     """Add the point "Site · Point" (a known one is returned) and return its id."""
     with desk.archive.writing() as session:
         return find_or_add_point(session, name, desk.authorship).id
 
 
-def set_next_visit(desk: Desk, site_id: int, visit_ms: int | None) -> None:
+def set_next_visit(desk: Workspace, site_id: int, visit_ms: int | None) -> None:
     """Set when a site is visited next; None for one that is followed online."""
     with desk.archive.writing() as session:
         site = stored_site(session, site_id)
         desk.do_within(session, NextVisitSet(site.uid, site.facts.next_visit_ms, visit_ms))
 
 
-def sites(desk: Desk) -> list[SitePlace]:
+def sites(desk: Workspace) -> list[SitePlace]:
     """Return all sites with their points, in the order in which they were added."""
     with desk.archive.reading() as session:
-        points_of: dict[int, list[KeptPoint]] = {}
+        points_of: dict[int, list[StoredPoint]] = {}
         for point in stored_points(session).values():
             points_of.setdefault(point.site_id, []).append(point)
         loggers = {
-            one.point_id: one for one in loggers_by_serial(session) if one.point_id is not None
+            logger.point_id: logger
+            for logger in loggers_by_serial(session)
+            if logger.point_id is not None
         }
         made = layout(session)
         latest = {key: mission for key, (mission, _) in latest_missions(session).items()}
@@ -144,9 +146,9 @@ def sites(desk: Desk) -> list[SitePlace]:
 
 
 def _point_place(
-    point: KeptPoint,
-    site: KeptSite,
-    logger: PlacedLogger | None,
+    point: StoredPoint,
+    site: StoredSite,
+    logger: DeployedLogger | None,
     series: list[ChannelPlace],
     mission: KnownMission | None,
 ) -> PointPlace:
@@ -172,11 +174,11 @@ _Limits: TypeAlias = dict[tuple[int, str], tuple[LimitRule, ...]]
 def _current_limits(session: ArchiveSession, now_ms: int) -> _Limits:
     found: _Limits = {}
     with suppress(ArchiveDamagedError):  # what needs them names it
-        for one in limits_of_series(session):
-            is_now = one.start_ms <= now_ms and (one.end_ms is None or now_ms < one.end_ms)
-            if is_now and one.rule.has_value:
-                key = one.point_id, one.series
-                found[key] = (*found.get(key, ()), one.rule)
+        for limit in limits_of_series(session):
+            is_now = limit.start_ms <= now_ms and (limit.end_ms is None or now_ms < limit.end_ms)
+            if is_now and limit.rule.has_value:
+                key = limit.point_id, limit.series
+                found[key] = (*found.get(key, ()), limit.rule)
     return found
 
 
@@ -189,7 +191,7 @@ def _alternative_missions(made: Layout, latest: dict[int, KnownMission]) -> set[
 
 def _series(
     made: Layout,
-    point: KeptPoint,
+    point: StoredPoint,
     mission: KnownMission | None,
     beside: dict[str, KnownMission],
     limits: _Limits,
@@ -233,12 +235,12 @@ def _drawn_rules(plan: Plan | None, channel: str) -> tuple[LimitRule, ...]:
     return tuple(rule for rule in rules if rule.has_value)
 
 
-def points(desk: Desk) -> list[PointPlace]:
+def points(desk: Workspace) -> list[PointPlace]:
     """Return all points, by site."""
     return [point for site in sites(desk) for point in site.points]
 
 
-def point_named(desk: Desk, text: str) -> PointPlace:
+def point_named(desk: Workspace, text: str) -> PointPlace:
     """Return the point of a name, full ("Site · Point") or alone where that is unique.
 
     Raises:
@@ -267,7 +269,7 @@ def zone_at(zones: Mapping[str, str], point_name: str, otherwise: str) -> str:
     return next((zone for name, zone in zones.items() if name.startswith(site)), otherwise)
 
 
-def zone_of_logger(desk: Desk, serial: str) -> str:
+def zone_of_logger(desk: Workspace, serial: str) -> str:
     """Return the zone of the site a logger is at, "UTC" where it is nowhere."""
     with desk.archive.reading() as session:
         logger = find_logger(session, serial)

@@ -7,8 +7,8 @@ import unicodedata
 
 from gezeiten.archive.quantities import is_measured, own_quantities
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
-from gezeiten.domain.actions.quantities import QuantityDropped, QuantityKept
+from gezeiten.desk.context import Workspace
+from gezeiten.domain.actions.quantities import QuantityDeleted, QuantitySaved
 from gezeiten.domain.quantities.quantities import (
     SHIPPED,
     UNITS,
@@ -21,7 +21,7 @@ from gezeiten.domain.quantities.quantities import (
 from gezeiten.errors import InputError
 
 
-def load_quantities(desk: Desk) -> None:
+def load_quantities(desk: Workspace) -> None:
     """Know the quantities that users of this archive added."""
     with desk.archive.reading() as session:
         set_own_quantities(one.quantity for one in own_quantities(session))
@@ -34,7 +34,7 @@ def key_of_name(name: str) -> str:
     return key if key[:1].isalpha() else f"q_{key}".rstrip("_")
 
 
-def save_quantity(desk: Desk, wanted: Quantity) -> None:
+def save_quantity(desk: Workspace, wanted: Quantity) -> None:
     """Add a quantity, or change one that somebody added: by its key. A unit stays what it was where
     there are readings.
 
@@ -58,11 +58,11 @@ def save_quantity(desk: Desk, wanted: Quantity) -> None:
             )
         uid = before.uid if before else fresh_id()
         facts = own_facts(before.quantity) if before else None
-        desk.do_within(session, QuantityKept(uid, wanted.key, own_facts(wanted), facts))
+        desk.do_within(session, QuantitySaved(uid, wanted.key, own_facts(wanted), facts))
     load_quantities(desk)
 
 
-def drop_quantity(desk: Desk, key: str) -> None:
+def drop_quantity(desk: Workspace, key: str) -> None:
     """Take a quantity that somebody added out of the list.
 
     Raises:
@@ -74,5 +74,5 @@ def drop_quantity(desk: Desk, key: str) -> None:
             raise InputError(f"{quantity(key).name} ships with Gezeiten and stays in the list.")
         if is_measured(session, key):
             raise InputError(f"There are readings of {quantity(key).name}; it stays in the list.")
-        desk.do_within(session, QuantityDropped(found.uid, key, own_facts(found.quantity)))
+        desk.do_within(session, QuantityDeleted(found.uid, key, own_facts(found.quantity)))
     load_quantities(desk)

@@ -7,24 +7,24 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.fault_isolation import or_fault
 
 
-def open_workspace(folder: Path, **options: Any) -> Desk:
-    """Return a desk at the archive of a folder; options: as `Desk` takes them."""
-    desk = Desk(folder, **options)
+def open_workspace(folder: Path, **options: Any) -> Workspace:
+    """Return a desk at the archive of a folder; options: as `Workspace` takes them."""
+    desk = Workspace(folder, **options)
     desk.follow = partial(_follow, desk)
     return desk
 
 
-def _follow(desk: Desk, points: Sequence[str]) -> None:
+def _follow(desk: Workspace, points: Sequence[str]) -> None:
     """Refresh what rests on records; whatever fails there, the actions are done, and whoever did
     them must not be told otherwise: what is not refreshed is found at the next start."""
     or_fault(partial(_refresh, desk, points))
 
 
-def _refresh(desk: Desk, points: Sequence[str]) -> None:
+def _refresh(desk: Workspace, points: Sequence[str]) -> None:
     # looking and launching need nothing of this
     from gezeiten.desk.quantities import load_quantities
     from gezeiten.desk.record.excursion_book import refresh_affected

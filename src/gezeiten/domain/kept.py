@@ -65,7 +65,7 @@ class KnownOffload:
 
 
 @dataclass(frozen=True, slots=True)
-class RawKept:
+class StoredRaw:
     """Bytes in the vault, and how they are read: by which version of their reader, a text by its
     tie. read_as: the fingerprint of the readings that came out, "" where nobody noted it; rescued:
     fingerprint of the readings that were left of lost bytes."""
@@ -104,7 +104,7 @@ class ServiceEntry:
 
 
 @dataclass(frozen=True, slots=True)
-class KeptReport:
+class StoredReport:
     """A document that a logger wrote by itself onto its drive. mission: None where its name does
     not tell."""
 
@@ -137,7 +137,7 @@ class NamedRaw:
 
 
 @dataclass(frozen=True, slots=True)
-class SaidOfSource:
+class SourceStatement:
     """What somebody said of a source and that stands. uid: its id; point: full name, "" where it
     was at none; channel: "" where the source itself was placed, else whose series of `label` it
     feeds. Instants are UTC ms, end_ms None: until further notice."""
@@ -157,7 +157,7 @@ class SaidOfSource:
 
 
 @dataclass(frozen=True, slots=True)
-class LimitKept:
+class StoredLimit:
     """A limit that was set for a series of a point (its key) and stands, in force in [start_ms,
     end_ms), None: until further notice. words: why. Instants are UTC ms."""
 
@@ -173,7 +173,7 @@ class LimitKept:
 
 
 @dataclass(frozen=True, slots=True)
-class ClockKept:
+class StoredClockCorrection:
     """The clock of a mission (its id, its number) put right by a map; uncertainty: of its
     instants. way: how it is known; words: why."""
 
@@ -190,7 +190,7 @@ class ClockKept:
 
 
 @dataclass(frozen=True, slots=True)
-class HangingKept:
+class StoredSensorDepth:
     """How a sensor hangs at a point (its id) from an instant on, and who said so; words: why."""
 
     uid: str

@@ -32,7 +32,7 @@ FIXED = ("site", "point", "logger", "mission", "time_utc", "time_local")
 
 
 @dataclass(frozen=True, slots=True)
-class CsvStretch:
+class CsvPeriod:
     """The logger at the point from start_ms on (until the next stretch begins), and its mission."""
 
     start_ms: int
@@ -60,7 +60,7 @@ class CsvTable:
     point: str
     zone: str
     channels: tuple[CsvChannel, ...]
-    stretches: tuple[CsvStretch, ...]
+    stretches: tuple[CsvPeriod, ...]
 
 
 ROWS_AT_ONCE = 65_536
@@ -91,7 +91,7 @@ def write_csv(table: CsvTable, path: Path) -> int:
 
 def _titles(table: CsvTable) -> list[str]:
     """Return what stands above the columns."""
-    of_channels = [channel_titles(one.key, one.unit) for one in table.channels]
+    of_channels = [channel_titles(channel.key, channel.unit) for channel in table.channels]
     return [*FIXED, *(title for titles in of_channels for title in titles)]
 
 

@@ -55,11 +55,11 @@ def courier_record(entry: dict[str, Any]) -> CourierRecord:
     """
     made = CourierRecord(**entry)
     texts = ("serial", "model", "name", "point", "sha256", "left", "trouble")
-    for one in fields(CourierRecord):
-        value = getattr(made, one.name)
-        kinds = (str,) if one.name in texts else (int, float)
+    for field in fields(CourierRecord):
+        value = getattr(made, field.name)
+        kinds = (str,) if field.name in texts else (int, float)
         if not isinstance(value, kinds) or isinstance(value, bool):
-            raise TypeError(f"{one.name} is of another kind")
+            raise TypeError(f"{field.name} is of another kind")
     reasonable = (
         SERIAL.fullmatch(made.serial) is not None
         and made.left in LEFT
@@ -86,7 +86,7 @@ class CourierSession:
         Raises:
             WrongLoggerError: another device answers.
         """
-        self._session = _Behind(line)
+        self._session = _CourierMessages(line)
         _, code, self.firmware, told = self._session.label()
         if code != reg.COURIER_CODE or told != serial:
             raise WrongLoggerError(
@@ -127,7 +127,7 @@ class CourierSession:
         """Set its clock."""
         self._session.command(reg.LoggerCommand.SET_CLOCK, to_ms)
 
-    def set_at_loggers(self, what: reg.AtLoggers) -> None:
+    def set_at_loggers(self, what: reg.CourierMode) -> None:
         """Say what it shall do at loggers after collecting."""
         self._session.command(reg.LoggerCommand.SET_AT_LOGGERS, what)
 
@@ -137,7 +137,7 @@ class CourierSession:
         self._session.command(reg.LoggerCommand.CLEAR_RECORD, head, record.number)
 
 
-class _Behind(LoggerSession):
+class _CourierMessages(LoggerSession):
     """The messages of a logger's session, with a courier's state."""
 
     def courier_state(self) -> reg.CourierState:

@@ -131,7 +131,7 @@ class _TextPort:
         self._port.close()
 
 
-class _Lines(Instrument):
+class _LineInstrument(Instrument):
     """Prints lines by itself, or when asked."""
 
     def __init__(self, path: str, profile: Profile, now_ms: Callable[[], float]) -> None:
@@ -152,7 +152,7 @@ class _Lines(Instrument):
         self._port.close()
 
 
-class _Registers(Instrument):
+class _ModbusInstrument(Instrument):
     """Is asked for registers over Modbus: RTU on a port, TCP at a place like "192.168.4.20:502"."""
 
     def __init__(self, path: str, profile: Profile, now_ms: Callable[[], float]) -> None:
@@ -194,7 +194,7 @@ class _Registers(Instrument):
         self._line.close()
 
 
-class _Sdi12(Instrument):
+class _Sdi12Instrument(Instrument):
     """A sensor on an SDI-12 bus."""
 
     def __init__(self, path: str, profile: Profile, now_ms: Callable[[], float]) -> None:
@@ -246,8 +246,11 @@ def open_instrument(path: str, profile: Profile, now_ms: Callable[[], float]) ->
     Raises:
         DeviceError: the port is gone or in use. SurroundingsError: this account may not use it.
     """
-    kinds: dict[str, type[_Lines] | type[_Registers]] = {LINES: _Lines, REGISTERS: _Registers}
-    return kinds.get(profile.kind, _Sdi12)(path, profile, now_ms)
+    kinds: dict[str, type[_LineInstrument] | type[_ModbusInstrument]] = {
+        LINES: _LineInstrument,
+        REGISTERS: _ModbusInstrument,
+    }
+    return kinds.get(profile.kind, _Sdi12Instrument)(path, profile, now_ms)
 
 
 def sensors_on(path: str, profile: Profile) -> list[sdi12.Sensor]:
@@ -256,7 +259,7 @@ def sensors_on(path: str, profile: Profile) -> list[sdi12.Sensor]:
     Raises:
         DeviceError: the port is gone or in use.
     """
-    bus = _Sdi12(path, profile, lambda: 0.0)
+    bus = _Sdi12Instrument(path, profile, lambda: 0.0)
     try:
         return [sdi12.identify(bus.query, address) for address in sdi12.find_addresses(bus.query)]
     finally:

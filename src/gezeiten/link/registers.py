@@ -233,7 +233,7 @@ def unpack_state(data: bytes) -> LoggerState:
     return state
 
 
-class AtLoggers(IntEnum):
+class CourierMode(IntEnum):
     """What a courier does at a logger after collecting."""
 
     FIXED = 0  # it cannot be told
@@ -254,7 +254,7 @@ class CourierState:
     main_mv: int
     clock_battery_mv: int
     last_refusal: int
-    at_loggers: int = AtLoggers.FIXED
+    at_loggers: int = CourierMode.FIXED
 
     def pack(self) -> bytes:
         """Return the block as its registers hold it, big-endian."""
@@ -268,8 +268,8 @@ def unpack_courier(data: bytes) -> CourierState:
         LoggerAnswerError: another map version.
     """
     state = CourierState(*_COURIER.unpack(data))
-    if state.at_loggers not in set(AtLoggers):
-        state = replace(state, at_loggers=AtLoggers.FIXED)  # a later courier's, unknown here
+    if state.at_loggers not in set(CourierMode):
+        state = replace(state, at_loggers=CourierMode.FIXED)  # a later courier's, unknown here
     if state.map_version != MAP_VERSION:
         raise LoggerAnswerError(
             f"The courier speaks version {state.map_version} of the register map, this Gezeiten "

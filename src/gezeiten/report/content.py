@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from gezeiten.domain.kept import ClockKept, Remark
+from gezeiten.domain.kept import Remark, StoredClockCorrection
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.limits.verdicts import DayVerdict
 from gezeiten.domain.series.series import Series, all_instants
 from gezeiten.domain.series.statistics import DayNumbers, Statistics
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.checks.comparing import CheckComparison
-from gezeiten.domain.steps.checks.duty import DutyDay
+from gezeiten.domain.steps.checks.duty import CheckScheduleDay
 from gezeiten.domain.steps.uncertainty import Uncertainty
 
 
@@ -37,20 +37,20 @@ class ReportChannel:
     @property
     def rules(self) -> tuple[LimitRule, ...]:
         """All limits of the stretch, each once."""
-        return tuple(dict.fromkeys(rule for one in self.limits for rule in one.rules))
+        return tuple(dict.fromkeys(rule for limit in self.limits for rule in limit.rules))
 
     def rules_by_time(self) -> list[tuple[LimitRule, Span]]:
         """Return each limit with the stretches in which it was in force, those that touch as
         one."""
         found: list[tuple[LimitRule, Span]] = []
         for rule in self.rules:
-            for one in self.limits:
-                if rule not in one.rules:
+            for limit in self.limits:
+                if rule not in limit.rules:
                     continue
-                if found and found[-1][0] == rule and found[-1][1][1] == one.start_ms:
-                    found[-1] = (rule, (found[-1][1][0], one.end_ms))
+                if found and found[-1][0] == rule and found[-1][1][1] == limit.start_ms:
+                    found[-1] = (rule, (found[-1][1][0], limit.end_ms))
                 else:
-                    found.append((rule, (one.start_ms, one.end_ms)))
+                    found.append((rule, (limit.start_ms, limit.end_ms)))
         return found
 
 
@@ -166,8 +166,8 @@ class PointReport:
     corrections: tuple[ReportCorrection, ...] = ()
     remarks: tuple[Remark, ...] = ()
     checks: tuple[CheckComparison, ...] = ()
-    clocks: tuple[ClockKept, ...] = ()
-    duty: tuple[DutyDay, ...] = ()
+    clocks: tuple[StoredClockCorrection, ...] = ()
+    duty: tuple[CheckScheduleDay, ...] = ()
     logbook_head: str = ""
     dated_later: int = 0
 
@@ -184,7 +184,9 @@ class PointReport:
     @property
     def calculated(self) -> int:
         """Values that are calculated, not measured."""
-        return sum(int((~one.series.estimated).sum()) for one in self.channels if one.how)
+        return sum(
+            int((~channel.series.estimated).sum()) for channel in self.channels if channel.how
+        )
 
     @property
     def estimated(self) -> int:

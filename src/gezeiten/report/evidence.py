@@ -8,7 +8,7 @@ import math
 from reportlab.lib.units import mm
 from reportlab.platypus import Flowable
 
-from gezeiten.domain.kept import ClockKept, Remark
+from gezeiten.domain.kept import Remark, StoredClockCorrection
 from gezeiten.domain.plan.plan_words import rule_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_uncertainty import clock_u_ms
@@ -67,13 +67,13 @@ def _remarks(p: PageBuilder) -> list[Flowable]:
     rows = [["From", "To", "About", "Remark", "By"]]
     rows += [
         [
-            p.time(one.start_ms),
-            p.time(one.end_ms) if one.end_ms > one.start_ms else "",
-            _correction_lines(one),
-            one.words,
-            one.said_by,
+            p.time(remark.start_ms),
+            p.time(remark.end_ms) if remark.end_ms > remark.start_ms else "",
+            _correction_lines(remark),
+            remark.words,
+            remark.said_by,
         ]
-        for one in p.report.remarks
+        for remark in p.report.remarks
     ]
     widths = [28 * mm, 28 * mm, 34 * mm, WIDTH - 112 * mm, 22 * mm]
     return [p.text("Remarks", p.head), p.table(rows, widths)]
@@ -90,10 +90,10 @@ def _checks(p: PageBuilder) -> list[Flowable]:
     parts: list[Flowable] = []
     if p.report.checks:
         rows = [["When", "Series", "By hand", "Record", "Difference", "By"]]
-        rows += [_check(p, one) for one in p.report.checks]
+        rows += [_check(p, check) for check in p.report.checks]
         parts = [p.table(rows, [28 * mm, 36 * mm, WIDTH - 144 * mm, 25 * mm, 35 * mm, 20 * mm])]
     if p.report.duty:
-        missed = [one for one in p.report.duty if not one.is_met]
+        missed = [duty_day for duty_day in p.report.duty if not duty_day.is_met]
         words = f"Checks were due on {counted(len(p.report.duty), 'day', 'days')}; on "
         words += f"{len(p.report.duty) - len(missed)} there were as many as due."
         if missed:
@@ -136,21 +136,25 @@ def _corrected(p: PageBuilder) -> list[Flowable]:
     rows = [["Series", "Step", "From", "To", "Set by", "Why"]]
     rows += [
         [
-            quantity(one.series).name,
-            f"{one.step}: {one.does}",
-            p.time(one.start_ms),
-            p.time(one.end_ms),
-            f"{one.person}, {p.time(one.at_ms)[:10]}",
-            one.words,
+            quantity(correction.series).name,
+            f"{correction.step}: {correction.does}",
+            p.time(correction.start_ms),
+            p.time(correction.end_ms),
+            f"{correction.person}, {p.time(correction.at_ms)[:10]}",
+            correction.words,
         ]
-        for one in p.report.corrections
+        for correction in p.report.corrections
     ]
     widths = [30 * mm, 42 * mm, 26 * mm, 26 * mm, 22 * mm, WIDTH - 146 * mm]
     return [p.text("How what was recorded was corrected", p.head), p.table(rows, widths)]
 
 
 def _calculated(p: PageBuilder) -> list[Flowable]:
-    rows = [[quantity(one.key).name, f"{one.how}."] for one in p.report.channels if one.how]
+    rows = [
+        [quantity(channel.key).name, f"{channel.how}."]
+        for channel in p.report.channels
+        if channel.how
+    ]
     if not rows:
         return []
     table = p.table([["Series", "How it is calculated"], *rows], [44 * mm, WIDTH - 44 * mm])
@@ -209,19 +213,21 @@ def _clocks(p: PageBuilder) -> list[Flowable]:
         if offload.clock_difference_ms is not None
     ]
     parts: list[Flowable] = [p.text("Clocks", p.head)]
-    for one in p.report.clocks:
-        first, last = (move_ms / 1000 for move_ms in one.map.moves_ms)
+    for clock in p.report.clocks:
+        first, last = (move_ms / 1000 for move_ms in clock.map.moves_ms)
         until = f" to {last:+.0f} s" if last != first else ""
-        words = f"The clock of {one.serial} in mission {one.number} was put right: its readings "
-        sure = f"± {one.uncertainty.u_ms / 1000:.1f} s{_beyond(p, one)}"
-        words += f"are moved by {first:+.0f} s{until} ({sure}), {one.way}. "
-        parts.append(p.text(f"{words}{one.said_by}: {one.words}"))
+        words = (
+            f"The clock of {clock.serial} in mission {clock.number} was put right: its readings "
+        )
+        sure = f"± {clock.uncertainty.u_ms / 1000:.1f} s{_beyond(p, clock)}"
+        words += f"are moved by {first:+.0f} s{until} ({sure}), {clock.way}. "
+        parts.append(p.text(f"{words}{clock.said_by}: {clock.words}"))
     if len(rows) == 1:
         return [*parts, p.text("No clock was compared at the transfers of this stretch.")]
     return [*parts, p.table(rows, [32 * mm, 32 * mm, WIDTH - 64 * mm])]
 
 
-def _beyond(p: PageBuilder, one: ClockKept) -> str:
+def _beyond(p: PageBuilder, one: StoredClockCorrection) -> str:
     """Say what the instants are sure to at the end of the stretch, where it reaches beyond what was
     measured."""
     last_ms = one.map.true_ms[-1]
@@ -238,12 +244,12 @@ def _calibrations(p: PageBuilder) -> list[Flowable]:
     rows = [["Logger", "Calibrated", "Holds until", "Certificate"]]
     rows += [
         [
-            one.serial,
-            p.time(one.at_ms)[:10],
-            p.time(one.until_ms)[:10] if one.until_ms else "not said",
-            one.certificate or "none kept",
+            calibration.serial,
+            p.time(calibration.at_ms)[:10],
+            p.time(calibration.until_ms)[:10] if calibration.until_ms else "not said",
+            calibration.certificate or "none kept",
         ]
-        for one in p.report.calibrations
+        for calibration in p.report.calibrations
     ]
     return [*parts, p.table(rows)]
 
@@ -251,9 +257,9 @@ def _calibrations(p: PageBuilder) -> list[Flowable]:
 def _fingerprints(p: PageBuilder) -> list[Flowable]:
     rows = [["Offloaded", "By", "How", "SHA-256 of the bytes as received"]]
     rows += [
-        [p.time(one.at_ms), one.person, one.route, one.sha256]
+        [p.time(offload.at_ms), offload.person, offload.route, offload.sha256]
         for mission in p.report.missions
-        for one in mission.offloads
+        for offload in mission.offloads
     ]
     codes = ", ".join(f"{code.value} {code.file_code}" for code in Quality)
     how = (

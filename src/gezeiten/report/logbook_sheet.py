@@ -45,8 +45,8 @@ def write_logbook(sheet: LogbookSheet, path: Path) -> int:
     styles = Styles()
     heads = ("No.", f"When ({sheet.zone})", "Who", "Act", "On what, and what was done", "Hash")
     cells = [
-        (one.number, one.when, one.who, one.act, f"{one.subject}: {one.sentence}", one.hash)
-        for one in sheet.lines
+        (line.number, line.when, line.who, line.act, f"{line.subject}: {line.sentence}", line.hash)
+        for line in sheet.lines
     ]
     parts: list[Flowable] = [
         Paragraph(escape(sheet.title), styles.big),

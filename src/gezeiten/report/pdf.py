@@ -165,7 +165,7 @@ def _event_facts(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
         rows.append([which, f"{event.extreme:,.{name.decimals}f} {name.unit}"])
     if has_value and name.dose_unit:
         rows.append(["Dose beyond the limit", f"{event.dose:.1f} {name.dose_unit}"])
-    if any(one.how for one in p.report.channels if one.key == event.rule.channel):
+    if any(channel.how for channel in p.report.channels if channel.key == event.rule.channel):
         said = counted(event.measured, "calculated value", "calculated values")
     else:
         said = counted(event.measured, "measured reading", "measured readings")
@@ -207,7 +207,7 @@ def _by_day(p: PageBuilder, channel: ReportChannel) -> list[Flowable]:
     head += ["Kinetic mean"] if kinetic else []
     head += ["Above for", "Below for", "Held", ""]
     rows = [head]
-    judged = {one.day: one for one in channel.verdicts}
+    judged = {verdict.day: verdict for verdict in channel.verdicts}
     rows += [
         _day_row(
             p,
@@ -243,9 +243,9 @@ def uncertainty_text(channel: ReportChannel) -> str:
         return f"{what}: its uncertainty is not known, none of its corrections says one."
     places = error_decimals(sure.expanded, name.decimals + 1)
     shares = ", ".join(
-        f"{one.kind}{f' of {one.of}' if one.of else ''} {one.expanded:.{places}f}"
-        for one in sure.shares
-        if round(one.expanded, places) > 0
+        f"{share.kind}{f' of {share.of}' if share.of else ''} {share.expanded:.{places}f}"
+        for share in sure.shares
+        if round(share.expanded, places) > 0
     )
     least = "at least " if sure.is_least else ""
     value = f"{channel.whole.mean:.{name.decimals}f} {least}± {sure.expanded:.{places}f}"

@@ -184,7 +184,7 @@ def write_day_sheet(sheet: DaySheet, path: Path) -> int:
     ]
     heads = ("Point", "Logger", "Came", "Launched", "Left")
     for site, lines in sheet.sites:
-        cells = [(one.point, one.logger, one.came, one.launched, one.left) for one in lines]
+        cells = [(line.point, line.logger, line.came, line.launched, line.left) for line in lines]
         table = lined_table(heads, cells, (0.22, 0.12, 0.24, 0.2, 0.22), styles)
         parts += [Paragraph(escape(site), styles.head), table]
     return write_sheet_parts(parts, path, title, [site for site, _ in sheet.sites])

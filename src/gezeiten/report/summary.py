@@ -30,15 +30,15 @@ def day_verdicts_of(report: PointReport) -> list[DayVerdict]:
     """Return the verdict of each day by all channels that have limits; none without limits."""
     by_day: dict[date, list[DayVerdict]] = {}
     for channel in report.channels:
-        for one in channel.verdicts if channel.rules else ():
-            by_day.setdefault(one.day, []).append(one)
+        for verdict in channel.verdicts if channel.rules else ():
+            by_day.setdefault(verdict.day, []).append(verdict)
     return [combine_verdicts(day, judged) for day, judged in sorted(by_day.items())]
 
 
 def day_cells(report: PointReport) -> list[DayCell]:
     """Return a cell for each local day that the stretch touches."""
     by_day = [{row.day: row.numbers for row in channel.days} for channel in report.channels]
-    judged = {one.day: one.verdict for one in day_verdicts_of(report)}
+    judged = {day_verdict.day: day_verdict.verdict for day_verdict in day_verdicts_of(report)}
     cells = []
     for day, (start, end) in local_days(*report.span, report.zone):
         inside = min(end, report.span[1]) - max(start, report.span[0])
@@ -65,7 +65,8 @@ def _outside(report: PointReport) -> str:
         days = sum(1 for _ in local_days(*report.span, report.zone))
         return f"{counted(days, 'day', 'days')}, and no limit was set"
     outside, inside = (
-        sum(1 for one in judged if one.verdict == verdict) for verdict in ("outside", "inside")
+        sum(1 for day_verdict in judged if day_verdict.verdict == verdict)
+        for verdict in ("outside", "inside")
     )
     days = len(judged)
     said = f"{outside or 'None'} of {counted(days, 'day', 'days')} outside"

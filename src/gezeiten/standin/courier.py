@@ -38,7 +38,7 @@ class CourierMemory:
     next_number: int = 1
     main_permille: int = 870
     clock_battery_mv: int = 3010
-    at_loggers: int = reg.AtLoggers.LEAVES_RUNNING
+    at_loggers: int = reg.CourierMode.LEAVES_RUNNING
 
 
 class SimCourier:
@@ -122,7 +122,7 @@ class SimCourier:
             if stop_after is not None:
                 return self._note(facts, held, content[:stop_after], "half", "running")
             if relaunch is None:
-                relaunch = self.memory.at_loggers == reg.AtLoggers.LAUNCHES_AGAIN
+                relaunch = self.memory.at_loggers == reg.CourierMode.LAUNCHES_AGAIN
             left = _relaunched(session, entry) if relaunch else "running"
             return self._note(facts, held, content, "", left)
 

@@ -23,7 +23,7 @@ from gezeiten.link import mission_blocks as mb
 from gezeiten.link import registers as reg
 from gezeiten.standin.device_state import ClockBasis, DeviceState
 from gezeiten.standin.drive import write_drive
-from gezeiten.standin.logger_acts import LoggerActs
+from gezeiten.standin.logger_acts import LoggerActions
 from gezeiten.standin.memory import LoggerMemory
 from gezeiten.standin.scenario import StandinSpec, point_plan
 from gezeiten.standin.signals import SIGNALS
@@ -66,7 +66,7 @@ class SimLogger:
         self._timetable: tuple[tuple[int, int, int], Timetable] | None = None
         self._plan: tuple[dict[str, Any], Plan] | None = None
         self.memory = LoggerMemory(self)
-        self.acts = LoggerActs(self)
+        self.acts = LoggerActions(self)
         self.commands = TwoSteps(clock, self.acts.execute)
 
     def _first_cell_ends(self, anchor_ms: int) -> float:

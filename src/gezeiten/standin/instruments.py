@@ -25,7 +25,7 @@ def weather(now_s: float) -> tuple[float, float]:
     return 11 + 4 * math.sin(now_s / 300), 72 - 9 * math.sin(now_s / 300)
 
 
-class _Lines:
+class _LinePrinter:
     """Prints a line every `every_s`."""
 
     def __init__(self, every_s: float) -> None:
@@ -42,7 +42,7 @@ class _Lines:
         return f"T={temp_c:.2f} RH={humidity:.1f} OK\r\n".encode()
 
 
-class _Registers:
+class _RegisterDevice:
     """Answers function 4: CO2 in ppm, temperature in tenths."""
 
     def __init__(self, every_s: float) -> None:
@@ -67,7 +67,7 @@ class _Registers:
         return with_crc(struct.pack(f">BBB{count}H", unit, function, 2 * count, *part))
 
 
-class _Sdi12:
+class _Sdi12Probe:
     """A probe at address 3: level in m and temperature in °C."""
 
     address = "3"
@@ -108,10 +108,10 @@ def run_instrument(
 
     out_of_reach_s: from when until when, after the start, its cable is out.
     """
-    makers: dict[str, Callable[[float], _Lines | _Registers | _Sdi12]] = {
-        "lines": _Lines,
-        "registers": _Registers,
-        "sdi12": _Sdi12,
+    makers: dict[str, Callable[[float], _LinePrinter | _RegisterDevice | _Sdi12Probe]] = {
+        "lines": _LinePrinter,
+        "registers": _RegisterDevice,
+        "sdi12": _Sdi12Probe,
     }
     device, begun = makers[kind](every_s), time.monotonic()
     port: tuple[int, int] | None = _plug_in(path)

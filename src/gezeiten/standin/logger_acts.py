@@ -18,7 +18,7 @@ from gezeiten.standin.logger_body import LoggerBody
 _STAGED_AT_MOST = 4096
 
 
-class LoggerActs:
+class LoggerActions:
     """staged: the bytes of a plan that waits for its launch."""
 
     def __init__(self, logger: LoggerBody) -> None:

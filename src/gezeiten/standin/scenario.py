@@ -15,7 +15,7 @@ NO_READING: TroubleKind = "no reading"
 
 
 @dataclass(frozen=True, slots=True)
-class Trouble:
+class SensorOutage:
     """A stretch in which a logger records no value; days before the anchor.
 
     channel: one channel, or "" for all of them. event: what the logger notes of it.
@@ -44,7 +44,7 @@ class StandinSpec:
     first_mission: int = 11
     battery_ends_days: float | None = None
     calibration_due_days: float = 200.0
-    troubles: tuple[Trouble, ...] = ()
+    troubles: tuple[SensorOutage, ...] = ()
     pin: int | None = None
 
 
@@ -174,7 +174,7 @@ SITES: tuple[SiteSpec, ...] = (
                     "P-0317",
                     "Priel W3",
                     "creek_gauge",
-                    troubles=(Trouble(35.0, 34.5, NO_READING, "", "lifted for cleaning"),),
+                    troubles=(SensorOutage(35.0, 34.5, NO_READING, "", "lifted for cleaning"),),
                 ),
                 PointPlan(_P_T, 120, (_rule("water_pressure", "above", 137.8, 10),)),
             ),
@@ -228,7 +228,9 @@ SITES: tuple[SiteSpec, ...] = (
                     "cold_room_b",
                     calibration_due_days=53,
                     troubles=(
-                        Trouble(18.2, 16.7, NO_SENSOR, "probe_temperature", "probe pulled off"),
+                        SensorOutage(
+                            18.2, 16.7, NO_SENSOR, "probe_temperature", "probe pulled off"
+                        ),
                     ),
                 ),
                 PointPlan(_COLD, 300, _STORE, end="wrap"),

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from gezeiten.archive.actions.projected_tables import rows
 from gezeiten.archive.actions.replay import reapply
 from gezeiten.archive.database import Archive
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.alternative_sources import fill_by_measured, find_alternatives
 from gezeiten.desk.field.estimating import estimates, fill_by_method
 from gezeiten.desk.field.gaps import BookedGap, gaps
@@ -136,13 +136,13 @@ DEEDS = st.one_of(
     st.tuples(st.just("switch fill"), NUMBERS),
 )
 
-GAP_DEEDS: dict[str, Callable[[Desk, BookedGap], object]] = {
+GAP_DEEDS: dict[str, Callable[[Workspace, BookedGap], object]] = {
     "line": fill_by_line,
     "estimate": lambda desk, gap: fill_by_method(desk, gap, estimates(desk, gap)[0]),
     "leave open": lambda desk, gap: leave_open(desk, gap, "the cable was chewed"),
     "fetched before": fill_from_logger,
     "beside": lambda desk, gap: [
-        fill_by_measured(desk, gap, one) for one in find_alternatives(desk, gap)[:1]
+        fill_by_measured(desk, gap, alternative) for alternative in find_alternatives(desk, gap)[:1]
     ],
     "undo": undo,
 }
@@ -170,7 +170,7 @@ FIELD_DEEDS: dict[str, Callable[..., object]] = {
 }
 
 
-def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
+def attempt(desk: Workspace, deed: tuple[Any, ...]) -> None:
     """Do what a deed says to the n-th thing of its kind; what cannot be is refused."""
 
     def nth(things: list[Any], number: int) -> Any:
@@ -222,7 +222,7 @@ def attempt(desk: Desk, deed: tuple[Any, ...]) -> None:
         on_a_round(desk, what, rest, nth)
 
 
-def on_a_round(desk: Desk, what: str, rest: list[Any], nth: Any) -> None:
+def on_a_round(desk: Workspace, what: str, rest: list[Any], nth: Any) -> None:
     under_way = open_round(desk)
     if what == "round":
         make_round(desk, [nth(sites(desk), i).id for i in rest[0]], desk.now_ms())
@@ -244,7 +244,7 @@ def brought_up() -> Path:
 
 
 @contextmanager
-def archive_and_a_copy() -> Iterator[tuple[Desk, Archive]]:
+def archive_and_a_copy() -> Iterator[tuple[Workspace, Archive]]:
     """A desk on an archive with two loggers and readings, and the same archive once more."""
     with TemporaryDirectory() as work:
         folder = Path(work) / "archive"

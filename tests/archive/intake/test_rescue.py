@@ -32,7 +32,11 @@ def test_readings_of_lost_bytes_are_kept_as_bytes_of_their_own(bereft: Path) -> 
     wanted = json.loads((FOLDER / "0007.json").read_text())["records"]
     desk = opened(bereft)
     assert golden(desk)["records"] == wanted
-    told = [one for one in logbook_entries(desk) if one.details["kind"] == "readings rescued"]
+    told = [
+        logbook_entry
+        for logbook_entry in logbook_entries(desk)
+        if logbook_entry.details["kind"] == "readings rescued"
+    ]
     assert len(told) == 2
     faults = verify(desk).faults
     assert len(faults) == 2

@@ -151,9 +151,9 @@ def test_channels_held_together_are_as_each_alone(
             came = (
                 store_channels(session, whose, columns)
                 if whole
-                else [store_channel(session, whose, one) for one in columns]
+                else [store_channel(session, whose, column) for column in columns]
             )
-            assert [len(one.is_new) for one in came] == [len(one.column) for one in columns]
+            assert [len(one.is_new) for one in came] == [len(column.column) for column in columns]
             return held(session, whose)
 
     assert made(whole=True) == made(whole=False)

@@ -15,7 +15,7 @@ from typing import Any
 import pytest
 
 from gezeiten.archive.database import Archive
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.logbook import acknowledge_conflict, logbook_entries, logbook_is_intact
 from gezeiten.desk.office.verifying import rebuild, verify
@@ -37,14 +37,14 @@ TORN = (
 )
 
 
-def opened(folder: Path, heads: Path | None = None) -> Desk:
+def opened(folder: Path, heads: Path | None = None) -> Workspace:
     return open_workspace(
         folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC", heads_file=heads
     )
 
 
 @pytest.fixture
-def desk(tmp_path: Path) -> Iterator[Desk]:
+def desk(tmp_path: Path) -> Iterator[Workspace]:
     made = opened(tmp_path / "archive")
     for name in ("Shore", "Dock", "Mast"):
         save_site(made, SiteFacts(name))
@@ -52,12 +52,12 @@ def desk(tmp_path: Path) -> Iterator[Desk]:
     made.close()
 
 
-def chain_of(desk: Desk) -> Path:
+def chain_of(desk: Workspace) -> Path:
     [path] = (desk.archive.folder / "logbook").glob("*.jsonl")
     return path
 
 
-def test_a_chain_can_be_checked_without_our_code(desk: Desk) -> None:
+def test_a_chain_can_be_checked_without_our_code(desk: Workspace) -> None:
     previous = "0" * 64
     entries = logbook_entries(desk)[::-1]
     for number, line in enumerate(chain_of(desk).read_text().splitlines(), 1):
@@ -94,7 +94,9 @@ def test_a_chain_can_be_checked_without_our_code(desk: Desk) -> None:
         (lambda lines: [*lines[:-1], lines[-1][:-1]], "1 entry was cut off the end"),
     ],
 )
-def test_whatever_is_changed_in_a_chain_is_named(desk: Desk, change: object, words: str) -> None:
+def test_whatever_is_changed_in_a_chain_is_named(
+    desk: Workspace, change: object, words: str
+) -> None:
     path = chain_of(desk)
     lines = path.read_bytes().splitlines(keepends=True)
     path.write_bytes(b"".join(change(lines)))  # type: ignore[operator]
@@ -102,7 +104,7 @@ def test_whatever_is_changed_in_a_chain_is_named(desk: Desk, change: object, wor
     assert any(words in fault for fault in faults), faults
 
 
-def test_a_body_can_be_withheld_and_the_chain_holds(desk: Desk) -> None:
+def test_a_body_can_be_withheld_and_the_chain_holds(desk: Workspace) -> None:
     path = chain_of(desk)
     lines = path.read_bytes().splitlines(keepends=True)
     parts = lines[3].split(b',"salt":')
@@ -116,7 +118,7 @@ def test_a_body_can_be_withheld_and_the_chain_holds(desk: Desk) -> None:
     again.close()
 
 
-def test_a_torn_last_line_is_put_aside_and_was_not_done(desk: Desk) -> None:
+def test_a_torn_last_line_is_put_aside_and_was_not_done(desk: Workspace) -> None:
     desk.close()
     path = chain_of(desk)
     whole = path.read_bytes()
@@ -133,7 +135,7 @@ def test_a_torn_last_line_is_put_aside_and_was_not_done(desk: Desk) -> None:
     again.close()
 
 
-def test_a_torn_last_line_is_named_while_looking_only(desk: Desk) -> None:
+def test_a_torn_last_line_is_named_while_looking_only(desk: Workspace) -> None:
     desk.close()
     path = chain_of(desk)
     torn = path.read_bytes() + b'{"envelope":{"chain":"'
@@ -167,7 +169,7 @@ def test_a_deleted_database_comes_back_from_logbook_and_vault(tmp_path: Path) ->
     again.close()
 
 
-def test_another_processor_makes_the_same_of_it(demo_desk: Desk) -> None:
+def test_another_processor_makes_the_same_of_it(demo_desk: Workspace) -> None:
     """The database is deleted and made anew by a process without this processor's wide registers;
     then it is compared, to the bit, by one that has them."""
     folder = demo_desk.archive.folder
@@ -184,7 +186,7 @@ def test_another_processor_makes_the_same_of_it(demo_desk: Desk) -> None:
     here.close()
 
 
-def told_of(desk: Desk) -> dict[str, Any]:
+def told_of(desk: Workspace) -> dict[str, Any]:
     """What an archive tells, but when this computer found its excursions."""
     told = golden(desk)
     for excursion in told["excursions"]:
@@ -192,7 +194,7 @@ def told_of(desk: Desk) -> dict[str, Any]:
     return told
 
 
-def test_how_far_a_chain_was_applied_heals(desk: Desk) -> None:
+def test_how_far_a_chain_was_applied_heals(desk: Workspace) -> None:
     with desk.archive.engine.begin() as connection:
         connection.exec_driver_sql("DELETE FROM chain")
     desk.close()
@@ -202,7 +204,7 @@ def test_how_far_a_chain_was_applied_heals(desk: Desk) -> None:
     again.close()
 
 
-def test_a_table_of_entries_that_was_changed_is_put_right(desk: Desk) -> None:
+def test_a_table_of_entries_that_was_changed_is_put_right(desk: Workspace) -> None:
     told = [(entry.sentence, entry.hash) for entry in logbook_entries(desk)]
     with desk.archive.engine.begin() as connection:
         connection.exec_driver_sql("UPDATE logbook SET sentence = 'x' WHERE number = 2")
@@ -213,14 +215,14 @@ def test_a_table_of_entries_that_was_changed_is_put_right(desk: Desk) -> None:
     assert verify(desk).is_intact
 
 
-def test_an_act_that_fails_leaves_no_line(desk: Desk) -> None:
+def test_an_act_that_fails_leaves_no_line(desk: Workspace) -> None:
     before = chain_of(desk).read_bytes()
     with pytest.raises(GezeitenError, match="exists already"):
         save_site(desk, SiteFacts("Dock"))
     assert chain_of(desk).read_bytes() == before
 
 
-def test_a_full_disk_leaves_no_line(desk: Desk, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_full_disk_leaves_no_line(desk: Workspace, monkeypatch: pytest.MonkeyPatch) -> None:
     before = chain_of(desk).read_bytes()
 
     def full(_: int) -> None:
@@ -235,7 +237,7 @@ def test_a_full_disk_leaves_no_line(desk: Desk, monkeypatch: pytest.MonkeyPatch)
     assert verify(desk).is_intact
 
 
-def test_the_database_of_another_archive_is_refused(desk: Desk, tmp_path: Path) -> None:
+def test_the_database_of_another_archive_is_refused(desk: Workspace, tmp_path: Path) -> None:
     other = opened(tmp_path / "other")
     desk.close()
     other.close()
@@ -245,7 +247,7 @@ def test_the_database_of_another_archive_is_refused(desk: Desk, tmp_path: Path) 
 
 
 def test_a_computer_goes_on_with_its_chain_and_another_begins_its_own(
-    desk: Desk, tmp_path: Path
+    desk: Workspace, tmp_path: Path
 ) -> None:
     folder = desk.archive.folder
     desk.close()
@@ -254,14 +256,18 @@ def test_a_computer_goes_on_with_its_chain_and_another_begins_its_own(
         save_site(again, SiteFacts(f"Buoy {len(sites(again))}"))
         assert len(list((folder / "logbook").glob("*.jsonl"))) == chains
         assert verify(again).is_intact
-        told = [one.sentence for one in logbook_entries(again) if one.act == "chain begun"]
+        told = [
+            logbook_entry.sentence
+            for logbook_entry in logbook_entries(again)
+            if logbook_entry.act == "chain begun"
+        ]
         again.close()
     assert len(told) == 2
     assert all("it had not written in this folder" in sentence for sentence in told)
 
 
 def test_a_home_folder_copied_to_another_machine_writes_a_chain_of_its_own(
-    desk: Desk, tmp_path: Path
+    desk: Workspace, tmp_path: Path
 ) -> None:
     """Else both would write one chain, and nobody could join them."""
     folder, heads = desk.archive.folder, tmp_path / "heads.json"
@@ -277,7 +283,7 @@ def test_a_home_folder_copied_to_another_machine_writes_a_chain_of_its_own(
     assert len(list((folder / "logbook").glob("*.jsonl"))) == 3
 
 
-def test_an_older_copy_put_back_is_seen(desk: Desk, tmp_path: Path) -> None:
+def test_an_older_copy_put_back_is_seen(desk: Workspace, tmp_path: Path) -> None:
     import shutil
 
     folder, heads = desk.archive.folder, tmp_path / "heads.json"

@@ -10,9 +10,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.alternative_sources import (
-    ByOther,
+    AlternativeSource,
     CarriedReadings,
     by_others,
     carried,
@@ -41,7 +41,7 @@ CHANNELS = ("air_temperature", "relative_humidity")
 BESIDE = "air_temperature@Thermometer"
 
 
-def hole(desk: Desk) -> BookedGap:
+def hole(desk: Workspace) -> BookedGap:
     [booked] = gaps(desk)
     return booked
 
@@ -64,8 +64,8 @@ def beside(lab: Lab, folder: Path, begin_ms: int, end_ms: int) -> None:
     import_text(lab.desk, path, replace(tie, point=point.full_name, form=form))
 
 
-def bits(desk: Desk, *keys: str) -> list[bytes]:
-    [point_id] = {one.point.id for one in gaps(desk)}
+def bits(desk: Workspace, *keys: str) -> list[bytes]:
+    [point_id] = {gap.point.id for gap in gaps(desk)}
     made = [record(desk, point_id, key) for key in keys]
     return [part.tobytes() for one in made for part in (one.times_utc_ms, one.values, one.quality)]
 
@@ -79,7 +79,7 @@ def test_a_thermometer_beside_the_logger_fills_its_gap_with_what_it_measured(
     assert booked.channels == CHANNELS
     before = bits(desk, "air_temperature", BESIDE)
     [offer] = find_alternatives(desk, booked)
-    assert isinstance(offer, ByOther)
+    assert isinstance(offer, AlternativeSource)
     assert (offer.name, offer.refusal) == ("Thermometer", "")
     [(key, compared)] = offer.apart
     assert key == "air_temperature"
@@ -148,10 +148,10 @@ def test_many_gaps_take_what_was_measured_before_what_is_estimated(
 ) -> None:
     desk = relaunched_beside.desk
     rule = GapRule("best", 2 * DAY_MS)
-    found = listed(desk, rule, [one for one in gaps(desk) if one.channels == ("air_temperature",)])
+    found = listed(desk, rule, [gap for gap in gaps(desk) if gap.channels == ("air_temperature",)])
     assert [one.name for one in found] == ["measured by Thermometer"]
     assert do_all(desk, found) == 1
-    assert {one.state for one in gaps(desk)} == {"from another source", "left open"}
+    assert {gap.state for gap in gaps(desk)} == {"from another source", "left open"}
 
 
 @pytest.fixture

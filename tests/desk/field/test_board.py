@@ -8,7 +8,7 @@ from sqlalchemy import event, select
 
 from gezeiten.archive.local_cache.tables import Block
 from gezeiten.archive.store.tables import Logger, Mission, Point, Site
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.field.board import board
 from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.pin_store import MemoryPins
@@ -24,7 +24,7 @@ from tests.desk.intake.test_text_files import station, tie_of
 PLAN = Plan(("air_temperature",), 600)
 
 
-def archive_of(folder: Path, points: int, missions: int) -> Desk:
+def archive_of(folder: Path, points: int, missions: int) -> Workspace:
     """An archive with so many points of so many missions each, and not one reading."""
     desk = open_workspace(
         folder, now_ms=lambda: ANCHOR_MS, computer=TrustedClock(), pins=MemoryPins()
@@ -81,7 +81,7 @@ def archive_of(folder: Path, points: int, missions: int) -> Desk:
     return desk
 
 
-def questions(desk: Desk, ask: object) -> int:
+def questions(desk: Workspace, ask: object) -> int:
     """Return how many statements the database was sent meanwhile."""
     sent: list[str] = []
 

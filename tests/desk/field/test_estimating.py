@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.estimating import FillMethod, estimates, fill_by_method, line_error
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import fill_by_line, line_offer, undo
@@ -27,21 +27,21 @@ from tests.conftest import ANCHOR_MS, Lab
 PRESSURE, TEMPERATURE = "water_pressure", "water_temperature"
 
 
-def gap_at(desk: Desk, name: str) -> BookedGap:
-    return next(one for one in gaps(desk) if one.point.name == name)
+def gap_at(desk: Workspace, name: str) -> BookedGap:
+    return next(gap for gap in gaps(desk) if gap.point.name == name)
 
 
 @pytest.fixture
-def creek(demo_desk: Desk) -> BookedGap:
+def creek(demo_desk: Workspace) -> BookedGap:
     return gap_at(demo_desk, "Creek gauge")
 
 
-def bits(desk: Desk, booked: BookedGap) -> list[bytes]:
+def bits(desk: Workspace, booked: BookedGap) -> list[bytes]:
     return [record(desk, booked.point.id, key).values.tobytes() for key in booked.channels]
 
 
 def test_the_tide_and_a_neighbour_fill_what_a_line_never_could(
-    demo_desk: Desk, creek: BookedGap
+    demo_desk: Workspace, creek: BookedGap
 ) -> None:
     heard: list[int] = []
     [best, own] = estimates(demo_desk, creek, lambda ways: heard.append(len(ways)))
@@ -74,7 +74,7 @@ def test_the_tide_and_a_neighbour_fill_what_a_line_never_could(
 
 
 def test_what_was_there_by_tide_is_near_what_is_estimated(
-    demo_desk: Desk, creek: BookedGap
+    demo_desk: Workspace, creek: BookedGap
 ) -> None:
     """The tide of the day before, 24 h 50 min earlier, within a metre of water (10 kPa)."""
     [best, _] = estimates(demo_desk, creek)
@@ -84,7 +84,9 @@ def test_what_was_there_by_tide_is_near_what_is_estimated(
     assert np.abs(fill.values - before).max() < 10
 
 
-def test_a_gap_that_ends_while_a_door_is_open_is_filled_by_the_room_beside(demo_desk: Desk) -> None:
+def test_a_gap_that_ends_while_a_door_is_open_is_filled_by_the_room_beside(
+    demo_desk: Workspace,
+) -> None:
     """Where the reading after it is 1 K above all usual ones the room's own cycle cannot tell that
     from a step, and says so; on which days of the made-up record it is follows from the day."""
     booked = gap_at(demo_desk, "Cold room B")
@@ -98,7 +100,7 @@ def test_a_gap_that_ends_while_a_door_is_open_is_filled_by_the_room_beside(demo_
 
 
 def test_too_little_record_and_a_wish_to_stop_find_nothing(
-    demo_desk: Desk, creek: BookedGap
+    demo_desk: Workspace, creek: BookedGap
 ) -> None:
     [none] = estimates(demo_desk, gap_at(demo_desk, "Piezometer K2"))
     assert "too little known record" in none.refusal
@@ -118,7 +120,7 @@ def gauge(lab: Lab, folder: Path, site: str, amounts: list[float], left_out: ran
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
     tie = proposed_template(recognise_text(lab.desk, path), f"Gauge {site}")
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    columns = tuple(replace(one, quantity="precipitation") for one in tie.columns)
+    columns = tuple(replace(column, quantity="precipitation") for column in tie.columns)
     import_text(lab.desk, path, replace(tie, point=f"{site} · Roof", form=form, columns=columns))
 
 
@@ -152,7 +154,7 @@ def test_rain_comes_from_the_gauge_beside_and_its_error_is_that_of_the_sum(
 
 
 def test_the_band_of_each_reading_is_kept_and_how_sure_it_is_follows(
-    demo_desk: Desk, creek: BookedGap
+    demo_desk: Workspace, creek: BookedGap
 ) -> None:
     """± U of an estimate is never that of the widest place of the gap, but there."""
     [best, *_] = estimates(demo_desk, creek)
@@ -172,7 +174,7 @@ def test_the_band_of_each_reading_is_kept_and_how_sure_it_is_follows(
         assert 2 * share.u == pytest.approx(halves[place], abs=1e-5)
 
 
-def test_the_band_of_a_line_is_kept_as_well(demo_desk: Desk) -> None:
+def test_the_band_of_a_line_is_kept_as_well(demo_desk: Workspace) -> None:
     booked = gap_at(demo_desk, "Paint hall")
     fill_by_line(demo_desk, booked)
     for key in booked.channels:
@@ -200,7 +202,7 @@ def test_one_series_of_a_gap_does_not_block_another(lab: Lab, tmp_path: Path) ->
     tie = proposed_template(recognise_text(desk, path), "Station")
     form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
     import_text(desk, path, replace(tie, point="Ost · Attic", form=form))
-    booked = next(one for one in gaps(desk) if len(one.channels) == 2)
+    booked = next(gap for gap in gaps(desk) if len(gap.channels) == 2)
     [way, *_] = estimates(desk, booked)
     assert not way.refusal
     assert list(way.of) == ["air_temperature"]
@@ -209,8 +211,8 @@ def test_one_series_of_a_gap_does_not_block_another(lab: Lab, tmp_path: Path) ->
     assert (list(offer.errors), offer.refusal) == (["air_temperature"], "")
     fill_by_method(desk, booked, way)
     states = {
-        one.channels: one.state
-        for one in gaps(desk, booked.point.id)
-        if one.gap.start_ms == booked.gap.start_ms
+        gap.channels: gap.state
+        for gap in gaps(desk, booked.point.id)
+        if gap.gap.start_ms == booked.gap.start_ms
     }
     assert states == {("air_temperature",): "estimated", ("relative_humidity",): "open"}

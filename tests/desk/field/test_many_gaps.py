@@ -27,7 +27,7 @@ def kept(tmp_path: Path) -> Iterator[Kept]:
 
 def open_gaps(kept: Kept) -> list[BookedGap]:
     """Three gaps of a reading, and the long one."""
-    found = [one for one in gaps(kept.desk) if one.state == "open"]
+    found = [gap for gap in gaps(kept.desk) if gap.state == "open"]
     short = [one for one in found if one.gap.missing == 1]
     return [*short[4:7], *[one for one in found if one.gap.missing > 100]]
 
@@ -46,7 +46,7 @@ def test_short_gaps_are_filled_in_one_act_and_undone_in_one(kept: Kept) -> None:
     assert bits(kept) == before  # nothing was done yet
     assert do_all(desk, found) == 3
     assert record(desk, kept.point, KEY).estimated.sum() == 3
-    filled = [one for one in gaps(desk) if one.state == "estimated"]
+    filled = [gap for gap in gaps(desk) if gap.state == "estimated"]
     assert len(gaps_of_same_action(desk, filled[1])) == 3
     undo_all(desk, gaps_of_same_action(desk, filled[1]))
     assert bits(kept) == before
@@ -57,9 +57,9 @@ def test_what_was_done_alone_stands_alone(kept: Kept) -> None:
     first, *rest = open_gaps(kept)
     fill_by_line(desk, first)
     do_all(desk, listed(desk, GapRule("leave", 9 * HOUR_MS, "pumped"), rest))
-    mine = next(one for one in gaps(desk) if one.state == "estimated")
-    assert [one.gap for one in gaps_of_same_action(desk, mine)] == [first.gap]
-    left = [one for one in gaps(desk) if one.state == "left open"]
+    mine = next(gap for gap in gaps(desk) if gap.state == "estimated")
+    assert [gap.gap for gap in gaps_of_same_action(desk, mine)] == [first.gap]
+    left = [gap for gap in gaps(desk) if gap.state == "left open"]
     assert {one.reason for one in left} == {"pumped"}
     assert len(gaps_of_same_action(desk, left[0])) == 3
 

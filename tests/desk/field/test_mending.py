@@ -12,7 +12,7 @@ from sqlalchemy import select
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.readings import load_recorded
 from gezeiten.archive.store.tables import Mission
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import BookedGap, gaps, open_gaps
 from gezeiten.desk.field.mending import (
     fill_by_line,
@@ -53,16 +53,16 @@ def relaunched(lab: Lab) -> Lab:
     return lab
 
 
-def only_gap(desk: Desk) -> BookedGap:
+def only_gap(desk: Workspace) -> BookedGap:
     [booked] = gaps(desk)
     return booked
 
 
-def both(desk: Desk, point_id: int) -> list[Series]:
+def both(desk: Workspace, point_id: int) -> list[Series]:
     return [record(desk, point_id, channel) for channel in CHANNELS]
 
 
-def fingerprint(desk: Desk, point_id: int) -> list[bytes]:
+def fingerprint(desk: Workspace, point_id: int) -> list[bytes]:
     return [
         part.tobytes()
         for series in both(desk, point_id)
@@ -124,12 +124,12 @@ def test_what_is_decided_about_one_series_hides_no_gap_of_another(relaunched: La
     booked = only_gap(relaunched.desk)
     assert booked.channels == CHANNELS
     leave_open(relaunched.desk, replace(booked, channels=CHANNELS[:1]), "Probe was out")
-    seen = {one.channels: one.state for one in gaps(relaunched.desk)}
+    seen = {gap.channels: gap.state for gap in gaps(relaunched.desk)}
     assert seen == {CHANNELS[:1]: "left open", CHANNELS[1:]: "open"}
     assert open_gaps(relaunched.desk) == 1
-    [rest] = [one for one in gaps(relaunched.desk) if one.state == "open"]
+    [rest] = [gap for gap in gaps(relaunched.desk) if gap.state == "open"]
     fill_by_line(relaunched.desk, rest)
-    seen = {one.channels: one.state for one in gaps(relaunched.desk)}
+    seen = {gap.channels: gap.state for gap in gaps(relaunched.desk)}
     assert seen == {CHANNELS[:1]: "left open", CHANNELS[1:]: "estimated"}
     assert verify(relaunched.desk).is_intact
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.startup_cache import NAME, cached_board, fresh_board
 from gezeiten.desk.places import add_point
@@ -33,16 +33,16 @@ assert not set(late) & set(sys.modules), set(late) & set(sys.modules)
 
 
 @pytest.fixture
-def now_ms(demo_desk: Desk) -> int:
+def now_ms(demo_desk: Workspace) -> int:
     return demo_desk.now_ms()
 
 
-def start(folder: Path, now_ms: int) -> Desk:
+def start(folder: Path, now_ms: int) -> Workspace:
     """The desk of the next start, before its archive is opened."""
     return open_workspace(folder, now_ms=lambda: now_ms, later=True)
 
 
-def test_it_is_the_board_as_of_now(demo_desk: Desk, now_ms: int) -> None:
+def test_it_is_the_board_as_of_now(demo_desk: Workspace, now_ms: int) -> None:
     fresh_board(demo_desk)
     desk = start(demo_desk.folder, now_ms + 3 * DAY_MS)
     shown = cached_board(desk)
@@ -53,7 +53,7 @@ def test_it_is_the_board_as_of_now(demo_desk: Desk, now_ms: int) -> None:
     desk.close()
 
 
-def test_it_is_gone_as_soon_as_anything_was_done(demo_desk: Desk, now_ms: int) -> None:
+def test_it_is_gone_as_soon_as_anything_was_done(demo_desk: Workspace, now_ms: int) -> None:
     fresh_board(demo_desk)
     add_point(demo_desk, "Shore · Pier")
     assert cached_board(start(demo_desk.folder, now_ms)) is None
@@ -64,7 +64,7 @@ def test_it_is_gone_as_soon_as_anything_was_done(demo_desk: Desk, now_ms: int) -
 
 
 def test_acts_that_came_as_a_file_and_were_not_applied_yet_are_seen(
-    demo_desk: Desk, now_ms: int, tmp_path: Path
+    demo_desk: Workspace, now_ms: int, tmp_path: Path
 ) -> None:
     fresh_board(demo_desk)
     demo_desk.close()
@@ -81,20 +81,20 @@ def test_acts_that_came_as_a_file_and_were_not_applied_yet_are_seen(
 
 
 @pytest.mark.parametrize("damage", [b"", b"{", b'{"of":"x","facts":{"sites":[[1]]}}'])
-def test_a_damaged_one_is_none(demo_desk: Desk, now_ms: int, damage: bytes) -> None:
+def test_a_damaged_one_is_none(demo_desk: Workspace, now_ms: int, damage: bytes) -> None:
     fresh_board(demo_desk)
     (demo_desk.folder / NAME).write_bytes(damage)
     assert cached_board(start(demo_desk.folder, now_ms)) is None
 
 
-def test_models_of_ones_own_are_part_of_it(demo_desk: Desk, now_ms: int) -> None:
+def test_models_of_ones_own_are_part_of_it(demo_desk: Workspace, now_ms: int) -> None:
     fresh_board(demo_desk)
     (demo_desk.folder / "models").mkdir(exist_ok=True)
     (demo_desk.folder / "models" / "own.toml").write_text("name = 1\n")
     assert cached_board(start(demo_desk.folder, now_ms)) is None
 
 
-def test_the_first_place_needs_neither_database_nor_lines_nor_charts(demo_desk: Desk) -> None:
+def test_the_first_place_needs_neither_database_nor_lines_nor_charts(demo_desk: Workspace) -> None:
     fresh_board(demo_desk)
     demo_desk.close()
     subprocess.run([sys.executable, "-c", _START, str(demo_desk.folder)], check=True, timeout=60)

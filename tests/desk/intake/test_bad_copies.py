@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.intake.vault_copy import copy_to, hand_on, import_copy
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import InputError
@@ -31,7 +31,7 @@ def copy(tmp_path: Path) -> Path:
 
 
 @pytest.fixture
-def elsewhere(tmp_path: Path) -> Iterator[Desk]:
+def elsewhere(tmp_path: Path) -> Iterator[Workspace]:
     desk = open_workspace(tmp_path / "elsewhere", computer=TrustedClock())
     yield desk
     desk.close()
@@ -59,7 +59,7 @@ def shorter(path: Path) -> None:
 
 @pytest.mark.parametrize("make", [endless, link, pipe, longer, shorter])
 def test_what_is_no_file_of_its_length_is_refused(
-    make: Callable[[Path], None], copy: Path, elsewhere: Desk
+    make: Callable[[Path], None], copy: Path, elsewhere: Workspace
 ) -> None:
     first, _ = sorted((copy / "raw").iterdir())
     first.unlink()
@@ -73,7 +73,7 @@ def test_what_is_no_file_of_its_length_is_refused(
 
 @pytest.mark.parametrize("make", [endless, link, pipe, longer])
 def test_a_list_that_is_none_is_refused(
-    make: Callable[[Path], None], copy: Path, elsewhere: Desk
+    make: Callable[[Path], None], copy: Path, elsewhere: Workspace
 ) -> None:
     (copy / "offloads.json").unlink()
     make(copy / "offloads.json")
@@ -90,7 +90,7 @@ def zipped(copy: Path, target: Path, change: Callable[[zipfile.ZipFile], None]) 
 
 
 def test_a_list_that_unpacks_to_gigabytes_is_not_unpacked(
-    copy: Path, elsewhere: Desk, tmp_path: Path
+    copy: Path, elsewhere: Workspace, tmp_path: Path
 ) -> None:
     def bomb(out: zipfile.ZipFile) -> None:
         with out.open("offloads.json", "w") as file:
@@ -102,7 +102,7 @@ def test_a_list_that_unpacks_to_gigabytes_is_not_unpacked(
 
 @pytest.mark.parametrize("more", [0, 1])
 def test_a_list_may_be_as_long_as_its_files_allow(
-    more: int, copy: Path, elsewhere: Desk, tmp_path: Path
+    more: int, copy: Path, elsewhere: Workspace, tmp_path: Path
 ) -> None:
     listed = json.loads((copy / "offloads.json").read_text())
     text = json.dumps(listed).encode()
@@ -119,7 +119,7 @@ def test_a_list_may_be_as_long_as_its_files_allow(
         assert len(import_copy(elsewhere, path).refused) == len(listed)  # made-up bytes
 
 
-def test_a_link_in_a_file_is_no_member(copy: Path, elsewhere: Desk, tmp_path: Path) -> None:
+def test_a_link_in_a_file_is_no_member(copy: Path, elsewhere: Workspace, tmp_path: Path) -> None:
     def link_as_list(out: zipfile.ZipFile) -> None:
         info = zipfile.ZipInfo("offloads.json")
         info.external_attr = (stat.S_IFLNK | 0o777) << 16

@@ -39,7 +39,7 @@ from gezeiten.errors import (
 from gezeiten.link.courier import CourierSession, courier_record
 from gezeiten.link.find import CourierAnswersError, FoundCourier, ask
 from gezeiten.link.modbus import ModbusTcp
-from gezeiten.link.registers import AtLoggers
+from gezeiten.link.registers import CourierMode
 from gezeiten.standin.process import StandinProcess
 from tests.conftest import HASTY, Lab, StartStandin
 from tests.desk.intake.test_carried import series
@@ -83,7 +83,7 @@ def test_a_couriers_clock_is_set_where_nothing_depends_on_it(outing: Round) -> N
 
 
 def test_what_a_courier_does_at_loggers_is_set_here(outing: Round) -> None:
-    assert outing.card().state.at_loggers == AtLoggers.LEAVES_RUNNING
+    assert outing.card().state.at_loggers == CourierMode.LEAVES_RUNNING
     set_at_loggers(outing.lab.desk, outing.card(), launch_again=True)
     outing.collect()
     [seen] = outing.card().records

@@ -15,7 +15,7 @@ import pytest
 from sqlalchemy import select
 
 from gezeiten.archive.store.tables import Offload
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake import following
 from gezeiten.desk.intake.following import Follower, FollowingNews, PollingPace, followed_addresses
 from gezeiten.desk.logger.contact import LoggerCard
@@ -176,7 +176,7 @@ def test_one_slow_logger_holds_up_no_look_and_no_fetch_of_others(
     quick = Address("localhost", online.standin.address.port)
     plain = following.offload_connected
 
-    def take(desk: Desk, session: LoggerSession, card: LoggerCard, watch: Watch) -> Offloaded:
+    def take(desk: Workspace, session: LoggerSession, card: LoggerCard, watch: Watch) -> Offloaded:
         if card.address != quick:
             entered.set()
             assert hold.wait(60)

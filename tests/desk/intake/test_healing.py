@@ -8,7 +8,7 @@ from sqlalchemy import select, update
 
 from gezeiten.archive.local_cache.tables import Block, BlockBytes, BlockCells
 from gezeiten.archive.store.tables import Mission
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, point_named
@@ -16,7 +16,7 @@ from gezeiten.desk.record.records import read_around, record, view
 from gezeiten.errors import ArchiveDamagedError
 
 
-def damage(desk: Desk, point: PointPlace, table: type, column: str) -> None:
+def damage(desk: Workspace, point: PointPlace, table: type, column: str) -> None:
     with desk.archive.writing() as session:
         at = select(Mission.uid).filter_by(point_id=point.id)
         its = select(Block.id).where(Block.mission.in_(at))
@@ -27,7 +27,7 @@ def damage(desk: Desk, point: PointPlace, table: type, column: str) -> None:
 
 @pytest.mark.parametrize(("table", "column"), [(BlockBytes, "data"), (BlockCells, "cells")])
 def test_what_is_damaged_is_made_anew_where_it_is_read(
-    demo_desk: Desk, table: type, column: str
+    demo_desk: Workspace, table: type, column: str
 ) -> None:
     point = point_named(demo_desk, "Tank 2")
     key = point.channels[0].channel
@@ -46,7 +46,7 @@ def test_what_is_damaged_is_made_anew_where_it_is_read(
     assert verify(demo_desk).is_intact
 
 
-def test_where_the_bytes_are_gone_the_rest_is_shown_and_said(demo_desk: Desk) -> None:
+def test_where_the_bytes_are_gone_the_rest_is_shown_and_said(demo_desk: Workspace) -> None:
     point = point_named(demo_desk, "Tank 2")
     key = point.channels[0].channel
     damage(demo_desk, point, BlockBytes, "data")

@@ -11,33 +11,33 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.many_texts import recognise_texts
 from gezeiten.desk.intake.text_answers import preview_import
 from gezeiten.desk.intake.text_files import import_text, read_pieces
 from gezeiten.desk.intake.text_survey import SeriesSurvey, with_values_seen
 from gezeiten.desk.workspace import open_workspace
-from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
+from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate
 from tests.desk.intake.instrument_texts import TEXTS, Wanted, iso, lines, times, wave
 
 
 @pytest.fixture(scope="module")
-def desk(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Desk]:
+def desk(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Workspace]:
     made = open_workspace(tmp_path_factory.mktemp("texts") / "archive")
     yield made
     made.close()
 
 
 @pytest.mark.parametrize("name", TEXTS)
-def test_it_is_imported_as_it_was_written(name: str, desk: Desk, tmp_path: Path) -> None:
+def test_it_is_imported_as_it_was_written(name: str, desk: Workspace, tmp_path: Path) -> None:
     case = TEXTS[name]
     path = tmp_path / case.name
     path.write_bytes(case.body if isinstance(case.body, bytes) else case.body.encode())
     # one answer after the other: each is to a question that is open, and without it nothing goes
     given: dict[str, str] = {}
     while (outlook := preview_import(desk, path, given)).questions:
-        open_ = [one.id for one in outlook.questions]
-        wanted = next((one for one in case.answers if one not in given), None)
+        open_ = [question.id for question in outlook.questions]
+        wanted = next((answer for answer in case.answers if answer not in given), None)
         assert wanted is not None, outlook.questions
         assert wanted in open_ or wanted.startswith("quantity:"), (wanted, outlook.questions)
         given[wanted] = case.answers[wanted]
@@ -62,7 +62,7 @@ def check_figures(one: SeriesSurvey, wanted: Wanted) -> None:
     assert [one.first_ms, one.last_ms] == in_ms([wanted.times[0], wanted.times[-1]])
 
 
-def check_readings(path: Path, tie: ImportTemplate, column: ColumnTie, wanted: Wanted) -> None:
+def check_readings(path: Path, tie: ImportTemplate, column: ColumnMapping, wanted: Wanted) -> None:
     """Every reading has its instant, and its number in the text's unit."""
     found: list[int] = []
     values: list[float] = []
@@ -85,7 +85,7 @@ def test_there_are_forty_of_them() -> None:
 
 @pytest.mark.parametrize("count", [398, 399, 400, 401, 799, 800, 801])
 def test_the_last_line_counts_at_every_size_of_the_sample(
-    count: int, desk: Desk, tmp_path: Path
+    count: int, desk: Workspace, tmp_path: Path
 ) -> None:
     """A flag that stands in the last line alone, one line below and above what is looked at."""
     at, values = times(count), wave(count)
@@ -95,14 +95,14 @@ def test_the_last_line_counts_at_every_size_of_the_sample(
     ]
     path = tmp_path / "a.csv"
     path.write_text(lines("time;T [°C];note", rows))
-    asked = {one.id for one in preview_import(desk, path, {}).questions}
+    asked = {question.id for question in preview_import(desk, path, {}).questions}
     assert asked == {"zone", "point", "flags:3", "suspects:3"}
 
 
 @pytest.mark.parametrize("size", [256 << 10, 1 << 20, 1 << 23])
 @pytest.mark.parametrize("more", [-1, 0, 1])
 def test_no_line_is_lost_at_the_size_of_a_piece(
-    size: int, more: int, desk: Desk, tmp_path: Path
+    size: int, more: int, desk: Workspace, tmp_path: Path
 ) -> None:
     head, line = "time;T [°C]\n", "2024-03-01 00:00;05.0\n"
     count = (size + more - len(head.encode())) // len(line)
@@ -118,7 +118,7 @@ def test_no_line_is_lost_at_the_size_of_a_piece(
     assert found.last_ms == in_ms(at[-1:])[0]
 
 
-def test_what_a_template_has_seen_is_not_asked_again(desk: Desk, tmp_path: Path) -> None:
+def test_what_a_template_has_seen_is_not_asked_again(desk: Workspace, tmp_path: Path) -> None:
     """Answers hold for exactly what was seen; another flag, name or number is asked about, also of
     a file in a watched folder."""
     path = tmp_path / "a.csv"

@@ -81,7 +81,7 @@ def test_a_folder_is_watched(lab: Lab, folder: Path) -> None:
 def test_a_kind_gets_another_name(lab: Lab, folder: Path) -> None:
     [kept] = stored_templates(lab.desk)
     change_kind(lab.desk, kept.name, replace(kept, name="Mast"))
-    assert [one.name for one in stored_templates(lab.desk)] == ["Mast"]
+    assert [template.name for template in stored_templates(lab.desk)] == ["Mast"]
     with pytest.raises(InputError, match="give it one"):
         change_kind(lab.desk, "Mast", replace(kept, name=" "))
     seen = recognise_texts(lab.desk, [folder / "b.txt", folder / "d.csv"], kind="Mast")

@@ -13,7 +13,7 @@ import pytest
 
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.overviews import (
-    OverviewCame,
+    ImportedOverview,
     OverviewLine,
     offload_overview,
     overview_lines,
@@ -43,7 +43,7 @@ def cold(cold_lab: Lab) -> Lab:
     return cold_lab
 
 
-def come(lab: Lab, thinning: Thinning, watch: Watch = UNWATCHED) -> OverviewCame:
+def come(lab: Lab, thinning: Thinning, watch: Watch = UNWATCHED) -> ImportedOverview:
     return offload_overview(
         lab.desk, lab.standin.address, lab.serial, mission_of(lab), thinning, watch
     )

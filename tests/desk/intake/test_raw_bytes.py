@@ -12,7 +12,7 @@ import pytest
 
 from gezeiten.archive.intake import texts
 from gezeiten.archive.intake.of_bytes import TextRead
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake import raw_bytes
 from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.logger.launching import launch
@@ -38,7 +38,7 @@ def taken(lab: Lab, tmp_path: Path) -> Lab:
     return lab
 
 
-def prints(desk: Desk) -> dict[str, str]:
+def prints(desk: Workspace) -> dict[str, str]:
     points = ((POINT, "air_temperature"), ("Textile store", "relative_humidity"))
     return {
         name: fingerprint_of(record(desk, point_named(desk, name).id, channel))
@@ -52,14 +52,16 @@ def warmer(read: Callable[..., Any]) -> Callable[..., Any]:
     def reader(vault: Any, offload: Any) -> Any:
         found = read(vault, offload)
         if isinstance(found, TextRead):
-            pieces = (replace(one, values=[v + 0.5 for v in one.values]) for one in found.pieces)
+            pieces = (
+                replace(piece, values=[v + 0.5 for v in piece.values]) for piece in found.pieces
+            )
             return replace(found, pieces=pieces)
         return replace(found, values=[np.asarray(v) + 0.5 for v in found.values])
 
     return reader
 
 
-def bytes_of(desk: Desk, kind: str) -> str:
+def bytes_of(desk: Workspace, kind: str) -> str:
     [entry] = [e for e in logbook_entries(desk) if e.details["kind"] == kind]
     return str(entry.details["act"]["raw"]["sha256"])
 

@@ -60,11 +60,11 @@ def test_the_only_text_goes_from_all_its_points_and_comes_back(lab: Lab, tmp_pat
     path = tmp_path / "long.csv"
     tie = tied(lab, path, LONG)
     at = {"Siel": SIEL, "Mole": MOLE}
-    columns = tuple(replace(one, point=at[one.label], label="") for one in tie.columns)
+    columns = tuple(replace(column, point=at[column.label], label="") for column in tie.columns)
     import_text(lab.desk, path, replace(tie, columns=columns))
     sha256 = imported_texts(lab.desk)[0].sha256
     remove_text(lab.desk, sha256, "")
-    assert [one.channels for one in points(lab.desk)] == [(), ()]
+    assert [point.channels for point in points(lab.desk)] == [(), ()]
     assert verify(lab.desk).is_intact
     again = recognise_text(lab.desk, path).tie
     assert again is not None

@@ -30,7 +30,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
 from gezeiten.errors import CancelledError, InputError
-from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
+from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate
 from gezeiten.link.profile import find_profiles
 from gezeiten.link.transfer import Progress, Watch
 from tests.conftest import Lab
@@ -148,9 +148,12 @@ def test_lines_out_of_order_and_twice_are_sorted_and_said(lab: Lab, tmp_path: Pa
         ({"name": " "}, "no name yet"),
         ({"point": ""}, "choose a point"),
         ({"columns": ()}, "No column is tied"),
-        ({"columns": (ColumnTie(1, "co2", "ppm"), ColumnTie(2, "co2", "ppm"))}, "different labels"),
-        ({"columns": (ColumnTie(1, "air_temperature", "bar"),)}, "cannot be in “bar”"),
-        ({"columns": (ColumnTie(1, "magic", ""),)}, "is no quantity"),
+        (
+            {"columns": (ColumnMapping(1, "co2", "ppm"), ColumnMapping(2, "co2", "ppm"))},
+            "different labels",
+        ),
+        ({"columns": (ColumnMapping(1, "air_temperature", "bar"),)}, "cannot be in “bar”"),
+        ({"columns": (ColumnMapping(1, "magic", ""),)}, "is no quantity"),
     ],
 )
 def test_a_tie_that_cannot_be_used_says_why(
@@ -251,7 +254,7 @@ def bare(path: Path, count: int, start: int = 0, columns: int = 2) -> Path:
 
 def bare_tie(lab: Lab, path: Path, name: str) -> ImportTemplate:
     tie = proposed_template(recognise_text(lab.desk, path), name)
-    columns = (ColumnTie(1, "air_temperature", "°C"),)
+    columns = (ColumnMapping(1, "air_temperature", "°C"),)
     return replace(tie, name=name, point=POINT, columns=columns)
 
 

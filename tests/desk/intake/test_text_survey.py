@@ -11,7 +11,7 @@ from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.intake.text_survey import survey
 from gezeiten.exchange.text import lines
 from gezeiten.exchange.text.doubts import apply_answer
-from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, TimeForm
+from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate, TextForm, TimeForm
 from tests.conftest import DAY_MS, DEMO_MS, Lab
 from tests.desk.intake.test_text_files import POINT
 
@@ -20,7 +20,7 @@ LINES = (
     "2026-13-20 10:30,4\n2026-13-21 10:30,4\n2026-11-20 10:20,5\n2026-11-20 10:40,6\n"
 )
 FORM = TextForm("utf-8", ",", ".", 2, 2, TimeForm((0,), "%Y-%m-%d %H:%M", "UTC"))
-TIE = ImportTemplate("Station", POINT, FORM, (ColumnTie(1, "air_temperature", "°C"),))
+TIE = ImportTemplate("Station", POINT, FORM, (ColumnMapping(1, "air_temperature", "°C"),))
 
 
 NOW_MS = DEMO_MS
@@ -57,7 +57,7 @@ def test_a_date_without_its_time_of_day_is_noticed(tmp_path: Path) -> None:
     path = tmp_path / "day.csv"
     path.write_text("".join(f"2026-11-20,{hour}:00,{hour}\n" for hour in range(10, 24)))
     form = replace(FORM, first_line=1, columns=3, time=TimeForm((0,), "%Y-%m-%d", "UTC"))
-    tie = replace(TIE, form=form, columns=(ColumnTie(2, "air_temperature", "°C"),))
+    tie = replace(TIE, form=form, columns=(ColumnMapping(2, "air_temperature", "°C"),))
     assert survey(path, tie, NOW_MS).has_many_duplicates
     whole = replace(form, time=TimeForm((0, 1), "%Y-%m-%d %H:%M", "UTC"))
     assert not survey(path, replace(tie, form=whole), NOW_MS).has_many_duplicates

@@ -50,7 +50,7 @@ def test_stations_and_names_go_to_their_points(lab: Lab, tmp_path: Path) -> None
     path = tmp_path / "long.csv"
     tie = tied(lab, path, LONG)
     at = {"Siel": SIEL, "Mole": MOLE}
-    columns = tuple(replace(one, point=at[one.label], label="") for one in tie.columns)
+    columns = tuple(replace(column, point=at[column.label], label="") for column in tie.columns)
     taken = import_text(lab.desk, path, replace(tie, columns=columns))
     assert (taken.readings, taken.rejected_in_all, taken.spoilt_in_all) == (4, 1, 0)
     assert values(lab, SIEL, "water_level") == [1.25, 1.26]
@@ -67,7 +67,7 @@ def test_two_columns_of_one_quantity_are_two_series(lab: Lab, tmp_path: Path) ->
     path = tmp_path / "two.csv"
     text = "time,T top (°C),T bottom (°C)\n2024-05-01 00:00,4,3\n2024-05-01 01:00,5,3\n"
     tie = tied(lab, path, text)
-    same = tuple(replace(one, label="") for one in tie.columns)
+    same = tuple(replace(column, label="") for column in tie.columns)
     with pytest.raises(InputError, match="different labels"):
         checked_template(replace(tie, columns=same))
     named = tuple(
@@ -75,7 +75,7 @@ def test_two_columns_of_one_quantity_are_two_series(lab: Lab, tmp_path: Path) ->
     )
     import_text(lab.desk, path, replace(tie, columns=named))
     point = point_named(lab.desk, SIEL)
-    keys = [one.channel for one in point.channels]
+    keys = [channel.channel for channel in point.channels]
     assert len(keys) == 2
     held = sorted(tuple(record(lab.desk, point.id, key).values.tolist()) for key in keys)
     assert held == [(3.0, 3.0), (4.0, 5.0)]
@@ -107,7 +107,7 @@ def test_where_one_part_cannot_be_kept_none_is(lab: Lab, tmp_path: Path) -> None
     import_with_template(lab.desk, other, one, LIVE_MODEL, "live line")
     tie = tied(lab, path, LONG)
     columns = tuple(
-        replace(one, label="Mole" if one.label == "Mole" else "") for one in tie.columns
+        replace(column, label="Mole" if column.label == "Mole" else "") for column in tie.columns
     )
     before = len(logbook_entries(lab.desk))
     with pytest.raises(InputError, match="name of another source"):

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.intake.vault_copy import copy_to, for_people, hand_on, import_copy, named_raws
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.pin_store import MemoryPins
@@ -23,14 +23,14 @@ from gezeiten.link.transfer import Watch
 
 
 @pytest.fixture
-def elsewhere(tmp_path: Path) -> Desk:
+def elsewhere(tmp_path: Path) -> Workspace:
     (tmp_path / "elsewhere").mkdir()
     desk = open_workspace(tmp_path / "elsewhere", computer=TrustedClock(), pins=MemoryPins())
     yield desk
     desk.close()
 
 
-def records(desk: Desk) -> dict[tuple[str, str], list[float]]:
+def records(desk: Workspace) -> dict[tuple[str, str], list[float]]:
     """Measured readings of every channel of every point, fills left out."""
     found = {}
     for site in sites(desk):
@@ -45,7 +45,7 @@ def records(desk: Desk) -> dict[tuple[str, str], list[float]]:
 
 @pytest.mark.parametrize("as_file", [True, False])
 def test_the_same_record_comes_out_elsewhere(
-    demo_desk: Desk, elsewhere: Desk, tmp_path: Path, as_file: bool
+    demo_desk: Workspace, elsewhere: Workspace, tmp_path: Path, as_file: bool
 ) -> None:
     target = tmp_path / "vault.zip" if as_file else tmp_path / "disk"
     count = (hand_on if as_file else copy_to)(demo_desk, target).count
@@ -61,7 +61,7 @@ def test_the_same_record_comes_out_elsewhere(
     assert (again.offloads, again.readings, again.kept_already) == (0, 0, count)
 
 
-def test_a_copy_goes_on_and_mends_what_was_damaged(demo_desk: Desk, tmp_path: Path) -> None:
+def test_a_copy_goes_on_and_mends_what_was_damaged(demo_desk: Workspace, tmp_path: Path) -> None:
     folder = tmp_path / "disk"
     count = copy_to(demo_desk, folder).count
     raws = sorted((folder / "raw").iterdir())
@@ -74,7 +74,7 @@ def test_a_copy_goes_on_and_mends_what_was_damaged(demo_desk: Desk, tmp_path: Pa
     assert for_people(named_raws(demo_desk)) == words
 
 
-def damage(desk: Desk, sha256: str) -> None:
+def damage(desk: Workspace, sha256: str) -> None:
     path = desk.archive.vault.path(sha256)
     path.chmod(0o644)
     path.write_bytes(b"other")
@@ -82,7 +82,7 @@ def damage(desk: Desk, sha256: str) -> None:
 
 @pytest.mark.parametrize("as_file", [True, False])
 def test_a_damaged_vault_saves_what_is_whole_and_a_copy_mends_it(
-    demo_desk: Desk, elsewhere: Desk, tmp_path: Path, as_file: bool
+    demo_desk: Workspace, elsewhere: Workspace, tmp_path: Path, as_file: bool
 ) -> None:
     write = hand_on if as_file else copy_to
     before, after = tmp_path / "before.zip", tmp_path / "after.zip"
@@ -102,7 +102,7 @@ def test_a_damaged_vault_saves_what_is_whole_and_a_copy_mends_it(
     assert verify(demo_desk).is_intact
 
 
-def test_a_copy_keeps_what_the_vault_has_lost(demo_desk: Desk, tmp_path: Path) -> None:
+def test_a_copy_keeps_what_the_vault_has_lost(demo_desk: Workspace, tmp_path: Path) -> None:
     first = copy_to(demo_desk, tmp_path / "disk")
     damage(demo_desk, named_raws(demo_desk)[0].sha256)
     assert len(copy_to(demo_desk, tmp_path / "disk").damaged) == 1
@@ -110,14 +110,14 @@ def test_a_copy_keeps_what_the_vault_has_lost(demo_desk: Desk, tmp_path: Path) -
     assert copy_to(demo_desk, tmp_path / "disk") == first
 
 
-def test_handing_on_can_be_stopped(demo_desk: Desk, tmp_path: Path) -> None:
+def test_handing_on_can_be_stopped(demo_desk: Workspace, tmp_path: Path) -> None:
     with pytest.raises(CancelledError):
         hand_on(demo_desk, tmp_path / "vault.zip", Watch(cancelled=lambda: True))
     assert list(tmp_path.glob("vault*")) == []
 
 
 def test_what_is_damaged_on_the_way_is_refused_and_the_rest_taken(
-    demo_desk: Desk, elsewhere: Desk, tmp_path: Path
+    demo_desk: Workspace, elsewhere: Workspace, tmp_path: Path
 ) -> None:
     copy_to(demo_desk, tmp_path / "disk")
     first = named_raws(demo_desk)[0].sha256
@@ -130,7 +130,7 @@ def test_what_is_damaged_on_the_way_is_refused_and_the_rest_taken(
 
 
 def test_a_folder_that_lacks_a_file_gives_all_others(
-    demo_desk: Desk, elsewhere: Desk, tmp_path: Path
+    demo_desk: Workspace, elsewhere: Workspace, tmp_path: Path
 ) -> None:
     copy_to(demo_desk, tmp_path / "disk")
     first = named_raws(demo_desk)[0].sha256
@@ -141,7 +141,7 @@ def test_a_folder_that_lacks_a_file_gives_all_others(
     assert brought.offloads > 30
 
 
-def test_the_list_of_a_copy_is_never_half_written(demo_desk: Desk, tmp_path: Path) -> None:
+def test_the_list_of_a_copy_is_never_half_written(demo_desk: Workspace, tmp_path: Path) -> None:
     """The disk is full when the list is written: the one of the copy before is still whole."""
     folder = tmp_path / "disk"
     copy_to(demo_desk, folder)
@@ -166,7 +166,7 @@ def test_the_list_of_a_copy_is_never_half_written(demo_desk: Desk, tmp_path: Pat
     assert (folder / "offloads.json").read_bytes() == before
 
 
-def test_what_is_no_copy_is_said(elsewhere: Desk, tmp_path: Path) -> None:
+def test_what_is_no_copy_is_said(elsewhere: Workspace, tmp_path: Path) -> None:
     (tmp_path / "text.zip").write_text("no zip")
     with zipfile.ZipFile(tmp_path / "other.zip", "w") as other:
         other.writestr("hello.txt", "x")

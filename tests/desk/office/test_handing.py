@@ -16,7 +16,7 @@ import polars as pl
 import pypdf
 import pytest
 
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.field.estimating import estimates, fill_by_method
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.office.documents import point_report
@@ -45,18 +45,18 @@ from gezeiten.errors import ArchiveDamagedError, InputError
 
 
 @pytest.fixture
-def room(demo_desk: Desk) -> PointPlace:
+def room(demo_desk: Workspace) -> PointPlace:
     return point_named(demo_desk, "Cold room A")
 
 
 @pytest.fixture
-def fortnight(demo_desk: Desk) -> Span:
+def fortnight(demo_desk: Workspace) -> Span:
     end = demo_desk.now_ms()
     return (end - 14 * DAY_MS, end)
 
 
 def test_the_csv_holds_every_reading_as_polars_reads_it(
-    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+    demo_desk: Workspace, room: PointPlace, fortnight: Span, tmp_path: Path
 ) -> None:
     done = export_csv(demo_desk, room, fortnight, tmp_path / "a.csv")
     frame = pl.read_csv(done.path)
@@ -75,7 +75,7 @@ def test_the_csv_holds_every_reading_as_polars_reads_it(
 
 
 def test_the_csv_keeps_to_rfc_4180(
-    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+    demo_desk: Workspace, room: PointPlace, fortnight: Span, tmp_path: Path
 ) -> None:
     done = export_csv(demo_desk, room, fortnight, tmp_path / "a.csv")
     data = done.path.read_bytes()
@@ -86,7 +86,7 @@ def test_the_csv_keeps_to_rfc_4180(
     assert len({len(row) for row in rows}) == 1
 
 
-def test_estimates_are_coded_in_the_csv(demo_desk: Desk, tmp_path: Path) -> None:
+def test_estimates_are_coded_in_the_csv(demo_desk: Workspace, tmp_path: Path) -> None:
     store = point_named(demo_desk, "Textile store")
     whole = (0, demo_desk.now_ms())
     done = export_csv(demo_desk, store, whole, tmp_path / "s.csv")
@@ -103,7 +103,7 @@ def text_of(path: Path) -> str:
 
 
 def test_the_pdf_says_what_it_must(
-    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+    demo_desk: Workspace, room: PointPlace, fortnight: Span, tmp_path: Path
 ) -> None:
     event = next(e for e in excursions(demo_desk, room.id) if e.extreme > 11)
     settle(demo_desk, event.id, "Power", "Fuse tripped, lots 14–22 moved <to> room B & back.")
@@ -134,7 +134,7 @@ def test_the_pdf_says_what_it_must(
 
 
 def test_the_daily_table_agrees_with_polars(
-    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+    demo_desk: Workspace, room: PointPlace, fortnight: Span, tmp_path: Path
 ) -> None:
     frame = pl.read_csv(export_csv(demo_desk, room, fortnight, tmp_path / "a.csv").path)
     report = point_report(demo_desk, room, fortnight)
@@ -153,14 +153,16 @@ def test_the_daily_table_agrees_with_polars(
         assert row.numbers.mean == pytest.approx(by_day[row.day.isoformat()]["mean"], abs=0.01)
 
 
-def test_an_empty_stretch_is_refused(demo_desk: Desk, room: PointPlace, tmp_path: Path) -> None:
+def test_an_empty_stretch_is_refused(
+    demo_desk: Workspace, room: PointPlace, tmp_path: Path
+) -> None:
     with pytest.raises(InputError, match="has no reading in this stretch; choose another"):
         export_csv(demo_desk, room, (0, 1000), tmp_path / "a.csv")
     assert list(tmp_path.glob("*.csv*")) == []
 
 
 def test_what_was_handed_over_is_watched(
-    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+    demo_desk: Workspace, room: PointPlace, fortnight: Span, tmp_path: Path
 ) -> None:
     first = export_csv(demo_desk, room, fortnight, tmp_path / "a.csv")
     second = export_csv(demo_desk, room, fortnight, tmp_path / "b.csv")
@@ -173,7 +175,7 @@ def test_what_was_handed_over_is_watched(
 
 
 def test_a_document_is_put_out_again_as_it_was_handed_over(
-    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+    demo_desk: Workspace, room: PointPlace, fortnight: Span, tmp_path: Path
 ) -> None:
     done = export_csv(demo_desk, room, fortnight, tmp_path / "a.csv")
     as_it_was = done.path.read_bytes()
@@ -191,7 +193,7 @@ def test_a_document_is_put_out_again_as_it_was_handed_over(
 
 
 def test_a_kept_document_that_is_damaged_is_found(
-    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+    demo_desk: Workspace, room: PointPlace, fortnight: Span, tmp_path: Path
 ) -> None:
     done = export_csv(demo_desk, room, fortnight, tmp_path / "a.csv")
     kept = demo_desk.archive.documents.path(done.sha256)
@@ -204,7 +206,7 @@ def test_a_kept_document_that_is_damaged_is_found(
 
 
 def test_a_report_prints_the_end_of_the_logbook_and_can_be_held_against_it(
-    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+    demo_desk: Workspace, room: PointPlace, fortnight: Span, tmp_path: Path
 ) -> None:
     last = newest_entry(demo_desk)
     assert last is not None
@@ -215,7 +217,7 @@ def test_a_report_prints_the_end_of_the_logbook_and_can_be_held_against_it(
 
 
 def test_a_csv_has_a_description_beside_it_that_can_be_held_against_the_logbook(
-    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+    demo_desk: Workspace, room: PointPlace, fortnight: Span, tmp_path: Path
 ) -> None:
     done = export_csv(demo_desk, room, fortnight, tmp_path / "a.csv")
     [note] = json.loads((tmp_path / "a.csv-metadata.json").read_text())["notes"]
@@ -226,7 +228,7 @@ def test_a_csv_has_a_description_beside_it_that_can_be_held_against_the_logbook(
     assert compare_hashes(demo_desk, note["logbook"]).startswith(f"That is entry {last.seq} of ")
 
 
-def test_file_names_suit_every_file_system(demo_desk: Desk, room: PointPlace) -> None:
+def test_file_names_suit_every_file_system(demo_desk: Workspace, room: PointPlace) -> None:
     from dataclasses import replace
 
     odd = replace(room, site="../Wörk\\shop:*?", name="a/b\0c")
@@ -237,7 +239,9 @@ def test_file_names_suit_every_file_system(demo_desk: Desk, room: PointPlace) ->
 
 
 @pytest.mark.parametrize("name", ["Creek gauge", "Paint hall", "Piezometer K2", "Cold room B"])
-def test_reports_of_other_points_read_back_too(demo_desk: Desk, name: str, tmp_path: Path) -> None:
+def test_reports_of_other_points_read_back_too(
+    demo_desk: Workspace, name: str, tmp_path: Path
+) -> None:
     point = point_named(demo_desk, name)
     span = (demo_desk.now_ms() - 40 * DAY_MS, demo_desk.now_ms())
     done = export_pdf(demo_desk, point, span, tmp_path / "p.pdf")
@@ -248,7 +252,7 @@ def test_reports_of_other_points_read_back_too(demo_desk: Desk, name: str, tmp_p
 
 
 def test_a_second_document_of_a_stretch_stands_beside_the_first(
-    demo_desk: Desk, room: PointPlace, fortnight: Span
+    demo_desk: Workspace, room: PointPlace, fortnight: Span
 ) -> None:
     week = (fortnight[0], fortnight[0] + 7 * DAY_MS)
     first = export_pdf(demo_desk, room, week)
@@ -260,7 +264,7 @@ def test_a_second_document_of_a_stretch_stands_beside_the_first(
     assert not list(first.path.parent.glob(".*"))
 
 
-def test_the_name_says_the_stretch_that_is_inside(demo_desk: Desk, room: PointPlace) -> None:
+def test_the_name_says_the_stretch_that_is_inside(demo_desk: Workspace, room: PointPlace) -> None:
     whole = (0, demo_desk.now_ms() + 400 * DAY_MS)
     series = record(demo_desk, room.id, room.channels[0].channel)
     first = datetime.fromtimestamp(int(series.times_utc_ms[0]) / 1000, ZoneInfo(room.zone))
@@ -270,7 +274,7 @@ def test_the_name_says_the_stretch_that_is_inside(demo_desk: Desk, room: PointPl
 
 
 def test_only_offloads_that_hold_readings_of_the_stretch_are_listed(
-    demo_desk: Desk, room: PointPlace, fortnight: Span
+    demo_desk: Workspace, room: PointPlace, fortnight: Span
 ) -> None:
     day = (fortnight[0], fortnight[0] + DAY_MS)
     listed = [o for m in point_report(demo_desk, room, day).missions for o in m.offloads]
@@ -281,7 +285,7 @@ def test_only_offloads_that_hold_readings_of_the_stretch_are_listed(
     assert all(offload.at_ms > day[0] for offload in listed)  # none came before it was recorded
 
 
-def test_what_is_absent_at_the_end_is_said(demo_desk: Desk) -> None:
+def test_what_is_absent_at_the_end_is_said(demo_desk: Workspace) -> None:
     gauge = point_named(demo_desk, "Creek gauge")  # nine days lie on its logger only
     now = demo_desk.now_ms()
     report = point_report(demo_desk, gauge, (now - 12 * DAY_MS, now))
@@ -292,7 +296,7 @@ def test_what_is_absent_at_the_end_is_said(demo_desk: Desk) -> None:
     assert last.missing == pytest.approx((last.end_ms - last.start_ms) / 120_000, abs=2)
 
 
-def test_a_gap_says_how_it_was_mended(demo_desk: Desk) -> None:
+def test_a_gap_says_how_it_was_mended(demo_desk: Workspace) -> None:
     store = point_named(demo_desk, "Textile store")
     words = [gap.how for gap in point_report(demo_desk, store, (0, demo_desk.now_ms())).gaps]
     assert any(w.startswith("estimated by a straight line, expected error ") for w in words)
@@ -302,7 +306,7 @@ def test_a_gap_says_how_it_was_mended(demo_desk: Desk) -> None:
 
 
 def test_what_was_corrected_and_estimated_stands_in_every_paper(
-    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path
+    demo_desk: Workspace, room: PointPlace, fortnight: Span, tmp_path: Path
 ) -> None:
     key = room.channels[0].channel
     before = pl.read_csv(export_csv(demo_desk, room, fortnight, tmp_path / "a.csv").path)
@@ -338,7 +342,7 @@ def test_what_was_corrected_and_estimated_stands_in_every_paper(
 
 
 def test_the_figures_of_a_month_agree_on_paper_and_in_the_csv(
-    demo_desk: Desk, room: PointPlace, tmp_path: Path
+    demo_desk: Workspace, room: PointPlace, tmp_path: Path
 ) -> None:
     end = demo_desk.now_ms()
     month = (end - 30 * DAY_MS, end)
@@ -356,7 +360,7 @@ def test_the_figures_of_a_month_agree_on_paper_and_in_the_csv(
 
 @pytest.mark.parametrize("said_in_whole", [False, True])
 def test_a_copied_archive_judges_its_own_documents(
-    demo_desk: Desk, room: PointPlace, fortnight: Span, tmp_path: Path, said_in_whole: bool
+    demo_desk: Workspace, room: PointPlace, fortnight: Span, tmp_path: Path, said_in_whole: bool
 ) -> None:
     """Before, it looked at those of the archive that it was copied from."""
     done = export_csv(demo_desk, room, fortnight)
@@ -372,11 +376,11 @@ def test_a_copied_archive_judges_its_own_documents(
         tmp_path / "moved", now_ms=demo_desk.now_ms, computer=TrustedClock(), pins=MemoryPins()
     )
 
-    def states(desk: Desk) -> dict[str, str]:
+    def states(desk: Workspace) -> dict[str, str]:
         return {
-            one.file_name: one.state
-            for one in issued_documents(desk)
-            if Path(one.file_name).name in (done.path.name, "a.csv")
+            issued_document.file_name: issued_document.state
+            for issued_document in issued_documents(desk)
+            if Path(issued_document.file_name).name in (done.path.name, "a.csv")
         }
 
     own = str(copied.archive.handovers / done.path.name)
@@ -385,7 +389,11 @@ def test_a_copied_archive_judges_its_own_documents(
     assert states(demo_desk)[str(done.path)] == "changed"
     Path(own).unlink()
     assert states(copied)[own] == "missing"
-    past = next(one for one in issued_documents(copied) if one.file_name == own)
+    past = next(
+        issued_document
+        for issued_document in issued_documents(copied)
+        if issued_document.file_name == own
+    )
     assert reissue(copied, past).parent == copied.archive.handovers
     assert verify(copied).is_intact
     copied.close()

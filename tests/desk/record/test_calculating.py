@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.documents import csv_table, point_report
 from gezeiten.desk.office.verifying import rebuild, verify
 from gezeiten.desk.places import point_named, points
@@ -29,7 +29,7 @@ from gezeiten.report.pdf import write_pdf
 from tests.report.test_pdf import text_of
 
 
-def test_the_same_point_comes_first_then_its_site_then_the_nearest(demo_desk: Desk) -> None:
+def test_the_same_point_comes_first_then_its_site_then_the_nearest(demo_desk: Workspace) -> None:
     """Distances by hand: a degree of latitude is 111.2 km."""
     tank = point_named(demo_desk, "Tank 2")
     north = point_named(demo_desk, "Cold room A")
@@ -39,7 +39,7 @@ def test_the_same_point_comes_first_then_its_site_then_the_nearest(demo_desk: De
         save_site(demo_desk, facts, site_id)
     listed = by_nearness(demo_desk, tank)
     assert (listed[0].point.id, listed[0].how) == (tank.id, "same point")
-    sites = [one.point.site_id for one in listed]
+    sites = [near_place.point.site_id for near_place in listed]
     many = sites.count(tank.site_id)
     assert sites[:many] == [tank.site_id] * many
     assert {one.how for one in listed[1:many]} <= {"same site"}
@@ -51,7 +51,7 @@ def test_the_same_point_comes_first_then_its_site_then_the_nearest(demo_desk: De
 
 
 def test_one_value_stands_for_a_period_and_is_named_in_what_is_handed_over(
-    demo_desk: Desk, tmp_path: Path
+    demo_desk: Workspace, tmp_path: Path
 ) -> None:
     """Of the mast's humidity nobody knows: 60 % are typed, a dew point follows."""
     desk, mast = demo_desk, point_named(demo_desk, "Outdoor mast")
@@ -81,10 +81,12 @@ def test_one_value_stands_for_a_period_and_is_named_in_what_is_handed_over(
     words = formula_texts(desk, point_named(desk, "Outdoor mast"))
     assert "One value, typed for a period, as typed, value 60 %, from 20" in words[key]
     assert "no sensor on the mast" in words[key]
-    assert {one.how.formula for one in calculations(desk, mast.id)} >= {"typed_value"}
+    assert {calculation.how.formula for calculation in calculations(desk, mast.id)} >= {
+        "typed_value"
+    }
     mast = point_named(desk, "Outdoor mast")
     table = csv_table(desk, mast, (begin, end))
-    assert any("typed for a period" in one.how for one in table.channels)
+    assert any("typed for a period" in channel.how for channel in table.channels)
     write_pdf(point_report(desk, mast, (begin, end)), tmp_path / "r.pdf")
     assert "typed for a period" in text_of(tmp_path / "r.pdf")
     assert verify(desk).faults == []

@@ -45,7 +45,7 @@ def kept(tmp_path: Path) -> Iterator[Kept]:
 
 
 def point_of(kept: Kept) -> PointPlace:
-    return next(one for one in points(kept.desk) if one.id == kept.point)
+    return next(point for point in points(kept.desk) if point.id == kept.point)
 
 
 def typed(kept: Kept, at: int, off: float, **more: object) -> TypedCheck:
@@ -88,8 +88,8 @@ def test_a_dip_stands_for_a_height_above_the_rim_as_it_was_then(kept: Kept) -> N
         save_point(desk, point.site_id, facts, point.id)
         enter(desk, [TypedCheck(point, "water_height", 1000, 1.97, "ah", is_dip=True)])
     told = [
-        (one.dip_m, one.rim_m, round(one.value, 3), round(one.u, 4))
-        for one in checks_of(desk, point.id)
+        (check.dip_m, check.rim_m, round(check.value, 3), round(check.u, 4))
+        for check in checks_of(desk, point.id)
     ]
     assert sorted(told) == [(1.97, 3.08, 1.11, 0.0064), (1.97, 3.2, 1.23, 0.0064)]
 
@@ -168,7 +168,7 @@ def test_a_tied_record_says_what_was_read_and_taken_back_what_it_was(kept: Kept)
     assert told == [-0.1, 0.0, 0.1]
     # another one in its place is fitted to what stood before it
     again = try_tying(desk, point, KEY, span, "line")
-    assert [round(one.difference, 5) for one in again.checks] == [0.4, 0.5, 0.6]
+    assert [round(check.difference, 5) for check in again.checks] == [0.4, 0.5, 0.6]
     save_fit(desk, point, again, "it drifts")
     [step] = chain(desk, point, KEY).corrections
     assert step.parameters["way"] == "line"
@@ -197,7 +197,10 @@ def test_what_was_fitted_keeps_its_numbers_and_is_suspect_on_another_state(kept:
     switch(desk, point, calibration, "another sensor's")
     suspect = record(desk, kept.point, KEY)
     assert suspect.quality.all()
-    assert [one.is_stale for one in chain(desk, point, KEY).corrections] == [False, True]
+    assert [correction.is_stale for correction in chain(desk, point, KEY).corrections] == [
+        False,
+        True,
+    ]
     assert np.round(suspect.values[60:] - tied.values[60:], 9).any() == np.False_
     switch(desk, point, chain(desk, point, KEY).corrections[0])
     back = record(desk, kept.point, KEY)
@@ -209,7 +212,9 @@ def test_what_was_fitted_keeps_its_numbers_and_is_suspect_on_another_state(kept:
     save_correction(
         desk, point, proposed(point, KEY, "mark", (0, int(times[9])), {"mark": "suspect"}), "seen"
     )
-    assert [one.is_stale for one in chain(desk, point, KEY).corrections] == [False] * 3
+    assert [correction.is_stale for correction in chain(desk, point, KEY).corrections] == [
+        False
+    ] * 3
 
 
 def test_a_record_that_holds_nothing_there_is_not_tied(kept: Kept) -> None:

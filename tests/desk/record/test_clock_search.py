@@ -13,7 +13,7 @@ from gezeiten.archive.intake.missions import (
     RawMission,
     import_mission_file,
 )
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.clock_search import (
     by_data,
@@ -33,17 +33,17 @@ from tests.conftest import ANCHOR_MS
 from tests.small_blocks import KEY, kept_in
 
 
-def test_a_clock_counts_as_right_up_to_its_last_contact(demo_desk: Desk) -> None:
+def test_a_clock_counts_as_right_up_to_its_last_contact(demo_desk: Workspace) -> None:
     point = point_named(demo_desk, "Textile store")
     clocks = mission_clocks(demo_desk, point, "air_temperature")
     assert len(clocks) > 1
     spans = correct_clock_spans(demo_desk, point, "air_temperature")
-    assert spans == [(one.span[0], one.reads[-1].true_ms) for one in clocks]
+    assert spans == [(clock.span[0], clock.reads[-1].true_ms) for clock in clocks]
     but = correct_clock_spans(demo_desk, point, "air_temperature", but=clocks[-1].mission)
     assert but == spans[:-1]
 
 
-def test_a_clock_that_somebody_moved_is_no_reference(demo_desk: Desk) -> None:
+def test_a_clock_that_somebody_moved_is_no_reference(demo_desk: Workspace) -> None:
     point = point_named(demo_desk, "Outdoor mast")
     before = correct_clock_spans(demo_desk, point, "co2")
     clock = mission_clocks(demo_desk, point, "co2")[-1]
@@ -73,7 +73,13 @@ LAG_MS = 40 * 60_000
 
 
 def take(
-    desk: Desk, place: str, serial: str, number: int, first_ms: int, values: Values, off_ms: int
+    desk: Workspace,
+    place: str,
+    serial: str,
+    number: int,
+    first_ms: int,
+    values: Values,
+    off_ms: int,
 ) -> None:
     """Take a mission in, its clock ahead by so much; unless that is far, it was read at the end."""
     numbers = np.arange(len(values), dtype=np.int64)

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from sqlalchemy import text
 
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line
 from gezeiten.desk.office.verifying import verify
@@ -51,7 +51,7 @@ def kept(tmp_path: Path) -> Iterator[Kept]:
 
 
 def point_of(kept: Kept) -> PointPlace:
-    return next(one for one in points(kept.desk) if one.id == kept.point)
+    return next(point for point in points(kept.desk) if point.id == kept.point)
 
 
 def clock_of(kept: Kept) -> MissionClock:
@@ -111,7 +111,7 @@ def test_all_moves_along_and_back_to_the_last_bit(kept: Kept) -> None:
         withdraw_clock_correction(kept.desk, clock_of(kept))
 
 
-def tables_agree(desk: Desk) -> bool:
+def tables_agree(desk: Workspace) -> bool:
     """Whether verifying finds nothing but that the offloads here are no real files."""
     return all("cannot be checked" in fault for fault in verify(desk).faults)
 
@@ -177,7 +177,10 @@ def test_a_stretched_clock_moves_each_reading_by_its_part(tmp_path: Path) -> Non
         kept.take(0, 600, read=(599 * MINUTE, 54_000.0))
         before = record(kept.desk, kept.point, KEY).times_utc_ms
         clock = clock_of(kept)
-        assert [one.shown_ms - one.true_ms for one in clock.reads] == [0, 54_000]
+        assert [clock_read.shown_ms - clock_read.true_ms for clock_read in clock.reads] == [
+            0,
+            54_000,
+        ]
         made = by_contacts(clock)
         assert len(made.jumps) == 1  # 1,500 ppm is no drift
         save_clock_correction(kept.desk, clock, made.clock, "measured", made.uncertainty, "drift")
@@ -216,7 +219,7 @@ def test_what_is_calculated_from_it_follows(kept: Kept) -> None:
     kept.take_elsewhere(0, 600)
     attic = next(one for one in points(desk) if one.id == kept.elsewhere)
     calculate(desk, Calculation(FORMULAS["difference", 1], ((attic, KEY), (point, KEY)), {}))
-    key = next(one.channel for one in points(desk)[1].channels if "@=" in one.channel)
+    key = next(channel.channel for channel in points(desk)[1].channels if "@=" in channel.channel)
     before = record(desk, kept.elsewhere, key)
     move(kept, 10 * MINUTE)
     after = record(desk, kept.elsewhere, key)
@@ -242,16 +245,22 @@ def test_an_assessment_stays_with_its_excursion_when_the_clock_moves_it(kept: Ke
     first, second, *_ = sorted(excursions(desk, kept.point), key=lambda one: one.start_ms)
     settle(desk, first.id, "Power", "Fuse.")
     move(kept, -HOUR_MS)
-    assessed = [one for one in excursions(desk, kept.point) if one.is_settled]
+    assessed = [excursion for excursion in excursions(desk, kept.point) if excursion.is_settled]
     assert [(one.start_ms, one.gone, one.changed) for one in assessed] == [
         (first.start_ms - HOUR_MS, False, False)
     ]
     again = next(
-        one for one in excursions(desk, kept.point) if one.start_ms == second.start_ms - HOUR_MS
+        excursion
+        for excursion in excursions(desk, kept.point)
+        if excursion.start_ms == second.start_ms - HOUR_MS
     )
     settle(desk, again.id, "Sensor", "Loose plug.")  # seen with the clock moved
     withdraw_clock_correction(desk, clock_of(kept))
-    told = {one.start_ms: one.cause for one in excursions(desk, kept.point) if one.is_settled}
+    told = {
+        excursion.start_ms: excursion.cause
+        for excursion in excursions(desk, kept.point)
+        if excursion.is_settled
+    }
     assert told == {first.start_ms: "Power", second.start_ms: "Sensor"}
 
 

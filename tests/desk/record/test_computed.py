@@ -152,7 +152,7 @@ def test_what_rests_on_a_fill_is_an_estimate_and_alarms_never(kept: Kept) -> Non
     kept.take_elsewhere(900, 2_000)
     subtract(kept)
     set_limit(kept.desk, kept.point, WARM, LimitRule(WARM, "below", 99.0), ANCHOR_MS, None, "all")
-    before = [(one.start_ms, one.end_ms) for one in excursions(kept.desk)]
+    before = [(excursion.start_ms, excursion.end_ms) for excursion in excursions(kept.desk)]
     gap = next(one for one in gaps(kept.desk, kept.point) if one.gap.missing > 2)
     assert gap.channels == (KEY,)  # of what is calculated there is none of its own
     fill_by_line(kept.desk, gap)
@@ -163,11 +163,12 @@ def test_what_rests_on_a_fill_is_an_estimate_and_alarms_never(kept: Kept) -> Non
     drawn = seen.picture((gap.gap.start_ms, gap.gap.end_ms), 400)
     assert np.isfinite(drawn.estimated.values).any()
     assert not any(
-        gap.gap.start_ms <= one.start_ms < gap.gap.end_ms for one in excursions(kept.desk)
+        gap.gap.start_ms <= excursion.start_ms < gap.gap.end_ms
+        for excursion in excursions(kept.desk)
     )
     [done] = [one for one in gaps(kept.desk, kept.point) if one.steps]
     undo(kept.desk, done)
-    assert [(one.start_ms, one.end_ms) for one in excursions(kept.desk)] == before
+    assert [(excursion.start_ms, excursion.end_ms) for excursion in excursions(kept.desk)] == before
     assert is_by_hand(kept, record(kept.desk, kept.point, WARM))
 
 
@@ -261,7 +262,7 @@ def test_what_looks_back_is_that_of_the_whole_record_at_once(
             if not i:
                 point = next(one for one in points(kept.desk) if one.id == kept.point)
                 key = calculate(kept.desk, Calculation(its, ((point, KEY),), {"window_h": 3.0}))
-        short = [one for one in gaps(kept.desk, kept.point) if one.gap.missing < 20]
+        short = [gap for gap in gaps(kept.desk, kept.point) if gap.gap.missing < 20]
         if fills and short and not line_offer(kept.desk, short[0]).refusal:
             fill_by_line(kept.desk, short[0])
         whole = record(kept.desk, kept.point, KEY)

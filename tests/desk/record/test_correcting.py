@@ -50,7 +50,7 @@ def kept(tmp_path: Path) -> Iterator[Kept]:
 
 
 def point_of(kept: Kept) -> PointPlace:
-    return next(one for one in points(kept.desk) if one.id == kept.point)
+    return next(point for point in points(kept.desk) if point.id == kept.point)
 
 
 def begin_ms(kept: Kept) -> int:
@@ -167,7 +167,7 @@ def test_a_trial_tells_what_would_change_and_changes_nothing(kept: Kept) -> None
 
 def test_what_is_calculated_follows_its_corrected_input(kept: Kept) -> None:
     kept.take_elsewhere(0, 600)
-    there = next(one for one in points(kept.desk) if one.id == kept.elsewhere)
+    there = next(point for point in points(kept.desk) if point.id == kept.elsewhere)
     formula = FORMULAS["difference", 1]
     wanted = Calculation(formula, ((point_of(kept), KEY), (there, KEY)), {})
     key = calculate(kept.desk, wanted)
@@ -193,7 +193,7 @@ def test_a_fill_stays_and_is_said_to_be_of_another_state(tmp_path: Path) -> None
         corrected_ = record(kept.desk, kept.point, KEY)
         assert corrected_.values[corrected_.estimated].tolist() == estimates
         links = chain(kept.desk, point_of(kept), KEY)
-        assert [fitted_on_another_state(one, links.corrections) for one in links.fills] == [True]
+        assert [fitted_on_another_state(fill, links.corrections) for fill in links.fills] == [True]
         told = provenance(kept.desk, point_of(kept), KEY, gap.gap.start_ms)
         assert (told.quality, told.is_old_fill, told.bytes) == (Quality.ESTIMATE, True, None)
 
@@ -207,8 +207,10 @@ def test_a_reading_tells_its_bytes_number_steps_and_quality(kept: Kept) -> None:
     assert told.bytes is not None
     assert (told.bytes.source, told.bytes.number, told.bytes.mission.number) == ("D-2041", 12, 1)
     assert told.bytes.value == pytest.approx(round(np.sin(12) * 10, 2))
-    assert [one.sha256[:4] for one in told.bytes.offloads] == [told.bytes.offloads[0].sha256[:4]]
-    assert [one.step.kind for one in told.passed] == ["linear", "mark"]
+    assert [offload.sha256[:4] for offload in told.bytes.offloads] == [
+        told.bytes.offloads[0].sha256[:4]
+    ]
+    assert [applied.step.kind for applied in told.passed] == ["linear", "mark"]
     assert told.value == told.bytes.value + 0.25
     assert told.quality == Quality.SUSPECT
     gone = provenance(kept.desk, point_of(kept), KEY, begin + 35 * MINUTE)

@@ -124,8 +124,10 @@ def test_a_second_source_gets_a_labelled_series_until_somebody_joins_it(
     text = station(tmp_path / "beside.txt", 300)
     tie = tie_of(cold, text)
     columns = tuple(
-        replace(one, quantity="probe_temperature") if one.quantity == "air_temperature" else one
-        for one in tie.columns
+        replace(column, quantity="probe_temperature")
+        if column.quantity == "air_temperature"
+        else column
+        for column in tie.columns
     )
     import_text(desk, text, replace(tie, point=STORE, columns=columns))
     keys = [place.channel for place in at(cold).channels]

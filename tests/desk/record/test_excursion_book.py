@@ -203,17 +203,21 @@ def test_of_one_that_became_two_the_other_part_asks_whether_it_is_the_same(tmp_p
         refresh_stale(kept.desk)
         hole = gaps(kept.desk)[0]
         fill_by_line(kept.desk, hole)
-        joined = next(one for one in excursions(kept.desk) if one.estimated)
+        joined = next(excursion for excursion in excursions(kept.desk) if excursion.estimated)
         settle(kept.desk, joined.id, "Weather", "A storm.")
-        [filled] = [one for one in gaps(kept.desk) if one.steps]
+        [filled] = [gap for gap in gaps(kept.desk) if gap.steps]
         undo(kept.desk, filled)
         parts = [
-            one for one in excursions(kept.desk) if joined.start_ms <= one.start_ms < joined.end_ms
+            excursion
+            for excursion in excursions(kept.desk)
+            if joined.start_ms <= excursion.start_ms < joined.end_ms
         ]
         said = {one.is_settled: one for one in parts}
         assert len(parts) == 2
         assert (said[True].words, said[True].changed, said[True].once) == ("A storm.", True, None)
         assert said[False].once == AssessmentWords("Weather", "A storm.")
-        assert [one.once for one in excursions(kept.desk) if one not in parts] == [None] * 4
+        assert [
+            excursion.once for excursion in excursions(kept.desk) if excursion not in parts
+        ] == [None] * 4
         settle(kept.desk, said[False].id, "Weather", "A storm.")
-        assert all(one.once is None for one in excursions(kept.desk))
+        assert all(excursion.once is None for excursion in excursions(kept.desk))

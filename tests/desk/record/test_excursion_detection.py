@@ -50,14 +50,14 @@ def test_after_any_intakes_they_are_those_found_from_nothing(
 
 
 def _fill_and_undo(kept: Kept) -> None:
-    short = [one for one in gaps(kept.desk) if one.gap.length_ms < 20 * MINUTE]
+    short = [gap for gap in gaps(kept.desk) if gap.gap.length_ms < 20 * MINUTE]
     for booked in short[:1]:
         try:
             fill_by_line(kept.desk, booked)
         except Exception:  # noqa: BLE001 - no line fits here, which is said elsewhere
             return
         assert faulty_excursions(kept.desk) == []
-        [done] = [one for one in gaps(kept.desk) if one.steps]
+        [done] = [gap for gap in gaps(kept.desk) if gap.steps]
         undo(kept.desk, done)
         assert faulty_excursions(kept.desk) == []
 
@@ -132,7 +132,14 @@ def test_from_nothing_they_are_those_of_the_record_read_whole(
         found = sorted(excursions(kept.desk), key=lambda one: one.start_ms)
         told = [(one.start_ms, one.end_ms, one.alarm_ms, one.extreme, one.dose) for one in found]
         assert told == [
-            (one.start_ms, one.end_ms, one.alarm_ms, one.extreme, one.dose) for one in whole
+            (
+                excursion.start_ms,
+                excursion.end_ms,
+                excursion.alarm_ms,
+                excursion.extreme,
+                excursion.dose,
+            )
+            for excursion in whole
         ]
         assert told
 
@@ -147,12 +154,12 @@ def test_few_blocks_are_read_for_few_readings_that_come_late(tmp_path: Path, shi
         if shift_ms:
             _shift(kept, shift_ms)
         refresh_stale(kept.desk)
-        before = {one.start_ms for one in excursions(kept.desk)}
+        before = {excursion.start_ms for excursion in excursions(kept.desk)}
         kept.desk.chunks.clear()
         kept.take(1_000, 1_012)
         refresh_stale(kept.desk)
         assert 0 < len(kept.desk.chunks) <= 4  # of 32 blocks
-        after = {one.start_ms for one in excursions(kept.desk)}
+        after = {excursion.start_ms for excursion in excursions(kept.desk)}
         late = ANCHOR_MS + 2_000 * MINUTE + 1_000 * MINUTE + shift_ms
         assert after > before
         assert all(late - 20 * MINUTE <= at < late + 30 * MINUTE for at in after ^ before)
@@ -199,5 +206,8 @@ def test_where_another_limit_is_in_force_all_of_its_stretch_is_looked_at(tmp_pat
         kept.take(300, 310)  # changed nowhere else
         rule = LimitRule(KEY, "above", 9.0, window=WeeklyWindow((0, 1, 2, 3, 4, 5, 6)))
         set_limit(kept.desk, kept.point, KEY, rule, ANCHOR_MS, None, "frost test")
-        assert min(one.start_ms for one in excursions(kept.desk)) < ANCHOR_MS + 2_100 * MINUTE
+        assert (
+            min(excursion.start_ms for excursion in excursions(kept.desk))
+            < ANCHOR_MS + 2_100 * MINUTE
+        )
         assert faulty_excursions(kept.desk) == []

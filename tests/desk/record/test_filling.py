@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.estimating import estimates, fill_by_method
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, undo
@@ -22,26 +22,26 @@ from tests.conftest import Lab
 KEY = "co2"
 
 
-def gap_of(desk: Desk) -> BookedGap:
-    return next(one for one in gaps(desk) if one.point.name == "Paint hall")
+def gap_of(desk: Workspace) -> BookedGap:
+    return next(gap for gap in gaps(desk) if gap.point.name == "Paint hall")
 
 
 @pytest.fixture
-def booked(demo_desk: Desk) -> BookedGap:
+def booked(demo_desk: Workspace) -> BookedGap:
     return gap_of(demo_desk)
 
 
-def bits(desk: Desk, booked: BookedGap) -> tuple[bytes, bytes]:
+def bits(desk: Workspace, booked: BookedGap) -> tuple[bytes, bytes]:
     stands = record(desk, booked.point.id, KEY)
     return stands.values.tobytes(), stands.quality.tobytes()
 
 
-def fill_in(desk: Desk, booked: BookedGap) -> RecordStep:
+def fill_in(desk: Workspace, booked: BookedGap) -> RecordStep:
     [step] = chain(desk, booked.point, KEY).fills
     return step
 
 
-def test_off_is_as_before_and_on_is_as_it_was_made(demo_desk: Desk, booked: BookedGap) -> None:
+def test_off_is_as_before_and_on_is_as_it_was_made(demo_desk: Workspace, booked: BookedGap) -> None:
     open_bits = bits(demo_desk, booked)
     fill_by_line(demo_desk, booked)
     made = fill_in(demo_desk, booked)
@@ -54,7 +54,7 @@ def test_off_is_as_before_and_on_is_as_it_was_made(demo_desk: Desk, booked: Book
         switch_fill(demo_desk, booked.point, fill_in(demo_desk, booked), "it was right")
         assert bits(demo_desk, booked) == filled_bits
         assert fill_in(demo_desk, booked) == made  # by whom and when it was made
-    said = [one.sentence for one in logbook_entries(demo_desk)]
+    said = [logbook_entry.sentence for logbook_entry in logbook_entries(demo_desk)]
     assert any("Gap filled again as it was before (4 readings" in one for one in said)
     assert verify(demo_desk).faults == []
     assert faulty_excursions(demo_desk) == []
@@ -63,7 +63,7 @@ def test_off_is_as_before_and_on_is_as_it_was_made(demo_desk: Desk, booked: Book
 
 
 def test_one_of_a_gap_of_several_series_is_switched_alone(
-    demo_desk: Desk, booked: BookedGap
+    demo_desk: Workspace, booked: BookedGap
 ) -> None:
     before = {key: record(demo_desk, booked.point.id, key) for key in booked.channels}
     fill_by_line(demo_desk, booked)
@@ -73,7 +73,7 @@ def test_one_of_a_gap_of_several_series_is_switched_alone(
         assert more == (0 if key == KEY else 4)
 
 
-def test_its_effect_is_known_before(demo_desk: Desk, booked: BookedGap) -> None:
+def test_its_effect_is_known_before(demo_desk: Workspace, booked: BookedGap) -> None:
     span = (booked.gap.start_ms - 3_600_000, booked.gap.end_ms + 3_600_000)
     fill_by_line(demo_desk, booked)
     for gone, back in ((4, 0), (0, 4)):
@@ -88,7 +88,7 @@ def test_its_effect_is_known_before(demo_desk: Desk, booked: BookedGap) -> None:
 
 
 def test_what_was_filled_by_something_else_meanwhile_is_not_filled_twice(
-    demo_desk: Desk, booked: BookedGap
+    demo_desk: Workspace, booked: BookedGap
 ) -> None:
     fill_by_line(demo_desk, booked)
     by_line = fill_in(demo_desk, booked)
@@ -121,7 +121,7 @@ def test_what_was_measured_meanwhile_is_not_filled_again(holed: Lab) -> None:
     values = (20.0,) * booked.gap.missing
     made = Estimate("made", key, values, facts)
     desk.do(GapEstimated(booked.point.uid, booked.gap, (made,)))
-    undo(desk, next(one for one in gaps(desk) if one.state == "estimated"))
+    undo(desk, next(gap for gap in gaps(desk) if gap.state == "estimated"))
     [off] = chain(desk, booked.point, key).fills
     fill_from_logger(desk, gaps(desk)[0])
     before = record(desk, booked.point.id, key).values.tobytes()
@@ -145,5 +145,5 @@ def test_of_those_taken_back_the_last_of_each_stretch_is_offered() -> None:
         step("f", 40, 3),
         step("g", 60, None, "refetch"),
     ]
-    assert [one.id for one in fills_of_series(steps, KEY)] == ["b", "d", "f"]
+    assert [fill.id for fill in fills_of_series(steps, KEY)] == ["b", "d", "f"]
     assert fills_of_series(steps, "air_temperature") == []

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import Calculation, calculate, preview
@@ -36,7 +36,7 @@ def kept(tmp_path: Path) -> Iterator[Kept]:
         yield made
 
 
-def point_of(desk: Desk) -> PointPlace:
+def point_of(desk: Workspace) -> PointPlace:
     return points(desk)[0]
 
 
@@ -64,12 +64,14 @@ def test_heights_before_and_after_a_cut_and_taken_back(kept: Kept) -> None:
     is_later = after.times_utc_ms >= cut
     np.testing.assert_array_equal(after.values[~is_later], before.values[~is_later])
     assert after.values[is_later] == pytest.approx(before.values[is_later] - 0.12, abs=1e-5)
-    assert len([one for one in excursions(desk, point.id) if not one.gone]) < high
+    assert len([excursion for excursion in excursions(desk, point.id) if not excursion.gone]) < high
     assert reading_uncertainty(desk, point, key, int(after.times_utc_ms[-1])) is not None
     assert all("cannot be checked" in fault for fault in verify(desk).faults)
     withdraw_sensor_depth(desk, point, sensor_depths_of(desk, point)[-1])
     assert record(desk, point.id, key).values.tobytes() == before.values.tobytes()
-    assert len([one for one in excursions(desk, point.id) if not one.gone]) == high
+    assert (
+        len([excursion for excursion in excursions(desk, point.id) if not excursion.gone]) == high
+    )
 
 
 def test_a_dip_is_taken_from_the_rim_as_it_was_then(kept: Kept) -> None:
@@ -83,7 +85,7 @@ def test_a_dip_is_taken_from_the_rim_as_it_was_then(kept: Kept) -> None:
             desk,
             [TypedCheck(point, "water_level", BEGIN + minute * MINUTE, 1.97, "ah", is_dip=True)],
         )
-    assert [(one.rim_m, round(one.value, 3)) for one in checks_of(desk, point.id)] == [
+    assert [(check.rim_m, round(check.value, 3)) for check in checks_of(desk, point.id)] == [
         (3.20, 6.43),
         (3.08, 6.43),
     ]

@@ -95,7 +95,9 @@ def test_a_text_has_limits_too_and_its_excursions_are_assessed(lab: Lab, tmp_pat
     found = excursions(lab.desk)
     assert len(found) == 300 // 7
     settle(lab.desk, found[0].id, "Weather", "Sun.")
-    reopen(lab.desk, next(one.id for one in excursions(lab.desk) if one.is_settled))
+    reopen(
+        lab.desk, next(excursion.id for excursion in excursions(lab.desk) if excursion.is_settled)
+    )
     [limit] = [one.kept for one in limits_over_time(lab.desk, point.id)]
     assert limit is not None
     end_limit(lab.desk, limit, begin + 5 * HOUR_MS, "frames were moved")
@@ -142,7 +144,7 @@ def test_what_cannot_be_is_refused(cold: Lab) -> None:
 def test_overlapping_limits_are_told_in_turn() -> None:
     low, high = LimitRule("co2", "below", 1.0), LimitRule("co2", "above", 9.0)
     made = in_turn([InForce((low,), 0, 50), InForce((high,), 20, 80), InForce((low,), 60, 70)])
-    assert [(one.start_ms, one.end_ms, one.rules) for one in made] == [
+    assert [(in_force.start_ms, in_force.end_ms, in_force.rules) for in_force in made] == [
         (0, 20, (low,)),
         (20, 50, (low, high)),
         (50, 60, (high,)),

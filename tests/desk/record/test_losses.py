@@ -6,7 +6,7 @@ from __future__ import annotations
 import pytest
 
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import gaps_of_calculated
 from gezeiten.desk.office.documents import point_report
 from gezeiten.desk.places import PointPlace, points
@@ -25,9 +25,9 @@ from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.steps.derived import CalculatedSeries
 
 
-def a_level(desk: Desk) -> tuple[PointPlace, PointPlace, CalculatedSeries]:
+def a_level(desk: Workspace) -> tuple[PointPlace, PointPlace, CalculatedSeries]:
     """Return a point with a level, where its air pressure is measured, and how it is calculated."""
-    places = {one.uid: one for one in points(desk)}
+    places = {point.uid: point for point in points(desk)}
     with desk.archive.reading() as session:
         how = next(
             one
@@ -40,7 +40,7 @@ def a_level(desk: Desk) -> tuple[PointPlace, PointPlace, CalculatedSeries]:
     return water, places[how.inputs[1][0]], how
 
 
-def test_what_a_mark_on_the_air_pressure_costs_a_level(demo_desk: Desk) -> None:
+def test_what_a_mark_on_the_air_pressure_costs_a_level(demo_desk: Workspace) -> None:
     water, air, how = a_level(demo_desk)
     its = extent(demo_desk, water.id, [how.series])
     assert its is not None
@@ -53,7 +53,7 @@ def test_what_a_mark_on_the_air_pressure_costs_a_level(demo_desk: Desk) -> None:
     losses = losses_of_correction(demo_desk, air, key, span, seen)
     save_correction(demo_desk, air, step, "lightning")
     after = record(demo_desk, water.id, how.series)
-    [lost] = [one for one in losses if (one.point, one.series) == (water, how.series)]
+    [lost] = [loss for loss in losses if (loss.point, loss.series) == (water, how.series)]
     assert lost.count == len(before) - len(after) > 0
     its_gaps = [
         one
@@ -72,20 +72,20 @@ def test_what_a_mark_on_the_air_pressure_costs_a_level(demo_desk: Desk) -> None:
 
 
 @pytest.mark.parametrize("shift_ms", [30 * DAY_MS, -30 * DAY_MS, 60_000])
-def test_what_a_clock_costs_a_level(demo_desk: Desk, shift_ms: int) -> None:
+def test_what_a_clock_costs_a_level(demo_desk: Workspace, shift_ms: int) -> None:
     water, air, how = a_level(demo_desk)
     clock = mission_clocks(demo_desk, air, how.inputs[1][1])[-1]
     put_right = by_amount(clock, shift_ms)
     before = record(demo_desk, water.id, how.series)
     losses = [
-        one
-        for one in losses_of_clock(demo_desk, clock, put_right)
-        if (one.point, one.series) == (water, how.series)
+        loss
+        for loss in losses_of_clock(demo_desk, clock, put_right)
+        if (loss.point, loss.series) == (water, how.series)
     ]
     save_clock_correction(
         demo_desk, clock, put_right, "shifted", ClockUncertainty(1000), "set wrongly"
     )
     after = record(demo_desk, water.id, how.series)
     lost = len(before) - len(after)
-    assert [one.count for one in losses] == ([lost] if lost > 0 else [])
+    assert [loss.count for loss in losses] == ([lost] if lost > 0 else [])
     assert (lost > 0) == (abs(shift_ms) > DAY_MS)

@@ -12,7 +12,7 @@ import pypdf
 import pytest
 
 from gezeiten.desk.computer_zone import computer_zone
-from gezeiten.desk.context import Desk, TrustedClock
+from gezeiten.desk.context import TrustedClock, Workspace
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.rounds import (
     close_round,
@@ -68,7 +68,7 @@ from tests.conftest import AGAIN, ANCHOR_MS, STORE_PLAN, Lab
 
 
 @pytest.fixture
-def desk(tmp_path: Path) -> Iterator[Desk]:
+def desk(tmp_path: Path) -> Iterator[Workspace]:
     made = open_workspace(
         tmp_path, now_ms=lambda: ANCHOR_MS, computer=TrustedClock(), pins=MemoryPins()
     )
@@ -79,7 +79,7 @@ def desk(tmp_path: Path) -> Iterator[Desk]:
 SHORE = SiteFacts("Shore", "marsh", "Europe/Berlin", 53.9, 8.1, 1.5, None, 45)
 
 
-def test_sites_and_points_read_back_and_change(desk: Desk) -> None:
+def test_sites_and_points_read_back_and_change(desk: Workspace) -> None:
     site = save_site(desk, SHORE)
     well = PointFacts("Well 1", 2.5, 3.1, ("water_pressure",), 900, 3600)
     point = save_point(desk, site, well)
@@ -92,14 +92,14 @@ def test_sites_and_points_read_back_and_change(desk: Desk) -> None:
     assert "Site North shore changed: name Shore → North shore." in said
 
 
-def test_the_zone_of_a_site_whose_points_never_recorded_can_be_corrected(desk: Desk) -> None:
+def test_the_zone_of_a_site_whose_points_never_recorded_can_be_corrected(desk: Workspace) -> None:
     site = save_site(desk, SHORE)
     save_point(desk, site, PointFacts("Well"))
     save_site(desk, replace(SHORE, zone="Europe/Oslo"), site)
     assert site_facts(desk, site).zone == "Europe/Oslo"
 
 
-def test_what_is_saved_unchanged_is_no_act(desk: Desk) -> None:
+def test_what_is_saved_unchanged_is_no_act(desk: Workspace) -> None:
     site = save_site(desk, SHORE)
     point = save_point(desk, site, PointFacts("Well", duty_channels=("water_level", "co2")))
     save_site(desk, SHORE, site)
@@ -112,7 +112,7 @@ def test_what_is_saved_unchanged_is_no_act(desk: Desk) -> None:
     ]
 
 
-def test_two_who_change_different_facts_do_not_undo_each_other(desk: Desk) -> None:
+def test_two_who_change_different_facts_do_not_undo_each_other(desk: Workspace) -> None:
     """The second began before the first was done, as two windows on one archive would."""
     site = save_site(desk, SHORE)
     save_site(desk, replace(SHORE, height_m=9.0), site, seen=SHORE)
@@ -120,7 +120,7 @@ def test_two_who_change_different_facts_do_not_undo_each_other(desk: Desk) -> No
     assert site_facts(desk, site) == replace(SHORE, height_m=9.0, kind="salt marsh")
 
 
-def test_two_who_change_the_same_fact_are_told(desk: Desk) -> None:
+def test_two_who_change_the_same_fact_are_told(desk: Workspace) -> None:
     site = save_site(desk, SHORE)
     save_site(desk, replace(SHORE, height_m=9.0), site, seen=SHORE)
     with pytest.raises(InputError, match="Somebody else changed this meanwhile"):
@@ -141,7 +141,7 @@ def test_a_point_moves_with_its_record(lab: Lab) -> None:
     assert verify(lab.desk).is_intact
 
 
-def test_what_cannot_be_is_not_kept(desk: Desk) -> None:
+def test_what_cannot_be_is_not_kept(desk: Workspace) -> None:
     with pytest.raises(InputError, match="cannot stand in a file name"):
         save_site(desk, replace(SHORE, name="a/b"))
     assert sites(desk) == []
@@ -151,7 +151,7 @@ def test_what_cannot_be_is_not_kept(desk: Desk) -> None:
     assert points(desk) == []
 
 
-def test_names_are_taken_once(desk: Desk) -> None:
+def test_names_are_taken_once(desk: Workspace) -> None:
     site = save_site(desk, SHORE)
     other = save_site(desk, SiteFacts("Dock"))
     save_point(desk, site, PointFacts("Well"))
@@ -250,7 +250,9 @@ def test_a_certificate_that_is_gone_or_empty_is_said(lab: Lab, tmp_path: Path) -
 
 
 # -- kept plans ------------------------------------------------------------------------------------
-def test_plans_are_kept_searched_renamed_handed_on_and_dropped(desk: Desk, tmp_path: Path) -> None:
+def test_plans_are_kept_searched_renamed_handed_on_and_dropped(
+    desk: Workspace, tmp_path: Path
+) -> None:
     save_plan(desk, " Store,  winter ", STORE_PLAN, "Düne T2")
     with pytest.raises(InputError, match="is kept already"):
         save_plan(desk, "Store, winter", STORE_PLAN, "Düne T2")
@@ -272,7 +274,7 @@ def test_plans_are_kept_searched_renamed_handed_on_and_dropped(desk: Desk, tmp_p
 
 
 @pytest.mark.parametrize("name", ["", "  ", "a/b", "x" * 81])
-def test_a_plan_needs_a_name_that_can_be(desk: Desk, name: str) -> None:
+def test_a_plan_needs_a_name_that_can_be(desk: Workspace, name: str) -> None:
     with pytest.raises(InputError):
         save_plan(desk, name, STORE_PLAN, "")
     assert stored_plans(desk) == []

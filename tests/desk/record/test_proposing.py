@@ -36,7 +36,7 @@ def kept(tmp_path: Path) -> Iterator[Kept]:
 
 
 def point_of(kept: Kept) -> PointPlace:
-    return next(one for one in points(kept.desk) if one.id == kept.point)
+    return next(point for point in points(kept.desk) if point.id == kept.point)
 
 
 def test_a_certificate_is_of_the_sensor_that_measured(kept: Kept, tmp_path: Path) -> None:
@@ -71,7 +71,7 @@ def test_a_certificate_is_of_the_sensor_that_measured(kept: Kept, tmp_path: Path
     save_correction(
         desk, point, proposed(point, KEY, "linear", (0, end), parameters), "until it was taken"
     )
-    assert [one.serial for one in certificates(desk, point, KEY)] == ["D-2041"]
+    assert [certificate.serial for certificate in certificates(desk, point, KEY)] == ["D-2041"]
 
 
 @pytest.mark.parametrize("said", ["cal 12", {"serial": "D-2041"}, 7])

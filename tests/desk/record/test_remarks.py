@@ -8,7 +8,7 @@ from pathlib import Path
 import pypdf
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.handing import export_pdf
 from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
@@ -20,7 +20,7 @@ from gezeiten.ui.parts.lanes import remarks_of
 
 
 def test_a_remark_is_seen_where_it_is_about_and_nowhere_else(
-    demo_desk: Desk, tmp_path: Path
+    demo_desk: Workspace, tmp_path: Path
 ) -> None:
     room, other, away = (
         point_named(demo_desk, name) for name in ("Cold room A", "Cold room B", "Creek gauge")
@@ -30,13 +30,13 @@ def test_a_remark_is_seen_where_it_is_about_and_nowhere_else(
     write_remark(demo_desk, room.id, (at_ms, at_ms), " Probe moved. ", series=key)
     write_remark(demo_desk, room.id, (at_ms, at_ms + 9), "Door open for painting.")
     write_remark(demo_desk, room.id, (at_ms, at_ms), "Power cut.", series=key, whole_site=True)
-    assert {one.words for one in remarks_of(demo_desk, room, key)} == {
+    assert {remark.words for remark in remarks_of(demo_desk, room, key)} == {
         "Probe moved.",
         "Door open for painting.",
         "Power cut.",
     }
     assert len(remarks_of(demo_desk, room, second)) == 2
-    assert [one.words for one in remarks(demo_desk, other.id)] == ["Power cut."]
+    assert [remark.words for remark in remarks(demo_desk, other.id)] == ["Power cut."]
     assert remarks(demo_desk, away.id) == []
     assert "Power cut." in logbook_entries(demo_desk)[0].sentence
     span = (at_ms - DAY_MS, at_ms + DAY_MS)
@@ -53,7 +53,7 @@ def test_a_remark_is_seen_where_it_is_about_and_nowhere_else(
     ("span", "words", "why"), [((5, 5), "  ", "few words"), ((5, 4), "x", "after the beginning")]
 )
 def test_a_remark_has_words_and_an_end_behind_its_begin(
-    demo_desk: Desk, span: tuple[int, int], words: str, why: str
+    demo_desk: Workspace, span: tuple[int, int], words: str, why: str
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
     with pytest.raises(InputError, match=why):

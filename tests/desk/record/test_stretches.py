@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.handing import export_csv
 from gezeiten.desk.places import point_named
 from gezeiten.desk.record.stretches import named_periods, previous_month
@@ -23,18 +23,18 @@ def test_last_month_is_that_of_the_sites_calendar() -> None:
     assert (end - start) / HOUR_MS == 31 * 24 + 1  # the clocks went back in it
 
 
-def test_each_name_means_what_it_says(demo_desk: Desk) -> None:
+def test_each_name_means_what_it_says(demo_desk: Workspace) -> None:
     point, now = point_named(demo_desk, "Tank 2"), demo_desk.now_ms()
     done = export_csv(demo_desk, point, (now - 40 * DAY_MS, now - 30 * DAY_MS))
     named = named_periods(demo_desk, point)
-    spans = {one.kind: one.span for one in named}
+    spans = {stretch.kind: stretch.span for stretch in named}
     assert done.readings
     assert spans["document"][0] == now - 30 * DAY_MS
     assert 8 * DAY_MS < now - spans["visit"][0] < 12 * DAY_MS  # ten days lie on its logger
     assert spans["mission"][1] >= now
-    days = [one for one in named if one.kind == "excursion"]
+    days = [stretch for stretch in named if stretch.kind == "excursion"]
     assert days
-    for one in days:
-        begin = datetime.fromtimestamp(one.span[0] / 1000, BERLIN)
+    for day in days:
+        begin = datetime.fromtimestamp(day.span[0] / 1000, BERLIN)
         assert (begin.hour, begin.minute) == (0, 0)
-        assert one.span[0] <= one.at_ms < one.span[1]
+        assert day.span[0] <= day.at_ms < day.span[1]

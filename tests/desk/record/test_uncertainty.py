@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.mending import fill_by_line, steps_of
 from gezeiten.desk.intake.kinds import proposed_template, recognise_text
@@ -81,12 +81,12 @@ def test_a_fill_counts_by_its_share_of_the_time(tmp_path: Path) -> None:
         desk, point = kept.desk, point_of(kept)
         booked = gaps(desk)[20]
         fill_by_line(desk, booked)
-        [filled] = [one for one in steps_of(desk, point.id) if one.does.has_estimates]
+        [filled] = [step for step in steps_of(desk, point.id) if step.does.has_estimates]
         half = (filled.facts["high"] - filled.facts["low"]) / 2
         around = (booked.gap.start_ms - 30 * MINUTE, booked.gap.start_ms + 30 * MINUTE)
         sure = mean_uncertainty(desk, point, KEY, around)
         assert sure is not None
-        [u] = [one.u for one in sure.shares if one.kind == "fill"]
+        [u] = [share.u for share in sure.shares if share.kind == "fill"]
         assert u == pytest.approx(1 / 60 * half / 2, rel=0.1)
 
 
@@ -118,7 +118,7 @@ def test_a_running_mean_is_as_sure_as_the_mean_of_its_window(kept: Kept) -> None
     n = len(record(desk, point.id, KEY, (at_ms - 60 * MINUTE, at_ms)))
     sure = reading_uncertainty(desk, point, key, at_ms)
     assert sure is not None
-    constant = [one.u for one in sure.shares if one.kind == "calibration"]
+    constant = [share.u for share in sure.shares if share.kind == "calibration"]
     assert constant == [pytest.approx(0.1 / 3 + 0.4 / 3, rel=0.05)]  # some readings are missing
     assert sure.expanded == pytest.approx(2 * math.hypot(*constant, RESOLUTION / math.sqrt(n)))
     mean = mean_uncertainty(desk, point, key, (at_ms, at_ms + MINUTE))
@@ -148,7 +148,7 @@ def test_a_running_extreme_is_as_sure_as_its_reading(kept: Kept, formula: str, p
     assert seen == {0.1, 0.2}
 
 
-def gauge(desk: Desk, folder: Path) -> PointPlace:
+def gauge(desk: Workspace, folder: Path) -> PointPlace:
     """Return a point with 1 mm of rain every ten minutes, eighteen times."""
     lines = ["Date;Time;Precipitation (mm)"]
     lines += [f"2026-11-22;{i // 6:02}:{i % 6 * 10:02}:00;1.0" for i in range(18)]
@@ -206,7 +206,7 @@ def test_sums_turned_into_means_and_sums(
     span = (int(series.times_utc_ms[0]), int(series.times_utc_ms[-1]) + 1)
     sure = mean_uncertainty(desk, point, key, span)
     assert sure is not None
-    [u] = [one.u for one in sure.shares if one.kind == "calibration"]
+    [u] = [share.u for share in sure.shares if share.kind == "calibration"]
     assert 2 * u == pytest.approx(wanted)
 
 

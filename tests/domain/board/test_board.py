@@ -13,8 +13,8 @@ from gezeiten.domain.board.facts import (
     BoardGap,
     BoardPoint,
     BoardSite,
-    KnownOfLogger,
-    KnownOfPoint,
+    LoggerSnapshot,
+    PointSnapshot,
 )
 from gezeiten.domain.board.rows import BoardRow, VisitNeed
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
@@ -23,7 +23,7 @@ NOW_MS = 1_795_392_000_000
 SITE = BoardSite(1, "Shore", "marsh", "Europe/Berlin", None)
 POINT = BoardPoint(1, 1, "Shore", "Creek", "Europe/Berlin")
 HELD = ((NOW_MS - 20 * DAY_MS, NOW_MS - HOUR_MS),)
-LOGGER = KnownOfLogger(
+LOGGER = LoggerSnapshot(
     "P-0330",
     True,
     NOW_MS - 20 * DAY_MS,
@@ -41,18 +41,18 @@ GAP = BoardGap((1, NOW_MS - 9 * DAY_MS, NOW_MS - 8 * DAY_MS, "water_level"), "op
 EVENT = BoardExcursion(7, "above", NOW_MS - 3 * DAY_MS, False)
 
 
-def point_with(logger: KnownOfLogger | None, *gaps: BoardGap, **more: object) -> KnownOfPoint:
-    known = KnownOfPoint(POINT, logger, (), logger.held if logger else (), (), gaps, (), ())
+def point_with(logger: LoggerSnapshot | None, *gaps: BoardGap, **more: object) -> PointSnapshot:
+    known = PointSnapshot(POINT, logger, (), logger.held if logger else (), (), gaps, (), ())
     return replace(known, **more)
 
 
 def board(
-    *known: KnownOfPoint, at_ms: int = NOW_MS, visit_ms: int | None = None, site: BoardSite = SITE
+    *known: PointSnapshot, at_ms: int = NOW_MS, visit_ms: int | None = None, site: BoardSite = SITE
 ) -> Board:
     return board_of(BoardFacts(((replace(site, next_visit_ms=visit_ms), known),)), at_ms)
 
 
-def row(known: KnownOfPoint, at_ms: int = NOW_MS, visit_ms: int | None = None) -> BoardRow:
+def row(known: PointSnapshot, at_ms: int = NOW_MS, visit_ms: int | None = None) -> BoardRow:
     [(_, [found])] = board(known, at_ms=at_ms, visit_ms=visit_ms).sites
     return found
 
@@ -63,7 +63,7 @@ def needs(found: BoardRow) -> dict[str, int]:
 
 # -- rows ------------------------------------------------------------------------------------------
 def test_a_row_holds_what_is_known_and_what_follows_from_it() -> None:
-    known = KnownOfPoint(POINT, LOGGER, (), HELD, ((1, 2),), (GAP,), (EVENT,), (NOW_MS - HOUR_MS,))
+    known = PointSnapshot(POINT, LOGGER, (), HELD, ((1, 2),), (GAP,), (EVENT,), (NOW_MS - HOUR_MS,))
     clock = VisitNeed("clock", "clock −42 s", NOW_MS, 1)
     gap, full = (
         VisitNeed("gap", "gap", NOW_MS, 1),
@@ -212,7 +212,7 @@ STEP_MS = LOGGER.interval_ms
     ],
 )
 def test_what_is_on_the_logger_reaches_from_the_last_offload_to_now_or_its_end(
-    known: KnownOfLogger, on_logger: tuple[int, int] | None
+    known: LoggerSnapshot, on_logger: tuple[int, int] | None
 ) -> None:
     assert row(point_with(known)).on_logger == on_logger
     assert row(point_with(replace(known, is_recording=False))).on_logger is None
@@ -313,7 +313,7 @@ def test_without_a_planned_visit_only_what_cannot_wait_asks_for_one() -> None:
 
 
 def test_visits_stand_in_the_order_in_which_they_are_due() -> None:
-    def site(number: int, days: int) -> tuple[BoardSite, tuple[KnownOfPoint, ...]]:
+    def site(number: int, days: int) -> tuple[BoardSite, tuple[PointSnapshot, ...]]:
         return (replace(SITE, id=number, next_visit_ms=NOW_MS + days * DAY_MS), (point_with(CALM),))
 
     shown = board_of(BoardFacts((site(1, 9), site(2, 3), site(3, 5))), NOW_MS)

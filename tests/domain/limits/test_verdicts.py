@@ -36,7 +36,7 @@ def told(
     series: Series, limits: tuple[InForce, ...], known: KnownUntil = LATER, **more: object
 ) -> list:
     found = day_verdicts(series, limits, SPAN, "UTC", known, **more)
-    return [(one.verdict, one.reason) for one in found]
+    return [(day_verdict.verdict, day_verdict.reason) for day_verdict in found]
 
 
 INSIDE, OUTSIDE = ("inside", ""), ("outside", "")

@@ -37,9 +37,15 @@ def fed_at(
 ) -> list[tuple]:
     """What feeds the level of each point: point, label, mission and stretch."""
     return [
-        (one.point, one.label, one.mission, max(one.start_ms, 0), min(one.end_ms, 999))
-        for one in series_assignments(deployments(stays, placed), said)
-        if one.channel == "level"
+        (
+            series_assignment.point,
+            series_assignment.label,
+            series_assignment.mission,
+            max(series_assignment.start_ms, 0),
+            min(series_assignment.end_ms, 999),
+        )
+        for series_assignment in series_assignments(deployments(stays, placed), said)
+        if series_assignment.channel == "level"
     ]
 
 
@@ -146,12 +152,18 @@ def test_one_source_feeds_a_series_and_every_reading_at_a_point_is_in_one(
     stays: list[MissionStay], placed: list[StatedDeployment], said: list[StatedAssignment]
 ) -> None:
     stood = deployments(stays, placed)
-    found = [one for one in series_assignments(stood, said) if one.channel == "level"]
+    found = [
+        series_assignment
+        for series_assignment in series_assignments(stood, said)
+        if series_assignment.channel == "level"
+    ]
     for at_ms in range(1, 210, 3):
         there = [one for one in found if one.start_ms <= at_ms < one.end_ms]
         series = [(one.point, one.label) for one in there]
         assert len(series) == len(set(series)), f"two feed one series at {at_ms}"
-        standing = [one for one in stood if one.start_ms <= at_ms < one.end_ms]
+        standing = [
+            deployment for deployment in stood if deployment.start_ms <= at_ms < deployment.end_ms
+        ]
         assert sorted(map(_what, there)) == sorted(
             (one.stay.mission, one.point) for one in standing
         )

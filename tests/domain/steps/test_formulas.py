@@ -52,7 +52,9 @@ def test_what_comes_out_is_a_quantity_that_is_known(formula: Formula) -> None:
     assert any(
         formula.starts_from(key) for key in QUANTITIES if formula.roles[0].accepts(quantity(key))
     )
-    assert formula.checked({}) == {one.key: one.usual for one in formula.parameters}
+    assert formula.checked({}) == {
+        parameter.key: parameter.usual for parameter in formula.parameters
+    }
 
 
 def test_what_cannot_be_calculated_says_why() -> None:

@@ -47,7 +47,7 @@ def test_a_calibrated_reading_on_a_clock_that_was_put_right() -> None:
     sure = of_reading(2, [step("linear", offset=0.3, gain=1.0, u=0.1)], raw(), 0.002, 20_000)
     assert not sure.is_least
     assert sure.expanded == pytest.approx(2 * math.sqrt(0.05**2 + 0.01**2 / 12 + 0.02**2))
-    assert {one.kind for one in sure.shares} == {"calibration", "resolution", "clock"}
+    assert {share.kind for share in sure.shares} == {"calibration", "resolution", "clock"}
 
 
 def test_what_nobody_calibrated_is_at_least_so_unsure() -> None:
@@ -173,7 +173,7 @@ def test_a_tie_of_a_running_mean_replaces_the_calibration_of_its_input() -> None
         (UncertaintyShare("calibration", 0.1), UncertaintyShare("resolution", 0.001)), is_least=True
     )
     free = over_window("Water level", mean, [], raw())
-    assert {(one.kind, one.of) for one in free.shares} == {
+    assert {(share.kind, share.of) for share in free.shares} == {
         ("calibration", "Water level"),
         ("resolution", "Water level"),
     }

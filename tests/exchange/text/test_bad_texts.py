@@ -44,7 +44,7 @@ def test_nuls_in_the_middle_cost_nothing_but_themselves(tmp_path: Path) -> None:
     path.write_bytes(TEXT[:at] + b"\0" * 300 + TEXT[at:])
     found = pieces(path)
     assert sum(len(piece.times) for piece in found) == MANY
-    assert [one for piece in found for one in piece.rejected] == []
+    assert [rejected_line for piece in found for rejected_line in piece.rejected] == []
 
 
 def test_an_encoding_that_changes_in_the_middle(tmp_path: Path) -> None:
@@ -158,7 +158,7 @@ def test_spoilt_bytes_never_crash_and_never_change_what_is_whole(
     try:
         proposal = propose(path)
         form = in_utc(proposal.form)
-        found = list(read_text(path, form, tuple(one.column for one in proposal.columns)))
+        found = list(read_text(path, form, tuple(column.column for column in proposal.columns)))
     except GezeitenError:
         return
     if form.delimiter != ";" or form.decimal != "." or form.columns != 3:

@@ -106,7 +106,9 @@ def test_a_sheet_is_read_as_a_text(tmp_path: Path, make: object) -> None:
     path = make(tmp_path / "mast.book")
     proposal = propose(path)
     assert proposal.form.opening == (("sheet", "Data"),)
-    assert [(one.quantity, one.unit) for one in proposal.columns][:1] == [("air_temperature", "°C")]
+    assert [(column.quantity, column.unit) for column in proposal.columns][:1] == [
+        ("air_temperature", "°C")
+    ]
     assert held(path, in_utc(proposal.form)) == WANTED
 
 

@@ -18,7 +18,7 @@ import numpy as np
 import pytest
 
 from gezeiten.exchange.text.doubts import TYPED, apply_answer
-from gezeiten.exchange.text.form import ColumnTie, TextForm
+from gezeiten.exchange.text.form import ColumnMapping, TextForm
 from gezeiten.exchange.text.proposing import Proposal, propose
 from gezeiten.exchange.text.reading import read_text
 
@@ -64,26 +64,28 @@ def test_it_is_read_as_a_person_reads_it(path: Path) -> None:
     for i, column in enumerate(columns):
         values = np.concatenate([piece.values[column] for piece in pieces])
         np.testing.assert_allclose(values, [float(row[i + 1]) for row in truth["rows"]])
-    left_out = [one.line for piece in pieces for one in piece.rejected]
+    left_out = [rejected_line.line for piece in pieces for rejected_line in piece.rejected]
     assert left_out == truth.get("left_out", [])
 
 
 def check_series(path: Path, form: TextForm, proposal: Proposal, truth: dict[str, Any]) -> None:
     """Every series is proposed as it is called there, and holds its readings."""
     wanted = {(one["label"], one["quantity"], one["unit"]): one["rows"] for one in truth["series"]}
-    found = {(one.label, one.quantity, one.unit): one for one in proposal.columns}
+    found = {(column.label, column.quantity, column.unit): column for column in proposal.columns}
     assert set(found) == set(wanted)
     for key, tie in found.items():
         assert readings(path, form, tie) == pytest.approx(wanted_of(wanted[key]))
     columns = tuple(dict.fromkeys(tie.column for tie in proposal.columns))
     rows = tuple(dict.fromkeys(tie.where for tie in proposal.columns if tie.where))
     left_out = [
-        one.line for piece in read_text(path, form, columns, rows=rows) for one in piece.rejected
+        rejected_line.line
+        for piece in read_text(path, form, columns, rows=rows)
+        for rejected_line in piece.rejected
     ]
     assert left_out == truth.get("left_out", [])
 
 
-def readings(path: Path, form: TextForm, tie: ColumnTie) -> dict[float, float]:
+def readings(path: Path, form: TextForm, tie: ColumnMapping) -> dict[float, float]:
     rows = (tie.where,) if tie.where else ()
     kept: dict[float, float] = {}
     for piece in read_text(path, replace(form), (tie.column,), rows=rows):

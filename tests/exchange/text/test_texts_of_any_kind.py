@@ -17,7 +17,7 @@ from hypothesis import Phase, example, given, settings
 from hypothesis import strategies as st
 
 from gezeiten.exchange.text.doubts import FormatQuestion, apply_answer
-from gezeiten.exchange.text.form import ColumnTie, TextForm
+from gezeiten.exchange.text.form import ColumnMapping, TextForm
 from gezeiten.exchange.text.proposing import Proposal, propose
 from gezeiten.exchange.text.reading import read_text
 
@@ -271,7 +271,7 @@ def test_what_was_written_comes_back(
         assert held(path, form, ties[where]) == expected
 
 
-def held(path: Path, form: TextForm, tie: ColumnTie) -> dict[int, float]:
+def held(path: Path, form: TextForm, tie: ColumnMapping) -> dict[int, float]:
     rows = (tie.where,) if tie.where else ()
     found: dict[int, float] = {}
     for piece in read_text(path, form, (tie.column,), rows=rows):

@@ -8,12 +8,12 @@ from typing import Any
 
 import pytest
 
-from gezeiten.desk.field.readiness import Readiness, SeenLogger, Start
+from gezeiten.desk.field.readiness import LoggerWithStart, Readiness, Start
 from gezeiten.desk.logger.checks import BEGUN_KEY, Check
-from gezeiten.ui.field.model import FieldModel, NextAct, launch_kind
+from gezeiten.ui.field.model import FieldModel, NextAction, launch_kind
 from tests.conftest import STORE_PLAN
 
-GROUP = NextAct("several", loggers=2)
+GROUP = NextAction("several", loggers=2)
 WORD = Check("look", "Its battery is low.", key="battery", wants_word=True)
 PIN = Check("blocking", "It is locked.", key="pin")
 FAULT = Check("blocking", "No channel is on.", field="plan")
@@ -30,7 +30,7 @@ def desk(*serials: str) -> FieldModel:
     model = FieldModel("UTC")
     for serial in serials:
         start = Start(STORE_PLAN, "last", STORE_PLAN, STORE_PLAN, "open", "")
-        model.add_card(SeenLogger(card(serial), start))
+        model.add_card(LoggerWithStart(card(serial), start))
     return model
 
 
@@ -101,11 +101,11 @@ def test_checks_say_what_is_done_first(checks: tuple[Check, ...], kind: str) -> 
 
 def test_nothing_can_be_done_while_something_runs_or_is_not_known() -> None:
     model = desk("D-1")
-    assert model.next_action(GROUP, is_busy=False) == NextAct("")
+    assert model.next_action(GROUP, is_busy=False) == NextAction("")
     choose(model, "D-1")
-    assert model.next_action(GROUP, is_busy=True) == NextAct("")
+    assert model.next_action(GROUP, is_busy=True) == NextAction("")
     model.ready = None
-    assert model.next_action(GROUP, is_busy=False) == NextAct("")
+    assert model.next_action(GROUP, is_busy=False) == NextAction("")
 
 
 def test_from_one_launched_to_the_next_that_is_not() -> None:
@@ -113,11 +113,11 @@ def test_from_one_launched_to_the_next_that_is_not() -> None:
     choose(model, "P-3")
     launch(model, "P-3")
     choose(model, "P-3")
-    assert model.next_action(GROUP, is_busy=False) == NextAct("next", "R-2")
+    assert model.next_action(GROUP, is_busy=False) == NextAction("next", "R-2")
     launch(model, "R-2")
-    assert model.next_action(GROUP, is_busy=False) == NextAct("next", "D-1")
+    assert model.next_action(GROUP, is_busy=False) == NextAction("next", "D-1")
     launch(model, "D-1")
-    assert model.next_action(GROUP, is_busy=False) == NextAct("done", "")
+    assert model.next_action(GROUP, is_busy=False) == NextAction("done", "")
 
 
 def test_one_that_is_meant_for_something_else_since_is_not_done() -> None:
@@ -141,7 +141,7 @@ def test_several_are_launched_together_until_all_are() -> None:
     assert model.next_action(GROUP, is_busy=False) == GROUP
     launch(model, "D-1")
     launch(model, "P-3")
-    assert model.next_action(GROUP, is_busy=False) == NextAct("next", "R-2")
+    assert model.next_action(GROUP, is_busy=False) == NextAction("next", "R-2")
 
 
 def test_what_was_typed_for_one_waits_for_its_return() -> None:

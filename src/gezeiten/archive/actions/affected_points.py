@@ -59,6 +59,8 @@ def _with_channel(connection: Connection, channel: str) -> list[str]:
     missions = [row[0] for row in _RECORDED.all(connection, its_channel=channel)]
     found = [point for mission in missions for point in points_of(connection, mission)]
     calculated = [
-        one.point for one in stated_calculations(connection) if channel_of(one.series) == channel
+        stated_calculation.point
+        for stated_calculation in stated_calculations(connection)
+        if channel_of(stated_calculation.series) == channel
     ]
     return [*found, *calculated]

@@ -32,7 +32,7 @@ from gezeiten.errors import ArchiveDamagedError
 
 
 @dataclass(frozen=True, slots=True)
-class _Fresh:
+class _NewLine:
     """A line that the tables do not have yet, and where in its file it ends."""
 
     line: ChainLine
@@ -97,7 +97,9 @@ def lengths_applied(connection: Connection) -> dict[str, int]:
     return {chain: end.bytes for chain, end in ends(connection).items()}
 
 
-def _read(chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None]) -> list[_Fresh]:
+def _read(
+    chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None]
+) -> list[_NewLine]:
     """Return the whole lines of a chain from a byte on; one that cannot be read ends them."""
     found, end = [], start
     for raw in chains.raw_lines(chain, start):
@@ -110,14 +112,14 @@ def _read(chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None
             break
         end += len(raw)
         try:
-            found.append(_Fresh(read_line(raw), end))
+            found.append(_NewLine(read_line(raw), end))
         except ArchiveDamagedError:
             break  # verify names it; what follows cannot be known to follow
     return found
 
 
 def _restore_beginning(
-    connection: Connection, fresh: list[_Fresh], bytes_of: Callable[[str], bytes]
+    connection: Connection, fresh: list[_NewLine], bytes_of: Callable[[str], bytes]
 ) -> ChainLine | None:
     """Put in what the archive began with, the last time it said so; returns that entry."""
     for one in reversed(fresh):
@@ -137,7 +139,7 @@ def people(connection: Connection) -> dict[str, str]:
 
 def _enter_and_apply(
     session: Session,
-    fresh: list[_Fresh],
+    fresh: list[_NewLine],
     names: dict[str, str],
     since: tuple[int, str, int] | None,
     *,
@@ -151,7 +153,7 @@ def _enter_and_apply(
             _apply(session, entry, carefully=carefully)
 
 
-def _enter(session: Session, one: _Fresh, names: dict[str, str]) -> Entry | None:
+def _enter(session: Session, one: _NewLine, names: dict[str, str]) -> Entry | None:
     """Enter a line; returns its entry where the table did not have it."""
     connection = session.connection()
     envelope, body = one.line.envelope, one.line.body

@@ -12,29 +12,31 @@ from collections.abc import Mapping
 from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.local_cache.tables import MisfitRow
+from gezeiten.archive.local_cache.tables import ConflictRow
 from gezeiten.archive.projection import Misfits
 from gezeiten.archive.store.tables import LogbookRow
-from gezeiten.domain.actions.archives import MisfitSeen
+from gezeiten.domain.actions.archives import ConflictAcknowledged
 
 
 def store_conflicts(session: Session, found: Mapping[str, Misfits]) -> None:
     """Keep what acts found otherwise than they say, by the hash of their entry."""
-    session.execute(delete(MisfitRow).where(MisfitRow.entry.in_(list(found))))
+    session.execute(delete(ConflictRow).where(ConflictRow.entry.in_(list(found))))
     for entry, words in found.items():
-        session.execute(insert(MisfitRow).values(entry=entry, words=words))
+        session.execute(insert(ConflictRow).values(entry=entry, words=words))
 
 
 def replace_conflicts(session: Session, found: Mapping[str, Misfits]) -> None:
     """Keep these, and no others: all acts were applied anew."""
-    session.execute(delete(MisfitRow))
+    session.execute(delete(ConflictRow))
     store_conflicts(session, found)
 
 
 def unseen_conflicts(session: Session) -> dict[str, list[str]]:
     """Return what nobody has looked at yet, by the hash of the entry."""
-    found = {row.entry: row.words for row in session.scalars(select(MisfitRow))}
+    found = {row.entry: row.words for row in session.scalars(select(ConflictRow))}
     if found:
-        for details in session.scalars(select(LogbookRow.details).filter_by(act=MisfitSeen.WORD)):
+        for details in session.scalars(
+            select(LogbookRow.details).filter_by(act=ConflictAcknowledged.WORD)
+        ):
             found.pop(details["act"]["entry"], None)
     return found

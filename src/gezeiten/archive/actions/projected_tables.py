@@ -156,7 +156,10 @@ def _compared_row(name: str, row: Any, identities: dict[str, dict[int, str]]) ->
 def _compared_columns(name: str) -> tuple[tuple[str, str], ...]:
     """The columns of a table that are told, each with the table that it refers to, "" for none."""
     return tuple(
-        (column.name, next((one.column.table.name for one in column.foreign_keys), ""))
+        (
+            column.name,
+            next((foreign_key.column.table.name for foreign_key in column.foreign_keys), ""),
+        )
         for column in table_of(name).columns
         if column.name not in ("id", *_implied_columns(name))
     )

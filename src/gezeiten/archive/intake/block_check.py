@@ -30,11 +30,11 @@ from gezeiten.archive.local_cache.blocks import (
     unpacked_runs,
 )
 from gezeiten.archive.local_cache.excursions import delete_orphans, orphaned_ids
-from gezeiten.archive.local_cache.tables import PARTS, Block, BlockBytes, BlockCells, HeldBytes
+from gezeiten.archive.local_cache.tables import PARTS, Block, BlockBytes, BlockBytesRow, BlockCells
 from gezeiten.archive.store.packing import decode_readings, decode_times
 from gezeiten.archive.store.tables import Mission, Offload
 from gezeiten.archive.store.vault import Vault
-from gezeiten.domain.kept import RawKept
+from gezeiten.domain.kept import StoredRaw
 from gezeiten.errors import ArchiveDamagedError
 
 _REBUILD = "gezeiten verify --rebuild puts it right."
@@ -46,7 +46,7 @@ def faulty_readings(
     session: Session,
     vault: Vault,
     decode: Decode,
-    is_lost: Callable[[RawKept], bool],
+    is_lost: Callable[[StoredRaw], bool],
     each: Callable[[int, int], None],
     looked: ByteVerification,
 ) -> tuple[int, list[str]]:
@@ -62,7 +62,7 @@ def faulty_readings(
     for mission, offloads in missions_offloaded(session):
         each(done, many)
         done += len(offloads)
-        raws = [one.sha256 for one in offloads]
+        raws = [offload.sha256 for offload in offloads]
         if looked.covers_all(vault, *raws):
             continue
         before = len(faults)
@@ -70,7 +70,9 @@ def faulty_readings(
         faults += [
             f"Raw offload {one.sha256[:12]} cannot be checked: {why}" for one, why in made.unread
         ]
-        faults += [_missing_bytes_message(one) for one in offloads if is_lost(raw_of(one))]
+        faults += [
+            _missing_bytes_message(offload) for offload in offloads if is_lost(raw_of(offload))
+        ]
         faults += _differing(session, mission, offloads, made)
         if len(faults) == before:
             looked.note(vault, *raws)
@@ -90,7 +92,7 @@ def rebuild_readings(session: Session, decode: Decode) -> None:
     session.execute(delete(Block).where(Block.id.in_(_STRAY_BLOCKS)))
     for part, strays in _STRAY_PARTS:
         session.execute(delete(part).where(part.id.in_(strays)))
-    session.execute(delete(HeldBytes).where(HeldBytes.id.in_(_STRAY_HELD)))
+    session.execute(delete(BlockBytesRow).where(BlockBytesRow.id.in_(_STRAY_HELD)))
     delete_orphans(session)
     session.expire_all()
     for mission, offloads in missions_offloaded(session):
@@ -123,9 +125,9 @@ def all_offloads(session: Session) -> list[Offload]:
     return list(session.scalars(select(Offload).order_by(Offload.id)))
 
 
-def all_raw_bytes(session: Session) -> list[RawKept]:
+def all_raw_bytes(session: Session) -> list[StoredRaw]:
     """Return the bytes of all offloads."""
-    return [raw_of(one) for one in all_offloads(session)]
+    return [raw_of(offload) for offload in all_offloads(session)]
 
 
 def missions_offloaded(session: Session) -> Iterator[tuple[Mission, list[Offload]]]:
@@ -223,9 +225,9 @@ def _sentence(mission: Mission, offloads: list[Offload], channel: str, block: An
     """Which readings, and the bytes that say so."""
     first, end = block.number, block.number + block.count
     whose = [
-        one
-        for one in offloads
-        if one.reading is not None or any(a < end and b > first for a, b in one.received)
+        offload
+        for offload in offloads
+        if offload.reading is not None or any(a < end and b > first for a, b in offload.received)
     ]
     raw = (whose or offloads)[0].sha256[:12]
     return (
@@ -238,7 +240,7 @@ def _differing_block_notes(session: Session, made: MissionMade) -> Iterator[str]
     unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
     kept = {
         row.raw: row.spans
-        for row in session.scalars(select(HeldBytes).filter_by(mission=made.whose.mission))
+        for row in session.scalars(select(BlockBytesRow).filter_by(mission=made.whose.mission))
     }
     for raw in (kept.keys() | made.held.keys()) - unread:
         wanted = made.held.get(raw)
@@ -269,4 +271,4 @@ _STRAY_PARTS = [
     for part in PARTS
     if part is not Block
 ]
-_STRAY_HELD = select(HeldBytes.id).where(HeldBytes.mission.not_in(_OFFLOADED))
+_STRAY_HELD = select(BlockBytesRow.id).where(BlockBytesRow.mission.not_in(_OFFLOADED))

@@ -10,7 +10,7 @@ from gezeiten.archive.actions.execution import do_by_itself
 from gezeiten.archive.database import Archive
 from gezeiten.archive.projection import Authorship, apply
 from gezeiten.archive.store.stored import stored_value
-from gezeiten.domain.actions.assessments import ExcursionsFound, FoundOne
+from gezeiten.domain.actions.assessments import DetectedExcursion, ExcursionsFound
 from gezeiten.domain.actions.missions import MissionName
 
 _OLD = text(
@@ -30,7 +30,7 @@ def record_earlier_findings(archive: Archive, at_ms: int) -> None:
         rows = session.execute(_OLD).all()
         for point, listed in groupby(rows, key=lambda row: row.point):
             found = [
-                FoundOne(
+                DetectedExcursion(
                     MissionName(row.serial, row.number, row.launched_ms),
                     stored_value(row.rule),
                     row.start_ms,

@@ -8,7 +8,7 @@ from contextlib import suppress
 from sqlalchemy import delete, insert, select, update
 
 from gezeiten.archive.database import Archive
-from gezeiten.archive.local_cache.tables import LookedRow, VerificationRow
+from gezeiten.archive.local_cache.tables import VerificationRow, VerifiedBytesRow
 from gezeiten.archive.store.vault import Vault
 from gezeiten.errors import ArchiveLockedError
 
@@ -37,8 +37,12 @@ class ByteVerification:
             ).first()
             self.goes_on = last is not None and last.ended_ms is None and not anew and not quick
             since_ms = last.began_ms if last and (quick or self.goes_on) else None
-            known = select(LookedRow.file, LookedRow.size, LookedRow.changed_ns)
-            rows = session.execute(known.where(LookedRow.at_ms >= since_ms)) if since_ms else ()
+            known = select(
+                VerifiedBytesRow.file, VerifiedBytesRow.size, VerifiedBytesRow.changed_ns
+            )
+            rows = (
+                session.execute(known.where(VerifiedBytesRow.at_ms >= since_ms)) if since_ms else ()
+            )
             self._known = {row.file: (row.size, row.changed_ns) for row in rows}
         if not (quick or self.goes_on):
             # another program may be writing: then nothing can be left out later, no more
@@ -73,9 +77,9 @@ class ByteVerification:
         """Keep what was noted; is_over: the check has come to its end."""
         files = list(self._noted)
         with suppress(ArchiveLockedError), self._archive.writing() as session:
-            session.execute(delete(LookedRow).where(LookedRow.file.in_(files)))
+            session.execute(delete(VerifiedBytesRow).where(VerifiedBytesRow.file.in_(files)))
             if files:
-                session.execute(insert(LookedRow), list(self._noted.values()))
+                session.execute(insert(VerifiedBytesRow), list(self._noted.values()))
             if is_over and not self._quick:
                 session.execute(update(VerificationRow).values(ended_ms=self._now_ms))
         self._noted.clear()

@@ -35,9 +35,9 @@ from gezeiten.domain.actions.offloads import (
     DamageNoted,
     FirstIntake,
     MissionOffloaded,
-    MissionSaid,
     RawBytes,
     ReaderVersion,
+    StatedMission,
 )
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.coverage import Range, merged, missing, size
@@ -169,7 +169,7 @@ def import_mission_file(
         its = block_owner(mission, file)
         came = store_channels(session, its, columns)
         note_stored(session, its.mission, sha256, spans_of(file))
-        if any(one.differs for one in came) and not is_latest(session, offload):
+        if any(merge_result.differs for merge_result in came) and not is_latest(session, offload):
             leave_to_all_bytes(session, mission.uid)
         return Intake(offload, mission.id, mission.point_id or 0, added, sha256)
 
@@ -198,9 +198,9 @@ def _offloaded(
     )
 
 
-def stated_mission(file: RawMission, point: str) -> MissionSaid:
+def stated_mission(file: RawMission, point: str) -> StatedMission:
     """Return what a file says of its mission. point: id of where it belongs."""
-    return MissionSaid(
+    return StatedMission(
         file.model,
         file.firmware,
         file.number,
@@ -324,10 +324,10 @@ def mission_columns(file: RawMission) -> list[ChannelColumn]:
 
 def print_of(columns: Sequence[ChannelColumn]) -> str:
     """Return the fingerprint of the readings that a mission file holds, by two processors."""
-    made = ReadingsPrint((one.channel, one.unit) for one in columns)
+    made = ReadingsPrint((column.channel, column.unit) for column in columns)
     if columns:
         with ThreadPoolExecutor(2) as both:
-            its = columns[0].column.times, [one.column.values for one in columns]
+            its = columns[0].column.times, [column.column.values for column in columns]
             made.add(*its, both.map)
     return made.hex()
 

@@ -31,11 +31,11 @@ from gezeiten.archive.local_cache.block_store import (
 )
 from gezeiten.archive.local_cache.blocks import unpack
 from gezeiten.archive.local_cache.cutting import Column, text_column, united
-from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, HeldBytes
+from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, BlockBytesRow
 from gezeiten.archive.projection import Authorship
 from gezeiten.archive.store.tables import Mission, Offload, Point
-from gezeiten.domain.actions.offloads import ReadAnew, ReaderVersion
-from gezeiten.domain.kept import RawKept
+from gezeiten.domain.actions.offloads import BytesReread, ReaderVersion
+from gezeiten.domain.kept import StoredRaw
 from gezeiten.domain.series.fingerprints import ReadingsPrint
 from gezeiten.domain.series.timeline import Span
 from gezeiten.errors import ArchiveDamagedError, GezeitenError, InputError, bug
@@ -58,7 +58,7 @@ class RescuedReadings:
     columns: list[ChannelColumn]
 
 
-Decode: TypeAlias = Callable[[RawKept], "RawMission | TextRead | RescuedReadings"]
+Decode: TypeAlias = Callable[[StoredRaw], "RawMission | TextRead | RescuedReadings"]
 """Reads kept bytes. It may raise."""
 
 
@@ -86,9 +86,9 @@ class MissionMade:
     unread: list[tuple[Offload, GezeitenError]] = field(default_factory=list)
 
 
-def raw_of(offload: Offload) -> RawKept:
+def raw_of(offload: Offload) -> StoredRaw:
     """Return the bytes of an offload, and how they are read."""
-    return RawKept(
+    return StoredRaw(
         offload.sha256, offload.reading, offload.reader, offload.read_as, offload.rescued
     )
 
@@ -132,9 +132,9 @@ def _text_columns(read: TextRead, made: ReadingsPrint) -> list[ChannelColumn]:
 
 def _ends(columns: list[ChannelColumn]) -> list[Span]:
     instants = [
-        (int(one.column.times.min()), int(one.column.times.max()))
-        for one in columns
-        if len(one.column)
+        (int(column.column.times.min()), int(column.column.times.max()))
+        for column in columns
+        if len(column.column)
     ]
     if not instants:
         return []
@@ -150,7 +150,7 @@ def decode_mission(
     held: dict[str, list[Span]] = {}
     unread: list[tuple[Offload, GezeitenError]] = []
     usual_ms = shorter_ms = 0
-    known = set(session.scalars(select(HeldBytes.raw).filter_by(mission=mission.uid)))
+    known = set(session.scalars(select(BlockBytesRow.raw).filter_by(mission=mission.uid)))
     for offload in offloads:
         of = readings_of(offload, decode)
         if isinstance(of, GezeitenError):
@@ -207,7 +207,7 @@ def replace_mission_readings(session: Session, made: MissionMade) -> None:
     """Put the readings of a mission in place of those that are kept."""
     before = {
         row.raw: row.spans
-        for row in session.scalars(select(HeldBytes).filter_by(mission=made.whose.mission))
+        for row in session.scalars(select(BlockBytesRow).filter_by(mission=made.whose.mission))
     }
     delete_blocks(session, made.whose.mission)
     blocks = blocks_of(made.whose, made.columns.values())
@@ -256,8 +256,10 @@ def _make_mission(archive: Archive, key: int, decode: Decode) -> bool:
     with archive.writing() as session:
         mission = session.get_one(Mission, key)
         offloads = offloads_of(session, key)
-        held = set(session.scalars(select(HeldBytes.raw).filter_by(mission=mission.uid)))
-        missing = [one for one in offloads if raw_key(one.sha256, one.reading) not in held]
+        held = set(session.scalars(select(BlockBytesRow.raw).filter_by(mission=mission.uid)))
+        missing = [
+            offload for offload in offloads if raw_key(offload.sha256, offload.reading) not in held
+        ]
         if len(missing) == 1 and missing[0] is offloads[-1]:
             return store_offload_readings(session, mission, missing[0], decode)
         made = decode_mission(session, mission, offloads, decode)
@@ -309,7 +311,7 @@ def reread(session: Session, sha256: str, newest: int, decode: Decode, said: Aut
     if after == before:
         raise InputError("These bytes are read as they were when they came; nothing is to do.")
     point = session.get_one(Point, mission.point_id).uid
-    do(session, ReadAnew(mission.logger.serial, point, sha256, before, after), said)
+    do(session, BytesReread(mission.logger.serial, point, sha256, before, after), said)
     replace_mission_readings(
         session, decode_mission(session, mission, offloads_of(session, mission.id), decode)
     )
@@ -324,10 +326,10 @@ def offloads_without_blocks(session: Session) -> list[Offload]:
 
 def _is_in_blocks() -> Exists:
     return exists().where(
-        HeldBytes.mission == Mission.uid,
+        BlockBytesRow.mission == Mission.uid,
         or_(
-            HeldBytes.raw == Offload.sha256,
-            and_(Offload.reading.is_not(None), HeldBytes.raw.startswith(Offload.sha256)),
+            BlockBytesRow.raw == Offload.sha256,
+            and_(Offload.reading.is_not(None), BlockBytesRow.raw.startswith(Offload.sha256)),
         ),
     )
 
@@ -345,9 +347,9 @@ def _missions_missing_some() -> Select[int]:
 def _blocks_without_offload() -> Select[str]:
     """Missions with bytes in their blocks that no offload of theirs names that is in the record."""
     named = exists().where(
-        Mission.uid == HeldBytes.mission,
+        Mission.uid == BlockBytesRow.mission,
         Offload.mission_id == Mission.id,
         Offload.taken_out_ms.is_(None),
-        Offload.sha256 == func.substr(HeldBytes.raw, 1, 64, type_=String),
+        Offload.sha256 == func.substr(BlockBytesRow.raw, 1, 64, type_=String),
     )
-    return select(HeldBytes.mission).where(~named).distinct()
+    return select(BlockBytesRow.mission).where(~named).distinct()

@@ -14,7 +14,7 @@ from gezeiten.archive.intake.missions import Circumstances, RawMission, point_of
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.tables import Mission, OverviewRow
-from gezeiten.domain.actions.offloads import OverviewTaken, RawBytes
+from gezeiten.domain.actions.offloads import OverviewImported, RawBytes
 from gezeiten.domain.series.coverage import Range
 from gezeiten.domain.series.thinning import Thinning
 
@@ -38,7 +38,7 @@ def store_overview(
         point = point_of(session, mission, how)
         with translated(archive.folder):
             sha256 = archive.overviews.store(raw)
-        act = OverviewTaken(
+        act = OverviewImported(
             mission.serial,
             stated_mission(mission, point.uid),
             RawBytes(sha256, len(raw), how.route),
@@ -53,7 +53,7 @@ def store_overview(
 
 def overviews_at(session: Session, point_id: int) -> list[tuple[int, str]]:
     """Return mission (its key) and fingerprint of the overviews at a point, the latest first."""
-    there = {one.mission for one in layout(session).at_point(point_id)}
+    there = {assignment.mission for assignment in layout(session).at_point(point_id)}
     query = (
         select(OverviewRow.mission_id, OverviewRow.sha256)
         .join(Mission, Mission.id == OverviewRow.mission_id)

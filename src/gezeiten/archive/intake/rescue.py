@@ -45,7 +45,7 @@ def rescue_old_readings(archive: Archive, said: Authorship) -> int:
             return 0
     with archive.writing() as session:
         rescued = sum(
-            _rescue(archive, session, one, said) for one in offloads_without_blocks(session)
+            _rescue(archive, session, offload, said) for offload in offloads_without_blocks(session)
         )
         session.execute(text("DROP TABLE old_block"))
         session.execute(text("DROP TABLE old_series"))
@@ -110,13 +110,13 @@ def _as_bytes(offload: Offload, left: RescuedReadings) -> bytes:
             "shorter_ms": left.shorter_ms,
             "channels": [
                 {
-                    "channel": one.channel,
-                    "unit": one.unit,
-                    "numbers": one.column.numbers.tolist(),
-                    "times_utc_ms": one.column.times.tolist(),
-                    "values": one.column.values.tolist(),
+                    "channel": column.channel,
+                    "unit": column.unit,
+                    "numbers": column.column.numbers.tolist(),
+                    "times_utc_ms": column.column.times.tolist(),
+                    "values": column.column.values.tolist(),
                 }
-                for one in left.columns
+                for column in left.columns
             ],
         }
     )

@@ -18,14 +18,14 @@ from gezeiten.archive.intake.of_bytes import (
 from gezeiten.archive.local_cache.block_store import delete_blocks
 from gezeiten.archive.projection import Authorship
 from gezeiten.archive.store.tables import Mission, Offload, Point
-from gezeiten.domain.actions.corrections import CorrectionTakenBack
-from gezeiten.domain.actions.offloads import TextTakenOut
+from gezeiten.domain.actions.corrections import CorrectionWithdrawn
+from gezeiten.domain.actions.offloads import TextRemoved
 from gezeiten.domain.sites import full_name
 from gezeiten.errors import InputError
 
 
 @dataclass(frozen=True, slots=True)
-class TextHeld:
+class ImportedText:
     """What a text brought to one source. file: its name, "" where nobody noted it; instants are UTC
     ms; taken_out_ms: None while it is in the record."""
 
@@ -39,7 +39,7 @@ class TextHeld:
     taken_out_ms: int | None
 
 
-def imported_texts(session: Session) -> list[TextHeld]:
+def imported_texts(session: Session) -> list[ImportedText]:
     """Return what texts brought, the newest first."""
     rows = session.scalars(
         select(Offload).where(Offload.reading.is_not(None)).order_by(Offload.id.desc())
@@ -50,7 +50,7 @@ def imported_texts(session: Session) -> list[TextHeld]:
         point = session.get_one(Point, mission.point_id)
         many = sum(end - first for first, end in row.received)
         found.append(
-            TextHeld(
+            ImportedText(
                 row.sha256,
                 mission.logger.serial,
                 full_name(point.site.name, point.name),
@@ -78,13 +78,13 @@ def remove_text(session: Session, sha256: str, why: str, decode: Decode, said: A
     for mission_id, file in files.items():
         mission = session.get_one(Mission, mission_id)
         point = session.get_one(Point, mission.point_id)
-        do(session, TextTakenOut(mission.logger.serial, point.uid, sha256, file, why), said)
+        do(session, TextRemoved(mission.logger.serial, point.uid, sha256, file, why), said)
         session.expire_all()
         for step in corrections_at(session, point.id):
             if step.parameters.get("of") == sha256:
                 do(
                     session,
-                    CorrectionTakenBack(
+                    CorrectionWithdrawn(
                         step.point, step.uid, step.series, step.start_ms, step.end_ms
                     ),
                     said,

@@ -31,9 +31,9 @@ from gezeiten.archive.sites import find_or_add_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id, source_id
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
-from gezeiten.archive.store.vault import Begun
+from gezeiten.archive.store.vault import TemporaryCopy
 from gezeiten.domain.actions.corrections import CorrectionSet
-from gezeiten.domain.actions.offloads import MissionSaid, RawBytes, ReaderVersion, TextTaken
+from gezeiten.domain.actions.offloads import RawBytes, ReaderVersion, StatedMission, TextImported
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.fingerprints import ReadingsPrint
 from gezeiten.domain.series.spacing import LONE_MS
@@ -92,7 +92,11 @@ class TextPart:
 
 
 def store_text(
-    archive: Archive, fresh: Begun, file_name: str, parts: Sequence[TextPart], how: Circumstances
+    archive: Archive,
+    fresh: TemporaryCopy,
+    file_name: str,
+    parts: Sequence[TextPart],
+    how: Circumstances,
 ) -> list[TextIntake]:
     """Keep a text and its readings, for each of its sources; as a whole or not at all.
 
@@ -145,7 +149,7 @@ def _record_part(
     said = _stated_mission(session, part.source, point, how, text)
     do(
         session,
-        TextTaken(
+        TextImported(
             part.source.name,
             said,
             raw,
@@ -252,11 +256,11 @@ class TextReadings:
 
 def _stated_mission(
     session: Session, source: Source, point: Point, how: Circumstances, text: TextReadings
-) -> MissionSaid:
+) -> StatedMission:
     """Return the mission that stands for a source, as its first text makes it."""
     known = session.scalars(select(Mission).filter_by(uid=text.whose.mission)).first()
     if known is not None:
-        return MissionSaid(
+        return StatedMission(
             source.model,
             "",
             known.number,
@@ -273,7 +277,7 @@ def _stated_mission(
         mission_name=source.name,
         point_name=full_name(point.site.name, point.name),
     ).as_dict()
-    return MissionSaid(
+    return StatedMission(
         source.model,
         "",
         _next_number(session, source.name),

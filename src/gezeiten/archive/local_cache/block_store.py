@@ -47,8 +47,8 @@ from gezeiten.archive.local_cache.tables import (
     READING,
     Block,
     BlockBytes,
+    BlockBytesRow,
     BlockCells,
-    HeldBytes,
 )
 from gezeiten.archive.store.prepared import PreparedStatement, insertion
 from gezeiten.domain.series.timeline import Span, Times
@@ -84,11 +84,11 @@ _SET_CELLS = PreparedStatement(
     .values(cells=bindparam("new_cells"))
 )
 _HELD = PreparedStatement(
-    select(HeldBytes.id).where(
-        HeldBytes.mission == bindparam("its_mission"), HeldBytes.raw == bindparam("its_raw")
+    select(BlockBytesRow.id).where(
+        BlockBytesRow.mission == bindparam("its_mission"), BlockBytesRow.raw == bindparam("its_raw")
     )
 )
-_NEW_HELD = insertion(HeldBytes.__table__, ("mission", "raw", "spans"))
+_NEW_HELD = insertion(BlockBytesRow.__table__, ("mission", "raw", "spans"))
 _NOTHING = text_column(np.empty(0, np.int64), np.empty(0))
 
 
@@ -129,11 +129,11 @@ def store_channels(
 ) -> list[MergeResult]:
     """Join readings of channels with those in their blocks; those of a channel are compressed while
     those of the next one are looked at, and put into the database meanwhile."""
-    if len({one.channel for one in channels}) < len(channels):  # a file may say one twice
-        return [store_channel(session, whose, one) for one in channels]
+    if len({channel.channel for channel in channels}) < len(channels):  # a file may say one twice
+        return [store_channel(session, whose, channel) for channel in channels]
     pieces = BlockCutter()
     with ThreadPoolExecutor(1) as pool:
-        begun = [_joined(session, whose, one, pool, pieces) for one in channels]
+        begun = [_joined(session, whose, channel, pool, pieces) for channel in channels]
         return [_merge_channel(session, whose, one) for one in begun]
 
 
@@ -246,7 +246,7 @@ def delete_blocks(session: Session, mission: str) -> None:
     its = select(Block.id).where(Block.mission == mission)
     for part in reversed(PARTS):  # the head, which says whose they are, last
         session.execute(delete(part).where(part.id.in_(its)))
-    session.execute(delete(HeldBytes).where(HeldBytes.mission == mission))
+    session.execute(delete(BlockBytesRow).where(BlockBytesRow.mission == mission))
     mission_changed(session.connection(), mission)
 
 
@@ -313,7 +313,11 @@ def _cells(
     """Yield the cells that readings lie in: known ones, else the widest that was not halved."""
     if not len(came):
         return
-    within = [one for one in there if cell.first <= one.first < cell.first + cell.width]
+    within = [
+        block_range
+        for block_range in there
+        if cell.first <= block_range.first < cell.first + cell.width
+    ]
     if not within or within == [cell]:
         yield cell, came
         return
@@ -327,7 +331,7 @@ def _stored_blocks(
     """Return the blocks that begin at these places, or between them, by where they begin."""
     if not firsts:
         return {}
-    return {one.first: one for one in _rows(session, whose, channel, firsts)}
+    return {row.first: row for row in _rows(session, whose, channel, firsts)}
 
 
 def _rows(session: Session, whose: BlockOwner, channel: str, firsts: list[int]) -> list[Any]:

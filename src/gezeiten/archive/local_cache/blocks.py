@@ -217,7 +217,7 @@ def pack_all(pieces: Sequence[BlockPiece], pool: ThreadPoolExecutor) -> Iterable
     """Return blocks of readings, at least one in each. Many are compressed beside what is done
     until somebody looks at them."""
     drafts = [_drafted(piece) for piece in pieces]
-    plains = [plain.data for one in drafts for plain in (one.readings, one.extremes)]
+    plains = [plain.data for draft in drafts for plain in (draft.readings, draft.extremes)]
     if len(pieces) < _MANY:
         return _packed(drafts, partial(all_compressed, plains))
     return _packed(drafts, pool.submit(all_compressed, plains).result)

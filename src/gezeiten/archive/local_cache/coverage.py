@@ -86,7 +86,7 @@ class Coverage:
     def _joined(self, point_id: int, key: str) -> Runs:
         steps = self.steps.get(point_id, [])
         parts = [self._assigned_runs(feed, steps) for feed in self.layout.of_series(point_id, key)]
-        parts += [runs_of_series(one).as_table() for one in active_fills(steps, key)]
+        parts += [runs_of_series(fill).as_table() for fill in active_fills(steps, key)]
         return _joined_runs(parts)
 
     def _assigned_runs(self, feed: SeriesAssignment, steps: list[Step]) -> _Table:
@@ -117,7 +117,9 @@ def coverage(session: Session, point_id: int | None = None) -> Coverage:
     ).where(Block.held_ms.is_not(None))
     if point_id is not None:
         steps = steps.where(Step.point_id == point_id)
-        heads = heads.where(Block.mission.in_({one.mission for one in made.at_point(point_id)}))
+        heads = heads.where(
+            Block.mission.in_({assignment.mission for assignment in made.at_point(point_id)})
+        )
     rows: dict[tuple[str, str], list[Any]] = {}
     for mission, channel, runs, *one in session.execute(heads):
         mine = rows.setdefault((mission, channel), [])

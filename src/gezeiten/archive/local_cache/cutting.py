@@ -107,9 +107,9 @@ def concatenate_columns(columns: list[Column]) -> Column:
     if len(columns) == 1:
         return columns[0]
     return Column(
-        np.concatenate([one.numbers for one in columns] or [np.empty(0, np.int64)]),
-        np.concatenate([one.times for one in columns] or [np.empty(0, np.int64)]),
-        np.concatenate([one.values for one in columns] or [np.empty(0)]),
+        np.concatenate([column.numbers for column in columns] or [np.empty(0, np.int64)]),
+        np.concatenate([column.times for column in columns] or [np.empty(0, np.int64)]),
+        np.concatenate([column.values for column in columns] or [np.empty(0)]),
     )
 
 

@@ -21,7 +21,7 @@ from gezeiten.archive.local_cache.excursions import (
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.tables import ExcursionRow, RecordRow
 from gezeiten.archive.store.tables import FoundRow, Mission, Point, Site
-from gezeiten.domain.actions.assessments import FoundOne
+from gezeiten.domain.actions.assessments import DetectedExcursion
 from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.limits.excursions import Excursion
 from gezeiten.domain.limits.limits import LimitRule
@@ -47,12 +47,12 @@ class SearchScope:
 
 def store_excursions(
     session: Session,
-    at: FoundIn,
+    at: DetectionState,
     found: FoundNow,
     now_ms: int,
     state: str,
     scopes: list[SearchScope] | None = None,
-) -> list[FoundOne]:
+) -> list[DetectedExcursion]:
     """Keep the excursions of a point as they are found now, by mission key, rule and begin; those
     that are not found any more go. Returns those that were not found before, by nobody.
 
@@ -100,7 +100,7 @@ def store_excursions(
     note_detection(session, at.uid, at.version, state)
     names = mission_names(session) if fresh else {}
     return [
-        FoundOne(names[mission], rule.as_dict(), seen.start_ms, seen.end_ms, now_ms)
+        DetectedExcursion(names[mission], rule.as_dict(), seen.start_ms, seen.end_ms, now_ms)
         for mission, rule, seen in fresh
     ]
 
@@ -140,12 +140,12 @@ def _hull(scopes: list[SearchScope] | None) -> Span:
     """Return from when to when excursions may begin that were looked for."""
     if scopes is None:
         return (-EVER_MS, EVER_MS)
-    begins = [one.begins for one in scopes if one.begins[1] > one.begins[0]]
+    begins = [scope.begins for scope in scopes if scope.begins[1] > scope.begins[0]]
     return (min((a for a, _ in begins), default=0), max((b for _, b in begins), default=0))
 
 
 def _stored_rows(
-    session: Session, at: FoundIn, now: FoundRows, begins: Span
+    session: Session, at: DetectionState, now: FoundRows, begins: Span
 ) -> dict[FoundKey, Any]:
     """Return the excursions that are kept of a point, and of those kept of another one which are
     found at this one now: their readings were moved here. Of these all that begin in a stretch."""
@@ -165,9 +165,9 @@ def _within(
 ) -> dict[FoundKey, Any]:
     """Return those that lie where excursions were looked for."""
     spans: dict[tuple[str | None, str | None], list[Span]] = {}
-    for one in scopes:
-        name = (missions.get(one.mission) if one.mission is not None else None, one.rule_key)
-        spans.setdefault(name, []).append(one.begins)
+    for scope in scopes:
+        name = (missions.get(scope.mission) if scope.mission is not None else None, scope.rule_key)
+        spans.setdefault(name, []).append(scope.begins)
     return {
         key: row
         for key, row in known.items()
@@ -181,10 +181,13 @@ def _within(
 
 def _mission_ids(session: Session, point_id: int) -> dict[int, str]:
     made = layout(session)
-    return {made.missions[one.mission]: one.mission for one in made.at_point(point_id)}
+    return {
+        made.missions[assignment.mission]: assignment.mission
+        for assignment in made.at_point(point_id)
+    }
 
 
-class _Before(NamedTuple):
+class _EarlierFinding(NamedTuple):
     mission: str
     rule_key: str
     start_ms: int
@@ -194,7 +197,7 @@ class _Before(NamedTuple):
 
 def _earlier_findings(
     session: Session, point_id: int, now: FoundRows, known: Iterable[Any]
-) -> list[_Before]:
+) -> list[_EarlierFinding]:
     """Return what was found at a point before, as acts tell it and as it is known here."""
     told = (
         select(Mission.uid, FoundRow.rule_key, FoundRow.start_ms, FoundRow.end_ms, FoundRow.at_ms)
@@ -206,12 +209,15 @@ def _earlier_findings(
         )
     )
     here = [
-        _Before(row.mission, row.rule_key, row.start_ms, row.end_ms, row.found_ms) for row in known
+        _EarlierFinding(row.mission, row.rule_key, row.start_ms, row.end_ms, row.found_ms)
+        for row in known
     ]
-    return [_Before(*row) for row in session.execute(told)] + here
+    return [_EarlierFinding(*row) for row in session.execute(told)] + here
 
 
-def _first_found_ms(before: list[_Before], key: FoundKey, seen: AssessedExcursion) -> int | None:
+def _first_found_ms(
+    before: list[_EarlierFinding], key: FoundKey, seen: AssessedExcursion
+) -> int | None:
     """When an excursion, or one of its mission and rule that overlaps it, was found first."""
     mission, rule, _ = key
     return min(
@@ -247,7 +253,7 @@ def excursion_rows(found: FoundNow, missions: dict[int, str]) -> FoundRows:
     }
 
 
-def differs(session: Session, at: FoundIn, found: FoundNow) -> bool:
+def differs(session: Session, at: DetectionState, found: FoundNow) -> bool:
     """Whether other excursions are kept of a point than are found now."""
     rows = list(session.scalars(select(ExcursionRow).filter_by(point=at.uid)))
     kept = {
@@ -261,7 +267,7 @@ def differs(session: Session, at: FoundIn, found: FoundNow) -> bool:
 
 # -- in which state of the record they were found ---------------------------------------------
 @dataclass(frozen=True, slots=True)
-class FoundIn:
+class DetectionState:
     """A point whose excursions are found. version: of its record as it is now; is_current: whether
     they were found in that one; found_by: by what; changed: in which stretch readings changed
     since, an empty one: nowhere."""
@@ -276,7 +282,7 @@ class FoundIn:
     changed: Span
 
 
-def detection_states(session: Session, point_id: int | None = None) -> list[FoundIn]:
+def detection_states(session: Session, point_id: int | None = None) -> list[DetectionState]:
     """Return all points, or one, and whether their excursions were found in the present record."""
     query = (
         select(Point, Site, RecordRow)
@@ -287,7 +293,7 @@ def detection_states(session: Session, point_id: int | None = None) -> list[Foun
     if point_id is not None:
         query = query.where(Point.id == point_id)
     return [
-        FoundIn(
+        DetectionState(
             point.id,
             point.uid,
             full_name(site.name, point.name),

@@ -135,7 +135,12 @@ def series_of(made: Layout, found: StoredExcursion) -> str:
     fed = made.of_mission(found.mission_id, found.rule.channel)
     begin = found.now.start_ms
     return next(
-        (one.series for one in fed if one.start_ms <= begin < one.end_ms), found.rule.channel
+        (
+            assignment.series
+            for assignment in fed
+            if assignment.start_ms <= begin < assignment.end_ms
+        ),
+        found.rule.channel,
     )
 
 
@@ -285,7 +290,7 @@ def mismatched_assessments(session: Session, point_id: int) -> list[dict[str, An
     for key, excursions in by_rule.items():
         its_own = assessments.get(key, [])
         holds = matched(
-            [(one.start_ms, one.end_ms) for one in excursions],
+            [(excursion.start_ms, excursion.end_ms) for excursion in excursions],
             [_current_span(row, clocks.get(key[0])) for row in its_own],
         )
         for one, number in zip(excursions, holds, strict=True):

@@ -227,15 +227,19 @@ def _build(session: Session) -> Layout:
     by_series: dict[tuple[str, str], list[SeriesAssignment]] = {}
     by_point: dict[str, list[SeriesAssignment]] = {}
     by_mission: dict[str, list[SeriesAssignment]] = {}
-    for one in series_assignments(stood, _assignments(session)):
-        by_series.setdefault((one.point, one.series), []).append(one)
-        by_point.setdefault(one.point, []).append(one)
-        by_mission.setdefault(one.deployment.stay.mission, []).append(one)
+    for series_assignment in series_assignments(stood, _assignments(session)):
+        by_series.setdefault((series_assignment.point, series_assignment.series), []).append(
+            series_assignment
+        )
+        by_point.setdefault(series_assignment.point, []).append(series_assignment)
+        by_mission.setdefault(series_assignment.deployment.stay.mission, []).append(
+            series_assignment
+        )
     fed = {key: tuple(listed) for key, listed in by_series.items()}
     hung = {point: tuple(one.hung for one in its) for point, its in hangings(session).items()}
     derived = in_force(
-        replace(one, hung=hung.get(one.point, ()))
-        for one in stated_calculations(session.connection())
+        replace(stated_calculation, hung=hung.get(stated_calculation.point, ()))
+        for stated_calculation in stated_calculations(session.connection())
     )
     shown = _with_derived(_shown(fed, recorded, bare), derived)
     keys = {uid: key for key, uid in points.items()}
@@ -360,10 +364,10 @@ def _with_derived(
     there are readings of all that it rests on."""
     measured = {(point, one.key) for point, listed in shown.items() for one in listed}
     found = dict(shown)
-    for one in derived.values():
-        if all(key in measured or key in derived for key in transitive_inputs(one, derived)):
-            added = ShownSeries(one.series, quantity(one.series).unit)
-            found[one.point] = (*found.get(one.point, ()), added)
+    for series in derived.values():
+        if all(key in measured or key in derived for key in transitive_inputs(series, derived)):
+            added = ShownSeries(series.series, quantity(series.series).unit)
+            found[series.point] = (*found.get(series.point, ()), added)
     return found
 
 

@@ -18,7 +18,7 @@ from gezeiten.archive.local_cache.block_owner import BlockOwner
 from gezeiten.archive.local_cache.blocks import unpack
 from gezeiten.archive.local_cache.cutting import READINGS_PER_BLOCK, Column, concatenate_columns
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, HeldBytes
+from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, BlockBytesRow
 from gezeiten.archive.store.estimates import estimated_series
 from gezeiten.archive.store.tables import Mission, Offload, Step
 from gezeiten.domain.kept import KnownOffload
@@ -150,9 +150,9 @@ def drop_excluded(
 ) -> Column:
     """Return the readings of a mission, their instants as its logger wrote them, without those that
     do not count."""
-    for one in unused:
-        if one.mission_id == mission_id:
-            column = column.subset(~_used_mask(column, one, clock))
+    for excluded_readings in unused:
+        if excluded_readings.mission_id == mission_id:
+            column = column.subset(~_used_mask(column, excluded_readings, clock))
     return column
 
 
@@ -192,14 +192,14 @@ def offload_spans(
 ) -> dict[tuple[int, str], list[Span]]:
     """Return from when to when the readings of bytes are (both ends included), a stretch for each
     that came, by mission and fingerprint of the bytes; of one mission, of some (ids), or of all."""
-    query = select(Mission.id, HeldBytes.raw, HeldBytes.spans).join(
-        Mission, Mission.uid == HeldBytes.mission
+    query = select(Mission.id, BlockBytesRow.raw, BlockBytesRow.spans).join(
+        Mission, Mission.uid == BlockBytesRow.mission
     )
     if mission_id is not None:
         query = query.where(Mission.id == mission_id)
     if missions is not None:
         query = query.where(Mission.uid.in_(list(missions)))
-    rows = session.execute(query.order_by(HeldBytes.id))
+    rows = session.execute(query.order_by(BlockBytesRow.id))
     spans: dict[tuple[int, str], list[Span]] = {}
     for mission_id, raw, listed in rows:
         mine = spans.setdefault((mission_id, raw.partition(":")[0]), [])

@@ -120,7 +120,7 @@ class Segments:
         whole = concatenate_columns(columns)
         intervals = segment.whose.intervals(whole)
         place = segment.beside.index(segment.block)
-        first = sum(len(one) for one in columns[:place])
+        first = sum(len(column) for column in columns[:place])
         mine = slice(first, first + len(columns[place]))
         # blocks are cut from what was checked, and say it where they are damaged
         times = segment.clock.corrected_times(whole.times[mine])
@@ -179,8 +179,8 @@ def load_segments(session: Session, point_id: int, key: str) -> Segments:
     listed: list[Segment] = []
     heads = _block_heads(session, channel_of(key), dict.fromkeys(feed.mission for feed in fed))
     unused_of = defaultdict[int, list[ExcludedReadings]](list)
-    for one in unused:
-        unused_of[one.mission_id].append(one)
+    for excluded_readings in unused:
+        unused_of[excluded_readings.mission_id].append(excluded_readings)
     for feed in fed:
         mission = made.missions[feed.mission]
         listed += _assignment_segments(
@@ -247,7 +247,10 @@ def _corrected_head(head: _Head, clock: ClockMap) -> _Head:
 
 
 def _reach_into(unused: list[ExcludedReadings], head: _Head) -> bool:
-    return any(one.span[0] <= head.end_ms and one.span[1] > head.start_ms for one in unused)
+    return any(
+        excluded_readings.span[0] <= head.end_ms and excluded_readings.span[1] > head.start_ms
+        for excluded_readings in unused
+    )
 
 
 def _block_heads(session: Session, channel: str, missions: Iterable[str]) -> dict[str, list[_Head]]:

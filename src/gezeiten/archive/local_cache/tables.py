@@ -40,7 +40,7 @@ class LocalCacheBase(DeclarativeBase):
     type_annotation_map: ClassVar[dict[type, Any]] = {int: BigInteger()}
 
 
-class HeldBytes(LocalCacheBase):
+class BlockBytesRow(LocalCacheBase):
     """Bytes whose readings are in the blocks of a mission. raw: their fingerprint, of a text with
     that of how it was read (`raw_key`). spans: from when to when its readings are, UTC ms, both
     ends included, one for each stretch that came."""
@@ -173,7 +173,7 @@ class ExcursionRow(LocalCacheBase):
     assessment: Mapped[str | None]
 
 
-class MisfitRow(LocalCacheBase):
+class ConflictRow(LocalCacheBase):
     """What an act found otherwise than it says. entry: the hash of its entry."""
 
     __tablename__ = "misfit"
@@ -182,7 +182,7 @@ class MisfitRow(LocalCacheBase):
     words: Mapped[list[str]] = mapped_column(JSON)
 
 
-class LookedRow(LocalCacheBase):
+class VerifiedBytesRow(LocalCacheBase):
     """A file of a vault that was read whole and is right. file: its fingerprint; size, changed_ns:
     of the file then; at_ms: of the check that read it."""
 

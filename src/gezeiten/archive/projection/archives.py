@@ -9,9 +9,9 @@ from gezeiten.archive.projection.rows import Authorship, Family, Misfits, apply_
 from gezeiten.domain.actions.archives import (
     ArchiveBegun,
     ChainBegun,
+    ConflictAcknowledged,
     EntriesRemoved,
     EntriesRestored,
-    MisfitSeen,
 )
 
 
@@ -29,7 +29,7 @@ FAMILY = Family(
     {
         ArchiveBegun: apply_nothing,
         ChainBegun: apply_chain_begun,
-        MisfitSeen: apply_nothing,
+        ConflictAcknowledged: apply_nothing,
         EntriesRestored: apply_nothing,
         EntriesRemoved: apply_nothing,
     },

@@ -19,7 +19,7 @@ from gezeiten.archive.projection.rows import (
 )
 from gezeiten.archive.store.tables import AssessmentRow, FoundRow, Logger, Mission, Point
 from gezeiten.domain.actions.assessments import (
-    AssessmentTakenBack,
+    AssessmentWithdrawn,
     ExcursionAssessed,
     ExcursionsFound,
 )
@@ -69,7 +69,7 @@ def _mission(connection: Connection, name: MissionName) -> int:
 
 
 def _apply_withdrawn(
-    connection: Connection, act: AssessmentTakenBack, _said: Authorship
+    connection: Connection, act: AssessmentWithdrawn, _said: Authorship
 ) -> Misfits:
     key = connection.execute(
         select(AssessmentRow.id).where(AssessmentRow.uid == act.assessment)
@@ -99,7 +99,7 @@ FAMILY = Family(
     {
         ExcursionsFound: _apply_found,
         ExcursionAssessed: _assessed,
-        AssessmentTakenBack: _apply_withdrawn,
+        AssessmentWithdrawn: _apply_withdrawn,
     },
     {},
 )

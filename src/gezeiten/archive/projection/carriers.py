@@ -4,29 +4,29 @@ from __future__ import annotations
 
 from gezeiten.archive.projection.rows import Family, apply_nothing
 from gezeiten.domain.actions.carriers import (
-    CopyTakenIn,
+    CourierCleared,
     CourierClockSet,
-    CourierMadeReady,
-    CourierTold,
+    CourierConfigured,
     DriveCleared,
     DriveReleased,
-    PutAside,
+    FileQuarantined,
     ReportNotKept,
-    VaultGiven,
+    VaultCopyExported,
+    VaultCopyImported,
 )
 
 FAMILY = Family(
     dict.fromkeys(
         (
-            CourierMadeReady,
+            CourierCleared,
             CourierClockSet,
-            CourierTold,
+            CourierConfigured,
             DriveCleared,
             DriveReleased,
             ReportNotKept,
-            VaultGiven,
-            CopyTakenIn,
-            PutAside,
+            VaultCopyExported,
+            VaultCopyImported,
+            FileQuarantined,
         ),
         apply_nothing,
     ),

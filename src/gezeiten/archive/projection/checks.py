@@ -6,7 +6,7 @@ from sqlalchemy import Connection
 
 from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, withdraw
 from gezeiten.archive.store.tables import CheckReadingRow, Point
-from gezeiten.domain.actions.checks import CheckRead, CheckTakenBack
+from gezeiten.domain.actions.checks import CheckRead, CheckWithdrawn
 
 _TABLE = CheckReadingRow.__table__
 
@@ -32,8 +32,8 @@ def _read(connection: Connection, act: CheckRead, said: Authorship) -> None:
     )
 
 
-def _apply_withdrawn(connection: Connection, act: CheckTakenBack, said: Authorship) -> Misfits:
+def _apply_withdrawn(connection: Connection, act: CheckWithdrawn, said: Authorship) -> Misfits:
     return withdraw(connection, _TABLE, act.check, said)
 
 
-FAMILY = Family({CheckRead: _read, CheckTakenBack: _apply_withdrawn}, {})
+FAMILY = Family({CheckRead: _read, CheckWithdrawn: _apply_withdrawn}, {})

@@ -19,9 +19,9 @@ from gezeiten.archive.projection.rows import (
 from gezeiten.archive.store.tables import ClockRow, Mission
 from gezeiten.domain.actions.clocks import (
     ClockCorrected,
-    ClockSwitchedOff,
-    ClockSwitchedOn,
-    ClockTakenBack,
+    ClockCorrectionDisabled,
+    ClockCorrectionEnabled,
+    ClockCorrectionWithdrawn,
 )
 from gezeiten.errors import InputError
 
@@ -34,7 +34,7 @@ def _corrected(connection: Connection, act: ClockCorrected, said: Authorship) ->
         _TABLE,
         uid=act.clock,
         way=act.way,
-        pairs=[list(one) for one in act.pairs],
+        pairs=[list(pair) for pair in act.pairs],
         mission_id=key_of(connection, Mission.__table__, act.mission),
         u_ms=act.u_ms,
         us_ms=list(act.us_ms) or None,
@@ -47,14 +47,16 @@ def _corrected(connection: Connection, act: ClockCorrected, said: Authorship) ->
     )
 
 
-def _apply_disabled(connection: Connection, act: ClockSwitchedOff, said: Authorship) -> Misfits:
+def _apply_disabled(
+    connection: Connection, act: ClockCorrectionDisabled, said: Authorship
+) -> Misfits:
     misfits = withdraw(connection, _TABLE, act.clock, said)
     if not misfits:
         update_by_uid(connection, _TABLE, act.clock, is_off=True)
     return misfits
 
 
-def _switched_on(connection: Connection, act: ClockSwitchedOn, said: Authorship) -> None:
+def _switched_on(connection: Connection, act: ClockCorrectionEnabled, said: Authorship) -> None:
     """It is said anew: so each row tells from when to when it stood."""
     columns = (
         _TABLE.c.mission_id,
@@ -80,13 +82,15 @@ def _switched_on(connection: Connection, act: ClockSwitchedOn, said: Authorship)
     )
 
 
-def _apply_withdrawn(connection: Connection, act: ClockTakenBack, said: Authorship) -> Misfits:
+def _apply_withdrawn(
+    connection: Connection, act: ClockCorrectionWithdrawn, said: Authorship
+) -> Misfits:
     off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == act.clock)).scalar()
     update_by_uid(connection, _TABLE, act.clock, is_off=False)
     return [] if off else withdraw(connection, _TABLE, act.clock, said)
 
 
-def _refuse_on(connection: Connection, act: ClockSwitchedOn) -> None:
+def _refuse_on(connection: Connection, act: ClockCorrectionEnabled) -> None:
     off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == act.clock)).scalar()
     if not off:
         raise InputError("Somebody switched this clock meanwhile; look at it as it is now.")
@@ -95,9 +99,9 @@ def _refuse_on(connection: Connection, act: ClockSwitchedOn) -> None:
 FAMILY = Family(
     {
         ClockCorrected: _corrected,
-        ClockSwitchedOff: _apply_disabled,
-        ClockSwitchedOn: _switched_on,
-        ClockTakenBack: _apply_withdrawn,
+        ClockCorrectionDisabled: _apply_disabled,
+        ClockCorrectionEnabled: _switched_on,
+        ClockCorrectionWithdrawn: _apply_withdrawn,
     },
-    {ClockSwitchedOn: _refuse_on},
+    {ClockCorrectionEnabled: _refuse_on},
 )

@@ -18,7 +18,7 @@ from gezeiten.archive.store.tables import CorrectionRow, Point
 from gezeiten.domain.actions.corrections import (
     CorrectionSet,
     CorrectionSwitched,
-    CorrectionTakenBack,
+    CorrectionWithdrawn,
 )
 from gezeiten.errors import InputError
 
@@ -52,7 +52,7 @@ def _switched(connection: Connection, act: CorrectionSwitched, _said: Authorship
     return ["it was on already" if act.is_on else "it was off already"]
 
 
-def _apply_withdrawn(connection: Connection, act: CorrectionTakenBack, said: Authorship) -> Misfits:
+def _apply_withdrawn(connection: Connection, act: CorrectionWithdrawn, said: Authorship) -> Misfits:
     return withdraw(connection, _TABLE, act.correction, said)
 
 
@@ -71,6 +71,6 @@ def _refuse_switched(connection: Connection, act: CorrectionSwitched) -> None:
 
 
 FAMILY = Family(
-    {CorrectionSet: _set, CorrectionSwitched: _switched, CorrectionTakenBack: _apply_withdrawn},
+    {CorrectionSet: _set, CorrectionSwitched: _switched, CorrectionWithdrawn: _apply_withdrawn},
     {CorrectionSet: _refuse_set, CorrectionSwitched: _refuse_switched},
 )

@@ -7,7 +7,7 @@ from sqlalchemy import Connection
 from gezeiten.archive.derived import stated_calculations
 from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, withdraw
 from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
-from gezeiten.domain.actions.derived import DerivedTakenBack, SeriesDerived
+from gezeiten.domain.actions.derived import CalculationRemoved, SeriesCalculated
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.derived import (
     CalculatedSeries,
@@ -20,7 +20,7 @@ from gezeiten.errors import InputError
 _TABLE, _INPUTS = DerivedRow.__table__, DerivedInput.__table__
 
 
-def _derived(connection: Connection, act: SeriesDerived, said: Authorship) -> Misfits:
+def _derived(connection: Connection, act: SeriesCalculated, said: Authorship) -> Misfits:
     before = in_force(stated_calculations(connection))
     point_id = key_of(connection, Point.__table__, act.point)
     add(
@@ -46,19 +46,19 @@ def _derived(connection: Connection, act: SeriesDerived, said: Authorship) -> Mi
     return ["it would be calculated from itself"] if closes_a_circle(made, before) else []
 
 
-def _calculated_series(act: SeriesDerived) -> CalculatedSeries:
+def _calculated_series(act: SeriesCalculated) -> CalculatedSeries:
     inputs = tuple((one.point, one.series) for one in act.inputs)
     return CalculatedSeries(
         act.derived, act.point, act.series, act.formula, act.version, act.parameters, inputs
     )
 
 
-def _apply_withdrawn(connection: Connection, act: DerivedTakenBack, said: Authorship) -> Misfits:
+def _apply_withdrawn(connection: Connection, act: CalculationRemoved, said: Authorship) -> Misfits:
     return withdraw(connection, _TABLE, act.derived, said)
 
 
 # -- refusing --------------------------------------------------------------------------------------
-def _refuse_derived(connection: Connection, act: SeriesDerived) -> None:
+def _refuse_derived(connection: Connection, act: SeriesCalculated) -> None:
     made, standing = _calculated_series(act), in_force(stated_calculations(connection))
     if made.key in standing:
         raise InputError(
@@ -71,7 +71,7 @@ def _refuse_derived(connection: Connection, act: SeriesDerived) -> None:
         )
 
 
-def _refuse_withdrawal(connection: Connection, act: DerivedTakenBack) -> None:
+def _refuse_withdrawal(connection: Connection, act: CalculationRemoved) -> None:
     standing = in_force(stated_calculations(connection))
     its = next((one.key for one in standing.values() if one.uid == act.derived), None)
     for one in standing.values():
@@ -83,6 +83,6 @@ def _refuse_withdrawal(connection: Connection, act: DerivedTakenBack) -> None:
 
 
 FAMILY = Family(
-    {SeriesDerived: _derived, DerivedTakenBack: _apply_withdrawn},
-    {SeriesDerived: _refuse_derived, DerivedTakenBack: _refuse_withdrawal},
+    {SeriesCalculated: _derived, CalculationRemoved: _apply_withdrawn},
+    {SeriesCalculated: _refuse_derived, CalculationRemoved: _refuse_withdrawal},
 )

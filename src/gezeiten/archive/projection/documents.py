@@ -7,10 +7,10 @@ from sqlalchemy import Connection
 from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, change, key_of
 from gezeiten.archive.store.tables import IssuedDocumentRow, Point
 from gezeiten.domain.actions.base import Change
-from gezeiten.domain.actions.documents import DocumentHandedOver, DocumentPutOut
+from gezeiten.domain.actions.documents import DocumentIssued, DocumentReissued
 
 
-def _handed_over(connection: Connection, act: DocumentHandedOver, said: Authorship) -> None:
+def _handed_over(connection: Connection, act: DocumentIssued, said: Authorship) -> None:
     add(
         connection,
         IssuedDocumentRow.__table__,
@@ -28,9 +28,9 @@ def _handed_over(connection: Connection, act: DocumentHandedOver, said: Authorsh
     )
 
 
-def _apply_issued(connection: Connection, act: DocumentPutOut, _said: Authorship) -> Misfits:
+def _apply_issued(connection: Connection, act: DocumentReissued, _said: Authorship) -> Misfits:
     copy = Change("file_name", act.before, act.file_name)
     return change(connection, IssuedDocumentRow.__table__, act.document, [copy])
 
 
-FAMILY = Family({DocumentHandedOver: _handed_over, DocumentPutOut: _apply_issued}, {})
+FAMILY = Family({DocumentIssued: _handed_over, DocumentReissued: _apply_issued}, {})

@@ -12,14 +12,14 @@ from gezeiten.archive.store.estimates import encode_estimates
 from gezeiten.archive.store.tables import Offload, Point, SeriesAssignmentRow, Step
 from gezeiten.domain.actions.gaps import (
     GapEstimated,
-    GapFedByOther,
     GapFetched,
-    GapFilledAgain,
+    GapFilledByAlternative,
     GapFilledByLine,
+    GapFillWithdrawn,
     GapLeftOpen,
-    GapTakenBack,
+    GapRefilled,
 )
-from gezeiten.domain.actions.sources import SeriesFed
+from gezeiten.domain.actions.sources import SeriesAssigned
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series_keys import series_key
 from gezeiten.domain.steps.fills import estimates_in, line_readings
@@ -56,18 +56,18 @@ def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Authorsh
 
 
 def _estimated(connection: Connection, act: GapEstimated, said: Authorship) -> None:
-    for one in act.estimates:
-        fill = estimates_in(act.gap, one.values)
+    for estimate in act.estimates:
+        fill = estimates_in(act.gap, estimate.values)
         _step(
             connection,
             act.point,
-            one.step,
+            estimate.step,
             act.gap,
             said,
             kind=ESTIMATE,
-            channel=one.channel,
+            channel=estimate.channel,
             data=encode_estimates(fill),
-            facts={"readings": len(fill), **one.facts},
+            facts={"readings": len(fill), **estimate.facts},
         )
 
 
@@ -87,13 +87,13 @@ def _fetched(connection: Connection, act: GapFetched, said: Authorship) -> None:
     )
 
 
-def _assign_source(connection: Connection, act: GapFedByOther, said: Authorship) -> None:
+def _assign_source(connection: Connection, act: GapFilledByAlternative, said: Authorship) -> None:
     """Say who feeds the series in the stretch, under the same id as the step: both are taken back
     together."""
     for part in act.parts:
         assign_series(
             connection,
-            SeriesFed(
+            SeriesAssigned(
                 act.point,
                 part.step,
                 part.channel,
@@ -131,7 +131,7 @@ def _left_open(connection: Connection, act: GapLeftOpen, said: Authorship) -> No
     )
 
 
-def _apply_withdrawn(connection: Connection, act: GapTakenBack, said: Authorship) -> Misfits:
+def _apply_withdrawn(connection: Connection, act: GapFillWithdrawn, said: Authorship) -> Misfits:
     standing = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_(None))
     undone = {"undone_ms": said.at_ms, "undone_by": said.person}
     done = connection.execute(standing.values(undone))
@@ -143,7 +143,7 @@ def _apply_withdrawn(connection: Connection, act: GapTakenBack, said: Authorship
     return [f"{missed} of the steps had been taken back already"] if missed else []
 
 
-def _apply_refilled(connection: Connection, act: GapFilledAgain, _said: Authorship) -> Misfits:
+def _apply_refilled(connection: Connection, act: GapRefilled, _said: Authorship) -> Misfits:
     """They stand as they were made, by whom and when."""
     undone = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_not(None))
     done = connection.execute(undone.values(undone_ms=None, undone_by=None))
@@ -183,13 +183,13 @@ def _refuse_filled(connection: Connection, act: GapFilledByLine | GapEstimated) 
     _refuse_over(connection, act.point, act.gap, [one.channel for one in parts])
 
 
-def _refuse_if_assigned(connection: Connection, act: GapFedByOther) -> None:
+def _refuse_if_assigned(connection: Connection, act: GapFilledByAlternative) -> None:
     """The same of readings of another source."""
     series = [series_key(one.channel, one.label) for one in act.parts]
     _refuse_over(connection, act.point, act.gap, series)
 
 
-def _refuse_refill(connection: Connection, act: GapFilledAgain) -> None:
+def _refuse_refill(connection: Connection, act: GapRefilled) -> None:
     """Only what was estimated and taken back, and where nothing else fills the gap by now."""
     columns = Step.channel, Step.kind, Step.undone_ms
     known = connection.execute(select(*columns).where(Step.uid.in_(act.steps))).all()
@@ -223,16 +223,16 @@ FAMILY = Family(
         GapFilledByLine: _filled_by_line,
         GapEstimated: _estimated,
         GapFetched: _fetched,
-        GapFedByOther: _assign_source,
+        GapFilledByAlternative: _assign_source,
         GapLeftOpen: _left_open,
-        GapTakenBack: _apply_withdrawn,
-        GapFilledAgain: _apply_refilled,
+        GapFillWithdrawn: _apply_withdrawn,
+        GapRefilled: _apply_refilled,
     },
     {
         GapLeftOpen: _refuse_left_open,
         GapFilledByLine: _refuse_filled,
         GapEstimated: _refuse_filled,
-        GapFedByOther: _refuse_if_assigned,
-        GapFilledAgain: _refuse_refill,
+        GapFilledByAlternative: _refuse_if_assigned,
+        GapRefilled: _refuse_refill,
     },
 )

@@ -5,13 +5,13 @@ from __future__ import annotations
 from sqlalchemy import Connection
 
 from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, withdraw
-from gezeiten.archive.store.tables import HangingRow, Point
-from gezeiten.domain.actions.hanging import HangingTakenBack, SensorHung
+from gezeiten.archive.store.tables import Point, SensorDepthRow
+from gezeiten.domain.actions.hanging import SensorDepthSet, SensorDepthWithdrawn
 
-_TABLE = HangingRow.__table__
+_TABLE = SensorDepthRow.__table__
 
 
-def _apply_depth_set(connection: Connection, act: SensorHung, said: Authorship) -> None:
+def _apply_depth_set(connection: Connection, act: SensorDepthSet, said: Authorship) -> None:
     add(
         connection,
         _TABLE,
@@ -26,8 +26,10 @@ def _apply_depth_set(connection: Connection, act: SensorHung, said: Authorship) 
     )
 
 
-def _apply_withdrawn(connection: Connection, act: HangingTakenBack, said: Authorship) -> Misfits:
+def _apply_withdrawn(
+    connection: Connection, act: SensorDepthWithdrawn, said: Authorship
+) -> Misfits:
     return withdraw(connection, _TABLE, act.hanging, said)
 
 
-FAMILY = Family({SensorHung: _apply_depth_set, HangingTakenBack: _apply_withdrawn}, {})
+FAMILY = Family({SensorDepthSet: _apply_depth_set, SensorDepthWithdrawn: _apply_withdrawn}, {})

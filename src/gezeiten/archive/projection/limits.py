@@ -15,7 +15,7 @@ from gezeiten.archive.projection.rows import (
     withdraw,
 )
 from gezeiten.archive.store.tables import Point, SeriesLimit
-from gezeiten.domain.actions.limits import LimitEnded, LimitSet, LimitTakenBack
+from gezeiten.domain.actions.limits import LimitEnded, LimitSet, LimitWithdrawn
 from gezeiten.domain.limits.limits import LimitRule, limit_rule
 from gezeiten.domain.series.timeline import EVER_MS
 from gezeiten.errors import InputError
@@ -45,7 +45,7 @@ def _ended(connection: Connection, act: LimitEnded, _said: Authorship) -> Misfit
     return [] if found == act.before_ms else ["it ended at another instant before"]
 
 
-def _apply_withdrawn(connection: Connection, act: LimitTakenBack, said: Authorship) -> Misfits:
+def _apply_withdrawn(connection: Connection, act: LimitWithdrawn, said: Authorship) -> Misfits:
     return withdraw(connection, _TABLE, act.limit, said)
 
 
@@ -95,6 +95,6 @@ def _refuse_ended(connection: Connection, act: LimitEnded) -> None:
 
 
 FAMILY = Family(
-    {LimitSet: _set, LimitEnded: _ended, LimitTakenBack: _apply_withdrawn},
+    {LimitSet: _set, LimitEnded: _ended, LimitWithdrawn: _apply_withdrawn},
     {LimitSet: _refuse_set, LimitEnded: _refuse_ended},
 )

@@ -7,7 +7,7 @@ from sqlalchemy import Connection, select, update
 from gezeiten.archive.projection.missions import logger_key
 from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, only
 from gezeiten.archive.store.tables import Logger, LoggerReport, Service
-from gezeiten.domain.actions.loggers import LoggerRetired, PinGroupSet, ReportKept, ServiceNoted
+from gezeiten.domain.actions.loggers import LoggerRetired, PinGroupSet, ReportStored, ServiceNoted
 from gezeiten.errors import InputError
 
 
@@ -44,7 +44,7 @@ def _pin_group_set(connection: Connection, act: PinGroupSet, _said: Authorship) 
     return [] if (found or "") == act.before else [f"the group was {found!r}, not {act.before!r}"]
 
 
-def _apply_report(connection: Connection, act: ReportKept, said: Authorship) -> None:
+def _apply_report(connection: Connection, act: ReportStored, said: Authorship) -> None:
     add(
         connection,
         LoggerReport.__table__,
@@ -69,7 +69,7 @@ FAMILY = Family(
         ServiceNoted: _service_noted,
         LoggerRetired: _logger_retired,
         PinGroupSet: _pin_group_set,
-        ReportKept: _apply_report,
+        ReportStored: _apply_report,
     },
     {ServiceNoted: _refuse_unknown, LoggerRetired: _refuse_unknown, PinGroupSet: _refuse_unknown},
 )

@@ -11,7 +11,7 @@ from gezeiten.archive.projection.rows import key_of, only, require_row, update_b
 from gezeiten.archive.store.ids import mission_id, source_id
 from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
-from gezeiten.domain.actions.offloads import MissionSaid, TextTaken
+from gezeiten.domain.actions.offloads import StatedMission, TextImported
 from gezeiten.domain.series.coverage import Range, merged, missing
 
 _LOGGERS, _MISSIONS, _OFFLOADS = Logger.__table__, Mission.__table__, Offload.__table__
@@ -55,7 +55,7 @@ def set_logger(connection: Connection, logger: int, **values: Any) -> None:
     update_by_key(connection, _LOGGERS, logger, **values)
 
 
-class MissionThere(NamedTuple):
+class MissionKey(NamedTuple):
     """A mission's key in this database, and when it began (0: it waits for its button)."""
 
     id: int
@@ -64,15 +64,15 @@ class MissionThere(NamedTuple):
 
 def find_mission(
     connection: Connection, logger: int, number: int, launched_ms: int
-) -> MissionThere | None:
+) -> MissionKey | None:
     """Return a logger's mission of that number and launch, None where there is none."""
     row = _MISSION.first_row(
         connection, its_logger=logger, its_number=number, its_launch=launched_ms
     )
-    return None if row is None else MissionThere(*row)
+    return None if row is None else MissionKey(*row)
 
 
-def mission_key(connection: Connection, logger: int, said: MissionSaid, **more: Any) -> int:
+def mission_key(connection: Connection, logger: int, said: StatedMission, **more: Any) -> int:
     """Return this database's key of a mission that bytes tell of, made where it is new; when it
     began is taken where it had waited for its button."""
     row = find_mission(connection, logger, said.number, said.launched_ms)
@@ -93,7 +93,7 @@ def mission_key(connection: Connection, logger: int, said: MissionSaid, **more: 
     return int(row.id)
 
 
-def source_key(connection: Connection, logger: int, act: TextTaken) -> int:
+def source_key(connection: Connection, logger: int, act: TextImported) -> int:
     """Return this database's key of what stands for a source of texts at a point, made where it is
     new."""
     uid, said = source_id(act.logger, act.mission.point), act.mission

@@ -21,13 +21,13 @@ from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, o
 from gezeiten.archive.store.ids import source_id
 from gezeiten.archive.store.tables import Mission, Offload, OverviewRow
 from gezeiten.domain.actions.offloads import (
+    BytesReread,
     DamageNoted,
     MissionOffloaded,
-    OverviewTaken,
-    ReadAnew,
+    OverviewImported,
     ReadingsRescued,
-    TextTaken,
-    TextTakenOut,
+    TextImported,
+    TextRemoved,
 )
 from gezeiten.domain.series.coverage import Range
 
@@ -85,7 +85,7 @@ def _damage_noted(connection: Connection, act: DamageNoted, _said: Authorship) -
         set_mission(connection, mission.id, damaged=_listed(act.missed))
 
 
-def _apply_text_imported(connection: Connection, act: TextTaken, said: Authorship) -> None:
+def _apply_text_imported(connection: Connection, act: TextImported, said: Authorship) -> None:
     logger = find_or_add_logger(connection, act.logger, act.mission.model, act.mission.firmware)
     mission = source_key(connection, logger, act)
     told = select(Mission.first_ms, Mission.readings).where(Mission.id == mission)
@@ -112,7 +112,7 @@ def _apply_text_imported(connection: Connection, act: TextTaken, said: Authorshi
     )
 
 
-def _apply_text_removed(connection: Connection, act: TextTakenOut, said: Authorship) -> Misfits:
+def _apply_text_removed(connection: Connection, act: TextRemoved, said: Authorship) -> Misfits:
     uid = source_id(act.logger, act.point)
     row = connection.execute(select(Mission.id).where(Mission.uid == uid)).first()
     if row is None:
@@ -134,7 +134,7 @@ def _rescued(connection: Connection, act: ReadingsRescued, _said: Authorship) ->
     connection.execute(its.values(rescued=act.kept.sha256))
 
 
-def _apply_reread(connection: Connection, act: ReadAnew, _said: Authorship) -> Misfits:
+def _apply_reread(connection: Connection, act: BytesReread, _said: Authorship) -> Misfits:
     its = Offload.sha256 == act.sha256
     found = only(connection, select(Offload.reader, Offload.read_as).where(its).limit(1))
     connection.execute(
@@ -144,7 +144,7 @@ def _apply_reread(connection: Connection, act: ReadAnew, _said: Authorship) -> M
     return [] if is_as_said else ["its bytes were read anew meanwhile"]
 
 
-def _apply_overview(connection: Connection, act: OverviewTaken, said: Authorship) -> None:
+def _apply_overview(connection: Connection, act: OverviewImported, said: Authorship) -> None:
     logger = find_or_add_logger(connection, act.logger, act.mission.model, act.mission.firmware)
     mission = mission_key(connection, logger, act.mission)
     connection.execute(
@@ -170,11 +170,11 @@ FAMILY = Family(
     {
         MissionOffloaded: _offloaded,
         DamageNoted: _damage_noted,
-        TextTaken: _apply_text_imported,
-        OverviewTaken: _apply_overview,
+        TextImported: _apply_text_imported,
+        OverviewImported: _apply_overview,
         ReadingsRescued: _rescued,
-        ReadAnew: _apply_reread,
-        TextTakenOut: _apply_text_removed,
+        BytesReread: _apply_reread,
+        TextRemoved: _apply_text_removed,
     },
     {},
 )

@@ -5,15 +5,21 @@ from __future__ import annotations
 from sqlalchemy import Connection, delete, select
 
 from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, change, update_by_uid
-from gezeiten.archive.store.tables import KeptPlan, KeptTie
+from gezeiten.archive.store.tables import PlanRow, StoredImportTemplate
 from gezeiten.domain.actions.base import Change
-from gezeiten.domain.actions.plans import PlanDropped, PlanKept, PlanRenamed, TieForgotten, TieKept
+from gezeiten.domain.actions.plans import (
+    ImportTemplateDeleted,
+    ImportTemplateSaved,
+    PlanDeleted,
+    PlanRenamed,
+    PlanSaved,
+)
 from gezeiten.errors import InputError
 
-_PLANS, _TIES = KeptPlan.__table__, KeptTie.__table__
+_PLANS, _TIES = PlanRow.__table__, StoredImportTemplate.__table__
 
 
-def _apply_plan_saved(connection: Connection, act: PlanKept, said: Authorship) -> None:
+def _apply_plan_saved(connection: Connection, act: PlanSaved, said: Authorship) -> None:
     by = {"changed_ms": said.at_ms, "changed_by": said.person}
     if act.before is None:
         add(connection, _PLANS, uid=act.plan, name=act.name, model=act.model, plan=act.kept, **by)
@@ -25,11 +31,13 @@ def _plan_renamed(connection: Connection, act: PlanRenamed, _said: Authorship) -
     return change(connection, _PLANS, act.plan, [Change("name", act.before, act.after)])
 
 
-def _plan_dropped(connection: Connection, act: PlanDropped, _said: Authorship) -> None:
-    connection.execute(delete(KeptPlan).where(KeptPlan.uid == act.plan))
+def _plan_dropped(connection: Connection, act: PlanDeleted, _said: Authorship) -> None:
+    connection.execute(delete(PlanRow).where(PlanRow.uid == act.plan))
 
 
-def _apply_template_saved(connection: Connection, act: TieKept, said: Authorship) -> None:
+def _apply_template_saved(
+    connection: Connection, act: ImportTemplateSaved, said: Authorship
+) -> None:
     by = {"changed_ms": said.at_ms, "changed_by": said.person}
     if act.before is None:
         add(connection, _TIES, uid=act.tie, name=act.name, tie=act.kept, **by)
@@ -37,29 +45,31 @@ def _apply_template_saved(connection: Connection, act: TieKept, said: Authorship
         update_by_uid(connection, _TIES, act.tie, tie=act.kept, **by)
 
 
-def _apply_template_deleted(connection: Connection, act: TieForgotten, _said: Authorship) -> None:
-    connection.execute(delete(KeptTie).where(KeptTie.uid == act.tie))
+def _apply_template_deleted(
+    connection: Connection, act: ImportTemplateDeleted, _said: Authorship
+) -> None:
+    connection.execute(delete(StoredImportTemplate).where(StoredImportTemplate.uid == act.tie))
 
 
 def _refuse_plan_renamed(connection: Connection, act: PlanRenamed) -> None:
-    query = select(KeptPlan.id).where(KeptPlan.name == act.after, KeptPlan.uid != act.plan)
+    query = select(PlanRow.id).where(PlanRow.name == act.after, PlanRow.uid != act.plan)
     if connection.execute(query).first():
         raise InputError(f"“{act.after}” cannot name this plan; choose another name.")
 
 
-def _refuse_plan(connection: Connection, act: PlanKept) -> None:
-    query = select(KeptPlan.id).where(KeptPlan.name == act.name, KeptPlan.uid != act.plan)
+def _refuse_plan(connection: Connection, act: PlanSaved) -> None:
+    query = select(PlanRow.id).where(PlanRow.name == act.name, PlanRow.uid != act.plan)
     if connection.execute(query).first():
         raise InputError(f"A plan “{act.name}” is kept already; replace it or choose a name.")
 
 
 FAMILY = Family(
     {
-        PlanKept: _apply_plan_saved,
+        PlanSaved: _apply_plan_saved,
         PlanRenamed: _plan_renamed,
-        PlanDropped: _plan_dropped,
-        TieKept: _apply_template_saved,
-        TieForgotten: _apply_template_deleted,
+        PlanDeleted: _plan_dropped,
+        ImportTemplateSaved: _apply_template_saved,
+        ImportTemplateDeleted: _apply_template_deleted,
     },
-    {PlanKept: _refuse_plan, PlanRenamed: _refuse_plan_renamed},
+    {PlanSaved: _refuse_plan, PlanRenamed: _refuse_plan_renamed},
 )

@@ -6,7 +6,7 @@ from sqlalchemy import Connection
 
 from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, withdraw
 from gezeiten.archive.store.tables import Point, RemarkRow
-from gezeiten.domain.actions.remarks import RemarkMade, RemarkTakenBack
+from gezeiten.domain.actions.remarks import RemarkMade, RemarkWithdrawn
 from gezeiten.errors import InputError
 
 _TABLE = RemarkRow.__table__
@@ -28,7 +28,7 @@ def _apply_made(connection: Connection, act: RemarkMade, said: Authorship) -> No
     )
 
 
-def _apply_withdrawn(connection: Connection, act: RemarkTakenBack, said: Authorship) -> Misfits:
+def _apply_withdrawn(connection: Connection, act: RemarkWithdrawn, said: Authorship) -> Misfits:
     return withdraw(connection, _TABLE, act.remark, said)
 
 
@@ -40,5 +40,5 @@ def _refuse_remark(_connection: Connection, act: RemarkMade) -> None:
 
 
 FAMILY = Family(
-    {RemarkMade: _apply_made, RemarkTakenBack: _apply_withdrawn}, {RemarkMade: _refuse_remark}
+    {RemarkMade: _apply_made, RemarkWithdrawn: _apply_withdrawn}, {RemarkMade: _refuse_remark}
 )

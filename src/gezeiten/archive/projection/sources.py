@@ -24,15 +24,15 @@ from gezeiten.archive.store.tables import (
 )
 from gezeiten.domain.actions.offloads import SOURCES
 from gezeiten.domain.actions.sources import (
-    FeedingTakenBack,
-    PlacingTakenBack,
-    SeriesFed,
-    SourcePlaced,
+    AssignmentWithdrawn,
+    DeploymentWithdrawn,
+    SeriesAssigned,
+    SourceDeployed,
 )
 from gezeiten.errors import InputError
 
 
-def _apply_deployed(connection: Connection, act: SourcePlaced, said: Authorship) -> None:
+def _apply_deployed(connection: Connection, act: SourceDeployed, said: Authorship) -> None:
     point = key_of(connection, Point.__table__, act.point) if act.point else None
     logger = logger_key(connection, act.logger)
     model = only(connection, select(Logger.model).where(Logger.id == logger))[0]
@@ -52,7 +52,7 @@ def _apply_deployed(connection: Connection, act: SourcePlaced, said: Authorship)
     )
 
 
-def assign_series(connection: Connection, act: SeriesFed, said: Authorship) -> None:
+def assign_series(connection: Connection, act: SeriesAssigned, said: Authorship) -> None:
     """Apply that somebody said which source feeds a series."""
     add(
         connection,
@@ -70,7 +70,7 @@ def assign_series(connection: Connection, act: SeriesFed, said: Authorship) -> N
 
 
 def _apply_deployment_withdrawn(
-    connection: Connection, act: PlacingTakenBack, said: Authorship
+    connection: Connection, act: DeploymentWithdrawn, said: Authorship
 ) -> Misfits:
     misfits = withdraw(connection, DeploymentRow.__table__, act.placing, said)
     _restore_location(connection, logger_key(connection, act.logger), act.placing)
@@ -104,7 +104,7 @@ def _restore_location(connection: Connection, logger: int, placing: str) -> None
 
 
 def _apply_assignment_withdrawn(
-    connection: Connection, act: FeedingTakenBack, said: Authorship
+    connection: Connection, act: AssignmentWithdrawn, said: Authorship
 ) -> Misfits:
     misfits = withdraw(connection, SeriesAssignmentRow.__table__, act.feeding, said)
     # where it filled a gap, that is open again
@@ -114,12 +114,12 @@ def _apply_assignment_withdrawn(
 
 
 # -- refusing --------------------------------------------------------------------------------------
-def _refuse_deployment(connection: Connection, act: SourcePlaced) -> None:
+def _refuse_deployment(connection: Connection, act: SourceDeployed) -> None:
     _refuse_period(act.start_ms, act.end_ms)
     _refuse_unknown(connection, act.logger)
 
 
-def _refuse_assignment(connection: Connection, act: SeriesFed) -> None:
+def _refuse_assignment(connection: Connection, act: SeriesAssigned) -> None:
     _refuse_period(act.start_ms, act.end_ms)
     _refuse_unknown(connection, act.source)
     if act.label != act.source and connection.execute(_named(act.label)).first():
@@ -144,10 +144,10 @@ def _named(serial: str) -> Select[int]:
 
 FAMILY = Family(
     {
-        SourcePlaced: _apply_deployed,
-        PlacingTakenBack: _apply_deployment_withdrawn,
-        SeriesFed: assign_series,
-        FeedingTakenBack: _apply_assignment_withdrawn,
+        SourceDeployed: _apply_deployed,
+        DeploymentWithdrawn: _apply_deployment_withdrawn,
+        SeriesAssigned: assign_series,
+        AssignmentWithdrawn: _apply_assignment_withdrawn,
     },
-    {SourcePlaced: _refuse_deployment, SeriesFed: _refuse_assignment},
+    {SourceDeployed: _refuse_deployment, SeriesAssigned: _refuse_assignment},
 )

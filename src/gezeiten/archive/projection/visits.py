@@ -15,7 +15,7 @@ from gezeiten.archive.projection.rows import (
 )
 from gezeiten.archive.store.tables import Point, RoundTask, Site, VisitRound
 from gezeiten.domain.actions.base import Change
-from gezeiten.domain.actions.visits import RoundClosed, RoundMade, TaskLeftOut, TaskPlanned
+from gezeiten.domain.actions.visits import RoundClosed, RoundMade, TaskOmitted, TaskPlanned
 
 _ROUNDS, _TASKS = VisitRound.__table__, RoundTask.__table__
 
@@ -47,7 +47,7 @@ def _task_planned(connection: Connection, act: TaskPlanned, _said: Authorship) -
     return change(connection, _TASKS, act.task, [Change("plan", act.before, act.after)])
 
 
-def _apply_task_omitted(connection: Connection, act: TaskLeftOut, _said: Authorship) -> Misfits:
+def _apply_task_omitted(connection: Connection, act: TaskOmitted, _said: Authorship) -> Misfits:
     changed = Change("left_out", act.before, act.after or None)
     return change(connection, _TASKS, act.task, [changed])
 
@@ -65,7 +65,7 @@ FAMILY = Family(
     {
         RoundMade: _apply_round_planned,
         TaskPlanned: _task_planned,
-        TaskLeftOut: _apply_task_omitted,
+        TaskOmitted: _apply_task_omitted,
         RoundClosed: _round_closed,
     },
     {},

@@ -151,4 +151,4 @@ def _making(tables: MetaData, kind: str) -> tuple[str, ...]:
     made: list[ExecutableDDLElement] = []
     engine = create_mock_engine(f"{kind}://", lambda one, *_: made.append(one))
     tables.create_all(engine, checkfirst=False)
-    return tuple(str(one.compile(dialect=engine.dialect)) for one in made)
+    return tuple(str(ddl.compile(dialect=engine.dialect)) for ddl in made)

@@ -278,7 +278,7 @@ class ClockRow(Base):
     is_off: Mapped[bool] = mapped_column(default=False, server_default=false())
 
 
-class HangingRow(Base):
+class SensorDepthRow(Base):
     """How a sensor hangs at a point from an instant on: the height of the measuring point, and how
     far below it. undone_ms set, it has no effect any more."""
 
@@ -511,7 +511,7 @@ class LaunchIntent(Base):
     state: Mapped[str] = mapped_column(server_default="begun")
 
 
-class KeptPlan(Base):
+class PlanRow(Base):
     """A plan kept under a name."""
 
     __tablename__ = "kept_plan"
@@ -558,7 +558,7 @@ class LoggerReport(Base):
     person: Mapped[str]
 
 
-class KeptTie(Base):
+class StoredImportTemplate(Base):
     """How text from one kind of source is read and where it belongs, kept under a name."""
 
     __tablename__ = "kept_tie"

@@ -27,7 +27,7 @@ _PIECE_BYTES = 1 << 20
 
 
 @dataclass(frozen=True, slots=True)
-class Begun:
+class TemporaryCopy:
     """A copy of bytes that is whole on the disk and not kept yet."""
 
     path: Path
@@ -73,7 +73,7 @@ class Vault:
             return self.commit(fresh)
 
     @contextlib.contextmanager
-    def copy_in(self, source: Path) -> Iterator[Begun]:
+    def copy_in(self, source: Path) -> Iterator[TemporaryCopy]:
         """Copy a file of any size into the vault's folder, to be read there before it is kept: what
         is read is what is kept then, even where the file goes on growing. Gone at the end unless
         `keep` was called. Raises OSError when the disk is full."""
@@ -81,7 +81,7 @@ class Vault:
             yield fresh
 
     @contextlib.contextmanager
-    def _copied(self, source: BinaryIO, known: str = "") -> Iterator[Begun]:
+    def _copied(self, source: BinaryIO, known: str = "") -> Iterator[TemporaryCopy]:
         """Copy into the vault's folder, fingerprint on the way where it is not known."""
         self._folder.mkdir(parents=True, exist_ok=True)
         fresh = self._folder / f"{os.getpid()}-{secrets.token_hex(4)}.new"
@@ -95,11 +95,11 @@ class Vault:
                     size += out.write(piece)
                 out.flush()
                 os.fsync(out.fileno())
-            yield Begun(fresh, known or digest.hexdigest(), size)
+            yield TemporaryCopy(fresh, known or digest.hexdigest(), size)
         finally:
             fresh.unlink(missing_ok=True)
 
-    def commit(self, fresh: Begun) -> str:
+    def commit(self, fresh: TemporaryCopy) -> str:
         """Make a copy that was begun appear under its fingerprint, which is returned."""
         target = self.path(fresh.sha256)
         if not self.is_intact(fresh.sha256):

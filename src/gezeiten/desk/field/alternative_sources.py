@@ -15,7 +15,7 @@ from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.missions import mission_due_at
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.field.mending import book_fetched, numbers_in
 from gezeiten.desk.intake.carried import CarriedRecord
@@ -23,7 +23,7 @@ from gezeiten.desk.intake.couriers import CourierCard, offload_courier
 from gezeiten.desk.intake.drives import DriveCard, import_from_drive
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.record.records import read_around
-from gezeiten.domain.actions.gaps import FedPart, GapFedByOther
+from gezeiten.domain.actions.gaps import AssignedPart, GapFilledByAlternative
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.coverage import missing, size
 from gezeiten.domain.series.quality import Quality
@@ -61,11 +61,11 @@ class AlternativeReadings:
 
 
 @dataclass(frozen=True, slots=True)
-class ByOther(AlternativeReadings):
+class AlternativeSource(AlternativeReadings):
     """Of another source at the point. parts: which series it would feed, from when to when; fills:
     its readings there, by series; apart: how it compares with each, where both measured."""
 
-    parts: tuple[FedPart, ...] = ()
+    parts: tuple[AssignedPart, ...] = ()
     fills: tuple[tuple[str, Series], ...] = ()
     apart: tuple[tuple[str, SeriesComparison], ...] = ()
 
@@ -79,7 +79,7 @@ class CarriedReadings(AlternativeReadings):
 
 
 def find_alternatives(
-    desk: Desk, booked: BookedGap, cards: Iterable[CarrierCard] = ()
+    desk: Workspace, booked: BookedGap, cards: Iterable[CarrierCard] = ()
 ) -> list[AlternativeReadings]:
     """Return all that was measured in a gap beside what its logger can still give: first what is
     the logger's own.
@@ -91,7 +91,7 @@ def find_alternatives(
 
 
 # -- another source at the point -------------------------------------------------------------------
-def by_others(desk: Desk, booked: BookedGap) -> list[ByOther]:
+def by_others(desk: Workspace, booked: BookedGap) -> list[AlternativeSource]:
     """Return what other sources measured in a gap at its point, that with most readings first.
 
     Raises:
@@ -108,11 +108,13 @@ def by_others(desk: Desk, booked: BookedGap) -> list[ByOther]:
             if is_other and reaches and not is_derived(key):
                 found.setdefault(feed.deployment.stay.source, {}).setdefault(key, feed.series)
     offers = [_by_other(desk, booked, source, keys) for source, keys in found.items()]
-    listed = [one for one in offers if one is not None]
+    listed = [offer for offer in offers if offer is not None]
     return sorted(listed, key=lambda one: (bool(one.refusal), -one.readings))
 
 
-def _by_other(desk: Desk, booked: BookedGap, source: str, keys: dict[str, str]) -> ByOther | None:
+def _by_other(
+    desk: Workspace, booked: BookedGap, source: str, keys: dict[str, str]
+) -> AlternativeSource | None:
     """Return what a source could give. keys: which of its series for which of the gap's."""
     gap, fills, parts, apart = booked.gap, [], [], []
     for key, theirs in keys.items():
@@ -133,7 +135,7 @@ def _by_other(desk: Desk, booked: BookedGap, source: str, keys: dict[str, str]) 
         fills.append((key, inside))
         begin = int(inside.times_utc_ms[0])
         parts.append(
-            FedPart(fresh_id(), channel_of(key), own_label(key), begin, min(until, gap.end_ms))
+            AssignedPart(fresh_id(), channel_of(key), own_label(key), begin, min(until, gap.end_ms))
         )
         compared = _compared(desk, booked, key, wide)
         if compared is not None:
@@ -141,12 +143,14 @@ def _by_other(desk: Desk, booked: BookedGap, source: str, keys: dict[str, str]) 
     if not fills:
         return None
     why = _refusal(desk, booked, keys)
-    return ByOther(
+    return AlternativeSource(
         source, min(len(one) for _, one in fills), why, tuple(parts), tuple(fills), tuple(apart)
     )
 
 
-def _compared(desk: Desk, booked: BookedGap, key: str, theirs: Series) -> SeriesComparison | None:
+def _compared(
+    desk: Workspace, booked: BookedGap, key: str, theirs: Series
+) -> SeriesComparison | None:
     """Compare two series where both measured around a gap, None where that was too seldom."""
     gap, its = booked.gap, quantity(key)
     wide = (gap.start_ms - _COMPARED_MS, gap.end_ms + _COMPARED_MS)
@@ -159,7 +163,7 @@ def _compared(desk: Desk, booked: BookedGap, key: str, theirs: Series) -> Series
     return SeriesComparison(float(np.median(off)), float(off.std(ddof=1)), len(off))
 
 
-def _refusal(desk: Desk, booked: BookedGap, keys: dict[str, str]) -> str:
+def _refusal(desk: Workspace, booked: BookedGap, keys: dict[str, str]) -> str:
     """Corrections are said of a series, whoever feeds it: they would hold for readings for which
     they were not meant, or no longer for those for which they were."""
     gap = booked.gap
@@ -171,7 +175,7 @@ def _refusal(desk: Desk, booked: BookedGap, keys: dict[str, str]) -> str:
     return ""
 
 
-def fill_by_other(desk: Desk, booked: BookedGap, offer: ByOther) -> None:
+def fill_by_other(desk: Workspace, booked: BookedGap, offer: AlternativeSource) -> None:
     """Fill a gap by what another source measured; its readings are in the gap's series from then on
     and no longer in that of their own name.
 
@@ -186,12 +190,16 @@ def fill_by_other(desk: Desk, booked: BookedGap, offer: ByOther) -> None:
         )
 
 
-def alternative_action(booked: BookedGap, offer: ByOther, point: str) -> GapFedByOther:
+def alternative_action(
+    booked: BookedGap, offer: AlternativeSource, point: str
+) -> GapFilledByAlternative:
     """Return the act that fills a gap so, for its point (its id)."""
-    return GapFedByOther(point, booked.gap, offer.name, offer.parts)
+    return GapFilledByAlternative(point, booked.gap, offer.name, offer.parts)
 
 
-def fill_by_measured(desk: Desk, booked: BookedGap, offer: AlternativeReadings) -> list[Offloaded]:
+def fill_by_measured(
+    desk: Workspace, booked: BookedGap, offer: AlternativeReadings
+) -> list[Offloaded]:
     """Fill a gap by what was measured beside its logger; returns what was taken of it.
 
     Raises:
@@ -200,13 +208,15 @@ def fill_by_measured(desk: Desk, booked: BookedGap, offer: AlternativeReadings) 
     """
     if isinstance(offer, CarriedReadings):
         return fill_from_carried(desk, booked, offer)
-    if isinstance(offer, ByOther):
+    if isinstance(offer, AlternativeSource):
         fill_by_other(desk, booked, offer)
     return []
 
 
 # -- the logger itself, carried --------------------------------------------------------------------
-def carried(desk: Desk, booked: BookedGap, cards: Iterable[CarrierCard]) -> list[CarriedReadings]:
+def carried(
+    desk: Workspace, booked: BookedGap, cards: Iterable[CarrierCard]
+) -> list[CarriedReadings]:
     """Return what couriers and drives that were looked at hold of a gap and the archive lacks."""
     with desk.archive.reading() as session:
         mission = mission_due_at(session, booked.point.id, booked.gap.start_ms)
@@ -241,7 +251,7 @@ def carrier_name(card: CarrierCard) -> str:
 
 
 def fill_from_carried(
-    desk: Desk, booked: BookedGap, offer: CarriedReadings, watch: Watch = UNWATCHED
+    desk: Workspace, booked: BookedGap, offer: CarriedReadings, watch: Watch = UNWATCHED
 ) -> list[Offloaded]:
     """Take a record from a courier or drive, all of it; that it filled this gap is kept.
 

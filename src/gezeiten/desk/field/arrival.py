@@ -10,7 +10,7 @@ import numpy as np
 from gezeiten.archive.local_cache.cutting import Column
 from gezeiten.archive.local_cache.readings import readings_added
 from gezeiten.archive.offloads import offloads_by_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.domain.series.timeline import Span
@@ -39,7 +39,7 @@ class Arrival:
     open_gaps: int
 
 
-def arrival(desk: Desk, result: Offloaded) -> Arrival:
+def arrival(desk: Workspace, result: Offloaded) -> Arrival:
     """Return what an offload brought."""
     with desk.archive.reading() as session:
         offloads = offloads_by_id(session, result.offload_ids)

@@ -11,7 +11,7 @@ from gezeiten.archive.local_cache.coverage import Coverage, coverage
 from gezeiten.archive.missions import latest_missions, missions_of_labelled_series
 from gezeiten.archive.offloads import all_offload_instants
 from gezeiten.archive.steps import active_steps
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.fault_isolation import Fault, or_fault
 from gezeiten.desk.field.gaps import BookedGap, gaps_of
 from gezeiten.desk.places import PointPlace, SitePlace, sites
@@ -25,8 +25,8 @@ from gezeiten.domain.board.facts import (
     BoardPoint,
     BoardSite,
     EndReason,
-    KnownOfLogger,
-    KnownOfPoint,
+    LoggerSnapshot,
+    PointSnapshot,
     WrongClock,
 )
 from gezeiten.domain.kept import GOING_ON, KnownLogger, KnownMission
@@ -37,12 +37,12 @@ from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.domain.steps.steps import RecordStep
 
 
-def board(desk: Desk) -> Board:
+def board(desk: Workspace) -> Board:
     """Return the whole board from the archive and the loggers' last known state."""
     return board_of(board_facts(desk), desk.now_ms())
 
 
-def board_facts(desk: Desk) -> BoardFacts:
+def board_facts(desk: Workspace) -> BoardFacts:
     """Return what is known of all points in use."""
     events: dict[int, list[BoardExcursion]] = {}
     for event in excursions(desk):
@@ -100,20 +100,20 @@ class _PointHistory:
 
 def _facts(
     past: _PointHistory, point: PointPlace, events: tuple[BoardExcursion, ...]
-) -> KnownOfPoint:
+) -> PointSnapshot:
     made = or_fault(partial(_readable, past, point, events))
     if isinstance(made, Fault):
-        unknown = KnownOfLogger(
+        unknown = LoggerSnapshot(
             point.serial, True, 0, 0, False, None, "memory full", (), None, None
         )
         its = unknown if point.serial else None
-        return KnownOfPoint(_point(point), its, (), (), (), (), events, (), made.sentence)
+        return PointSnapshot(_point(point), its, (), (), (), (), events, (), made.sentence)
     return made
 
 
 def _readable(
     past: _PointHistory, point: PointPlace, events: tuple[BoardExcursion, ...]
-) -> KnownOfPoint:
+) -> PointSnapshot:
     mission, is_there = past.missions.get(point.id, (None, False))
     held: tuple[Span, ...] = ()
     if point.measured:
@@ -121,7 +121,7 @@ def _readable(
     steps = past.steps.get(point.id, [])
     estimated = [(step.start_ms, step.end_ms) for step in steps if step.does.has_estimates]
     beside = past.beside.get(point.id, ())
-    return KnownOfPoint(
+    return PointSnapshot(
         _point(point),
         _logger(mission, held, is_there=is_there) if mission else None,
         tuple(_logger(one, _periods_elsewhere(past, point, one), is_there=True) for one in beside),
@@ -158,11 +158,11 @@ def _periods_elsewhere(
     return tuple(past.held.runs(point.id, fed.series).spans) if fed else ()
 
 
-def _logger(mission: KnownMission, held: tuple[Span, ...], *, is_there: bool) -> KnownOfLogger:
+def _logger(mission: KnownMission, held: tuple[Span, ...], *, is_there: bool) -> LoggerSnapshot:
     logger = mission.logger
     ends, reason = _ends(mission, logger)
     due_day = int(logger.state["calibration_due_day"]) if logger.state else 0
-    return KnownOfLogger(
+    return LoggerSnapshot(
         logger.serial,
         logger.model not in SOURCES,
         mission.first_ms,

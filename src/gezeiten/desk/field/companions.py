@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.records import read_around
@@ -29,21 +29,21 @@ _HUMIDITY = "relative_humidity"
 _OF_THE_AIR = ("air_temperature", "room_temperature", "probe_temperature", "surface_temperature")
 
 
-def companions(desk: Desk, booked: BookedGap, key: str, span: Span) -> list[Companion]:
+def companions(desk: Workspace, booked: BookedGap, key: str, span: Span) -> list[Companion]:
     """Return the series that go together most with one around its gap: of the same unit, those of
     the same point and site first; of humidity what vapour makes of measured temperatures, too."""
     wide = (span[0] - _BESIDE_MS, span[1] + _BESIDE_MS)
     own = read_around(desk, booked.point.id, key, span)
     listed: list[tuple[float, Companion]] = []
-    for one in _evaluated(desk, booked, key, wide):
-        together = _difference_correlation(own, one.series, booked.gap, one.quantity)
+    for companion in _evaluated(desk, booked, key, wide):
+        together = _difference_correlation(own, companion.series, booked.gap, companion.quantity)
         if together > 0:
-            listed.append((together, one))
+            listed.append((together, companion))
     listed.sort(key=lambda one: -one[0])
     return [one for _, one in listed[:_MOST_COMPANIONS]]
 
 
-def _evaluated(desk: Desk, booked: BookedGap, key: str, wide: Span) -> Iterator[Companion]:
+def _evaluated(desk: Workspace, booked: BookedGap, key: str, wide: Span) -> Iterator[Companion]:
     found = list(_others(desk, booked.point, key))[:_MOST_LOOKED_AT]
     for point, other in found:
         series = _known_readings(desk, point, other, wide)
@@ -54,7 +54,7 @@ def _evaluated(desk: Desk, booked: BookedGap, key: str, wide: Span) -> Iterator[
         yield from _by_vapour(desk, booked, wide, [point for point, _ in found])
 
 
-def _known_readings(desk: Desk, point: PointPlace, key: str, wide: Span) -> Series | None:
+def _known_readings(desk: Workspace, point: PointPlace, key: str, wide: Span) -> Series | None:
     try:
         return trusted_readings(read_around(desk, point.id, key, wide).between(*wide))
     except ArchiveDamagedError:
@@ -66,7 +66,7 @@ def _of(point: PointPlace, here: PointPlace) -> str:
 
 
 def _by_vapour(
-    desk: Desk, booked: BookedGap, wide: Span, where: Iterable[PointPlace]
+    desk: Workspace, booked: BookedGap, wide: Span, where: Iterable[PointPlace]
 ) -> Iterator[Companion]:
     """Yield what humidity would be by the temperature here, where that was measured in the gap."""
     here = _air(desk, booked.point, wide)
@@ -83,7 +83,7 @@ def _by_vapour(
             yield Companion(f"{name} and the vapour of {point.full_name}", series, humidity)
 
 
-def _air(desk: Desk, point: PointPlace, wide: Span) -> tuple[str, Series] | None:
+def _air(desk: Workspace, point: PointPlace, wide: Span) -> tuple[str, Series] | None:
     """Return the temperature of the air at a point and its name, None where it is not measured."""
     measured = {place.channel for place in point.channels}
     key = next((one for one in _OF_THE_AIR if one in measured), None)
@@ -91,7 +91,7 @@ def _air(desk: Desk, point: PointPlace, wide: Span) -> tuple[str, Series] | None
     return (quantity(key).name, series) if key and series is not None else None
 
 
-def _others(desk: Desk, here: PointPlace, key: str) -> Iterable[tuple[PointPlace, str]]:
+def _others(desk: Workspace, here: PointPlace, key: str) -> Iterable[tuple[PointPlace, str]]:
     unit = quantity(key).unit
     listed = sorted(points(desk), key=lambda one: (one.id != here.id, one.site != here.site))
     for point in listed:

@@ -6,11 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from gezeiten.archive.loggers import PlacedLogger, loggers_by_serial
+from gezeiten.archive.loggers import DeployedLogger, loggers_by_serial
 from gezeiten.archive.missions import newest_launch_since
 from gezeiten.archive.offloads import offload_counts_since
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.rounds import open_round
 from gezeiten.desk.field.sheets import sheets_folder
 from gezeiten.domain.actions.offloads import SOURCES
@@ -55,7 +55,7 @@ class DayLine:
         return "" if self.is_touched else "not visited"
 
 
-def day_list(desk: Desk, at_hand: Mapping[str, int]) -> list[DayLine]:
+def day_list(desk: Workspace, at_hand: Mapping[str, int]) -> list[DayLine]:
     """Return a line for every logger that was offloaded or launched today, is at hand, is wanted by
     the open round, or is at a site where something was done today; by site and point.
 
@@ -82,12 +82,12 @@ def day_list(desk: Desk, at_hand: Mapping[str, int]) -> list[DayLine]:
     return sorted(kept, key=lambda line: (line.site, line.point, line.serial))
 
 
-def _today_ms(desk: Desk, zone: str) -> int:
+def _today_ms(desk: Workspace, zone: str) -> int:
     return midnight_ms(from_ms(desk.now_ms(), zone).date(), zone)
 
 
 def _line(
-    logger: PlacedLogger,
+    logger: DeployedLogger,
     came: list[tuple[int, int]],
     launched: tuple[int, int] | None,
     at_hand: int | None,
@@ -108,7 +108,7 @@ def _line(
     )
 
 
-def write_day(desk: Desk, lines: list[DayLine]) -> Path:
+def write_day(desk: Workspace, lines: list[DayLine]) -> Path:
     """Write the list of the day as a PDF and return the file."""
     # reportlab is slow to import and only documents need it
     from gezeiten.report.sheets import DayRow, DaySheet, write_day_sheet

@@ -10,7 +10,7 @@ from typing import Any
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.companions import companions
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.record.records import read_around
@@ -70,7 +70,7 @@ class FillMethod:
 
 
 def estimates(
-    desk: Desk,
+    desk: Workspace,
     booked: BookedGap,
     tell: Callable[[list[FillMethod]], None] = lambda _: None,
     cancelled: Callable[[], bool] = lambda: False,
@@ -95,12 +95,12 @@ def estimates(
             continue
         found[key] = []
         cautions.append(_unrest_text(key, learnt.unrest))
-        for one in candidates(
+        for candidate in candidates(
             learnt.series, booked.gap, quantity(key), looked_at, _seed(key), learnt.unrest
         ):
             if cancelled():
                 return []
-            found[key].append(one)
+            found[key].append(candidate)
             tell(_fill_methods(found, left, cautions))
     if not found:
         return [FillMethod("Estimates", {}, next(iter(left.values())))] if left else []
@@ -113,17 +113,17 @@ def _unrest_text(key: str, unrest: Unrest | None) -> str:
     return f"{quantity(key).name} beside it is among the {unrest.kind} known"
 
 
-def _relaunched(desk: Desk, booked: BookedGap) -> str:
+def _relaunched(desk: Workspace, booked: BookedGap) -> str:
     """Say so where a mission ended at a gap."""
     with desk.archive.reading() as session:
         fed = layout(session).at_point(booked.point.id)
     gap = booked.gap
     its = {
-        one.mission
-        for one in fed
-        if one.series in booked.channels
-        and one.start_ms < gap.end_ms + 1
-        and one.end_ms > gap.start_ms - 1
+        assignment.mission
+        for assignment in fed
+        if assignment.series in booked.channels
+        and assignment.start_ms < gap.end_ms + 1
+        and assignment.end_ms > gap.start_ms - 1
     }
     return "a mission ended at it" if len(its) > 1 else ""
 
@@ -149,11 +149,11 @@ def _fill_methods(
                 ways.setdefault(fill_method_text(one.facts), {})[key] = one
     best: dict[str, Candidate] = {}
     for key, listed in found.items():
-        serving = [one for one in ranked(listed) if one.kind != "line"]
+        serving = [candidate for candidate in ranked(listed) if candidate.kind != "line"]
         if serving:
             best[key] = serving[0]
     made = [_fill_method(name, of) for name, of in ways.items() if len(of) == len(found)]
-    names = {fill_method_text(one.facts) for one in best.values()}
+    names = {fill_method_text(candidate.facts) for candidate in best.values()}
     if len(best) == len(found) and len(names) > 1:
         said = (f"{quantity(key).name} {fill_method_text(one.facts)}" for key, one in best.items())
         made.insert(0, FillMethod("; ".join(said), best))
@@ -195,11 +195,11 @@ _BAND_WORDS = {
 
 
 def _fill_method(name: str, of: dict[str, Candidate]) -> FillMethod:
-    refused = [one.refusal for one in of.values() if one.refusal]
+    refused = [candidate.refusal for candidate in of.values() if candidate.refusal]
     return FillMethod(name, of, refused[0] if refused else "")
 
 
-def line_error(desk: Desk, booked: BookedGap, key: str) -> tuple[ExpectedError | None, str]:
+def line_error(desk: Workspace, booked: BookedGap, key: str) -> tuple[ExpectedError | None, str]:
     """Return the error to be expected of a straight line over a gap of a series, or why there is
     none.
 
@@ -246,7 +246,7 @@ class _TrainingData:
     unrest: Unrest | None
 
 
-def _training_data(desk: Desk, booked: BookedGap, key: str) -> _TrainingData:
+def _training_data(desk: Workspace, booked: BookedGap, key: str) -> _TrainingData:
     """Return the known readings of a series around a gap, from as far as is needed; beside what is
     unusual all of them: stretches that begin alike are few."""
     gap, its = booked.gap, quantity(key)
@@ -267,7 +267,7 @@ def _training_data(desk: Desk, booked: BookedGap, key: str) -> _TrainingData:
     return _TrainingData(series, span, estimate_refusal(series, gap, its), unrest)
 
 
-def _known_readings(desk: Desk, booked: BookedGap, key: str) -> Series:
+def _known_readings(desk: Workspace, booked: BookedGap, key: str) -> Series:
     """Return the known readings of a series, of a very long record those nearest to the gap."""
     gap = booked.gap
     reach_ms = _MOST_READINGS // 2 * gap.interval_ms
@@ -276,7 +276,7 @@ def _known_readings(desk: Desk, booked: BookedGap, key: str) -> Series:
 
 
 # -- doing -----------------------------------------------------------------------------------------
-def fill_by_method(desk: Desk, booked: BookedGap, way: FillMethod) -> None:
+def fill_by_method(desk: Workspace, booked: BookedGap, way: FillMethod) -> None:
     """Fill a gap by estimates that were looked at.
 
     Raises:

@@ -7,7 +7,7 @@ from functools import partial
 
 from gezeiten.archive.local_cache.coverage import Coverage, coverage
 from gezeiten.archive.steps import active_steps
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.fault_isolation import Fault, or_fault
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.missing import missing_time
@@ -34,7 +34,7 @@ class BookedGap:
         return (self.point.id, self.gap.start_ms, self.gap.end_ms, series)
 
 
-def gaps(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
+def gaps(desk: Workspace, point_id: int | None = None) -> list[BookedGap]:
     """Return the gaps of one point or all, by site and time; filled ones from their steps.
 
     Of all points, those that cannot be read are left out; the Tideboard names them.
@@ -49,7 +49,7 @@ def gaps(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
     return [booked for listed in found if not isinstance(listed, Fault) for booked in listed]
 
 
-def gaps_of_calculated(desk: Desk, point_id: int | None = None) -> list[BookedGap]:
+def gaps_of_calculated(desk: Workspace, point_id: int | None = None) -> list[BookedGap]:
     """Return where calculated series of one point or all have no value though their first input
     has; `reason` says what lacks. Points that cannot be read are left out, where all are asked."""
     if point_id is not None:
@@ -59,14 +59,14 @@ def gaps_of_calculated(desk: Desk, point_id: int | None = None) -> list[BookedGa
     return [booked for listed in found if not isinstance(listed, Fault) for booked in listed]
 
 
-def _of_calculated(desk: Desk, point: PointPlace) -> list[BookedGap]:
+def _of_calculated(desk: Workspace, point: PointPlace) -> list[BookedGap]:
     return [
-        BookedGap(point, (one.series,), one.gap, NOT_CALCULATED, reason=one.reason)
-        for one in missing_time(desk, point)
+        BookedGap(point, (time.series,), time.gap, NOT_CALCULATED, reason=time.reason)
+        for time in missing_time(desk, point)
     ]
 
 
-def open_gaps(desk: Desk) -> int:
+def open_gaps(desk: Workspace) -> int:
     """Return how many gaps nobody has dealt with."""
     return sum(1 for booked in gaps(desk) if booked.state == "open")
 

@@ -11,13 +11,13 @@ from gezeiten.archive.actions.execution import do
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.steps import active_steps
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.alternative_sources import alternative_action, by_others
 from gezeiten.desk.field.estimating import estimates, method_action
 from gezeiten.desk.field.gaps import BookedGap, gaps
 from gezeiten.desk.field.mending import line_action, line_offer
 from gezeiten.domain.actions import Action
-from gezeiten.domain.actions.gaps import GapLeftOpen, GapTakenBack
+from gezeiten.domain.actions.gaps import GapFillWithdrawn, GapLeftOpen
 from gezeiten.errors import InputError
 
 RuleKind = Literal["line", "best", "leave"]
@@ -47,7 +47,7 @@ class PlannedFill:
 
 
 def listed(
-    desk: Desk,
+    desk: Workspace,
     rule: GapRule,
     chosen: Sequence[BookedGap],
     tell: Callable[[PlannedFill], None] = lambda _: None,
@@ -76,7 +76,7 @@ def listed(
 
 
 def _planned_fill(
-    desk: Desk, rule: GapRule, booked: BookedGap, cancelled: Callable[[], bool]
+    desk: Workspace, rule: GapRule, booked: BookedGap, cancelled: Callable[[], bool]
 ) -> PlannedFill:
     if booked.gap.length_ms > rule.longest_ms:
         return PlannedFill(booked, "", {}, "longer than asked for", None)
@@ -91,7 +91,7 @@ def _leaving(booked: BookedGap, reason: str) -> Callable[[str], Action]:
     return lambda point: GapLeftOpen(point, fresh_id(), booked.gap, reason, booked.channels)
 
 
-def _by_line(desk: Desk, booked: BookedGap) -> PlannedFill:
+def _by_line(desk: Workspace, booked: BookedGap) -> PlannedFill:
     offer = line_offer(desk, booked)
     if offer.refusal:
         return PlannedFill(booked, "", {}, offer.refusal, None)
@@ -99,7 +99,7 @@ def _by_line(desk: Desk, booked: BookedGap) -> PlannedFill:
     return PlannedFill(booked, "by a straight line", errors, "", line_action(desk, booked, offer))
 
 
-def _by_best(desk: Desk, booked: BookedGap, cancelled: Callable[[], bool]) -> PlannedFill:
+def _by_best(desk: Workspace, booked: BookedGap, cancelled: Callable[[], bool]) -> PlannedFill:
     """What another source measured at the point where one did in all of its series; else the best
     estimate; the line where that does better, as far as the point's rule allows it."""
     for other in by_others(desk, booked):
@@ -123,13 +123,13 @@ def _by_best(desk: Desk, booked: BookedGap, cancelled: Callable[[], bool]) -> Pl
     return PlannedFill(booked, best.name, errors, "", method_action(booked, best))
 
 
-def do_all(desk: Desk, chosen: Iterable[PlannedFill]) -> int:
+def do_all(desk: Workspace, chosen: Iterable[PlannedFill]) -> int:
     """Do what is listed, all of it or nothing; returns about how many gaps.
 
     Raises:
         InputError: one of them cannot be done any more; nothing was.
     """
-    wanted = [(one.booked, one.act) for one in chosen if one.act is not None]
+    wanted = [(fill.booked, fill.act) for fill in chosen if fill.act is not None]
     if not wanted:
         raise InputError("There is nothing to do; choose gaps for which the rule finds a way.")
     said = desk.authorship  # one instant and one person: so they are known to belong together
@@ -139,20 +139,24 @@ def do_all(desk: Desk, chosen: Iterable[PlannedFill]) -> int:
     return len(wanted)
 
 
-def gaps_of_same_action(desk: Desk, booked: BookedGap) -> list[BookedGap]:
+def gaps_of_same_action(desk: Workspace, booked: BookedGap) -> list[BookedGap]:
     """Return the gaps about which something was done in the same act as about one, itself among
     them; only itself where it was done alone."""
     with desk.archive.reading() as session:
         by_point = active_steps(session)
     said = {step.id: (step.made_ms, step.made_by) for its in by_point.values() for step in its}
     acts = {said[step] for step in booked.steps if step in said}
-    return [one for one in gaps(desk) if any(said.get(step) in acts for step in one.steps)]
+    return [gap for gap in gaps(desk) if any(said.get(step) in acts for step in gap.steps)]
 
 
-def undo_all(desk: Desk, chosen: Sequence[BookedGap]) -> None:
+def undo_all(desk: Workspace, chosen: Sequence[BookedGap]) -> None:
     """Undo what was done about some gaps, all of it or nothing."""
     said = desk.authorship
     with desk.archive.writing() as session:
-        for one in chosen:
-            uid = stored_point(session, one.point.id).uid
-            do(session, GapTakenBack(uid, one.gap, one.steps, one.state), said)
+        for booked_gap in chosen:
+            uid = stored_point(session, booked_gap.point.id).uid
+            do(
+                session,
+                GapFillWithdrawn(uid, booked_gap.gap, booked_gap.steps, booked_gap.state),
+                said,
+            )

@@ -16,7 +16,7 @@ from gezeiten.archive.offloads import fingerprint_of, undone_fetch
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.steps import all_steps
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.estimating import line_error
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.desk.logger.contact import LoggerCard, find_serial
@@ -26,8 +26,8 @@ from gezeiten.domain.actions import Action
 from gezeiten.domain.actions.gaps import (
     GapFetched,
     GapFilledByLine,
+    GapFillWithdrawn,
     GapLeftOpen,
-    GapTakenBack,
     LineFill,
 )
 from gezeiten.domain.kept import KnownMission
@@ -77,7 +77,7 @@ class LineOffer:
     left: dict[str, str] = field(default_factory=dict)
 
 
-def logger_offer(desk: Desk, booked: BookedGap, card: LoggerCard | None = None) -> LoggerOffer:
+def logger_offer(desk: Workspace, booked: BookedGap, card: LoggerCard | None = None) -> LoggerOffer:
     """Return what the logger of the gap's mission holds of it, from a card or the last contact."""
     with desk.archive.reading() as session:
         mission = mission_due_at(session, booked.point.id, booked.gap.start_ms)
@@ -132,7 +132,7 @@ def _numbers_in_memory(
     return (mission.first_held, mission.readings) if is_newest else (0, 0)
 
 
-def line_offer(desk: Desk, booked: BookedGap) -> LineOffer:
+def line_offer(desk: Workspace, booked: BookedGap) -> LineOffer:
     """Return the straight line over a gap with its expected error, or why it is not offered."""
     errors: dict[str, ExpectedError] = {}
     left: dict[str, str] = {}
@@ -155,7 +155,7 @@ def line_offer(desk: Desk, booked: BookedGap) -> LineOffer:
 
 
 # -- acts ----------------------------------------------------------------------------------------
-def fill_by_line(desk: Desk, booked: BookedGap) -> None:
+def fill_by_line(desk: Workspace, booked: BookedGap) -> None:
     """Fill a gap by a straight line in each of its channels, coded estimate.
 
     Raises:
@@ -164,7 +164,7 @@ def fill_by_line(desk: Desk, booked: BookedGap) -> None:
     _do(desk, booked, line_action(desk, booked, line_offer(desk, booked)))
 
 
-def line_action(desk: Desk, booked: BookedGap, offer: LineOffer) -> Callable[[str], Action]:
+def line_action(desk: Workspace, booked: BookedGap, offer: LineOffer) -> Callable[[str], Action]:
     """Return the act that fills a gap by a straight line, for its point (its id).
 
     Raises:
@@ -176,7 +176,7 @@ def line_action(desk: Desk, booked: BookedGap, offer: LineOffer) -> Callable[[st
     return lambda point: GapFilledByLine(point, booked.gap, lines)
 
 
-def _line(desk: Desk, booked: BookedGap, channel: str, error: ExpectedError) -> LineFill:
+def _line(desk: Workspace, booked: BookedGap, channel: str, error: ExpectedError) -> LineFill:
     gap = booked.gap
     ends = line_ends(read_around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms)), gap)
     if ends is None:
@@ -200,7 +200,7 @@ def _line(desk: Desk, booked: BookedGap, channel: str, error: ExpectedError) -> 
 
 
 def fill_from_logger(
-    desk: Desk, booked: BookedGap, address: Endpoint | None = None, watch: Watch = UNWATCHED
+    desk: Workspace, booked: BookedGap, address: Endpoint | None = None, watch: Watch = UNWATCHED
 ) -> Offloaded | None:
     """Fetch the missing readings of a gap from the logger; measured, code good.
 
@@ -227,14 +227,14 @@ def fill_from_logger(
     return result
 
 
-def book_fetched(desk: Desk, booked: BookedGap, offload_id: int, by: str = "") -> None:
+def book_fetched(desk: Workspace, booked: BookedGap, offload_id: int, by: str = "") -> None:
     """Keep that an offload filled a gap. by: what carried it, "" where the logger gave it."""
     with desk.archive.reading() as session:
         sha256 = fingerprint_of(session, offload_id)
     _do(desk, booked, lambda point: GapFetched(point, fresh_id(), booked.gap, sha256, by))
 
 
-def leave_open(desk: Desk, booked: BookedGap, reason: str) -> None:
+def leave_open(desk: Workspace, booked: BookedGap, reason: str) -> None:
     """Leave a gap open for good, with a reason.
 
     Raises:
@@ -244,20 +244,20 @@ def leave_open(desk: Desk, booked: BookedGap, reason: str) -> None:
     _do(desk, booked, lambda point: GapLeftOpen(point, fresh_id(), booked.gap, words, series))
 
 
-def undo(desk: Desk, booked: BookedGap) -> None:
+def undo(desk: Workspace, booked: BookedGap) -> None:
     """Undo what was done about a gap; the record is again what it was before."""
     if not booked.steps:
         raise InputError("Nothing was done about this gap yet, so there is nothing to undo.")
-    _do(desk, booked, lambda at: GapTakenBack(at, booked.gap, booked.steps, booked.state))
+    _do(desk, booked, lambda at: GapFillWithdrawn(at, booked.gap, booked.steps, booked.state))
 
 
-def _do(desk: Desk, booked: BookedGap, act: Callable[[str], Action]) -> None:
+def _do(desk: Workspace, booked: BookedGap, act: Callable[[str], Action]) -> None:
     """Do an act on a gap; it is told the id of the gap's point."""
     with desk.archive.writing() as session:
         desk.do_within(session, act(stored_point(session, booked.point.id).uid))
 
 
-def steps_of(desk: Desk, point_id: int) -> list[RecordStep]:
+def steps_of(desk: Workspace, point_id: int) -> list[RecordStep]:
     """Return all steps of a point, undone ones too, oldest first."""
     with desk.archive.reading() as session:
         return all_steps(session, point_id)

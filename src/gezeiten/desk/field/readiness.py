@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.rounds import Round, open_round
 from gezeiten.desk.logger.checks import (
     Check,
@@ -61,14 +61,14 @@ class Readiness:
 
 
 @dataclass(frozen=True, slots=True)
-class SeenLogger:
+class LoggerWithStart:
     """A logger as just seen, with what it starts from."""
 
     card: LoggerCard
     start: Start
 
 
-def starting(desk: Desk, card: LoggerCard) -> Start:
+def starting(desk: Workspace, card: LoggerCard) -> Start:
     """Return what a logger starts from: what the round has ready, else as the last mission here."""
     last, usual = latest_plan(desk, card), usual_plan(desk, card)
     group = pin_group(desk, card.serial)
@@ -88,7 +88,7 @@ def _plan_of_round(under_way: Round | None, serial: str) -> Plan | None:
 
 
 def readiness(
-    desk: Desk, card: LoggerCard, plan: Plan, accepted: Mapping[str, str], label: str = ""
+    desk: Workspace, card: LoggerCard, plan: Plan, accepted: Mapping[str, str], label: str = ""
 ) -> Readiness:
     """Return the checks and the outlook of a plan; see `launch_checks`."""
     try:

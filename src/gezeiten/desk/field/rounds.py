@@ -9,10 +9,10 @@ from gezeiten.archive.intake.missions import stored_ranges
 from gezeiten.archive.loggers import last_seen_logger
 from gezeiten.archive.missions import latest_mission_at_point, plan_of
 from gezeiten.archive.offloads import has_offloads_since
-from gezeiten.archive.rounds import KeptRound, KeptTask, find_open_round, stored_task
-from gezeiten.archive.sites import KeptPoint, KeptSite, stored_point, stored_site
+from gezeiten.archive.rounds import StoredRound, StoredTask, find_open_round, stored_task
+from gezeiten.archive.sites import StoredPoint, StoredSite, stored_point, stored_site
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.board import board
 from gezeiten.desk.logger.planning import relaunchable_plan
 from gezeiten.domain.actions.visits import (
@@ -20,7 +20,7 @@ from gezeiten.domain.actions.visits import (
     PlannedTask,
     RoundClosed,
     RoundMade,
-    TaskLeftOut,
+    TaskOmitted,
     TaskPlanned,
 )
 from gezeiten.domain.attention import BATTERY_TO_TAKE, CALIBRATION_TO_TAKE_MS
@@ -89,7 +89,7 @@ class Round:
         return tuple(task for task in self.tasks if not task.is_done)
 
 
-def make_round(desk: Desk, site_ids: list[int], day_ms: int) -> Round:
+def make_round(desk: Workspace, site_ids: list[int], day_ms: int) -> Round:
     """Make the round of a day; an open one is closed first. The most pressing site comes first.
 
     Raises:
@@ -151,7 +151,7 @@ def _plan_to_launch(session: ArchiveSession, row: BoardRow, day_ms: int) -> Plan
     return relaunchable_plan(plan_of(session, last))
 
 
-def open_round(desk: Desk) -> Round | None:
+def open_round(desk: Workspace) -> Round | None:
     """Return the round under way, None where there is none."""
     with desk.archive.reading() as session:
         row = find_open_round(session)
@@ -169,7 +169,7 @@ def open_round(desk: Desk) -> Round | None:
 
 
 def _task(
-    session: ArchiveSession, task: KeptTask, row: KeptRound, shown: BoardRow | None
+    session: ArchiveSession, task: StoredTask, row: StoredRound, shown: BoardRow | None
 ) -> VisitTask:
     point = stored_point(session, task.point_id)
     site = stored_site(session, point.site_id).facts
@@ -211,7 +211,7 @@ def _is_offloaded_since(
     return seen >= since_ms and size(stored_ranges(session, last.id)) >= held
 
 
-def _to_bring(desk: Desk, session: ArchiveSession, tasks: list[VisitTask]) -> list[str]:
+def _to_bring(desk: Workspace, session: ArchiveSession, tasks: list[VisitTask]) -> list[str]:
     """What the round needs, in sentences without a full stop."""
     cells: dict[str, list[str]] = {}
     said = []
@@ -236,7 +236,7 @@ def _to_bring(desk: Desk, session: ArchiveSession, tasks: list[VisitTask]) -> li
     return batteries + said + routes
 
 
-def set_task_plan(desk: Desk, task: VisitTask, plan: Plan | None) -> None:
+def set_task_plan(desk: Workspace, task: VisitTask, plan: Plan | None) -> None:
     """Say what is to be launched at a point of the round; None: only offload."""
     here = full_name(task.site, task.point)
     after = replace(plan, point_name=here).as_dict() if plan else None
@@ -247,7 +247,7 @@ def set_task_plan(desk: Desk, task: VisitTask, plan: Plan | None) -> None:
         desk.do_within(session, act)
 
 
-def omit_task(desk: Desk, task: VisitTask, reason: str) -> None:
+def omit_task(desk: Workspace, task: VisitTask, reason: str) -> None:
     """Say why a point of the round is not done; "" takes that back.
 
     Raises:
@@ -259,11 +259,11 @@ def omit_task(desk: Desk, task: VisitTask, reason: str) -> None:
     with desk.archive.writing() as session:
         row = stored_task(session, task.id)
         point = stored_point(session, task.point_id)
-        act = TaskLeftOut(row.round, row.uid, point.uid, row.left_out, cleaned)
+        act = TaskOmitted(row.round, row.uid, point.uid, row.left_out, cleaned)
         desk.do_within(session, act)
 
 
-def close_round(desk: Desk) -> None:
+def close_round(desk: Workspace) -> None:
     """End the round under way. Sites all of whose points are done get their next visit by duty."""
     under_way = open_round(desk)
     if under_way is None:
@@ -278,13 +278,13 @@ def close_round(desk: Desk) -> None:
         desk.do_within(session, RoundClosed(under_way.uid, names, done, len(under_way.tasks), due))
 
 
-def _points_of(session: ArchiveSession, under_way: Round, but_at: set[str]) -> list[KeptPoint]:
+def _points_of(session: ArchiveSession, under_way: Round, but_at: set[str]) -> list[StoredPoint]:
     """The points of a round but those at some sites."""
     tasks = [task for task in under_way.tasks if task.site not in but_at]
     return [stored_point(session, task.point_id) for task in tasks]
 
 
-def _due_visit(desk: Desk, site: KeptSite) -> DueVisit | None:
+def _due_visit(desk: Workspace, site: StoredSite) -> DueVisit | None:
     """The next visit of a site by its duty, after it has been visited today."""
     days = site.facts.visit_every_days
     if not days:

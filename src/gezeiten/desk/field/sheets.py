@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.rounds import Round, VisitTask
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.places import points
@@ -19,13 +19,13 @@ from gezeiten.domain.series.timeline import from_ms
 from gezeiten.errors import InputError
 
 
-def sheets_path(desk: Desk) -> Path:
+def sheets_path(desk: Workspace) -> Path:
     """Return where sheets are written: the setting's folder, else the archive's."""
     chosen = desk.settings.sheets_folder.strip()
     return Path(chosen).expanduser() if chosen else desk.archive.sheets
 
 
-def sheets_folder(desk: Desk) -> Path:
+def sheets_folder(desk: Workspace) -> Path:
     """Return the folder of sheets, made if need be."""
     folder = sheets_path(desk)
     with translated(folder):
@@ -33,7 +33,7 @@ def sheets_folder(desk: Desk) -> Path:
     return folder
 
 
-def write_label_sheet(desk: Desk, cards: list[LoggerCard]) -> Path:
+def write_label_sheet(desk: Workspace, cards: list[LoggerCard]) -> Path:
     """Write the labels of the missions on loggers and return the file; idle loggers get none.
 
     Raises:
@@ -91,7 +91,7 @@ def expected_end(plan: Plan, model: LoggerModel, first_ms: int, zone: str) -> st
     return words if end is None else f"{from_ms(end, zone):%Y-%m-%d %H:%M} ({words})"
 
 
-def write_round(desk: Desk, under_way: Round) -> Path:
+def write_round(desk: Workspace, under_way: Round) -> Path:
     """Write the sheet of a round and return the file."""
     from gezeiten.report.sheets import RoundSheet, write_round_sheet
 

@@ -15,7 +15,7 @@ import msgspec
 
 from gezeiten import __version__
 from gezeiten.archive.local_cache.database_state import state_of
-from gezeiten.desk.context import Desk, model_texts
+from gezeiten.desk.context import Workspace, model_texts
 from gezeiten.domain.board.board import Board, board_of
 from gezeiten.domain.board.facts import BoardFacts
 
@@ -34,7 +34,7 @@ class _StoredBoard(msgspec.Struct):
     facts: BoardFacts
 
 
-def cached_board(desk: Desk) -> Board | None:
+def cached_board(desk: Workspace) -> Board | None:
     """Return the board as the archive has it, as far as that is known without opening it."""
     if desk.is_looking:
         return None
@@ -46,7 +46,7 @@ def cached_board(desk: Desk) -> Board | None:
     return board_of(sight.facts, desk.now_ms()) if sight.of == _state(desk.folder) else None
 
 
-def fresh_board(desk: Desk) -> Board:
+def fresh_board(desk: Workspace) -> Board:
     """Return the board from the archive, and keep what is known for the next start."""
     from gezeiten.desk.field.board import board, board_facts  # it needs nearly everything
 

@@ -14,7 +14,7 @@ from gezeiten.archive.intake.missions import Circumstances, Intake
 from gezeiten.archive.missions import mission_ranges
 from gezeiten.archive.offloads import is_offloaded
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.offloading import Offloaded, import_file
 from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.plan.models import logger_model
@@ -124,7 +124,7 @@ def _facts(header: Header) -> dict[str, Any]:
 
 
 def import_arrived(
-    desk: Desk, path: Path, how: Circumstances, *, even_if_known: bool = False
+    desk: Workspace, path: Path, how: Circumstances, *, even_if_known: bool = False
 ) -> Intake:
     """Take a file that has come whole into the archive and read it back from the vault.
 
@@ -142,7 +142,7 @@ def import_arrived(
 
 
 @contextmanager
-def locked_incoming(desk: Desk, name: str, serial: str) -> Iterator[Path]:
+def locked_incoming(desk: Workspace, name: str, serial: str) -> Iterator[Path]:
     """Yield the incoming file of this name, for us alone.
 
     Raises:
@@ -183,7 +183,7 @@ class Clearing:
 
 
 def import_each(
-    desk: Desk, records: list[CarriedRecord], take: Callable[[CarriedRecord], Intake]
+    desk: Workspace, records: list[CarriedRecord], take: Callable[[CarriedRecord], Intake]
 ) -> list[Offloaded]:
     """Take records one after the other; one that fails is said and keeps nobody waiting.
 

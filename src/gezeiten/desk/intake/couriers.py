@@ -16,7 +16,7 @@ from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake.missions import Circumstances, Intake
 from gezeiten.archive.offloads import is_offloaded
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.carried import (
     KEPT,
     NEW,
@@ -31,7 +31,7 @@ from gezeiten.desk.intake.carried import (
 )
 from gezeiten.desk.logger.erasing import verify_in_vault
 from gezeiten.desk.logger.offloading import Offloaded, import_file
-from gezeiten.domain.actions.carriers import CourierClockSet, CourierMadeReady, CourierTold
+from gezeiten.domain.actions.carriers import CourierCleared, CourierClockSet, CourierConfigured
 from gezeiten.domain.clock import ClockDifference
 from gezeiten.domain.plan.models import MODELS, logger_model
 from gezeiten.domain.wording import counted
@@ -47,7 +47,7 @@ from gezeiten.link.address import Endpoint
 from gezeiten.link.courier import CourierRecord, CourierSession
 from gezeiten.link.find import FoundCourier
 from gezeiten.link.lines import open_line
-from gezeiten.link.registers import AtLoggers, CourierState
+from gezeiten.link.registers import CourierMode, CourierState
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
 HALF = "half"
@@ -82,12 +82,12 @@ class CourierCard:
 
 
 @contextmanager
-def _conversation(desk: Desk, address: Endpoint, serial: str) -> Iterator[CourierSession]:
+def _conversation(desk: Workspace, address: Endpoint, serial: str) -> Iterator[CourierSession]:
     with open_line(address, desk.limits) as line:
         yield CourierSession(line, serial)
 
 
-def contact_courier(desk: Desk, found: FoundCourier) -> CourierCard:
+def contact_courier(desk: Workspace, found: FoundCourier) -> CourierCard:
     """Look at a courier and what it holds.
 
     Raises:
@@ -97,7 +97,7 @@ def contact_courier(desk: Desk, found: FoundCourier) -> CourierCard:
         return _read_card(desk, session, found.address)
 
 
-def _read_card(desk: Desk, session: CourierSession, address: Endpoint) -> CourierCard:
+def _read_card(desk: Workspace, session: CourierSession, address: Endpoint) -> CourierCard:
     clock = session.clock(desk.clock)
     listed = session.records()
     with desk.archive.reading() as db:
@@ -152,7 +152,7 @@ def _model_name(code: str) -> str:
 
 
 def offload_courier(
-    desk: Desk, card: CourierCard, keys: set[str] | None = None, watch: Watch = UNWATCHED
+    desk: Workspace, card: CourierCard, keys: set[str] | None = None, watch: Watch = UNWATCHED
 ) -> list[Offloaded]:
     """Take records from a courier; a cut goes on at the same byte next time.
 
@@ -182,7 +182,7 @@ def offload_courier(
 
 
 def _circumstances(
-    desk: Desk, courier: str, record: CourierRecord, clock: ClockDifference
+    desk: Workspace, courier: str, record: CourierRecord, clock: ClockDifference
 ) -> Circumstances:
     """How a record came: the logger's clock was measured by the courier, the courier's by us."""
     return Circumstances(
@@ -200,7 +200,11 @@ def _circumstances(
 
 
 def _import_record(
-    desk: Desk, session: CourierSession, record: CourierRecord, how: Circumstances, meter: Meter
+    desk: Workspace,
+    session: CourierSession,
+    record: CourierRecord,
+    how: Circumstances,
+    meter: Meter,
 ) -> Intake:
     with locked_incoming(desk, f"{record.sha256}.courier.begun", record.serial) as path:
         try:
@@ -212,7 +216,7 @@ def _import_record(
 
 
 def _fetch(
-    desk: Desk, session: CourierSession, record: CourierRecord, path: Path, meter: Meter
+    desk: Workspace, session: CourierSession, record: CourierRecord, path: Path, meter: Meter
 ) -> None:
     """Bring the incoming file to its full length and compare its fingerprint."""
     with translated(desk.archive.folder):
@@ -233,7 +237,7 @@ def _fetch(
         )
 
 
-def _import_partial(desk: Desk, path: Path, how: Circumstances, why: str) -> None:
+def _import_partial(desk: Workspace, path: Path, how: Circumstances, why: str) -> None:
     """Keep the readings of a record that was cut off; its begun file stays to go on from."""
     try:
         import_file(desk, path, replace(how, cut_short=why))
@@ -241,7 +245,7 @@ def _import_partial(desk: Desk, path: Path, how: Circumstances, why: str) -> Non
         return  # not even the header is whole: the begun file goes on next time
 
 
-def clear_courier(desk: Desk, card: CourierCard) -> list[str]:
+def clear_courier(desk: Workspace, card: CourierCard) -> list[str]:
     """Clear what is safely kept, set the clock; returns a sentence for each record that stays.
 
     Every record is looked up in the vault, byte for byte, before the courier may clear it. The
@@ -265,11 +269,11 @@ def clear_courier(desk: Desk, card: CourierCard) -> list[str]:
                 stay.append(f"{record.serial}, mission {record.mission}: {why}")
         if not stay:
             session.set_clock(desk.now_ms())
-    desk.do(CourierMadeReady(card.serial, cleared, tuple(stay)))
+    desk.do(CourierCleared(card.serial, cleared, tuple(stay)))
     return stay
 
 
-def clearing(desk: Desk, card: CourierCard) -> Clearing:
+def clearing(desk: Workspace, card: CourierCard) -> Clearing:
     """Return what making ready would clear from a courier as just seen."""
     goes, stays = [], []
     with _conversation(desk, card.address, card.serial) as session:
@@ -293,7 +297,7 @@ def clock_refusal(card: CourierCard) -> str:
     return f"{records} by its clock; take them first."
 
 
-def set_courier_clock(desk: Desk, card: CourierCard) -> None:
+def set_courier_clock(desk: Workspace, card: CourierCard) -> None:
     """Set a courier's clock without clearing anything.
 
     Raises:
@@ -309,12 +313,12 @@ def set_courier_clock(desk: Desk, card: CourierCard) -> None:
     desk.do(CourierClockSet(card.serial, fresh.clock.difference_ms))
 
 
-def set_at_loggers(desk: Desk, card: CourierCard, *, launch_again: bool) -> None:
+def set_at_loggers(desk: Workspace, card: CourierCard, *, launch_again: bool) -> None:
     """Say whether a courier launches loggers again after collecting, or leaves them running."""
-    what = AtLoggers.LAUNCHES_AGAIN if launch_again else AtLoggers.LEAVES_RUNNING
+    what = CourierMode.LAUNCHES_AGAIN if launch_again else CourierMode.LEAVES_RUNNING
     with _conversation(desk, card.address, card.serial) as session:
         session.set_at_loggers(what)
-    desk.do(CourierTold(card.serial, launch_again))
+    desk.do(CourierConfigured(card.serial, launch_again))
 
 
 def room_left(card: CourierCard) -> list[tuple[str, int]]:
@@ -323,7 +327,7 @@ def room_left(card: CourierCard) -> list[tuple[str, int]]:
     return [(model.name, max(free, 0) // model.memory_bytes) for model in MODELS.values()]
 
 
-def _not_safe(desk: Desk, record: CourierRecord) -> str:
+def _not_safe(desk: Workspace, record: CourierRecord) -> str:
     """Return why a record may not be cleared, "" where its bytes are in the vault."""
     if not record.bytes:
         return ""  # only a note that there was nothing to carry
@@ -338,7 +342,7 @@ def _not_safe(desk: Desk, record: CourierRecord) -> str:
     return ""
 
 
-def _is_stored_otherwise(desk: Desk, record: CourierRecord) -> str:
+def _is_stored_otherwise(desk: Workspace, record: CourierRecord) -> str:
     """Its readings came by another route, maybe in parts; they are safe where all these can be
     read back."""
     try:

@@ -13,7 +13,7 @@ from gezeiten.archive.intake.missions import Circumstances, Intake
 from gezeiten.archive.loggers import find_logger, has_report, known_report_sizes
 from gezeiten.archive.offloads import is_offloaded
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.carried import (
     UNUSABLE,
     CarriedRecord,
@@ -27,7 +27,7 @@ from gezeiten.desk.intake.carried import (
 )
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.domain.actions.carriers import DriveCleared, DriveReleased, ReportNotKept
-from gezeiten.domain.actions.loggers import ReportKept
+from gezeiten.domain.actions.loggers import ReportStored
 from gezeiten.errors import DeviceError, GezeitenError, LoggerAnswerError, LoggerAwayError
 from gezeiten.link.drive import (
     LARGEST_REPORT,
@@ -60,7 +60,7 @@ class DriveCard:
 
 
 @dataclass(frozen=True, slots=True)
-class DriveTaken:
+class DriveImport:
     """What taking a drive brought; reports: how many of its reports were kept."""
 
     results: list[Offloaded]
@@ -72,14 +72,14 @@ class DriveTaken:
         return next((result.error for result in self.results if result.error), "")
 
 
-def connected_drives(desk: Desk) -> list[DriveSeen]:
+def connected_drives(desk: Workspace) -> list[DriveSeen]:
     """Return the drives at hand: removable ones and the folders of the settings."""
     named = [part.strip() for part in desk.settings.watched_folders.split(",")]
     return drives([Path(name).expanduser() for name in [*filter(None, named), *desk.more_folders]])
 
 
 def survey_drive(
-    desk: Desk, drive: DriveSeen, cancelled: Callable[[], bool] = lambda: False
+    desk: Workspace, drive: DriveSeen, cancelled: Callable[[], bool] = lambda: False
 ) -> DriveCard:
     """Return what is on a drive and what of it is new. Every file is read once.
 
@@ -112,7 +112,7 @@ def _translate_removal(drive: DriveSeen) -> Iterator[None]:
         ) from exc
 
 
-def survey_file(desk: Desk, path: Path) -> DriveCard:
+def survey_file(desk: Workspace, path: Path) -> DriveCard:
     """Return what is known of one mission file, as of a drive that holds nothing else."""
     seen = DriveSeen(path.parent, path.name)
     return DriveCard(seen, (_survey_record(desk, seen, path),), (), desk.now_ms())
@@ -123,7 +123,7 @@ def is_mission_file(path: Path) -> bool:
     return path.suffix.lower() == SUFFIX
 
 
-def _survey_record(desk: Desk, drive: DriveSeen, path: Path) -> CarriedRecord:
+def _survey_record(desk: Workspace, drive: DriveSeen, path: Path) -> CarriedRecord:
     key = str(path.relative_to(drive.root))
     try:
         raw = read_small(path)
@@ -137,8 +137,8 @@ def _survey_record(desk: Desk, drive: DriveSeen, path: Path) -> CarriedRecord:
 
 
 def import_from_drive(
-    desk: Desk, card: DriveCard, keys: set[str] | None = None, watch: Watch = UNWATCHED
-) -> DriveTaken:
+    desk: Workspace, card: DriveCard, keys: set[str] | None = None, watch: Watch = UNWATCHED
+) -> DriveImport:
     """Take records from a drive, and its reports.
 
     Args:
@@ -154,11 +154,11 @@ def import_from_drive(
     kept = 0
     with suppress(LoggerAwayError), _translate_removal(card.drive):
         kept = _store_reports(desk, card.drive)  # pulled out: they come the next time
-    return DriveTaken(results, kept)
+    return DriveImport(results, kept)
 
 
 def _import_record(
-    desk: Desk, drive: DriveSeen, record: CarriedRecord, meter: Meter, watch: Watch
+    desk: Workspace, drive: DriveSeen, record: CarriedRecord, meter: Meter, watch: Watch
 ) -> Intake:
     name = record.sha256[:24] or f"{record.serial}-{record.mission}"
     with locked_incoming(desk, f"{name}.drive{INCOMING}", record.serial) as path:
@@ -184,7 +184,7 @@ def _import_record(
 
 
 # -- the logger's own reports ----------------------------------------------------------------------
-def _new_reports(desk: Desk, drive: DriveSeen) -> list[Path]:
+def _new_reports(desk: Workspace, drive: DriveSeen) -> list[Path]:
     """Return the reports on a drive that are not kept yet; only loggers write reports."""
     with desk.archive.reading() as session:
         kept = known_report_sizes(session)
@@ -193,7 +193,7 @@ def _new_reports(desk: Desk, drive: DriveSeen) -> list[Path]:
     ]
 
 
-def _store_reports(desk: Desk, drive: DriveSeen) -> int:
+def _store_reports(desk: Workspace, drive: DriveSeen) -> int:
     count = 0
     for path in _new_reports(desk, drive):
         try:
@@ -205,7 +205,7 @@ def _store_reports(desk: Desk, drive: DriveSeen) -> int:
     return count
 
 
-def _store_report(desk: Desk, drive: DriveSeen, name: str, raw: bytes) -> bool:
+def _store_report(desk: Workspace, drive: DriveSeen, name: str, raw: bytes) -> bool:
     """Keep one report beside the logger that its name or its drive tells; False for nobody's."""
     told = re.match(r"([A-Za-z0-9_-]+)-(\d+)(?!\d)", name)
     with desk.archive.writing() as session:
@@ -218,12 +218,12 @@ def _store_report(desk: Desk, drive: DriveSeen, name: str, raw: bytes) -> bool:
             sha256 = desk.archive.reports.store(raw)
         if has_report(session, logger.id, sha256):
             return False
-        desk.do_within(session, ReportKept(logger.serial, name, sha256, len(raw), number))
+        desk.do_within(session, ReportStored(logger.serial, name, sha256, len(raw), number))
         return True
 
 
 # -- clearing --------------------------------------------------------------------------------------
-def clearing_of_drive(desk: Desk, card: DriveCard) -> Clearing:
+def clearing_of_drive(desk: Workspace, card: DriveCard) -> Clearing:
     """Return which mission files of a drive can be deleted: their very bytes are in the vault."""
     goes, stays = [], []
     for record in card.records:
@@ -235,7 +235,7 @@ def clearing_of_drive(desk: Desk, card: DriveCard) -> Clearing:
     return Clearing(tuple(goes), tuple(stays))
 
 
-def _not_safe(desk: Desk, record: CarriedRecord) -> str:
+def _not_safe(desk: Workspace, record: CarriedRecord) -> str:
     if record.state == UNUSABLE:
         return "it cannot be read."
     with desk.archive.reading() as session:
@@ -248,7 +248,7 @@ def _not_safe(desk: Desk, record: CarriedRecord) -> str:
     return ""
 
 
-def clear_drive(desk: Desk, card: DriveCard) -> Clearing:
+def clear_drive(desk: Workspace, card: DriveCard) -> Clearing:
     """Delete the mission files of a drive that are safely kept; each is read once more before.
 
     Raises:
@@ -270,7 +270,7 @@ def clear_drive(desk: Desk, card: DriveCard) -> Clearing:
 
 
 # -- letting go ------------------------------------------------------------------------------------
-def release(desk: Desk, drive: DriveSeen) -> str:
+def release(desk: Workspace, drive: DriveSeen) -> str:
     """Write a drive out and unmount it; returns a sentence that says what may be done now.
 
     Raises:

@@ -15,7 +15,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.contact import read_card
 from gezeiten.desk.logger.offloading import Offloaded, offload_connected
 from gezeiten.desk.places import zone_of_logger
@@ -91,7 +91,7 @@ class Follower:
     seconds: a clock that only goes forward.
     """
 
-    desk: Desk
+    desk: Workspace
     addresses: Sequence[Endpoint]
     tell: Callable[[FollowingNews], None]
     pace: PollingPace = PollingPace()
@@ -280,7 +280,7 @@ def _fetch_summary(done: Offloaded, is_over_time: bool) -> str:
     return f"{words} {done.error}".rstrip()
 
 
-def followed_addresses(desk: Desk, text: str | None = None) -> list[Endpoint]:
+def followed_addresses(desk: Workspace, text: str | None = None) -> list[Endpoint]:
     """Return the addresses to follow: of a text, else of the settings.
 
     Raises:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from gezeiten.archive.intake.block_check import rebuild_mission
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.raw_bytes import decoding
 from gezeiten.desk.record.excursion_book import refresh_excursions
 
 
-def heal(desk: Desk, point_id: int) -> bool:
+def heal(desk: Workspace, point_id: int) -> bool:
     """Make the readings at a point anew where they are not as their bytes say; returns whether any
     were. Bytes that are gone or damaged themselves make nothing."""
     if desk.archive.is_looked_at:

@@ -13,14 +13,14 @@ from pathlib import Path
 from gezeiten.archive import plans as kept_in
 from gezeiten.archive.offloads import text_reading_settings
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
-from gezeiten.domain.actions.plans import TieForgotten, TieKept
+from gezeiten.desk.context import Workspace
+from gezeiten.domain.actions.plans import ImportTemplateDeleted, ImportTemplateSaved
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.doubts import FormatQuestion
-from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, TextForm, template_from_dict
+from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate, TextForm, template_from_dict
 from gezeiten.exchange.text.implicit_dates import update_form
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.proposing import NOTHING_KNOWN, KnownFacts, Proposal, propose
@@ -56,7 +56,9 @@ class RecognisedText:
         return (FormatQuestion("kind", question, choices), *self.proposal.doubts)
 
 
-def recognise_text(desk: Desk, path: Path, known: KnownFacts = NOTHING_KNOWN) -> RecognisedText:
+def recognise_text(
+    desk: Workspace, path: Path, known: KnownFacts = NOTHING_KNOWN
+) -> RecognisedText:
     """Return how a text is proposed to be read; one of a kind seen before is recognised.
 
     known: what somebody knows better.
@@ -66,13 +68,20 @@ def recognise_text(desk: Desk, path: Path, known: KnownFacts = NOTHING_KNOWN) ->
     """
     proposal = _with_instrument_profile(desk, propose(path, known))
     ties = stored_templates(desk)
-    tie = next((one for one in ties if one.form.header and _matches(one, proposal)), None)
+    tie = next(
+        (
+            import_template
+            for import_template in ties
+            if import_template.form.header and _matches(import_template, proposal)
+        ),
+        None,
+    )
     if tie is not None:
         return of_kind(path, proposal, tie)
     return RecognisedText(proposal, None, _similar_template(ties, proposal))
 
 
-def _with_instrument_profile(desk: Desk, proposal: Proposal) -> Proposal:
+def _with_instrument_profile(desk: Workspace, proposal: Proposal) -> Proposal:
     """Return a proposal whose columns mean what the profile of an instrument says that prints such
     lines: a text that it saved elsewhere is read as its live line is."""
     lines = proposal.lines[proposal.form.first_line - 1 :]
@@ -82,8 +91,8 @@ def _with_instrument_profile(desk: Desk, proposal: Proposal) -> Proposal:
             proposal = replace(
                 proposal,
                 columns=tuple(
-                    columns.get(one.column, one) if not one.where else one
-                    for one in proposal.columns
+                    columns.get(column.column, column) if not column.where else column
+                    for column in proposal.columns
                 ),
             )
     return proposal
@@ -91,7 +100,7 @@ def _with_instrument_profile(desk: Desk, proposal: Proposal) -> Proposal:
 
 def columns_of_profile(
     profile: Profile, form: TextForm, lines: Sequence[str]
-) -> dict[int, ColumnTie]:
+) -> dict[int, ColumnMapping]:
     """Return what columns of a text mean by a profile of lines: those in which its values stand in
     most lines; {} where the lines are none of its."""
     found: dict[str, Counter[int]] = {}
@@ -106,7 +115,7 @@ def columns_of_profile(
         its = found.get(value.source, Counter()).most_common(1)
         is_plain = value.factor == 1.0 and value.offset == 0.0
         if its and its[0][1] > 0.8 * len(rows) and is_plain:
-            columns[its[0][0]] = ColumnTie(its[0][0], value.quantity, value.unit)
+            columns[its[0][0]] = ColumnMapping(its[0][0], value.quantity, value.unit)
     return columns if len(columns) == len(profile.values) else {}
 
 
@@ -120,8 +129,8 @@ def of_kind(path: Path, proposal: Proposal, tie: ImportTemplate) -> RecognisedTe
         form, asked = update_form(tie.form, head, sample)
         tie = replace(tie, form=form)
     asked += [doubt for doubt in proposal.doubts if doubt.many and _is_new(doubt, tie)]
-    known = {one.where for one in tie.columns}
-    fresh = [one for one in proposal.columns if one.where and one.where not in known]
+    known = {column.where for column in tie.columns}
+    fresh = [column for column in proposal.columns if column.where and column.where not in known]
     names = tuple(dict.fromkeys(" · ".join(text for _, text in one.where) for one in fresh))
     tie = replace(tie, columns=(*tie.columns, *(_without_target(one) for one in fresh)))
     return RecognisedText(proposal, tie, asked=tuple(asked), fresh=names)
@@ -133,8 +142,8 @@ def _is_new(doubt: FormatQuestion, tie: ImportTemplate) -> bool:
     return its is not None and any(flag not in its.known_flags for flag, _ in doubt.choices)
 
 
-def _without_target(one: ColumnTie) -> ColumnTie:
-    return ColumnTie(one.column, "", "", one.where, label=one.label)
+def _without_target(one: ColumnMapping) -> ColumnMapping:
+    return ColumnMapping(one.column, "", "", one.where, label=one.label)
 
 
 def _in_this_file(tie: ImportTemplate, proposal: Proposal) -> ImportTemplate:
@@ -174,7 +183,7 @@ def _similar_template(ties: list[ImportTemplate], proposal: Proposal) -> ImportT
     return _in_this_file(alike[0], proposal) if len(alike) == 1 else None
 
 
-def previous_zones(desk: Desk) -> dict[str, str]:
+def previous_zones(desk: Workspace) -> dict[str, str]:
     """Return in which time zone the last text of each source was read, by its name.
 
     Read in another zone, the same file would come again at other instants.
@@ -193,12 +202,13 @@ def proposed_template(recognised: RecognisedText, name: str) -> ImportTemplate:
         return recognised.tie
     proposal = recognised.proposal
     columns = tuple(
-        one if _is_stored(one) else replace(one, quantity="", unit="") for one in proposal.columns
+        column if _is_stored(column) else replace(column, quantity="", unit="")
+        for column in proposal.columns
     )
     return ImportTemplate(name, "", proposal.form, columns)
 
 
-def _is_stored(tie: ColumnTie) -> bool:
+def _is_stored(tie: ColumnMapping) -> bool:
     if tie.quantity not in QUANTITIES:
         return False
     # a unit that the text does not say is asked
@@ -206,13 +216,13 @@ def _is_stored(tie: ColumnTie) -> bool:
 
 
 # -- kept ------------------------------------------------------------------------------------------
-def stored_templates(desk: Desk) -> list[ImportTemplate]:
+def stored_templates(desk: Workspace) -> list[ImportTemplate]:
     """Return the kept ties, those used last first."""
     with desk.archive.reading() as session:
         return [template_from_dict(tie) for tie in kept_in.stored_import_templates(session)]
 
 
-def save_template(desk: Desk, tie: ImportTemplate) -> None:
+def save_template(desk: Workspace, tie: ImportTemplate) -> None:
     """Keep a tie under its name; one of the same name is replaced, one that is the same stays.
 
     What is a file's own, a year that somebody said for it, is not kept.
@@ -221,9 +231,11 @@ def save_template(desk: Desk, tie: ImportTemplate) -> None:
     with desk.archive.writing() as session:
         there = kept_in.find_import_template(session, tie.name)
         if there is None:
-            desk.do_within(session, TieKept(fresh_id(), tie.name, tie.as_dict()))
+            desk.do_within(session, ImportTemplateSaved(fresh_id(), tie.name, tie.as_dict()))
         elif template_from_dict(there[1]) != tie:
-            desk.do_within(session, TieKept(there[0], tie.name, tie.as_dict(), there[1]))
+            desk.do_within(
+                session, ImportTemplateSaved(there[0], tie.name, tie.as_dict(), there[1])
+            )
 
 
 def _without_file_details(tie: ImportTemplate) -> ImportTemplate:
@@ -231,29 +243,31 @@ def _without_file_details(tie: ImportTemplate) -> ImportTemplate:
     return replace(tie, form=replace(tie.form, beside=beside))
 
 
-def change_kind(desk: Desk, name: str, wanted: ImportTemplate) -> None:
+def change_kind(desk: Workspace, name: str, wanted: ImportTemplate) -> None:
     """Keep a kind otherwise, under another name where that is wished.
 
     Raises:
         InputError: it has no name, or another kind has it; none of its columns is tied.
     """
-    if not any(one.quantity for one in wanted.columns):
+    if not any(column.quantity for column in wanted.columns):
         raise InputError("All columns of this kind are left out; tie one, or forget the kind.")
     if not wanted.name.strip():
         raise InputError("This kind of text has no name; give it one.")
-    if wanted.name != name and any(one.name == wanted.name for one in stored_templates(desk)):
+    if wanted.name != name and any(
+        template.name == wanted.name for template in stored_templates(desk)
+    ):
         raise InputError(f"Another kind is called “{wanted.name}”; choose another name.")
     save_template(desk, wanted)
     if wanted.name != name:
         delete_template(desk, name)
 
 
-def delete_template(desk: Desk, name: str) -> None:
+def delete_template(desk: Workspace, name: str) -> None:
     """Forget a kept tie; what was taken by it stays."""
     with desk.archive.writing() as session:
         there = kept_in.find_import_template(session, name)
         if there is not None:
-            desk.do_within(session, TieForgotten(there[0], name, there[1]))
+            desk.do_within(session, ImportTemplateDeleted(there[0], name, there[1]))
 
 
 def export_kind(tie: ImportTemplate, target: Path) -> None:
@@ -269,7 +283,7 @@ def export_kind(tie: ImportTemplate, target: Path) -> None:
         raise InputError(f"{target} cannot be written; choose another folder.") from exc
 
 
-def import_kind(desk: Desk, source: Path) -> ImportTemplate:
+def import_kind(desk: Workspace, source: Path) -> ImportTemplate:
     """Read a kind from a file, and keep it; returns it.
 
     Raises:

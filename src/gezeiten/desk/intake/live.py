@@ -16,7 +16,7 @@ from typing import TextIO
 
 from gezeiten.archive.intake.texts import check_name
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.text_files import TextImport, import_with_template
 from gezeiten.desk.logger.incoming import import_left_behind
 from gezeiten.domain.actions.offloads import LIVE_MODEL
@@ -25,7 +25,7 @@ from gezeiten.domain.untrusted import json_of
 from gezeiten.domain.wording import readings_text
 from gezeiten.errors import DeviceError, GezeitenError, InputError, LoggerBusyError
 from gezeiten.exchange.text.form import (
-    ColumnTie,
+    ColumnMapping,
     ImportTemplate,
     TextForm,
     TimeForm,
@@ -95,11 +95,11 @@ def checked_plan(plan: LivePlan) -> LivePlan:
 class Journal:
     """Readings of one recording, a line each, safe on disk when `write` returns."""
 
-    def __init__(self, desk: Desk, tie: ImportTemplate, begun_ms: int) -> None:
+    def __init__(self, desk: Workspace, tie: ImportTemplate, begun_ms: int) -> None:
         name = "".join(s if s.isalnum() else "-" for s in tie.name)[:40]
         self.path = desk.archive.incoming / f"{name}-{begun_ms}{_SUFFIX}"
         self._folder = desk.archive.folder
-        self._keys = [one.quantity for one in tie.columns]
+        self._keys = [column.quantity for column in tie.columns]
         with translated(self._folder):
             lock = lock_incoming(self.path)
             if lock is None:
@@ -162,7 +162,7 @@ def listen(
 def journal_template(plan: LivePlan) -> ImportTemplate:
     """Return the tie by which the journal of a plan is read."""
     columns = tuple(
-        ColumnTie(i, value.quantity, quantity(value.quantity).unit)
+        ColumnMapping(i, value.quantity, quantity(value.quantity).unit)
         for i, value in enumerate(plan.profile.values, 1)
     )
     form = TextForm(
@@ -176,7 +176,7 @@ class Recorder:
 
     def __init__(
         self,
-        desk: Desk,
+        desk: Workspace,
         plan: LivePlan,
         tell: Callable[[LiveNews], None],
         cancelled: Callable[[], bool],
@@ -307,7 +307,7 @@ class Recorder:
         self._tell(LiveNews(kind, self._desk.now_ms(), words, {}, self.readings))
 
 
-def _import_journal(desk: Desk, path: Path) -> TextImport:
+def _import_journal(desk: Workspace, path: Path) -> TextImport:
     """Take a journal in by the tie in its first line.
 
     Raises:
@@ -325,6 +325,6 @@ def _import_journal(desk: Desk, path: Path) -> TextImport:
     return taken
 
 
-def recover_journals(desk: Desk) -> int:
+def recover_journals(desk: Workspace) -> int:
     """Take in what recordings that were killed left behind; returns how many there were."""
     return len(import_left_behind(desk, _SUFFIX, lambda path: _import_journal(desk, path)))

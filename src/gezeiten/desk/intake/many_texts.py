@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from gezeiten.archive.offloads import are_in_record
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.kinds import RecognisedText, of_kind, recognise_text, stored_templates
 from gezeiten.desk.intake.text_files import TextImport, checked_template, import_text
 from gezeiten.desk.intake.text_survey import survey
@@ -61,7 +61,7 @@ def texts_in(folder: Path) -> list[Path]:
 
 
 def recognise_texts(
-    desk: Desk, paths: Iterable[Path], watch: Watch = UNWATCHED, kind: str = ""
+    desk: Workspace, paths: Iterable[Path], watch: Watch = UNWATCHED, kind: str = ""
 ) -> list[TextSeen]:
     """Look at several files; none of them keeps another from being looked at.
 
@@ -78,7 +78,7 @@ def recognise_texts(
     return seen
 
 
-def _recognise(desk: Desk, path: Path, kind: str) -> TextSeen:
+def _recognise(desk: Workspace, path: Path, kind: str) -> TextSeen:
     try:
         found = recognise_text(desk, path)
         if kind:
@@ -94,8 +94,8 @@ def _recognise(desk: Desk, path: Path, kind: str) -> TextSeen:
         return TextSeen(path, "", str(exc))
 
 
-def _of_named(desk: Desk, path: Path, found: RecognisedText, kind: str) -> RecognisedText:
-    tie = next((one for one in stored_templates(desk) if one.name == kind), None)
+def _of_named(desk: Workspace, path: Path, found: RecognisedText, kind: str) -> RecognisedText:
+    tie = next((template for template in stored_templates(desk) if template.name == kind), None)
     if tie is None:
         raise InputError(f"No kind “{kind}” is kept; take one file of it in the window first.")
     return of_kind(path, found.proposal, tie)
@@ -117,7 +117,7 @@ def _missing(path: Path, found: RecognisedText, now_ms: int) -> str:
     return "" if counted.readings else "holds no line that can be read"
 
 
-def _is_imported(desk: Desk, path: Path) -> bool:
+def _is_imported(desk: Workspace, path: Path) -> bool:
     """Whether exactly these bytes were taken before."""
     digest = hashlib.sha256()
     try:
@@ -131,7 +131,7 @@ def _is_imported(desk: Desk, path: Path) -> bool:
 
 
 @dataclass(slots=True)
-class ManyTaken:
+class ManyImported:
     """What several files brought. failed: with why."""
 
     taken: list[tuple[Path, TextImport]] = field(default_factory=list)
@@ -143,13 +143,15 @@ class ManyTaken:
         return sum(one.readings for _, one in self.taken)
 
 
-def import_texts(desk: Desk, seen: Iterable[TextSeen], watch: Watch = UNWATCHED) -> ManyTaken:
+def import_texts(
+    desk: Workspace, seen: Iterable[TextSeen], watch: Watch = UNWATCHED
+) -> ManyImported:
     """Take those that are ready, one by one: what is taken stays when it is stopped.
 
     Raises:
         SurroundingsError: disk or database; those before are kept.
     """
-    done = ManyTaken()
+    done = ManyImported()
     for one in seen:
         if not one.needs_no_answer or one.tie is None or watch.cancelled():
             continue
@@ -171,8 +173,8 @@ class FolderWatch:
         self.waiting: dict[Path, TextSeen] = {}
 
     def import_new(
-        self, desk: Desk, folders: Iterable[Path], now_s: float, watch: Watch = UNWATCHED
-    ) -> ManyTaken:
+        self, desk: Workspace, folders: Iterable[Path], now_s: float, watch: Watch = UNWATCHED
+    ) -> ManyImported:
         """Look at what is new since last time, and take it.
 
         now_s: by the clock of files.

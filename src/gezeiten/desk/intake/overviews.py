@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from gezeiten.archive.intake.missions import Circumstances, stored_ranges
 from gezeiten.archive.intake.overviews import overviews_at, store_overview
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.contact import session_with
 from gezeiten.desk.logger.incoming import LEFT_BEHIND, import_left_behind
 from gezeiten.desk.logger.offloading import raw_mission
@@ -37,7 +37,7 @@ from gezeiten.link.transfer import UNWATCHED, Watch, route_of
 
 
 @dataclass(frozen=True, slots=True)
-class OverviewCame:
+class ImportedOverview:
     """What taking an overview brought. readings: how many its values stand for; outside: how many
     values lie outside an alarm limit of the plan; error: why it ended early, or ""."""
 
@@ -69,13 +69,13 @@ class OverviewLine:
 
 
 def offload_overview(
-    desk: Desk,
+    desk: Workspace,
     address: Endpoint,
     serial: str,
     mission: int,
     thinning: Thinning,
     watch: Watch = UNWATCHED,
-) -> OverviewCame:
+) -> ImportedOverview:
     """Let a logger thin a mission and keep the overview; what came before a cut is kept.
 
     Raises:
@@ -99,7 +99,9 @@ def offload_overview(
             raise exc
 
 
-def _import_overview(desk: Desk, path: Path, route: str, cut_short: str = "") -> OverviewCame:
+def _import_overview(
+    desk: Workspace, path: Path, route: str, cut_short: str = ""
+) -> ImportedOverview:
     """Keep an incoming overview and remove the incoming file."""
     with translated(desk.archive.folder):
         raw = path.read_bytes()
@@ -117,7 +119,7 @@ def _import_overview(desk: Desk, path: Path, route: str, cut_short: str = "") ->
     return _overview_came(overview, point_id, cut_short)
 
 
-def _overview_came(overview: Overview, point_id: int, error: str) -> OverviewCame:
+def _overview_came(overview: Overview, point_id: int, error: str) -> ImportedOverview:
     lines = {ch.key: _line(overview, ch.key) for ch in overview.mission_header.channels}
     times = next(iter(lines.values())).times_utc_ms
     outside = np.zeros(len(times), np.bool_)
@@ -132,7 +134,7 @@ def _overview_came(overview: Overview, point_id: int, error: str) -> OverviewCam
         if np.isfinite(low).any():
             extremes.append((key, float(np.nanmin(low)), float(np.nanmax(high))))
     span = (int(times[0]), int(times[-1])) if len(times) else None
-    return OverviewCame(
+    return ImportedOverview(
         overview.file.header.serial,
         point_id,
         overview.thinning,
@@ -161,7 +163,7 @@ def _line(overview: Overview, channel: str) -> OverviewLine:
     )
 
 
-def recover_overviews(desk: Desk) -> int:
+def recover_overviews(desk: Workspace) -> int:
     """Take in the overviews that a program left behind when it was killed; returns how many."""
     return len(
         import_left_behind(
@@ -171,7 +173,7 @@ def recover_overviews(desk: Desk) -> int:
 
 
 # -- drawing ---------------------------------------------------------------------------------------
-def overview_lines(desk: Desk, point_id: int, channel: str) -> list[OverviewLine]:
+def overview_lines(desk: Workspace, point_id: int, channel: str) -> list[OverviewLine]:
     """Return what overviews show of a channel at a point where no readings are kept.
 
     Of several over the same readings the latest one shows.
@@ -190,7 +192,7 @@ def overview_lines(desk: Desk, point_id: int, channel: str) -> list[OverviewLine
     return lines
 
 
-def _decoded(desk: Desk, sha256: str) -> Overview:
+def _decoded(desk: Workspace, sha256: str) -> Overview:
     """Return an overview as kept; decoded once for each desk."""
     known = desk.overviews.get(sha256)
     if known is None:

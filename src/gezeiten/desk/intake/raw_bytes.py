@@ -13,11 +13,11 @@ from gezeiten.archive.intake.missions import RawMission
 from gezeiten.archive.intake.of_bytes import Decode, RescuedReadings, TextRead
 from gezeiten.archive.intake.rescue import rescue_old_readings, rescued_readings
 from gezeiten.archive.store.vault import Vault
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.offloading import raw_mission
 from gezeiten.desk.record.excursion_book import refresh_stale
 from gezeiten.domain.actions.offloads import TEXT_MODEL
-from gezeiten.domain.kept import RawKept
+from gezeiten.domain.kept import StoredRaw
 from gezeiten.errors import ArchiveNewerError, GezeitenError, InputError
 from gezeiten.exchange.text.form import template_from_dict
 from gezeiten.link.mission_file import decode_mission_file
@@ -25,12 +25,12 @@ from gezeiten.link.mission_file import decode_mission_file
 _DIGITS = 6
 
 
-def decoding(desk: Desk) -> Decode:
+def decoding(desk: Workspace) -> Decode:
     """Return how a desk's archive reads its bytes."""
     return partial(_decoded, desk)
 
 
-def are_bytes_lost(desk: Desk, raw: RawKept) -> bool:
+def are_bytes_lost(desk: Workspace, raw: StoredRaw) -> bool:
     """Whether only readings are left of an offload's bytes."""
     if raw.rescued is None:
         return False
@@ -41,7 +41,7 @@ def are_bytes_lost(desk: Desk, raw: RawKept) -> bool:
     return False
 
 
-def _decoded(desk: Desk, raw: RawKept) -> RawMission | TextRead | RescuedReadings:
+def _decoded(desk: Workspace, raw: StoredRaw) -> RawMission | TextRead | RescuedReadings:
     try:
         return _read_raw(desk, raw)
     except GezeitenError:
@@ -50,7 +50,7 @@ def _decoded(desk: Desk, raw: RawKept) -> RawMission | TextRead | RescuedReading
         return rescued_readings(desk.archive.rescued.get(raw.rescued))
 
 
-def _read_raw(desk: Desk, raw: RawKept) -> RawMission | TextRead:
+def _read_raw(desk: Workspace, raw: StoredRaw) -> RawMission | TextRead:
     reader = _readers(raw).get(raw.reader)
     if reader is None:
         raise ArchiveNewerError(
@@ -60,11 +60,11 @@ def _read_raw(desk: Desk, raw: RawKept) -> RawMission | TextRead:
     return reader(desk.archive.vault, raw)
 
 
-def _mission(vault: Vault, raw: RawKept) -> RawMission:
+def _mission(vault: Vault, raw: StoredRaw) -> RawMission:
     return raw_mission(decode_mission_file(vault.get(raw.sha256)), [])
 
 
-def _text(version: int, vault: Vault, raw: RawKept) -> TextRead:
+def _text(version: int, vault: Vault, raw: StoredRaw) -> TextRead:
     # brings polars along, which the window need not load to start
     from gezeiten.desk.intake.text_files import read_pieces, source_of
 
@@ -74,18 +74,18 @@ def _text(version: int, vault: Vault, raw: RawKept) -> TextRead:
     return TextRead(source_of(tie, TEXT_MODEL), pieces)
 
 
-Reader: TypeAlias = Callable[[Vault, RawKept], RawMission | TextRead]
+Reader: TypeAlias = Callable[[Vault, StoredRaw], RawMission | TextRead]
 MISSION_READERS: dict[int, Reader] = {missions.READER: _mission}
 """How mission files are read, by version; old ones stay for ever."""
 TEXT_READERS: dict[int, Reader] = {one: partial(_text, one) for one in range(1, texts.READER + 1)}
 """How texts are read, by version (`exchange/text/reading.VERSION`)."""
 
 
-def _readers(raw: RawKept) -> dict[int, Reader]:
+def _readers(raw: StoredRaw) -> dict[int, Reader]:
     return MISSION_READERS if raw.reading is None else TEXT_READERS
 
 
-def reread(desk: Desk, digits: str) -> str:
+def reread(desk: Workspace, digits: str) -> str:
     """Read the bytes whose fingerprint begins with these digits by the newest version of their
     reader from here on; returns what was done, in a sentence.
 
@@ -98,7 +98,7 @@ def reread(desk: Desk, digits: str) -> str:
         readers: dict[int, Reader] = _readers(raw)
         newest = max(readers)
 
-        def decode(one: RawKept) -> RawMission | TextRead | RescuedReadings:
+        def decode(one: StoredRaw) -> RawMission | TextRead | RescuedReadings:
             is_this = one.sha256 == raw.sha256
             return readers[newest](desk.archive.vault, one) if is_this else _read_raw(desk, one)
 
@@ -107,8 +107,8 @@ def reread(desk: Desk, digits: str) -> str:
     return f"The bytes {raw.sha256[:12]} are read anew from here on."
 
 
-def _only_match(raws: list[RawKept], digits: str) -> RawKept:
-    found = {one.sha256: one for one in raws if one.sha256.startswith(digits.casefold())}
+def _only_match(raws: list[StoredRaw], digits: str) -> StoredRaw:
+    found = {raw.sha256: raw for raw in raws if raw.sha256.startswith(digits.casefold())}
     if len(digits) < _DIGITS or len(found) != 1:
         raise InputError(
             f"“{digits}” names no bytes of this archive, or several; type twelve digits of their "
@@ -117,7 +117,7 @@ def _only_match(raws: list[RawKept], digits: str) -> RawKept:
     return next(iter(found.values()))
 
 
-def make_missing_readings(desk: Desk) -> int:
+def make_missing_readings(desk: Workspace) -> int:
     """Make readings that are not held here: of acts that were caught up, of all where this
     computer's tables are new; and find what is excursion in them. Returns of how many missions or
     offloads readings were made."""
@@ -128,5 +128,5 @@ def make_missing_readings(desk: Desk) -> int:
     return made
 
 
-def _summary(desk: Desk, done: int, many: int) -> None:
+def _summary(desk: Workspace, done: int, many: int) -> None:
     desk.archive.on_wait(f"Readings are made from their bytes: {done} of {many} missions.")

@@ -9,7 +9,7 @@ from functools import partial
 from gezeiten.archive.people import finish_erasing
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.unfinished_files import delete_stale
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.healing import heal
 from gezeiten.desk.intake.overviews import recover_overviews
 from gezeiten.desk.intake.raw_bytes import make_missing_readings
@@ -25,7 +25,7 @@ class RecoveryResult:
     made: int = 0
 
 
-def recover(desk: Desk) -> RecoveryResult:
+def recover(desk: Workspace) -> RecoveryResult:
     """Take in unfinished offloads, overviews and recordings; make readings that are missing here.
 
     What another program is writing just now is left alone. So is what intakes and exports that were

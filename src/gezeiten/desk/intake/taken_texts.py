@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 from gezeiten.archive.intake import taken_out
-from gezeiten.archive.intake.taken_out import TextHeld
-from gezeiten.desk.context import Desk
+from gezeiten.archive.intake.taken_out import ImportedText
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.raw_bytes import decoding
 
-__all__ = ["TextHeld", "imported_texts", "remove_text"]
+__all__ = ["ImportedText", "imported_texts", "remove_text"]
 
 
-def imported_texts(desk: Desk) -> list[TextHeld]:
+def imported_texts(desk: Workspace) -> list[ImportedText]:
     """Return what texts and live lines brought, the newest first."""
     with desk.archive.reading() as session:
         return taken_out.imported_texts(session)
 
 
-def remove_text(desk: Desk, sha256: str, why: str) -> None:
+def remove_text(desk: Workspace, sha256: str, why: str) -> None:
     """Take a whole file out of the record, of every source it was taken for. Its bytes stay, and it
     can be taken again.
 

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.kinds import (
     RecognisedText,
     of_kind,
@@ -21,7 +21,7 @@ from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.quantities.units import text_unit, text_units
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.doubts import ADD, STATIONS, TYPED, FormatQuestion, apply_answer
-from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
+from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate
 from gezeiten.exchange.text.proposing import NOTHING_KNOWN, KnownFacts
 
 _MOST_ROUNDS = 8
@@ -60,22 +60,29 @@ def settled(tie: ImportTemplate, doubt: FormatQuestion, value: str) -> ImportTem
     return replace(tie, form=apply_answer(tie.form, doubt, value))
 
 
-def _of_new_name(tie: ImportTemplate, doubt: FormatQuestion, value: str) -> list[ColumnTie]:
+def _of_new_name(tie: ImportTemplate, doubt: FormatQuestion, value: str) -> list[ColumnMapping]:
     """Return what the columns of lines of a new name measure: what they measure in those that have
     another name in one place alone; nothing where they are left out."""
-    new: dict[int, ColumnTie] = {}
-    for one in tie.columns:
-        plain = ColumnTie(one.column, "", "", doubt.where)
-        new.setdefault(one.column, plain)
-        differ = [a for a, b in zip(one.where, doubt.where, strict=False) if a != b]
-        if value == ADD and len(differ) == 1 and one.quantity and not new[one.column].quantity:
+    new: dict[int, ColumnMapping] = {}
+    for column in tie.columns:
+        plain = ColumnMapping(column.column, "", "", doubt.where)
+        new.setdefault(column.column, plain)
+        differ = [a for a, b in zip(column.where, doubt.where, strict=False) if a != b]
+        if (
+            value == ADD
+            and len(differ) == 1
+            and column.quantity
+            and not new[column.column].quantity
+        ):
             label = " · ".join(text for place, text in doubt.where if place == differ[0][0])
-            new[one.column] = replace(plain, quantity=one.quantity, unit=one.unit, label=label)
+            new[column.column] = replace(
+                plain, quantity=column.quantity, unit=column.unit, label=label
+            )
     return list(new.values())
 
 
 def preview_import(
-    desk: Desk, path: Path, answers: Mapping[str, str], kind: str = ""
+    desk: Workspace, path: Path, answers: Mapping[str, str], kind: str = ""
 ) -> TextOutlook:
     """Return what importing a text would bring after these answers, and what is still open.
 
@@ -93,7 +100,7 @@ def preview_import(
 class _Session:
     """Goes through the questions about one text."""
 
-    def __init__(self, desk: Desk, path: Path, answers: dict[str, str], kind: str) -> None:
+    def __init__(self, desk: Workspace, path: Path, answers: dict[str, str], kind: str) -> None:
         self._desk, self._path, self._answers, self._kind = desk, path, answers, kind
         self._used: set[str] = set()
         self._known: KnownFacts = NOTHING_KNOWN
@@ -114,7 +121,9 @@ class _Session:
             self._used.add("kind")
         if not wanted:
             return found
-        tie = next((one for one in stored_templates(self._desk) if one.name == wanted), None)
+        tie = next(
+            (template for template in stored_templates(self._desk) if template.name == wanted), None
+        )
         if tie is None:
             raise InputError(f"There is no import template “{wanted}”; check its name.")
         return of_kind(self._path, found.proposal, tie)
@@ -132,11 +141,11 @@ class _Session:
             )
             more: list[TextQuestion] = []
             after = self._settled(tie, found.doubts, more)
-            if self._known.station >= 0 and not any(one.where for one in after.columns):
+            if self._known.station >= 0 and not any(column.where for column in after.columns):
                 return None
             if after == tie:
-                asked = {one.id for one in more}  # once more, with all lines in sight
-                open_ = [one for one in open_ if one.id not in asked] + more
+                asked = {question.id for question in more}  # once more, with all lines in sight
+                open_ = [question for question in open_ if question.id not in asked] + more
                 break
             tie = after
         if found is not None and found.has_many_duplicates:
@@ -238,7 +247,7 @@ def _question(doubt: FormatQuestion) -> TextQuestion:
     return TextQuestion(id_, doubt.question, doubt.choices, doubt.kind in TYPED, doubt.many)
 
 
-def _column_id(one: ColumnTie) -> str:
+def _column_id(one: ColumnMapping) -> str:
     return _place(one.column, one.where)
 
 
@@ -284,7 +293,7 @@ def _quantity_of(text: str) -> str:
     return found[0]
 
 
-def _title(tie: ImportTemplate, one: ColumnTie) -> str:
+def _title(tie: ImportTemplate, one: ColumnMapping) -> str:
     header = tie.form.header
     words = header[one.column] if one.column < len(header) else ""
     return f"“{words}”" if words else f"column {one.column + 1}"

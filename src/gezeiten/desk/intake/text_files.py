@@ -21,7 +21,7 @@ from gezeiten.archive.intake.texts import (
     store_text,
 )
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.kinds import save_template
 from gezeiten.desk.intake.spool import Spool
 from gezeiten.desk.record.excursion_book import to_assess
@@ -31,7 +31,7 @@ from gezeiten.domain.quantities.units import text_unit
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.steps.corrections.suspicion import spans_of_instants
 from gezeiten.errors import CancelledError, InputError
-from gezeiten.exchange.text.form import ColumnTie, ImportTemplate, split_by_source, wheres
+from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate, split_by_source, wheres
 from gezeiten.exchange.text.reading import ReadingChunk, RejectedLine, read_text
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
@@ -87,12 +87,12 @@ def preview(path: Path, tie: ImportTemplate) -> Preview:
     Raises:
         InputError: the tie cannot be used.
     """
-    columns = tuple(dict.fromkeys(one.column for one in tie.columns))
+    columns = tuple(dict.fromkeys(column.column for column in tie.columns))
     rows = wheres(tie.columns)
     for piece in itertools.islice(read_text(path, tie.form, columns, rows=rows), 1):
         values = [
-            np.where(piece.of(one.where), piece.values[one.column], np.nan)[:PREVIEW_READINGS]
-            for one in tie.columns
+            np.where(piece.of(column.where), piece.values[column.column], np.nan)[:PREVIEW_READINGS]
+            for column in tie.columns
         ]
         return Preview(
             piece.times[:PREVIEW_READINGS],
@@ -110,7 +110,7 @@ def checked_template(tie: ImportTemplate) -> ImportTemplate:
     Raises:
         InputError: with what is missing.
     """
-    used = [one for one in tie.columns if one.quantity]
+    used = [column for column in tie.columns if column.quantity]
     if not tie.name.strip():
         raise InputError("This kind of text has no name yet; give it one.")
     if not used:
@@ -126,7 +126,7 @@ def checked_template(tie: ImportTemplate) -> ImportTemplate:
     return replace(tie, name=tie.name.strip(), point=tie.point.strip(), columns=tuple(used))
 
 
-def _check_column(one: ColumnTie, tie: ImportTemplate) -> None:
+def _check_column(one: ColumnMapping, tie: ImportTemplate) -> None:
     if not (one.point.strip() or tie.point.strip()):
         its = f" of “{one.where[0][1]}”" if one.where else ""
         raise InputError(f"It is not said where this{its} was measured; choose a point.")
@@ -139,13 +139,17 @@ def _check_column(one: ColumnTie, tie: ImportTemplate) -> None:
         raise InputError(f"{name} cannot be in “{one.unit}”; choose another unit.")
 
 
-def _check_doubled(used: list[ColumnTie], tie: ImportTemplate) -> None:
+def _check_doubled(used: list[ColumnMapping], tie: ImportTemplate) -> None:
     """No two columns go into one series."""
     seen: set[tuple[str, str, str]] = set()
-    for one in used:
-        key = (one.quantity, one.point.strip() or tie.point.strip(), one.label.strip())
+    for mapping in used:
+        key = (
+            mapping.quantity,
+            mapping.point.strip() or tie.point.strip(),
+            mapping.label.strip(),
+        )
         if key in seen:
-            name = quantity(one.quantity).name
+            name = quantity(mapping.quantity).name
             raise InputError(
                 f"Two columns are tied to {name}{f' “{key[2]}”' if key[2] else ''} at {key[1]}; "
                 "give them different labels, or leave one out."
@@ -154,7 +158,7 @@ def _check_doubled(used: list[ColumnTie], tie: ImportTemplate) -> None:
 
 
 def import_text(
-    desk: Desk, path: Path, tie: ImportTemplate, watch: Watch = UNWATCHED
+    desk: Workspace, path: Path, tie: ImportTemplate, watch: Watch = UNWATCHED
 ) -> TextImport:
     """Take a text file into the archive by a tie, and keep the tie.
 
@@ -169,7 +173,12 @@ def import_text(
 
 
 def import_with_template(
-    desk: Desk, path: Path, tie: ImportTemplate, model: str, route: str, watch: Watch = UNWATCHED
+    desk: Workspace,
+    path: Path,
+    tie: ImportTemplate,
+    model: str,
+    route: str,
+    watch: Watch = UNWATCHED,
 ) -> TextImport:
     """Take a text in by a tie that was checked; see `import_text`.
 
@@ -182,7 +191,10 @@ def import_with_template(
             fresh = stack.enter_context(desk.archive.vault.copy_in(path))
         reader = _PartReader(desk, fresh.path, path.name, fresh.size, watch)
         its = split_by_source(tie)
-        made = [reader.read(stack, one, model, tie.name, len(its)) for one in its]
+        made = [
+            reader.read(stack, import_template, model, tie.name, len(its))
+            for import_template in its
+        ]
         intakes = store_text(desk.archive, fresh, path.name, made, how)
     taken = TextImport(intakes, 0, reader.listed[:MOST_LISTED], reader.rejected, reader.spoilt)
     taken.excursions_new = to_assess(desk, taken.points, found_since_ms=how.at_ms)
@@ -192,7 +204,7 @@ def import_with_template(
 class _PartReader:
     """Reads the parts of one text, each into a spool; gathers what is left out."""
 
-    def __init__(self, desk: Desk, path: Path, name: str, size: int, watch: Watch) -> None:
+    def __init__(self, desk: Workspace, path: Path, name: str, size: int, watch: Watch) -> None:
         """path: of the copy that is read; name: of the file."""
         self._desk, self._path, self._name, self._size = desk, path, name, size
         self._watch = watch
@@ -246,7 +258,7 @@ class _PartReader:
 
 def source_of(tie: ImportTemplate, model: str) -> Source:
     """Return what a tie names."""
-    channels = tuple((one.quantity, quantity(one.quantity).unit) for one in tie.columns)
+    channels = tuple((column.quantity, quantity(column.quantity).unit) for column in tie.columns)
     return Source(tie.name, tie.point, model, channels)
 
 
@@ -259,7 +271,7 @@ def read_pieces(
     Raises:
         CancelledError: as wished.
     """
-    columns = tuple(dict.fromkeys(one.column for one in tie.columns))
+    columns = tuple(dict.fromkeys(column.column for column in tie.columns))
     rows = wheres(tie.columns)
     for piece in read_text(path, tie.form, columns, watch.cancelled, version, rows):
         times, values, doubled = _joined(piece, tie.columns)
@@ -273,27 +285,27 @@ def read_pieces(
         raise CancelledError(_STOPPED)
 
 
-def _suspect(piece: ReadingChunk, columns: tuple[ColumnTie, ...]) -> Iterator[list[list[int]]]:
+def _suspect(piece: ReadingChunk, columns: tuple[ColumnMapping, ...]) -> Iterator[list[list[int]]]:
     """Yield for each column from which of its readings to which a flag says that they are
     suspect."""
-    for one in columns:
-        marks = piece.suspect.get(one.column)
+    for column in columns:
+        marks = piece.suspect.get(column.column)
         if marks is None:
             yield []
             continue
-        its = np.flatnonzero(piece.of(one.where))
+        its = np.flatnonzero(piece.of(column.where))
         times, first = np.unique(piece.times[its], return_index=True)
         yield spans_of_instants(times, marks[its[first]])
 
 
-def _recorded(values: Values, one: ColumnTie) -> Values:
+def _recorded(values: Values, one: ColumnMapping) -> Values:
     unit = text_unit(quantity(one.quantity), one.unit)
     is_recorded = unit.factor == 1.0 and unit.offset == 0.0
     return values if is_recorded else (values - unit.offset) / unit.factor
 
 
 def _joined(
-    piece: ReadingChunk, columns: tuple[ColumnTie, ...]
+    piece: ReadingChunk, columns: tuple[ColumnMapping, ...]
 ) -> tuple[Times, list[Values], NDArray[np.int64]]:
     """Return the instants of a piece in order, the values of each column there, and which lines say
     once more what one before said."""

@@ -14,7 +14,7 @@ import numpy as np
 from gezeiten.domain.series.timeline import Times
 from gezeiten.exchange.text.census import NumberCensus, WordCensus
 from gezeiten.exchange.text.doubts import FormatQuestion, accepting
-from gezeiten.exchange.text.form import AcceptedAnswer, ColumnTie, ImportTemplate, Where, wheres
+from gezeiten.exchange.text.form import AcceptedAnswer, ColumnMapping, ImportTemplate, Where, wheres
 from gezeiten.exchange.text.judging import SeriesCensus, bounds_of, future_question, questions_about
 from gezeiten.exchange.text.reading import read_text
 
@@ -32,7 +32,7 @@ class SeriesSurvey:
     count: readings with a number; first_ms, last_ms: UTC ms, None without any.
     """
 
-    tie: ColumnTie
+    tie: ColumnMapping
     numbers: NumberCensus
     first_ms: int | None = None
     last_ms: int | None = None
@@ -115,7 +115,9 @@ def survey(
             one.numbers.add(values, piece.lines[its])
             one.add_times(piece.times[its][~np.isnan(values)])
         found.spoilt += len(piece.spoilt)
-        found.left_out.update(_QUOTED.sub("“…”", one.reason) for one in piece.rejected)
+        found.left_out.update(
+            _QUOTED.sub("“…”", rejected_line.reason) for rejected_line in piece.rejected
+        )
         if len(piece.times):
             first, final = int(piece.times.min()), int(piece.times.max())
             found.first_ms = first if found.first_ms is None else min(found.first_ms, first)

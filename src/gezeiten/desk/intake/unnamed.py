@@ -11,7 +11,7 @@ from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake.block_check import all_raw_bytes
 from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.offloading import Offloaded, import_file
 from gezeiten.domain.series.coverage import size
 from gezeiten.errors import ArchiveDamagedError, DeviceError, GezeitenError, InputError
@@ -49,7 +49,7 @@ class UnnamedBytes:
         )
 
 
-def unnamed_bytes(desk: Desk, session: ArchiveSession) -> list[UnnamedBytes]:
+def unnamed_bytes(desk: Workspace, session: ArchiveSession) -> list[UnnamedBytes]:
     """Return the bytes in the vault that no entry names; damaged ones are left out."""
     known = {raw.sha256 for raw in all_raw_bytes(session)}
     found = []
@@ -62,7 +62,7 @@ def unnamed_bytes(desk: Desk, session: ArchiveSession) -> list[UnnamedBytes]:
     return found
 
 
-def _describe(desk: Desk, sha256: str) -> UnnamedBytes:
+def _describe(desk: Workspace, sha256: str) -> UnnamedBytes:
     path = desk.archive.vault.path(sha256)
     desk.archive.vault.check(sha256)
     with translated(desk.archive.folder), path.open("rb") as stored:
@@ -76,7 +76,7 @@ def _describe(desk: Desk, sha256: str) -> UnnamedBytes:
     return UnnamedBytes(sha256, path, file.header.serial, file.header.mission, held)
 
 
-def unnamed_of(desk: Desk, digits: str) -> UnnamedBytes:
+def unnamed_of(desk: Workspace, digits: str) -> UnnamedBytes:
     """Return the unnamed bytes whose fingerprint begins with these digits.
 
     Raises:
@@ -95,7 +95,7 @@ def unnamed_of(desk: Desk, digits: str) -> UnnamedBytes:
 
 
 def import_unnamed(
-    desk: Desk, wanted: list[UnnamedBytes], cancelled: Callable[[], bool] = lambda: False
+    desk: Workspace, wanted: list[UnnamedBytes], cancelled: Callable[[], bool] = lambda: False
 ) -> list[Offloaded]:
     """Import mission files that no entry names; one that fails is said and keeps none waiting."""
     results = []

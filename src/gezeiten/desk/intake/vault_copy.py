@@ -23,11 +23,11 @@ from gezeiten.archive.intake.missions import Circumstances
 from gezeiten.archive.offloads import is_offloaded, raws_named
 from gezeiten.archive.store.atomic_files import sync_folder, write_atomic
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.text_files import import_with_template
 from gezeiten.desk.logger.incoming import import_left_behind
 from gezeiten.desk.logger.offloading import import_file
-from gezeiten.domain.actions.carriers import CopyTakenIn, VaultGiven
+from gezeiten.domain.actions.carriers import VaultCopyExported, VaultCopyImported
 from gezeiten.domain.actions.offloads import LIVE_MODEL, TEXT_MODEL
 from gezeiten.domain.kept import NamedRaw
 from gezeiten.domain.series.timeline import iso_utc
@@ -68,13 +68,13 @@ class WrittenCopy:
     damaged: tuple[str, ...]
 
 
-def named_raws(desk: Desk) -> list[NamedRaw]:
+def named_raws(desk: Workspace) -> list[NamedRaw]:
     """Return every raw offload of the vault with its names, oldest first."""
     with desk.archive.reading() as session:
         return raws_named(session)
 
 
-def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
+def hand_on(desk: Workspace, path: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
     """Write the whole vault as one file. What is damaged in the vault is left out and named.
 
     The file appears under its name only when it is whole, and is read back before.
@@ -105,11 +105,11 @@ def hand_on(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
             fresh.replace(path)
         finally:
             fresh.unlink(missing_ok=True)
-    desk.do(VaultGiven(path.name, len(whole), tuple(damaged[:100]), as_folder=False))
+    desk.do(VaultCopyExported(path.name, len(whole), tuple(damaged[:100]), as_folder=False))
     return WrittenCopy(len(whole), tuple(damaged))
 
 
-def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
+def copy_to(desk: Workspace, folder: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
     """Copy the vault into a folder of another disk; what is there already is compared, not copied.
 
     What is damaged in the vault is left out and named; whole bytes that the folder has of it from
@@ -143,12 +143,12 @@ def copy_to(desk: Desk, folder: Path, watch: Watch = UNWATCHED) -> WrittenCopy:
         sync_folder(folder / "raw")
         write_atomic(folder / LIST_NAME, json.dumps([asdict(raw) for raw in listed], indent=1))
         write_atomic(folder / PEOPLE_NAME, for_people(listed))
-    desk.do(VaultGiven(str(folder), len(whole), tuple(damaged[:100]), as_folder=True))
+    desk.do(VaultCopyExported(str(folder), len(whole), tuple(damaged[:100]), as_folder=True))
     return WrittenCopy(len(whole), tuple(damaged))
 
 
 def _write_intact(
-    desk: Desk, raws: list[NamedRaw], write: Callable[[NamedRaw], None], meter: Meter
+    desk: Workspace, raws: list[NamedRaw], write: Callable[[NamedRaw], None], meter: Meter
 ) -> tuple[list[NamedRaw], list[str]]:
     """Write each raw offload once that is as it was kept; returns those, and what is not.
 
@@ -197,7 +197,7 @@ def _meter(raws: list[NamedRaw], watch: Watch) -> Meter:
 
 
 # -- taking in -------------------------------------------------------------------------------------
-def import_copy(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> CopyImport:
+def import_copy(desk: Workspace, path: Path, watch: Watch = UNWATCHED) -> CopyImport:
     """Take in a handed-on file or a copied folder; what is kept already adds nothing.
 
     Raises:
@@ -210,7 +210,7 @@ def import_copy(desk: Desk, path: Path, watch: Watch = UNWATCHED) -> CopyImport:
             _import_raw(desk, raw, fetch, brought)
             meter.count_bytes(raw.size)
     desk.do(
-        CopyTakenIn(
+        VaultCopyImported(
             path.name,
             brought.offloads,
             brought.readings,
@@ -353,7 +353,7 @@ def _has_declared_types(raw: NamedRaw) -> bool:
     whole = (raw.size, raw.mission, raw.at_ms)
     maybe = (raw.from_ms, raw.until_ms, raw.clock_difference_ms, raw.clock_uncertainty_ms)
     return (
-        all(isinstance(one, str) for one in texts)
+        all(isinstance(text, str) for text in texts)
         and all(isinstance(one, int) and abs(one) < 2**53 for one in whole)
         and 0 <= raw.size <= _LARGEST_RAW
         and all(one is None or isinstance(one, int | float) for one in maybe)
@@ -365,7 +365,7 @@ def _is_fingerprint(text: str) -> bool:
     return len(text) == 64 and set(text) <= set("0123456789abcdef")
 
 
-def _import_raw(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: CopyImport) -> None:
+def _import_raw(desk: Workspace, raw: NamedRaw, fetch: _Fetch, brought: CopyImport) -> None:
     """Take one raw offload; its fingerprint has to be that of the list."""
     target = desk.archive.incoming / f"{raw.sha256[:24]}{SUFFIX}"
     with translated(desk.archive.folder):
@@ -394,12 +394,12 @@ def _import_raw(desk: Desk, raw: NamedRaw, fetch: _Fetch, brought: CopyImport) -
         os.close(lock)
 
 
-def clear_copies(desk: Desk) -> int:
+def clear_copies(desk: Workspace) -> int:
     """Remove what a program that was killed had fetched from a copy: the copy still has it."""
     return len(import_left_behind(desk, SUFFIX, Path.unlink))
 
 
-def _mend(desk: Desk, raw: NamedRaw, path: Path) -> bool:
+def _mend(desk: Workspace, raw: NamedRaw, path: Path) -> bool:
     """Put whole bytes where those of a kept raw offload are damaged or gone; whether they were."""
     with desk.archive.reading() as session:
         is_kept = is_offloaded(session, raw.sha256)
@@ -410,7 +410,7 @@ def _mend(desk: Desk, raw: NamedRaw, path: Path) -> bool:
     return True
 
 
-def _import_file(desk: Desk, raw: NamedRaw, path: Path) -> int:
+def _import_file(desk: Workspace, raw: NamedRaw, path: Path) -> int:
     if raw.reading is not None:
         model = LIVE_MODEL if raw.route == "live line" else TEXT_MODEL
         tie = template_from_dict({**raw.reading, "point": full_name(raw.site, raw.point)})

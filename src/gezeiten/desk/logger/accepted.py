@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.checks import CLOCK_KEY
 from gezeiten.desk.logger.computer_clock import clock_doubts
 
@@ -10,7 +10,7 @@ from gezeiten.desk.logger.computer_clock import clock_doubts
 class AcceptedWords:
     """By logger; one for the computer's clock is good for all while the doubt is the same."""
 
-    def __init__(self, desk: Desk) -> None:
+    def __init__(self, desk: Workspace) -> None:
         self._desk = desk
         self._by_serial: dict[str, dict[str, str]] = {}
         self._clock: tuple[str, str] | None = None

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError, SurroundingsError
 from gezeiten.link.address import CablePort, cable_port
@@ -36,14 +36,14 @@ def _ignore_news(_news: PortNews) -> None:
     return
 
 
-def serial_ports(desk: Desk) -> list[PortSeen]:
+def serial_ports(desk: Workspace) -> list[PortSeen]:
     """Return the serial ports there are, those of practice loggers included."""
     named = [part.strip() for part in desk.settings.serial_ports.split(",")]
     return ports([*filter(None, named), *desk.practice_ports])
 
 
 def search_port(
-    desk: Desk,
+    desk: Workspace,
     path: str,
     tell: Tell = _ignore_news,
     cancelled: Callable[[], bool] = lambda: False,
@@ -78,7 +78,7 @@ def _state_of(error: GezeitenError) -> str:
     return next((state for kind, state in kinds if isinstance(error, kind)), "silent")
 
 
-def last_port_settings(desk: Desk, path: str) -> CablePort | None:
+def last_port_settings(desk: Workspace, path: str) -> CablePort | None:
     """Return how the port was set when a logger last answered on it, None when that is unknown."""
     setting = _lines(desk).get(path)
     try:
@@ -87,7 +87,7 @@ def last_port_settings(desk: Desk, path: str) -> CablePort | None:
         return None
 
 
-def _remember(desk: Desk, port: CablePort) -> None:
+def _remember(desk: Workspace, port: CablePort) -> None:
     lines = _lines(desk)
     if lines.get(port.path) != port.settings:
         with translated(desk.archive.folder):
@@ -95,7 +95,7 @@ def _remember(desk: Desk, port: CablePort) -> None:
             (desk.archive.work / _LINES_FILE).write_text(text)
 
 
-def _lines(desk: Desk) -> dict[str, object]:
+def _lines(desk: Workspace) -> dict[str, object]:
     """Settings by port. Only a help for the next look: what cannot be read is left out."""
     try:
         known = json_of((desk.archive.folder / _LINES_FILE).read_text())

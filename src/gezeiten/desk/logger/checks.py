@@ -12,7 +12,7 @@ from typing import Literal
 
 from gezeiten.archive.missions import recording_at
 from gezeiten.archive.sites import find_point_by_names, next_visit_of
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.computer_clock import clock_doubts
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.pins import is_locked, pin_group
@@ -59,7 +59,7 @@ class Check:
     field: str = ""
 
 
-def next_visit_ms(desk: Desk, point_name: str) -> int | None:
+def next_visit_ms(desk: Workspace, point_name: str) -> int | None:
     """Return when the site of a point is visited next."""
     site_name = split_name(point_name)[0]
     with desk.archive.reading() as session:
@@ -74,7 +74,7 @@ def present_temp_c(card: LoggerCard) -> float:
     return REFERENCE_TEMP_C
 
 
-def mission_outlook(desk: Desk, card: LoggerCard, plan: Plan) -> Outlook:
+def mission_outlook(desk: Workspace, card: LoggerCard, plan: Plan) -> Outlook:
     """Return the outlook of a plan on this logger, against the next visit.
 
     For a start by button it is reckoned as if the button were pressed now.
@@ -93,7 +93,7 @@ def mission_outlook(desk: Desk, card: LoggerCard, plan: Plan) -> Outlook:
 
 
 def launch_checks(
-    desk: Desk,
+    desk: Workspace,
     card: LoggerCard,
     plan: Plan,
     accepted: Mapping[str, str] | None = None,
@@ -211,7 +211,7 @@ def erase_sentence(card: LoggerCard) -> str:
     return f"Launching {ends}{what}, {after}, and sets its clock."
 
 
-def _point_checks(desk: Desk, card: LoggerCard, plan: Plan) -> list[Check]:
+def _point_checks(desk: Workspace, card: LoggerCard, plan: Plan) -> list[Check]:
     name = plan.point_name.strip()
     if not name:
         words = "The plan names no point; say where the logger goes."
@@ -246,7 +246,7 @@ def _point_checks(desk: Desk, card: LoggerCard, plan: Plan) -> list[Check]:
     return checks
 
 
-def _computer_checks(desk: Desk) -> list[Check]:
+def _computer_checks(desk: Workspace) -> list[Check]:
     doubts = clock_doubts(desk)
     if not doubts:
         return [Check("passed", "This computer's clock is kept right.")]
@@ -293,7 +293,7 @@ def _sensor_checks(card: LoggerCard, plan: Plan) -> list[Check]:
     return checks
 
 
-def _calibration_checks(desk: Desk, card: LoggerCard) -> list[Check]:
+def _calibration_checks(desk: Workspace, card: LoggerCard) -> list[Check]:
     due = card.calibration_due_ms
     if due is None:
         return [Check("note", "Nobody knows when its calibration is due.")]
@@ -307,7 +307,7 @@ def _calibration_checks(desk: Desk, card: LoggerCard) -> list[Check]:
     return []
 
 
-def _outlook_checks(desk: Desk, card: LoggerCard, plan: Plan) -> list[Check]:
+def _outlook_checks(desk: Workspace, card: LoggerCard, plan: Plan) -> list[Check]:
     look = mission_outlook(desk, card, plan)
     visit = next_visit_ms(desk, plan.point_name)
     if visit is None:

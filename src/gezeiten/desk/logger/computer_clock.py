@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from gezeiten.archive.actions.logbook import newest_ms
 from gezeiten.desk.clock_watch import JUMP_MS
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.domain.series.timeline import duration_text
 
 
-def clock_doubts(desk: Desk) -> list[str]:
+def clock_doubts(desk: Workspace) -> list[str]:
     """Return every doubt about the computer's clock, the archive's newest entry included."""
     said = desk.computer.doubts()
     with desk.archive.reading() as session:

@@ -10,7 +10,7 @@ from functools import partial
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.loggers import calibration_noted, last_seen_logger, place_of
 from gezeiten.archive.missions import stored_and_damaged_ranges
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.cables import Tell, search_port, serial_ports
 from gezeiten.desk.logger.intents import settle_launch
 from gezeiten.domain.actions.contacts import LoggerBlinked, LoggerContacted, SensorsChecked
@@ -32,7 +32,7 @@ JUST_BEGUN_MS = 30 * MINUTE_MS
 
 
 @dataclass(frozen=True, slots=True)
-class NotKept:
+class UnstoredReadings:
     """What one mission on a logger holds that the archive does not."""
 
     entry: DirectoryEntry
@@ -59,7 +59,7 @@ class LoggerCard:
     state: LoggerState
     clock: ClockDifference
     directory: tuple[DirectoryEntry, ...]
-    not_kept: tuple[NotKept, ...]
+    not_kept: tuple[UnstoredReadings, ...]
     plan: Plan | None
     live: tuple[LiveValue, ...]
     point: str
@@ -96,7 +96,7 @@ class LoggerCard:
 
 @contextmanager
 def session_with(
-    desk: Desk, address: Endpoint, expected: str | None = None
+    desk: Workspace, address: Endpoint, expected: str | None = None
 ) -> Iterator[tuple[LoggerSession, Identity]]:
     """A conversation with the logger at an address; another serial than expected raises."""
     with open_line(address, desk.limits) as line:
@@ -105,7 +105,7 @@ def session_with(
 
 
 def find_on_network(
-    desk: Desk,
+    desk: Workspace,
     on_found: Callable[[FoundLogger], None] | None = None,
     cancelled: Callable[[], bool] = lambda: False,
     on_courier: Callable[[FoundCourier], None] = lambda _: None,
@@ -117,7 +117,7 @@ def find_on_network(
 
 
 def find_on_cables(
-    desk: Desk,
+    desk: Workspace,
     paths: Sequence[str],
     tell: Tell = lambda _: None,
     on_found: Callable[[FoundLogger], None] | None = None,
@@ -129,13 +129,13 @@ def find_on_cables(
     return search(jobs, on_found=on_found, on_courier=on_courier, cancelled=cancelled)
 
 
-def find_all_loggers(desk: Desk) -> list[FoundLogger]:
+def find_all_loggers(desk: Workspace) -> list[FoundLogger]:
     """Return the loggers that answer on any line."""
     paths = [port.path for port in serial_ports(desk)]
     return find_on_network(desk) + find_on_cables(desk, paths)
 
 
-def find_serial(desk: Desk, serial: str) -> Endpoint:
+def find_serial(desk: Workspace, serial: str) -> Endpoint:
     """Return where one logger answers, on any line. Looking around is hasty, as most places are
     silent; who is wanted by name and did not answer is asked once more, with patience.
 
@@ -155,7 +155,7 @@ def find_serial(desk: Desk, serial: str) -> Endpoint:
     raise LoggerAwayError(f"{serial} is not at hand; connect it and try again.")
 
 
-def contact(desk: Desk, address: Endpoint, expected: str | None = None) -> LoggerCard:
+def contact(desk: Workspace, address: Endpoint, expected: str | None = None) -> LoggerCard:
     """Look at one logger and enter its state; failures go into the logbook.
 
     Raises:
@@ -170,7 +170,7 @@ def contact(desk: Desk, address: Endpoint, expected: str | None = None) -> Logge
 
 
 def read_card(
-    desk: Desk,
+    desk: Workspace,
     session: LoggerSession,
     identity: Identity,
     address: Endpoint,
@@ -220,7 +220,7 @@ def _calibration_due(db: ArchiveSession, logger: KnownLogger, state: LoggerState
 
 
 def _enter_contact(
-    desk: Desk,
+    desk: Workspace,
     db: ArchiveSession,
     identity: Identity,
     state: LoggerState,
@@ -253,28 +253,28 @@ def _enter_contact(
 
 def _readings_to_offload(
     db: ArchiveSession, logger: KnownLogger, entry: DirectoryEntry
-) -> tuple[NotKept, int]:
+) -> tuple[UnstoredReadings, int]:
     """Return what of a mission is not kept, and how much of that arrived damaged."""
     kept, damaged = stored_and_damaged_ranges(db, logger.id, entry.mission, entry.launched_ms)
     open_ranges = merged(missing(entry.numbers_in_memory, kept))
     intact = [part for whole in open_ranges for part in missing(whole, damaged)]
-    return NotKept(entry, tuple(open_ranges)), size(open_ranges) - size(intact)
+    return UnstoredReadings(entry, tuple(open_ranges)), size(open_ranges) - size(intact)
 
 
-def blink(desk: Desk, address: Endpoint, serial: str) -> None:
+def blink(desk: Workspace, address: Endpoint, serial: str) -> None:
     """Let a logger blink so that it is found among others."""
     with session_with(desk, address, serial) as (session, _):
         session.command(LoggerCommand.BLINK)
     desk.do(LoggerBlinked(serial))
 
 
-def present_readings(desk: Desk, address: Endpoint, serial: str) -> list[LiveValue]:
+def present_readings(desk: Workspace, address: Endpoint, serial: str) -> list[LiveValue]:
     """Return what every channel reads now, in the model's order; nothing is written down."""
     with session_with(desk, address, serial) as (session, identity):
         return session.live(identity.model)
 
 
-def self_check(desk: Desk, address: Endpoint, serial: str) -> LoggerCard:
+def self_check(desk: Workspace, address: Endpoint, serial: str) -> LoggerCard:
     """Let a logger check its sensors and return it as it is then."""
     with session_with(desk, address, serial) as (session, identity):
         session.command(LoggerCommand.SELF_CHECK)

@@ -6,7 +6,7 @@ For loggers that are put away; a launch erases by itself.
 from __future__ import annotations
 
 from gezeiten.archive.offloads import raw_of_mission
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.checks import label_check
 from gezeiten.desk.logger.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.logger.pins import unlock
@@ -36,7 +36,7 @@ def erase_refusal(card: LoggerCard) -> str:
     return ""
 
 
-def erase_memory(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
+def erase_memory(desk: Workspace, address: Endpoint, serial: str, label: str) -> int:
     """Erase the memory of a logger; returns how many readings were erased there.
 
     Every raw offload of its missions is read back from the vault and compared with its
@@ -58,7 +58,7 @@ def erase_memory(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
         raise
 
 
-def _erase(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
+def _erase(desk: Workspace, address: Endpoint, serial: str, label: str) -> int:
     compared = label_check(serial, label)
     if compared.weight != "passed":
         raise WrongLoggerError(f"{compared.sentence} Nothing was erased.")
@@ -78,7 +78,7 @@ def _erase(desk: Desk, address: Endpoint, serial: str, label: str) -> int:
     return readings
 
 
-def verify_in_vault(desk: Desk, serial: str, mission: int, launched_ms: int) -> None:
+def verify_in_vault(desk: Workspace, serial: str, mission: int, launched_ms: int) -> None:
     """Read every raw offload of a mission back from the vault.
 
     Raises:

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import TypeVar
 
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
-from gezeiten.domain.actions.carriers import PutAside
+from gezeiten.desk.context import Workspace
+from gezeiten.domain.actions.carriers import FileQuarantined
 from gezeiten.errors import DeviceError, InputError
 from gezeiten.link.transfer import lock_incoming
 
@@ -17,7 +17,9 @@ LEFT_BEHIND = "the program ended in the middle."
 _Taken = TypeVar("_Taken")
 
 
-def import_left_behind(desk: Desk, suffix: str, take: Callable[[Path], _Taken]) -> list[_Taken]:
+def import_left_behind(
+    desk: Workspace, suffix: str, take: Callable[[Path], _Taken]
+) -> list[_Taken]:
     """Take every incoming file of a suffix that nobody writes any more; returns what came of it.
 
     One that cannot be read is put aside under its own name, and the others go on.
@@ -37,10 +39,10 @@ def import_left_behind(desk: Desk, suffix: str, take: Callable[[Path], _Taken]) 
     return taken
 
 
-def _quarantine(desk: Desk, path: Path, why: str) -> None:
+def _quarantine(desk: Workspace, path: Path, why: str) -> None:
     if not path.exists():
         return  # it held nothing
     aside = path.with_suffix(".unreadable")
     with translated(desk.archive.folder):
         path.rename(aside)
-    desk.do(PutAside(aside.name, why))
+    desk.do(FileQuarantined(aside.name, why))

@@ -19,7 +19,7 @@ from gezeiten.archive.launches import LaunchNote, launch_note, others_at
 from gezeiten.archive.sites import find_or_add_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.machine import computer_name, machine_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.domain.actions import Subject
 from gezeiten.domain.actions.launches import LaunchBegun, LaunchEnded, NewMission, Outcome
 from gezeiten.domain.plan.plan import Plan, differences, plan_from_dict
@@ -50,7 +50,7 @@ def this_computer() -> str:
 
 
 @contextmanager
-def owning_launch(desk: Desk, serial: str) -> Iterator[Owner]:
+def owning_launch(desk: Workspace, serial: str) -> Iterator[Owner]:
     """Be the only one on this computer who launches a logger; ends with the program, however.
 
     Raises:
@@ -73,11 +73,11 @@ def owning_launch(desk: Desk, serial: str) -> Iterator[Owner]:
         os.close(lock)
 
 
-def _lock_path(desk: Desk, serial: str) -> Path:
+def _lock_path(desk: Workspace, serial: str) -> Path:
     return desk.archive.incoming / f"{serial}.launching"
 
 
-def _is_launching(desk: Desk, serial: str, note: LaunchNote) -> bool:
+def _is_launching(desk: Workspace, serial: str, note: LaunchNote) -> bool:
     """Whether the program that left a note still launches."""
     computer, _, token = note.owner.partition("/")
     if computer != this_computer():
@@ -97,7 +97,12 @@ def _is_launching(desk: Desk, serial: str, note: LaunchNote) -> bool:
 
 
 def enter_launch_begin(
-    desk: Desk, owner: Owner, serial: str, plan: Plan, old_mission: int, accepted: Mapping[str, str]
+    desk: Workspace,
+    owner: Owner,
+    serial: str,
+    plan: Plan,
+    old_mission: int,
+    accepted: Mapping[str, str],
 ) -> None:
     """Enter that a launch begins: from here the logger is told to launch, and what a cut leaves has
     to be found out. A note left by an earlier try is replaced.
@@ -116,14 +121,19 @@ def enter_launch_begin(
 
 
 def launch_refused(
-    desk: Desk, owner: Owner, serial: str, old_mission: int, accepted: Mapping[str, str], why: str
+    desk: Workspace,
+    owner: Owner,
+    serial: str,
+    old_mission: int,
+    accepted: Mapping[str, str],
+    why: str,
 ) -> None:
     """Enter that the logger itself refused: its old mission stands."""
     desk.do(LaunchEnded(serial, str(owner), "refused", old_mission, dict(accepted), why=why))
 
 
 def settle_launch(
-    desk: Desk,
+    desk: Workspace,
     db: ArchiveSession,
     serial: str,
     state: LoggerState,
@@ -159,7 +169,7 @@ def settle_launch(
 
 
 def launch_happened(
-    desk: Desk,
+    desk: Workspace,
     owner: Owner,
     serial: str,
     entry: DirectoryEntry,
@@ -184,7 +194,7 @@ def launch_happened(
 
 
 def new_mission(
-    desk: Desk, db: ArchiveSession, serial: str, entry: DirectoryEntry, plan: Plan
+    desk: Workspace, db: ArchiveSession, serial: str, entry: DirectoryEntry, plan: Plan
 ) -> tuple[NewMission, tuple[str, ...]]:
     """Return a mission that a launch has begun, and the loggers whose place its logger takes: one
     logger a point. The point is made where it is new."""

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.checks import CLOCK_KEY, Check, launch_checks
 from gezeiten.desk.logger.contact import LoggerCard, read_card, session_with
 from gezeiten.desk.logger.intents import (
@@ -69,7 +69,7 @@ class LaunchResult:
 
 
 def launch(
-    desk: Desk,
+    desk: Workspace,
     address: Endpoint,
     serial: str,
     plan: Plan,
@@ -98,14 +98,14 @@ def launch(
             return _Launch(desk, session, identity, address, owner).run(
                 plan, accepted, label, watch
             )
-    except _ToldAlready as told:
+    except _AlreadyReported as told:
         raise told.error from None
     except GezeitenError as exc:
         desk.attempt_failed("launch", serial, exc, plan)
         raise
 
 
-class _ToldAlready(Exception):  # noqa: N818 - no error of ours: it carries one
+class _AlreadyReported(Exception):  # noqa: N818 - no error of ours: it carries one
     """A refusal by the logger that the logbook has as the end of the launch."""
 
     def __init__(self, error: GezeitenError) -> None:
@@ -128,7 +128,7 @@ def _refuse(card: LoggerCard, checks: list[Check]) -> None:
 class _Launch:
     """One launch over an open conversation, by whoever owns it."""
 
-    desk: Desk
+    desk: Workspace
     session: LoggerSession
     identity: Identity
     address: Endpoint
@@ -163,7 +163,7 @@ class _Launch:
             self._launch_after_offload(card.readings_damaged if "damaged" in accepted else 0, watch)
         except (LoggerRefusedError, LoggerLockedError, NotKeptError) as exc:
             launch_refused(desk, self.owner, serial, old, accepted, str(exc))
-            raise _ToldAlready(exc) from exc
+            raise _AlreadyReported(exc) from exc
         if CLOCK_KEY in accepted:
             desk.computer.restart_watch()
         return self._record(plan, accepted)
@@ -238,7 +238,7 @@ class _Launch:
         return LaunchResult(serial, entry.mission, entry.first_ms, taken, state, came)
 
 
-def stop(desk: Desk, address: Endpoint, serial: str) -> None:
+def stop(desk: Workspace, address: Endpoint, serial: str) -> None:
     """Stop the mission of a logger; its memory stays as it is."""
     try:
         with session_with(desk, address, serial) as (session, identity):
@@ -252,7 +252,7 @@ def stop(desk: Desk, address: Endpoint, serial: str) -> None:
 
 
 def stop_and_offload(
-    desk: Desk, address: Endpoint, serial: str, watch: Watch = UNWATCHED
+    desk: Workspace, address: Endpoint, serial: str, watch: Watch = UNWATCHED
 ) -> Offloaded:
     """Stop the mission of a logger and take what is not kept; its memory stays as it is."""
     stop(desk, address, serial)

@@ -15,8 +15,8 @@ from gezeiten.archive.intake.missions import (
 )
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.vault import fingerprint
-from gezeiten.desk.context import Desk
-from gezeiten.desk.logger.contact import LoggerCard, NotKept, read_card, session_with
+from gezeiten.desk.context import Workspace
+from gezeiten.desk.logger.contact import LoggerCard, UnstoredReadings, read_card, session_with
 from gezeiten.desk.logger.incoming import LEFT_BEHIND, import_left_behind
 from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.actions.contacts import AttemptFailed
@@ -48,7 +48,7 @@ class Offloaded:
 
 
 def offload_logger(
-    desk: Desk,
+    desk: Workspace,
     address: Endpoint,
     serial: str,
     watch: Watch = UNWATCHED,
@@ -76,7 +76,7 @@ def offload_logger(
 
 
 def offload_connected(
-    desk: Desk,
+    desk: Workspace,
     session: LoggerSession,
     card: LoggerCard,
     watch: Watch = UNWATCHED,
@@ -98,17 +98,19 @@ def offload_connected(
     return _summary(desk, card.serial, results, error, began_ms)
 
 
-def _entries_to_fetch(card: LoggerCard, only: dict[int, list[Range]] | None) -> list[NotKept]:
+def _entries_to_fetch(
+    card: LoggerCard, only: dict[int, list[Range]] | None
+) -> list[UnstoredReadings]:
     if only is None:
         return list(card.not_kept)
     return [
-        NotKept(entry, tuple(only[entry.mission]))
+        UnstoredReadings(entry, tuple(only[entry.mission]))
         for entry in card.directory
         if entry.mission in only
     ]
 
 
-def _import_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intake:
+def _import_transfer(desk: Workspace, transfer: Transfer, card: LoggerCard) -> Intake:
     how = Circumstances(
         at_ms=desk.now_ms(),
         person=desk.person,
@@ -127,7 +129,7 @@ def _import_transfer(desk: Desk, transfer: Transfer, card: LoggerCard) -> Intake
 
 
 def import_file(
-    desk: Desk,
+    desk: Workspace,
     path: Path,
     how: Circumstances,
     damaged: list[Range] | None = None,
@@ -178,7 +180,7 @@ def raw_mission(file: MissionFile, damaged: list[Range]) -> RawMission:
 
 
 def _summary(
-    desk: Desk,
+    desk: Workspace,
     serial: str,
     results: list[tuple[Transfer, Intake]],
     error: str,
@@ -208,15 +210,15 @@ def merge_offloads(results: list[Offloaded]) -> Offloaded | None:
     last = results[-1]
     return replace(
         last,
-        readings=sum(one.readings for one in results),
-        excursions_new=sum(one.excursions_new for one in results),
+        readings=sum(offloaded.readings for offloaded in results),
+        excursions_new=sum(offloaded.excursions_new for offloaded in results),
         excursions_before=results[0].excursions_before,
-        offload_ids=tuple(key for one in results for key in one.offload_ids),
+        offload_ids=tuple(key for offloaded in results for key in offloaded.offload_ids),
         point_id=next((r.point_id for r in reversed(results) if r.point_id is not None), None),
     )
 
 
-def recover_incoming(desk: Desk) -> list[Intake]:
+def recover_incoming(desk: Workspace) -> list[Intake]:
     """Take in what an offload that was killed left behind; call it when an archive opens.
 
     A file without a readable header holds nothing and is put aside under its own name.
@@ -224,7 +226,7 @@ def recover_incoming(desk: Desk) -> list[Intake]:
     return import_left_behind(desk, INCOMING, lambda path: _recover(desk, path))
 
 
-def _recover(desk: Desk, path: Path) -> Intake:
+def _recover(desk: Workspace, path: Path) -> Intake:
     how = Circumstances(desk.now_ms(), desk.person, route_of(path), cut_short=LEFT_BEHIND)
     intake = import_file(desk, path, how)
     with translated(desk.archive.folder):

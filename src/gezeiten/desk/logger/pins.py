@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gezeiten.archive.loggers import find_logger
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.domain.actions.loggers import PinGroupSet
 from gezeiten.errors import InputError, LoggerLockedError
@@ -25,7 +25,7 @@ def parse_pin(text: str) -> int:
     return int(cleaned)
 
 
-def use_pin_once(desk: Desk, serial: str, text: str) -> None:
+def use_pin_once(desk: Workspace, serial: str, text: str) -> None:
     """Use a PIN for a logger until the program ends, without keeping it anywhere.
 
     Raises:
@@ -36,7 +36,7 @@ def use_pin_once(desk: Desk, serial: str, text: str) -> None:
     desk.use_pins(pins)
 
 
-def pin_group(desk: Desk, serial: str) -> str:
+def pin_group(desk: Workspace, serial: str) -> str:
     """Return the group whose PIN a logger shares: its own choice, else its site."""
     with desk.archive.reading() as session:
         logger = find_logger(session, serial)
@@ -45,7 +45,7 @@ def pin_group(desk: Desk, serial: str) -> str:
     return logger.pin_group or logger.site or USUAL_GROUP
 
 
-def set_pin_group(desk: Desk, serial: str, group: str) -> None:
+def set_pin_group(desk: Workspace, serial: str, group: str) -> None:
     """Put a logger into a group of loggers that share a PIN; "" is its site's."""
     with desk.archive.reading() as session:
         logger = find_logger(session, serial)
@@ -58,7 +58,7 @@ def is_locked(state: LoggerState) -> bool:
     return bool(state.flags & Flag.LOCKED) and not state.flags & Flag.UNLOCKED_NOW
 
 
-def unlock(desk: Desk, session: LoggerSession, serial: str) -> None:
+def unlock(desk: Workspace, session: LoggerSession, serial: str) -> None:
     """Give a locked logger the PIN of its group; loggers that are open are left alone.
 
     Raises:

@@ -10,9 +10,9 @@ from gezeiten.archive import plans as kept_in
 from gezeiten.archive.sites import zone_of
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.domain.actions.plans import PlanDropped, PlanKept, PlanRenamed
+from gezeiten.domain.actions.plans import PlanDeleted, PlanRenamed, PlanSaved
 from gezeiten.domain.kept import StoredPlan
 from gezeiten.domain.naming import mission_name, name_fault
 from gezeiten.domain.plan.plan import Plan
@@ -22,7 +22,7 @@ from gezeiten.errors import InputError
 from gezeiten.exchange.plan_file import NamedPlan, read_plan_file, write_plan_file
 
 
-def usual_plan(desk: Desk, card: LoggerCard) -> Plan:
+def usual_plan(desk: Workspace, card: LoggerCard) -> Plan:
     """Return the plan to start from: as the last mission here, else all channels every 10 min."""
     last = latest_plan(desk, card)
     if last is not None:
@@ -40,19 +40,19 @@ def relaunchable_plan(plan: Plan) -> Plan:
     return replace(plan, end="full", end_ms=0) if plan.end == "at" else plan
 
 
-def latest_plan(desk: Desk, card: LoggerCard) -> Plan | None:
+def latest_plan(desk: Workspace, card: LoggerCard) -> Plan | None:
     """Return the plan of the last mission at the logger's point, else the logger's own last."""
     with desk.archive.reading() as session:
         return missions.latest_plan_of_logger(session, card.serial) or card.plan
 
 
-def latest_plan_at(desk: Desk, point_name: str) -> Plan | None:
+def latest_plan_at(desk: Workspace, point_name: str) -> Plan | None:
     """Return the plan of the last mission at a point, None where there was none."""
     with desk.archive.reading() as session:
         return missions.latest_plan_at_point(session, *split_name(point_name))
 
 
-def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") -> str:
+def pattern_name(desk: Workspace, card: LoggerCard, point_name: str, zone: str = "") -> str:
     """Return the mission name that the pattern of the settings gives at a point now.
 
     zone: of the site where it is known already; else it is looked up.
@@ -73,7 +73,7 @@ def pattern_name(desk: Desk, card: LoggerCard, point_name: str, zone: str = "") 
 
 
 # -- plans kept under names ----------------------------------------------------------------------
-def stored_plans(desk: Desk, search: str = "") -> list[StoredPlan]:
+def stored_plans(desk: Workspace, search: str = "") -> list[StoredPlan]:
     """Return the kept plans whose name, model, point or remark hold all words of a search."""
     with desk.archive.reading() as session:
         found = kept_in.stored_plans(session)
@@ -87,7 +87,9 @@ def _searched(kept: StoredPlan) -> str:
     return " ".join(parts).casefold()
 
 
-def save_plan(desk: Desk, name: str, plan: Plan, model: str, *, replacing: bool = False) -> None:
+def save_plan(
+    desk: Workspace, name: str, plan: Plan, model: str, *, replacing: bool = False
+) -> None:
     """Keep a plan under a name.
 
     Raises:
@@ -102,10 +104,10 @@ def save_plan(desk: Desk, name: str, plan: Plan, model: str, *, replacing: bool 
         replaced = there if replacing else None
         uid = replaced.uid if replaced else fresh_id()
         before = replaced.plan.as_dict() if replaced else None
-        desk.do_within(session, PlanKept(uid, cleaned, model, plan.as_dict(), before))
+        desk.do_within(session, PlanSaved(uid, cleaned, model, plan.as_dict(), before))
 
 
-def rename_plan(desk: Desk, kept: StoredPlan, name: str) -> None:
+def rename_plan(desk: Workspace, kept: StoredPlan, name: str) -> None:
     """Give a kept plan another name.
 
     Raises:
@@ -118,18 +120,18 @@ def rename_plan(desk: Desk, kept: StoredPlan, name: str) -> None:
         desk.do(PlanRenamed(kept.uid, kept.name, cleaned))
 
 
-def delete_plan(desk: Desk, kept: StoredPlan) -> None:
+def delete_plan(desk: Workspace, kept: StoredPlan) -> None:
     """Take a kept plan away; the logbook has what it was."""
-    desk.do(PlanDropped(kept.uid, kept.name, kept.model, kept.plan.as_dict()))
+    desk.do(PlanDeleted(kept.uid, kept.name, kept.model, kept.plan.as_dict()))
 
 
-def export_plan(desk: Desk, kept: StoredPlan, path: Path) -> Path:
+def export_plan(desk: Workspace, kept: StoredPlan, path: Path) -> Path:
     """Write a kept plan as a file that others can take in."""
     with translated(desk.archive.folder):
         return write_plan_file(NamedPlan(kept.name, kept.model, kept.plan), path)
 
 
-def import_plans(desk: Desk, paths: list[Path]) -> list[str]:
+def import_plans(desk: Workspace, paths: list[Path]) -> list[str]:
     """Keep the plans of files; returns their names. A taken name gets a number behind it.
 
     Raises:
@@ -145,7 +147,7 @@ def import_plans(desk: Desk, paths: list[Path]) -> list[str]:
     return names
 
 
-def _free_name(desk: Desk, wanted: str) -> str:
+def _free_name(desk: Workspace, wanted: str) -> str:
     taken = {kept.name for kept in stored_plans(desk)}
     name, number = wanted, 2
     while name in taken:

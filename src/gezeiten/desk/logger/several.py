@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from math import lcm
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.checks import Check, launch_checks
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.launching import LaunchResult, launch
@@ -87,7 +87,7 @@ def synchronised_plans(plans: list[Plan], now_ms: int) -> list[Plan]:
 
 
 def prepare_several(
-    desk: Desk, cards: list[LoggerCard], plan: Plan, accepted: Mapping[str, str]
+    desk: Workspace, cards: list[LoggerCard], plan: Plan, accepted: Mapping[str, str]
 ) -> list[PreparedLaunch]:
     """Return the common plan as each logger can follow it; point, names and remark are its own."""
     prepared = []
@@ -105,7 +105,7 @@ def prepare_several(
 
 
 def prepare_with_last_plans(
-    desk: Desk, cards: list[LoggerCard], accepted: Mapping[str, str]
+    desk: Workspace, cards: list[LoggerCard], accepted: Mapping[str, str]
 ) -> list[PreparedLaunch]:
     """Return each logger with its own last plan: again, as it was."""
     plans = [(card, usual_plan(desk, card)) for card in cards]
@@ -113,7 +113,7 @@ def prepare_with_last_plans(
 
 
 def _checked(
-    desk: Desk,
+    desk: Workspace,
     card: LoggerCard,
     plan: Plan,
     lost: tuple[str, ...],
@@ -123,7 +123,7 @@ def _checked(
 
 
 def offload_and_launch(
-    desk: Desk,
+    desk: Workspace,
     prepared: list[PreparedLaunch],
     accepted: Mapping[str, str],
     on_result: Callable[[LoggerResult], None],
@@ -140,7 +140,11 @@ def offload_and_launch(
         results.append(result)
         on_result(result)
 
-    ready = [one for one in prepared if _offloaded(desk, one, watch, ended)]
+    ready = [
+        prepared_launch
+        for prepared_launch in prepared
+        if _offloaded(desk, prepared_launch, watch, ended)
+    ]
     plans = synchronised_plans([one.plan for one in ready], desk.now_ms())
     for one, plan in zip(ready, plans, strict=True):
         if watch.cancelled():
@@ -157,7 +161,7 @@ def offload_and_launch(
 
 
 def _offloaded(
-    desk: Desk, one: PreparedLaunch, watch: Watch, ended: Callable[[LoggerResult], None]
+    desk: Workspace, one: PreparedLaunch, watch: Watch, ended: Callable[[LoggerResult], None]
 ) -> bool:
     """Fetch what is not kept; False (and a result) where that, or anything else, is in the way."""
     serial = one.card.serial

@@ -13,7 +13,7 @@ from gezeiten.archive.loggers import point_calibrations
 from gezeiten.archive.missions import missions_at
 from gezeiten.archive.offloads import offloads_in
 from gezeiten.archive.steps import active_steps
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import BookedGap, gaps, gaps_of_calculated
 from gezeiten.desk.office.judging import judged, undelivered_since
 from gezeiten.desk.office.logbook import head_hash_text
@@ -26,7 +26,7 @@ from gezeiten.desk.record.records import extent, limits_at, read_around, record
 from gezeiten.desk.record.remarks import remarks
 from gezeiten.desk.record.uncertainty import mean_uncertainty
 from gezeiten.domain.actions.gaps import fill_method_text
-from gezeiten.domain.kept import ClockKept, KnownMission
+from gezeiten.domain.kept import KnownMission, StoredClockCorrection
 from gezeiten.domain.limits.limits import InForce
 from gezeiten.domain.limits.verdicts import DayVerdict
 from gezeiten.domain.plan.plan import plan_from_dict
@@ -41,7 +41,7 @@ from gezeiten.domain.steps.steps import MEASURED, NOT_CALCULATED, RecordStep
 from gezeiten.domain.steps.uncertainty import Uncertainty
 from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import InputError
-from gezeiten.exchange.csv_out import CsvChannel, CsvStretch, CsvTable
+from gezeiten.exchange.csv_out import CsvChannel, CsvPeriod, CsvTable
 from gezeiten.report.content import (
     PointReport,
     ReportCalibration,
@@ -54,7 +54,7 @@ from gezeiten.report.content import (
 )
 
 
-def inside_record(desk: Desk, point: PointPlace, span: Span) -> Span:
+def inside_record(desk: Workspace, point: PointPlace, span: Span) -> Span:
     """Return what of a stretch a document can tell of: from the first reading there is, until now
     or the last reading.
 
@@ -70,20 +70,20 @@ def inside_record(desk: Desk, point: PointPlace, span: Span) -> Span:
     return inside
 
 
-def _channels(desk: Desk, point: PointPlace, span: Span) -> list[tuple[ChannelPlace, Series]]:
+def _channels(desk: Workspace, point: PointPlace, span: Span) -> list[tuple[ChannelPlace, Series]]:
     parts = [(place, record(desk, point.id, place.channel, span)) for place in point.channels]
     if not any(len(series) for _, series in parts):
         raise InputError(f"{point.full_name} has no reading in this stretch; choose another one.")
     return parts
 
 
-def csv_table(desk: Desk, point: PointPlace, span: Span) -> CsvTable:
+def csv_table(desk: Workspace, point: PointPlace, span: Span) -> CsvTable:
     """Return what the CSV of a stretch holds."""
     limits, how = limits_at(desk, point.id), formula_texts(desk, point)
     steps = _corrections(desk, point, span)
 
     def reason_of(key: str) -> str:
-        its = [_correction_text(one, point.zone) for one in steps if one.series == key]
+        its = [_correction_text(step, point.zone) for step in steps if step.series == key]
         return "; ".join([*([how[key]] if key in how else []), *its])
 
     channels = tuple(
@@ -99,18 +99,18 @@ def csv_table(desk: Desk, point: PointPlace, span: Span) -> CsvTable:
     return CsvTable(point.site, point.name, point.zone, channels, _loggers_over_time(desk, point))
 
 
-def _loggers_over_time(desk: Desk, point: PointPlace) -> tuple[CsvStretch, ...]:
+def _loggers_over_time(desk: Workspace, point: PointPlace) -> tuple[CsvPeriod, ...]:
     """Which logger's mission was at a point from when on; where no logger ever was, what else."""
     with desk.archive.reading() as session:
         stood = [(mission, one) for mission, one in missions_at(session, point.id) if one]
     loggers = [(mission, one) for mission, one in stood if one.stay.is_logger]
     return tuple(
-        CsvStretch(one.first_ms, mission.logger.serial, mission.number)
+        CsvPeriod(one.first_ms, mission.logger.serial, mission.number)
         for mission, one in loggers or stood
     )
 
 
-def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
+def point_report(desk: Workspace, point: PointPlace, span: Span) -> PointReport:
     """Return what the PDF of a stretch says, from the first reading there is until now at most."""
     span = inside_record(desk, point, span)
     parts = _channels(desk, point, span)
@@ -144,7 +144,7 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
         fingerprint=readings_fingerprint([series for _, series in parts]),
         calibrations=tuple(_calibrations(desk, point, span)),
         corrections=tuple(_corrections(desk, point, span)),
-        remarks=tuple(one for one in remarks(desk, point.id) if one.touches(*span)),
+        remarks=tuple(remark for remark in remarks(desk, point.id) if remark.touches(*span)),
         checks=tuple(_checks(desk, point, span)),
         clocks=tuple(_clocks(desk, point, span)),
         duty=tuple(check_schedule_days(desk, point.id, span, point.zone)),
@@ -153,25 +153,25 @@ def point_report(desk: Desk, point: PointPlace, span: Span) -> PointReport:
     )
 
 
-def dated_later(desk: Desk, point: PointPlace) -> int:
+def dated_later(desk: Workspace, point: PointPlace) -> int:
     """Return how many readings of a point are dated later than now: by a clock that was wrong."""
     future = (desk.now_ms() + 1, EVER_MS)
     found = (record(desk, point.id, place.channel, future) for place in point.measured)
     return len(all_instants(found))
 
 
-def _clocks(desk: Desk, point: PointPlace, span: Span) -> list[ClockKept]:
+def _clocks(desk: Workspace, point: PointPlace, span: Span) -> list[StoredClockCorrection]:
     """Return the clocks that were put right of missions that recorded in a stretch."""
     with desk.archive.reading() as session:
         its = {
-            one.mission
-            for one in layout(session).at_point(point.id)
-            if one.start_ms < span[1] and one.end_ms > span[0]
+            assignment.mission
+            for assignment in layout(session).at_point(point.id)
+            if assignment.start_ms < span[1] and assignment.end_ms > span[0]
         }
         return [one for uid, one in clocks_in_force(session).items() if uid in its]
 
 
-def _checks(desk: Desk, point: PointPlace, span: Span) -> list[CheckComparison]:
+def _checks(desk: Workspace, point: PointPlace, span: Span) -> list[CheckComparison]:
     """Return what was read by hand in a stretch, of all series, in order of time."""
     found = [
         one
@@ -199,7 +199,7 @@ def _report_channel(
         place.channel,
         place.unit,
         shown,
-        tuple(one for one in limits if one.start_ms < span[1] and one.end_ms > span[0]),
+        tuple(limit for limit in limits if limit.start_ms < span[1] and limit.end_ms > span[0]),
         numbers(
             whole, span, limits, kinetic=known.is_temperature, zone=zone, averages=known.averages
         ),
@@ -225,7 +225,7 @@ def _offloads_of(
     )
 
 
-def _missions(desk: Desk, point: PointPlace, span: Span) -> list[ReportMission]:
+def _missions(desk: Workspace, point: PointPlace, span: Span) -> list[ReportMission]:
     with desk.archive.reading() as session:
         return [
             ReportMission(
@@ -258,7 +258,7 @@ def _recorded(
     return "waiting" if mission.state in ("", "waiting", "logging") else "never"
 
 
-def _report_excursions(desk: Desk, point: PointPlace, span: Span) -> list[ReportExcursion]:
+def _report_excursions(desk: Workspace, point: PointPlace, span: Span) -> list[ReportExcursion]:
     return [
         ReportExcursion(
             e.rule,
@@ -279,7 +279,7 @@ def _report_excursions(desk: Desk, point: PointPlace, span: Span) -> list[Report
     ]
 
 
-def _report_gaps(desk: Desk, point: PointPlace, span: Span) -> list[ReportGap]:
+def _report_gaps(desk: Workspace, point: PointPlace, span: Span) -> list[ReportGap]:
     """Return the gaps that reach into a stretch, what is absent at its end among them."""
     with desk.archive.reading() as session:
         active = active_steps(session, point.id).get(point.id, [])
@@ -337,7 +337,7 @@ def _expected_error(step: RecordStep) -> str:
     return f"{name.name} ± {error}{in_sum}"
 
 
-def _absent_at_the_end(desk: Desk, point: PointPlace, span: Span) -> list[ReportGap]:
+def _absent_at_the_end(desk: Workspace, point: PointPlace, span: Span) -> list[ReportGap]:
     """Return where the record ends before the stretch does: no gap lies between two readings."""
     absent: dict[Span, list[str]] = {}
     for place in point.channels:
@@ -361,7 +361,7 @@ def _absent_at_the_end(desk: Desk, point: PointPlace, span: Span) -> list[Report
     return found
 
 
-def _corrections(desk: Desk, point: PointPlace, span: Span) -> list[ReportCorrection]:
+def _corrections(desk: Workspace, point: PointPlace, span: Span) -> list[ReportCorrection]:
     """Return the steps of all chains of a point that are on and reach into a stretch."""
     return [
         ReportCorrection(
@@ -387,7 +387,7 @@ def _correction_text(one: ReportCorrection, zone: str) -> str:
     )
 
 
-def _calibrations(desk: Desk, point: PointPlace, span: Span) -> list[ReportCalibration]:
+def _calibrations(desk: Workspace, point: PointPlace, span: Span) -> list[ReportCalibration]:
     """Return the last calibration before the end of a stretch, of each logger that was there."""
     with desk.archive.reading() as session:
         latest = dict(point_calibrations(session, point.id, span[1]))

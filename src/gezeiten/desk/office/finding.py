@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.logger.planning import stored_plans
 from gezeiten.desk.office.handing import issued_documents
 from gezeiten.desk.office.logger_life import loggers
@@ -37,7 +37,7 @@ class Thing:
         return all(word in said for word in words)
 
 
-def findable_things(desk: Desk) -> list[Thing]:
+def findable_things(desk: Workspace) -> list[Thing]:
     """Return everything that can be gone to by its name."""
     found: list[Thing] = []
     zones: dict[int, tuple[str, str]] = {}

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
-from gezeiten.archive.documents import KeptDocument, count_documents, documents
+from gezeiten.archive.documents import StoredDocument, count_documents, documents
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.atomic_files import sync_folder
 from gezeiten.archive.store.chains import FOLDER as LOGBOOK_FOLDER
@@ -19,11 +19,11 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.archive.store.unfinished_files import synced, temporary_file
 from gezeiten.archive.store.vault import fingerprint
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.documents import csv_table, inside_record, point_report
 from gezeiten.desk.office.logbook import head_hash_text
 from gezeiten.desk.places import PointPlace
-from gezeiten.domain.actions.documents import DocumentHandedOver, DocumentPutOut
+from gezeiten.domain.actions.documents import DocumentIssued, DocumentReissued
 from gezeiten.domain.series.timeline import Span, from_ms
 from gezeiten.exchange.csv_description import Origin, described, description
 from gezeiten.exchange.csv_out import CsvTable, write_csv
@@ -36,7 +36,7 @@ State = Literal["as it was", "changed", "missing"]
 
 
 @dataclass(frozen=True, slots=True)
-class HandedOver:
+class HandoverResult:
     """A document as it left the house."""
 
     path: Path
@@ -47,7 +47,7 @@ class HandedOver:
 
 
 @dataclass(frozen=True, slots=True)
-class PastHandover:
+class IssuedDocument:
     """One handed over before; state of its copy: "as it was", "changed" or "missing". is_kept:
     whether the vault has it; shown: from where it can be shown as it was, None from nowhere."""
 
@@ -70,7 +70,9 @@ class PastHandover:
         return self.is_kept and self.state != "as it was"
 
 
-def export_csv(desk: Desk, point: PointPlace, span: Span, path: Path | None = None) -> HandedOver:
+def export_csv(
+    desk: Workspace, point: PointPlace, span: Span, path: Path | None = None
+) -> HandoverResult:
     """Write the CSV of a point over a stretch, read it back, keep its fingerprint; beside it stands
     what its columns are (`exchange/csv_description.py`).
 
@@ -89,7 +91,7 @@ def export_csv(desk: Desk, point: PointPlace, span: Span, path: Path | None = No
     return done
 
 
-def _describe(desk: Desk, table: CsvTable, done: HandedOver) -> None:
+def _describe(desk: Workspace, table: CsvTable, done: HandoverResult) -> None:
     """Write beside a CSV what its columns are and where it comes from."""
     origin = Origin(desk.now_ms(), desk.person, done.sha256, done.readings, head_hash_text(desk))
     folder = done.path.parent
@@ -100,7 +102,9 @@ def _describe(desk: Desk, table: CsvTable, done: HandedOver) -> None:
         sync_folder(folder)
 
 
-def export_pdf(desk: Desk, point: PointPlace, span: Span, path: Path | None = None) -> HandedOver:
+def export_pdf(
+    desk: Workspace, point: PointPlace, span: Span, path: Path | None = None
+) -> HandoverResult:
     """Write the PDF report of a point over a stretch, read it back, keep its fingerprint.
 
     Raises:
@@ -120,7 +124,7 @@ def export_pdf(desk: Desk, point: PointPlace, span: Span, path: Path | None = No
 
 
 def _written(
-    desk: Desk,
+    desk: Workspace,
     point: PointPlace,
     span: Span,
     kind: Kind,
@@ -174,25 +178,25 @@ def _free(fresh: Path, folder: Path, stem: str, suffix: str) -> Path:
 
 
 def _book(
-    desk: Desk,
+    desk: Workspace,
     point: PointPlace,
     span: Span,
     kind: Kind,
     path: Path,
     readings: int,
     pages: int,
-) -> HandedOver:
+) -> HandoverResult:
     with translated(path.parent):
         data = path.read_bytes()
     if desk.archive.is_looked_at:  # it goes elsewhere; the archive does not hear of it
-        return HandedOver(path, kind, fingerprint(data), readings, pages)
+        return HandoverResult(path, kind, fingerprint(data), readings, pages)
     with translated(desk.archive.folder):
         sha256 = desk.archive.documents.store(data)
     with desk.archive.writing() as session:
         at = stored_point(session, point.id).uid
         desk.do_within(
             session,
-            DocumentHandedOver(
+            DocumentIssued(
                 at,
                 fresh_id(),
                 kind,
@@ -204,23 +208,23 @@ def _book(
                 readings,
             ),
         )
-    return HandedOver(path, kind, sha256, readings, pages)
+    return HandoverResult(path, kind, sha256, readings, pages)
 
 
-def issued_documents(desk: Desk) -> list[PastHandover]:
+def issued_documents(desk: Workspace) -> list[IssuedDocument]:
     """Return what was handed over, latest first, and whether it is still what it was."""
     with desk.archive.reading() as session:
         kept = documents(session)
-    return [_issued_document(desk, one) for one in kept]
+    return [_issued_document(desk, document) for document in kept]
 
 
-def _stored_path(desk: Desk, path: Path) -> str:
+def _stored_path(desk: Workspace, path: Path) -> str:
     """Return the path of a copy as it is stored: from the archive's folder on where it is there."""
     path, folder = path.resolve(), desk.archive.folder.resolve()
     return path.relative_to(folder).as_posix() if path.is_relative_to(folder) else str(path)
 
 
-def _copy_of(desk: Desk, stored: str) -> Path:
+def _copy_of(desk: Workspace, stored: str) -> Path:
     """Return where the copy of a document is. One among an archive's own documents is among those
     of the archive that is open, which may be a copy of that one, or have been moved."""
     path, folder = Path(stored), desk.archive.folder
@@ -232,13 +236,13 @@ def _copy_of(desk: Desk, stored: str) -> Path:
     return folder / own / path.name if path.parent.name == own and was_in_an_archive else path
 
 
-def count_handovers(desk: Desk) -> int:
+def count_handovers(desk: Workspace) -> int:
     """Return how many documents were handed over."""
     with desk.archive.reading() as session:
         return count_documents(session)
 
 
-def _issued_document(desk: Desk, one: KeptDocument) -> PastHandover:
+def _issued_document(desk: Workspace, one: StoredDocument) -> IssuedDocument:
     """What became of a document. One of before documents were kept is kept now, if it is there."""
     copy, vault = _copy_of(desk, one.file_name), desk.archive.documents
     state: State = "missing"
@@ -250,7 +254,7 @@ def _issued_document(desk: Desk, one: KeptDocument) -> PastHandover:
             vault.store(data)
     is_kept = vault.path(one.sha256).exists()
     shown = copy if state == "as it was" else vault.path(one.sha256) if is_kept else None
-    return PastHandover(
+    return IssuedDocument(
         one.uid,
         one.at_ms,
         one.person,
@@ -266,7 +270,7 @@ def _issued_document(desk: Desk, one: KeptDocument) -> PastHandover:
     )
 
 
-def reissue(desk: Desk, past: PastHandover, path: Path | None = None) -> Path:
+def reissue(desk: Workspace, past: IssuedDocument, path: Path | None = None) -> Path:
     """Write a document once more as it was handed over, under a name that is free among our own
     documents, or where it is wished.
 
@@ -283,8 +287,10 @@ def reissue(desk: Desk, past: PastHandover, path: Path | None = None) -> Path:
         sync_folder(folder)
     with desk.archive.writing() as session:
         point = stored_point(session, past.point_id).uid
-        before = next(one.file_name for one in documents(session) if one.uid == past.uid)
-        act = DocumentPutOut(point, past.uid, before, _stored_path(desk, target))
+        before = next(
+            document.file_name for document in documents(session) if document.uid == past.uid
+        )
+        act = DocumentReissued(point, past.uid, before, _stored_path(desk, target))
         desk.do_within(session, act)
     return target
 

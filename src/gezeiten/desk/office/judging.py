@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.missions import missions_by_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.means import moving_means_around
 from gezeiten.desk.record.records import read_around
@@ -16,11 +16,11 @@ from gezeiten.domain.series.timeline import EVER_MS, Span, local_days
 
 
 def judged(
-    desk: Desk, point: PointPlace, series: str, span: Span, limits: tuple[InForce, ...]
+    desk: Workspace, point: PointPlace, series: str, span: Span, limits: tuple[InForce, ...]
 ) -> tuple[tuple[DayVerdict, ...], tuple[tuple[int, Series], ...]]:
     """Return the verdicts of the days of a stretch, and what limits of means compare."""
     whole = _local_days(span, point.zone)
-    lengths = {rule.mean_s for one in limits for rule in one.rules if rule.mean_s}
+    lengths = {rule.mean_s for limit in limits for rule in limit.rules if rule.mean_s}
     means = {
         mean_s: moving_means_around(desk, point.id, series, mean_s, whole)
         for mean_s in sorted(lengths)
@@ -32,7 +32,7 @@ def judged(
     return tuple(verdicts), shown
 
 
-def undelivered_since(desk: Desk, point: PointPlace, series: str) -> int | None:
+def undelivered_since(desk: Workspace, point: PointPlace, series: str) -> int | None:
     """Return from when on readings of a series wait on a logger that goes on recording, None where
     none does."""
     with desk.archive.reading() as session:

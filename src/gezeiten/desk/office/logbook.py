@@ -15,9 +15,9 @@ from gezeiten.archive.actions.conflicts import unseen_conflicts
 from gezeiten.archive.local_cache.readings import offloads_within
 from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import sites
-from gezeiten.domain.actions.archives import MisfitSeen
+from gezeiten.domain.actions.archives import ConflictAcknowledged
 from gezeiten.domain.entries import QUIET, Entry, Thing
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.series.timeline import Span, from_ms, iso_utc
@@ -28,7 +28,7 @@ _HASH = re.compile(r"[0-9a-f]{8,64}")
 
 
 @dataclass(frozen=True, slots=True)
-class About:
+class AboutFilter:
     """What entries are looked for about. things: any of them will do; subjects: what entries from
     before there were acts call it. span: only acts on a stretch that touches it, of the rule of
     `rule_key` where there is one, and what brought its readings (`brought`: fingerprints).
@@ -49,7 +49,7 @@ class EntryFilter:
     that a later one does not."""
 
     words: str = ""
-    about: About | None = None
+    about: AboutFilter | None = None
     person: str = ""
     act: str = ""
     since_ms: int | None = None
@@ -71,7 +71,7 @@ class Page:
     misfits: dict[str, list[str]]
 
 
-def logbook_is_intact(desk: Desk) -> bool:
+def logbook_is_intact(desk: Workspace) -> bool:
     """Whether the logbook ends as it did; nothing is asked of it but its end."""
     with desk.archive.reading() as session:
         return chain_ends_match(session, desk.archive.chains) and not desk.archive.chain.doubt(
@@ -79,18 +79,18 @@ def logbook_is_intact(desk: Desk) -> bool:
         )
 
 
-def has_actions(desk: Desk) -> bool:
+def has_actions(desk: Workspace) -> bool:
     """Whether the logbook tells anything but that the archive was begun."""
     with desk.archive.reading() as session:
         return logbook.has_actions(session)
 
 
-def logbook_entries(desk: Desk, words: str = "", act: str = "") -> list[Entry]:
+def logbook_entries(desk: Workspace, words: str = "", act: str = "") -> list[Entry]:
     """Return entries, latest first, that hold all the words and are of the act (any when "")."""
     return matching_entries(desk, EntryFilter(words, act=act))
 
 
-def matching_entries(desk: Desk, wanted: EntryFilter) -> list[Entry]:
+def matching_entries(desk: Workspace, wanted: EntryFilter) -> list[Entry]:
     """Return the entries that are looked for, latest first."""
     words = wanted.words.casefold().split()
     with desk.archive.reading() as session:
@@ -98,7 +98,7 @@ def matching_entries(desk: Desk, wanted: EntryFilter) -> list[Entry]:
         return [entry for entry in entries if _matches(entry, wanted, words)]
 
 
-def logbook_page(desk: Desk, wanted: EntryFilter) -> Page:
+def logbook_page(desk: Workspace, wanted: EntryFilter) -> Page:
     """Return what the Logbook shows of the entries that are looked for."""
     found = matching_entries(desk, wanted)
     with desk.archive.reading() as session:
@@ -118,7 +118,7 @@ def _matches(entry: Entry, wanted: EntryFilter, words: list[str]) -> bool:
     )
 
 
-def _is_about(entry: Entry, about: About) -> bool:
+def _is_about(entry: Entry, about: AboutFilter) -> bool:
     if entry.hash in about.hashes or entry.subjects & about.brought:
         return True
     if not (entry.subject in about.subjects or entry.subjects & about.things):
@@ -146,7 +146,7 @@ def entry_periods(entry: Entry) -> list[tuple[str, Span]]:
 
 
 # -- what entries are about ------------------------------------------------------------------------
-def about_site(desk: Desk, site_id: int) -> About:
+def about_site(desk: Workspace, site_id: int) -> AboutFilter:
     """Return a site with its points and the loggers there, to look for."""
     site = next(site for site in sites(desk) if site.id == site_id)
     things: set[Thing] = {("site", site.uid)}
@@ -156,10 +156,12 @@ def about_site(desk: Desk, site_id: int) -> About:
         names.add(point.full_name)
         if point.serial:
             things.add(("logger", point.serial))
-    return About(site.name, frozenset(things), frozenset(names))
+    return AboutFilter(site.name, frozenset(things), frozenset(names))
 
 
-def about_point(desk: Desk, point_id: int, span: Span | None = None, rule: str = "") -> About:
+def about_point(
+    desk: Workspace, point_id: int, span: Span | None = None, rule: str = ""
+) -> AboutFilter:
     """Return a point to look for; with a stretch, what was done about that stretch and what brought
     its readings."""
     point = next(p for site in sites(desk) for p in site.points if p.id == point_id)
@@ -170,33 +172,37 @@ def about_point(desk: Desk, point_id: int, span: Span | None = None, rule: str =
                 ("bytes", sha256) for sha256 in offloads_within(session, point_id, span)
             )
         words = _period_text(point.full_name, point.zone, span)
-        return About(words, things, rule_key=rule, span=span, brought=brought)
-    return About(point.full_name, things, frozenset({point.full_name}))
+        return AboutFilter(words, things, rule_key=rule, span=span, brought=brought)
+    return AboutFilter(point.full_name, things, frozenset({point.full_name}))
 
 
 def _period_text(name: str, zone: str, span: Span) -> str:
     return f"{name}, {from_ms(span[0], zone):%Y-%m-%d %H:%M}"
 
 
-def about_logger(serial: str, mission: int | None = None) -> About:
+def about_logger(serial: str, mission: int | None = None) -> AboutFilter:
     """Return a logger to look for, or one of its missions."""
     if mission is None:
-        return About(serial, frozenset({("logger", serial)}), frozenset({serial}))
-    return About(f"{serial}, mission {mission}", frozenset({("mission", f"{serial}/{mission}")}))
+        return AboutFilter(serial, frozenset({("logger", serial)}), frozenset({serial}))
+    return AboutFilter(
+        f"{serial}, mission {mission}", frozenset({("mission", f"{serial}/{mission}")})
+    )
 
 
-def about_document(uid: str, sha256: str, name: str) -> About:
+def about_document(uid: str, sha256: str, name: str) -> AboutFilter:
     """Return a document to look for."""
-    return About(name, frozenset({("document", uid), ("bytes", sha256)}))
+    return AboutFilter(name, frozenset({("document", uid), ("bytes", sha256)}))
 
 
-def about_conflicts(desk: Desk) -> About:
+def about_conflicts(desk: Workspace) -> AboutFilter:
     """Return the acts that found something otherwise than they say, and nobody has looked at."""
     with desk.archive.reading() as session:
-        return About("found otherwise", frozenset(), hashes=frozenset(unseen_conflicts(session)))
+        return AboutFilter(
+            "found otherwise", frozenset(), hashes=frozenset(unseen_conflicts(session))
+        )
 
 
-def acknowledge_conflict(desk: Desk, entry: Entry) -> None:
+def acknowledge_conflict(desk: Workspace, entry: Entry) -> None:
     """Say that what an act found otherwise than it says was looked at.
 
     Raises:
@@ -206,23 +212,23 @@ def acknowledge_conflict(desk: Desk, entry: Entry) -> None:
         found = unseen_conflicts(session).get(entry.hash)
     if found is None:
         raise InputError("There is nothing left to look at here; choose another entry.")
-    desk.do(MisfitSeen(entry.hash, entry.sentence, tuple(found), entry.subject))
+    desk.do(ConflictAcknowledged(entry.hash, entry.sentence, tuple(found), entry.subject))
 
 
 # -- heads -----------------------------------------------------------------------------------------
-def newest_entry(desk: Desk) -> Entry | None:
+def newest_entry(desk: Workspace) -> Entry | None:
     """Return the newest entry: its hash covers all before it. None where there is none."""
     with desk.archive.reading() as session:
         return next(iter(logbook.entries(session)), None)
 
 
-def head_hash_text(desk: Desk) -> str:
+def head_hash_text(desk: Workspace) -> str:
     """Return the newest entry as documents print it; "" where there is none."""
     last = newest_entry(desk)
     return f"entry {last.seq}, {last.hash}" if last else ""
 
 
-def compare_hashes(desk: Desk, text: str) -> str:
+def compare_hashes(desk: Workspace, text: str) -> str:
     """Hold the hashes in a text, typed or out of a document, against the logbook; returns what that
     says, in a sentence.
 
@@ -276,7 +282,7 @@ def write_json_lines(entries: Iterable[Entry], path: Path) -> int:
     return len(listed)
 
 
-def write_pdf(desk: Desk, entries: Iterable[Entry], title: str, zone: str, path: Path) -> int:
+def write_pdf(desk: Workspace, entries: Iterable[Entry], title: str, zone: str, path: Path) -> int:
     """Write entries as a PDF, oldest first; returns its pages.
 
     Raises:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.handing import issued_documents
 from gezeiten.desk.office.logbook import entry_periods
 from gezeiten.desk.places import PointPlace, sites
@@ -33,7 +33,7 @@ class EntryLink:
     zone: str = "UTC"
 
 
-def entry_links(desk: Desk, entry: Entry) -> list[EntryLink]:
+def entry_links(desk: Workspace, entry: Entry) -> list[EntryLink]:
     """Return where an entry leads; of entries from before there were acts by their subject."""
     places = sites(desk)
     by_uid = {point.uid: point for site in places for point in site.points}
@@ -56,7 +56,7 @@ def entry_links(desk: Desk, entry: Entry) -> list[EntryLink]:
     return ways
 
 
-def _links_in_period(desk: Desk, entry: Entry, point: PointPlace) -> list[EntryLink]:
+def _links_in_period(desk: Workspace, entry: Entry, point: PointPlace) -> list[EntryLink]:
     """The excursions, or the stretch, that an act was about."""
     named = entry_periods(entry)
     events = excursions(desk, point.id) if any(rule for rule, _ in named) else []
@@ -85,7 +85,7 @@ def _links_in_period(desk: Desk, entry: Entry, point: PointPlace) -> list[EntryL
     )
 
 
-def _documents(desk: Desk, entry: Entry) -> list[EntryLink]:
+def _documents(desk: Workspace, entry: Entry) -> list[EntryLink]:
     uid = entry.details["act"].get("document")
     if not uid:
         return []

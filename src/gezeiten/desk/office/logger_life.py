@@ -15,9 +15,9 @@ from gezeiten.archive.loggers import (
 from gezeiten.archive.missions import missions_of
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.domain.actions.loggers import LoggerRetired, ServiceKind, ServiceNoted
-from gezeiten.domain.kept import KeptReport, KnownMission, ServiceEntry
+from gezeiten.domain.kept import KnownMission, ServiceEntry, StoredReport
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.errors import InputError
 
@@ -43,7 +43,7 @@ class PastMission:
 
 
 @dataclass(frozen=True, slots=True)
-class LoggerLife:
+class LoggerHistory:
     """All that the archive knows of a logger; missions, services and reports latest first."""
 
     serial: str
@@ -56,16 +56,18 @@ class LoggerLife:
     retired_ms: int | None
     missions: tuple[PastMission, ...]
     services: tuple[ServiceEntry, ...]
-    reports: tuple[KeptReport, ...]
+    reports: tuple[StoredReport, ...]
 
 
-def loggers(desk: Desk) -> list[tuple[str, str, str]]:
+def loggers(desk: Workspace) -> list[tuple[str, str, str]]:
     """Return serial, model and place (or "") of every logger, by serial."""
     with desk.archive.reading() as session:
-        return [(one.serial, one.model, one.place) for one in loggers_by_serial(session)]
+        return [
+            (logger.serial, logger.model, logger.place) for logger in loggers_by_serial(session)
+        ]
 
 
-def life(desk: Desk, serial: str) -> LoggerLife:
+def life(desk: Workspace, serial: str) -> LoggerHistory:
     """Return the life of a logger.
 
     Raises:
@@ -76,10 +78,12 @@ def life(desk: Desk, serial: str) -> LoggerLife:
         if logger is None:
             raise InputError(f"The archive knows no logger {serial}; contact it once.")
         places = point_names(session)
-        missions = tuple(_past_mission(*one, places) for one in missions_of(session, logger.id))
+        missions = tuple(
+            _past_mission(*mission, places) for mission in missions_of(session, logger.id)
+        )
         services = tuple(services_of(session, logger.id))
         reports = tuple(reports_of(session, logger.id))
-    return LoggerLife(
+    return LoggerHistory(
         logger.serial,
         logger.model,
         logger.firmware,
@@ -110,7 +114,7 @@ def _past_mission(one: KnownMission, kept: int, places: dict[int, tuple[str, str
 
 
 def note_service(
-    desk: Desk,
+    desk: Workspace,
     serial: str,
     kind: ServiceKind,
     words: str,
@@ -148,7 +152,7 @@ def note_service(
     )
 
 
-def _store_certificate(desk: Desk, path: Path | None) -> tuple[str | None, str | None]:
+def _store_certificate(desk: Workspace, path: Path | None) -> tuple[str | None, str | None]:
     if path is None:
         return None, None
     with translated(desk.archive.folder):
@@ -158,9 +162,9 @@ def _store_certificate(desk: Desk, path: Path | None) -> tuple[str | None, str |
         return path.name, desk.archive.certificates.store(path.read_bytes())
 
 
-def save_document(desk: Desk, entry: ServiceEntry | KeptReport, path: Path) -> Path:
+def save_document(desk: Workspace, entry: ServiceEntry | StoredReport, path: Path) -> Path:
     """Write a certificate or a logger's own report out again, checked against its fingerprint."""
-    if isinstance(entry, KeptReport):
+    if isinstance(entry, StoredReport):
         data = desk.archive.reports.get(entry.sha256)
     else:
         data = desk.archive.certificates.get(entry.certificate_sha256)
@@ -169,6 +173,6 @@ def save_document(desk: Desk, entry: ServiceEntry | KeptReport, path: Path) -> P
     return path
 
 
-def retire_logger(desk: Desk, serial: str, *, retired: bool = True) -> None:
+def retire_logger(desk: Workspace, serial: str, *, retired: bool = True) -> None:
     """Put a logger out of use, or take it up again; its missions stay."""
     desk.do(LoggerRetired(serial, retired))

@@ -22,17 +22,17 @@ Check = Callable[[Any], object]
 
 def faulty_values(session: ArchiveSession) -> Iterator[str]:
     """Yield a sentence for each stored value that is not what it should be."""
-    for one in stored_texts(session):
+    for text in stored_texts(session):
         try:
-            value = None if one.text is None else json_of(one.text)
-            if value is None and not one.may_lack:
+            value = None if text.text is None else json_of(text.text)
+            if value is None and not text.may_lack:
                 raise ValueError("nothing")
             if value is not None:
-                _CHECKS.get(f"{one.table}.{one.column}", _dict)(value)
+                _CHECKS.get(f"{text.table}.{text.column}", _dict)(value)
         except (GezeitenError, ValueError, TypeError, KeyError, AttributeError) as exc:
-            shown = json.dumps(str(one.text)[:40], ensure_ascii=False)
+            shown = json.dumps(str(text.text)[:40], ensure_ascii=False)
             yield (
-                f"“{one.column}” of {one.table} {one.key} is not what it should be "
+                f"“{text.column}” of {text.table} {text.key} is not what it should be "
                 f"({shown}: {exc}); fetch the archive's last copy."
             )
 

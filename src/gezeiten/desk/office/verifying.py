@@ -23,14 +23,19 @@ from gezeiten.archive.intake.overviews import overviews_named
 from gezeiten.archive.local_cache.readings import count_values
 from gezeiten.archive.loggers import certificates_named, reports_named
 from gezeiten.archive.store.vault import Vault
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.fault_isolation import Fault, or_fault
 from gezeiten.desk.intake.raw_bytes import are_bytes_lost, decoding
 from gezeiten.desk.intake.unnamed import UnnamedBytes, unnamed_bytes
 from gezeiten.desk.office.stored_values import faulty_values
 from gezeiten.desk.record.excursion_book import detect_all_excursions, faulty_excursions
-from gezeiten.domain.actions.archives import ChainBegun, EntriesRemoved, EntriesRestored, MisfitSeen
-from gezeiten.domain.actions.documents import DocumentHandedOver
+from gezeiten.domain.actions.archives import (
+    ChainBegun,
+    ConflictAcknowledged,
+    EntriesRemoved,
+    EntriesRestored,
+)
+from gezeiten.domain.actions.documents import DocumentIssued
 from gezeiten.domain.entries import Entry
 from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.domain.wording import counted
@@ -63,7 +68,7 @@ Step = Callable[[str, int, int], None]
 
 
 def verify(
-    desk: Desk,
+    desk: Workspace,
     step: Step = lambda *_: None,
     cancelled: Callable[[], bool] = lambda: False,
     *,
@@ -92,13 +97,13 @@ def verify(
     return verdict
 
 
-def is_check_open(desk: Desk) -> bool:
+def is_check_open(desk: Workspace) -> bool:
     """Whether a whole check was stopped, so that the next one goes on with it."""
     return looked_at.is_check_open(desk.archive)
 
 
 def _verdict(
-    desk: Desk, looked: ByteVerification, step: Step, cancelled: Callable[[], bool]
+    desk: Workspace, looked: ByteVerification, step: Step, cancelled: Callable[[], bool]
 ) -> Verdict:
 
     def report_progress(what: str, done: int, of: int) -> None:
@@ -144,7 +149,7 @@ WithLost = Literal["", "restore", "drop"]
 they go."""
 
 
-def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
+def rebuild(desk: Workspace, *, with_lost: WithLost = "") -> None:
     """Put what the logbook says back in place where something else is kept: its entries, what acts
     made, readings from their bytes; and find all excursions replay. The database is copied aside
     first.
@@ -179,7 +184,7 @@ def rebuild(desk: Desk, *, with_lost: WithLost = "") -> None:
     detect_all_excursions(desk)
 
 
-def restore_lost_entries(desk: Desk) -> int:
+def restore_lost_entries(desk: Workspace) -> int:
     """Write the entries again that chain files have lost, as the tables have them; return how many.
 
     Raises:
@@ -195,7 +200,7 @@ def _broken(broken: list[str]) -> ArchiveDamagedError:
     )
 
 
-def _restore_or_remove(desk: Desk, with_lost: WithLost) -> int:
+def _restore_or_remove(desk: Workspace, with_lost: WithLost) -> int:
     """Write what chain files have lost again as the tables have it, or enter that it is removed:
     the tables lose it when they are rebuilt. With either somebody has looked. Return how many.
 
@@ -225,7 +230,7 @@ def _restore_or_remove(desk: Desk, with_lost: WithLost) -> int:
         for entry in list(entries(session, ChainBegun.WORD)):
             if entry.hash in found.keys() - before.keys():
                 words = tuple(found[entry.hash])
-                seen = MisfitSeen(entry.hash, entry.sentence, words, entry.subject)
+                seen = ConflictAcknowledged(entry.hash, entry.sentence, words, entry.subject)
                 desk.do_within(session, seen)
     return sum(len(lost.entries) for lost in checked.lost)
 
@@ -257,7 +262,7 @@ def _not_as_left(session: ArchiveSession) -> list[str]:
     ]
 
 
-def _compare_with_actions(desk: Desk, session: ArchiveSession, acts: EntryStream) -> list[str]:
+def _compare_with_actions(desk: Workspace, session: ArchiveSession, acts: EntryStream) -> list[str]:
     """Make anew what acts make, and say where something else is kept."""
 
     def compared() -> tuple[list[replay.Difference], list[str], bool]:
@@ -278,16 +283,16 @@ def _compare_with_actions(desk: Desk, session: ArchiveSession, acts: EntryStream
             "--rebuild puts them back."
         ]
     )
-    return [*more, *failed, *(one.sentence for one in differences)]
+    return [*more, *failed, *(difference.sentence for difference in differences)]
 
 
 def _check_documents(
-    desk: Desk, acts: EntryStream, verdict: Verdict, looked: ByteVerification
+    desk: Workspace, acts: EntryStream, verdict: Verdict, looked: ByteVerification
 ) -> None:
     """Check the documents that were handed over since they are kept."""
     for entry in acts:
         details = entry.details
-        if details.get("kind") == DocumentHandedOver.KIND and details["version"] >= _KEPT_SINCE:
+        if details.get("kind") == DocumentIssued.KIND and details["version"] >= _KEPT_SINCE:
             _check_raw(desk.archive.documents, details["act"]["sha256"], verdict, looked)
 
 
@@ -306,7 +311,7 @@ def _check_raw(vault: Vault, sha256: str, verdict: Verdict, looked: ByteVerifica
 
 
 def _check_attachments(
-    desk: Desk, session: ArchiveSession, verdict: Verdict, looked: ByteVerification
+    desk: Workspace, session: ArchiveSession, verdict: Verdict, looked: ByteVerification
 ) -> None:
     """Check what is kept beside the raw offloads: certificates, loggers' reports, overviews."""
     for vault, named in (

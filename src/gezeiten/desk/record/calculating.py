@@ -11,10 +11,10 @@ from gezeiten.archive.hanging import hangings
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.sites import stored_point, stored_sites
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import ChannelPlace, PointPlace, points
 from gezeiten.desk.record.records import extent, read_around
-from gezeiten.domain.actions.derived import DerivedTakenBack, Input, SeriesDerived
+from gezeiten.domain.actions.derived import CalculationRemoved, Input, SeriesCalculated
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.route import distance_km
 from gezeiten.domain.series.series import Series
@@ -66,7 +66,7 @@ class Calculation:
 
 
 @dataclass(frozen=True, slots=True)
-class SeenCalculation:
+class CalculationView:
     """A series of a point that is calculated: how, from what (names by role), and who said so."""
 
     how: CalculatedSeries
@@ -74,7 +74,7 @@ class SeenCalculation:
     said: CalculationNote
 
 
-def calculations(desk: Desk, point_id: int) -> list[SeenCalculation]:
+def calculations(desk: Workspace, point_id: int) -> list[CalculationView]:
     """Return the calculated series of a point."""
     names = {point.uid: point.full_name for point in points(desk)}
     with desk.archive.reading() as session:
@@ -82,25 +82,28 @@ def calculations(desk: Desk, point_id: int) -> list[SeenCalculation]:
         said = calculation_notes(session)
     its = [one for one in made.derived.values() if one.point == made.points[point_id]]
     return [
-        SeenCalculation(one, tuple((names[uid], key) for uid, key in one.inputs), said[one.uid])
+        CalculationView(one, tuple((names[uid], key) for uid, key in one.inputs), said[one.uid])
         for one in its
     ]
 
 
-def formula_texts(desk: Desk, point: PointPlace) -> dict[str, str]:
+def formula_texts(desk: Workspace, point: PointPlace) -> dict[str, str]:
     """Return how each calculated series of a point comes about, in a sentence without its end."""
-    return {one.how.series: _formula_text(one, point) for one in calculations(desk, point.id)}
+    return {
+        calculation.how.series: _formula_text(calculation, point)
+        for calculation in calculations(desk, point.id)
+    }
 
 
-def _formula_text(one: SeenCalculation, point: PointPlace) -> str:
+def _formula_text(one: CalculationView, point: PointPlace) -> str:
     formula, said = one.how.formula_in_force, one.said
     names = [
         quantity(key).name + ("" if name == point.full_name else f" of {name}")
         for name, key in one.inputs
     ]
     numbers = [
-        _parameter_text(each, one.how.parameters[each.key], point.zone)
-        for each in formula.parameters
+        _parameter_text(parameter, one.how.parameters[parameter.key], point.zone)
+        for parameter in formula.parameters
     ]
     if formula.is_of_any:
         numbers[0] = f"{numbers[0]} {quantity(channel_of(one.how.series)).unit}".rstrip()
@@ -138,7 +141,7 @@ class NearPlace:
     how: str
 
 
-def by_nearness(desk: Desk, point: PointPlace) -> list[NearPlace]:
+def by_nearness(desk: Workspace, point: PointPlace) -> list[NearPlace]:
     """Return all points in the order in which they are proposed for a point: itself, those of its
     site, the others by distance, those of which no position is known last."""
     with desk.archive.reading() as session:
@@ -196,14 +199,14 @@ def checked(wanted: Calculation) -> dict[str, float]:
         raise InputError(f"“{wanted.formula.name}” cannot be calculated so: {exc}.") from exc
 
 
-def _refuse_unhung(desk: Desk, wanted: Calculation) -> None:
+def _refuse_unhung(desk: Workspace, wanted: Calculation) -> None:
     if wanted.formula.is_hung and not _sensor_depths(desk, wanted.point):
         raise InputError(
             "Nobody said how the sensor hangs there; say it first (Sites and points, How it hangs)."
         )
 
 
-def preview(desk: Desk, wanted: Calculation) -> Series:
+def preview(desk: Workspace, wanted: Calculation) -> Series:
     """Return what would be calculated of the last week of the first input.
 
     Raises:
@@ -234,12 +237,12 @@ def preview(desk: Desk, wanted: Calculation) -> Series:
     )
 
 
-def _sensor_depths(desk: Desk, point: PointPlace) -> list[SensorDepth]:
+def _sensor_depths(desk: Workspace, point: PointPlace) -> list[SensorDepth]:
     with desk.archive.reading() as session:
         return [one.hung for one in hangings(session).get(point.uid, [])]
 
 
-def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:
+def calculate(desk: Workspace, wanted: Calculation, words: str = "") -> str:
     """Let a series be calculated from now on, for all time; returns its key.
 
     Raises:
@@ -252,7 +255,7 @@ def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:
             Input(stored_point(session, point.id).uid, key) for point, key in wanted.inputs
         )
     key = derived_key(wanted.channel, as_label(wanted.label))
-    act = SeriesDerived(
+    act = SeriesCalculated(
         inputs[0].point,
         fresh_id(),
         key,
@@ -266,7 +269,7 @@ def calculate(desk: Desk, wanted: Calculation, words: str = "") -> str:
     return key
 
 
-def recalculate(desk: Desk, one: CalculatedSeries, words: str = "") -> None:
+def recalculate(desk: Workspace, one: CalculatedSeries, words: str = "") -> None:
     """Let a series be calculated by the newest version of its formula from now on.
 
     Raises:
@@ -279,7 +282,7 @@ def recalculate(desk: Desk, one: CalculatedSeries, words: str = "") -> None:
     result = newest.result(channel_of(one.inputs[0][1])) or channel_of(one.series)
     key = derived_key(result, own_label(one.series).removeprefix("="))
     inputs = tuple(Input(*its) for its in one.inputs)
-    act = SeriesDerived(
+    act = SeriesCalculated(
         one.point,
         fresh_id(),
         key,
@@ -290,14 +293,14 @@ def recalculate(desk: Desk, one: CalculatedSeries, words: str = "") -> None:
         words.strip() or "by the newest version of the formula",
     )
     with desk.archive.writing() as session:
-        desk.do_within(session, DerivedTakenBack(one.point, one.uid, one.series))
+        desk.do_within(session, CalculationRemoved(one.point, one.uid, one.series))
         desk.do_within(session, act)
 
 
-def remove_calculation(desk: Desk, one: CalculatedSeries) -> None:
+def remove_calculation(desk: Workspace, one: CalculatedSeries) -> None:
     """Let a series not be calculated any more; what was measured stays as it is.
 
     Raises:
         InputError: another series is calculated from it.
     """
-    desk.do(DerivedTakenBack(one.point, one.uid, one.series))
+    desk.do(CalculationRemoved(one.point, one.uid, one.series))

@@ -15,20 +15,20 @@ from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.hanging import hangings
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.correcting import proposed
 from gezeiten.desk.record.records import read_around, uncorrected
-from gezeiten.domain.actions.checks import CheckRead, CheckTakenBack
-from gezeiten.domain.actions.corrections import CorrectionSet, CorrectionTakenBack
+from gezeiten.domain.actions.checks import CheckRead, CheckWithdrawn
+from gezeiten.domain.actions.corrections import CorrectionSet, CorrectionWithdrawn
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import join_series
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import EVER_MS, HOUR_MS, Span
 from gezeiten.domain.steps.chain import Correction, below, corrected
 from gezeiten.domain.steps.checks.comparing import CheckComparison, compared
-from gezeiten.domain.steps.checks.doubting import Doubt, Expected, doubt, limit_of
-from gezeiten.domain.steps.checks.duty import DutyDay, schedule_days
+from gezeiten.domain.steps.checks.doubting import Doubt, ExpectedReading, doubt, limit_of
+from gezeiten.domain.steps.checks.duty import CheckScheduleDay, schedule_days
 from gezeiten.domain.steps.checks.reading import (
     DIPPED,
     LEVELS,
@@ -78,7 +78,7 @@ class CheckQuestion:
 
 
 @dataclass(frozen=True, slots=True)
-class TyingTry:
+class FitTrial:
     """A record tied to checks that nobody kept yet: the step, how it was fitted, and the checks it
     rests on beside the record without it."""
 
@@ -88,11 +88,11 @@ class TyingTry:
 
 
 # -- looking ---------------------------------------------------------------------------------------
-def checks_of(desk: Desk, point_id: int, series: str = "") -> list[CheckReading]:
+def checks_of(desk: Workspace, point_id: int, series: str = "") -> list[CheckReading]:
     """Return the check readings of a series of a point, or of all, in order of time."""
     with desk.archive.reading() as session:
         bases = _Bases(session, point_id)
-        listed = [bases.compare_checks(one) for one in checks_at(session, point_id)]
+        listed = [bases.compare_checks(check) for check in checks_at(session, point_id)]
     return [one for one in listed if series in ("", one.series)]
 
 
@@ -118,7 +118,11 @@ class _Bases:
         """Return what a series says then where the water stands at the measuring point."""
         if series not in self._ties:
             chain = chain_of(self._session, self._point_id, series)
-            self._ties[series] = [one for one in chain if one.is_on and one.kind == TIE.key]
+            self._ties[series] = [
+                correction
+                for correction in chain
+                if correction.is_on and correction.kind == TIE.key
+            ]
         tie = next((one for one in self._ties[series] if one.touches(at_ms, at_ms + 1)), None)
         there = depth_at(self._hung, at_ms)
         is_height = tie is not None and tie.parameters.get("to") != "level"
@@ -134,7 +138,7 @@ class _Bases:
         return replace(one, value=value_of_dip(channel_of(one.series), one.dip_m, base_m))
 
 
-def compare_checks(desk: Desk, point_id: int, series: str) -> list[CheckComparison]:
+def compare_checks(desk: Workspace, point_id: int, series: str) -> list[CheckComparison]:
     """Return the checks of a series beside its record as it stands.
 
     Raises:
@@ -144,7 +148,7 @@ def compare_checks(desk: Desk, point_id: int, series: str) -> list[CheckComparis
 
 
 def compare_checks_with_source(
-    desk: Desk, point_id: int, series: str, span: Span
+    desk: Workspace, point_id: int, series: str, span: Span
 ) -> list[CheckComparison]:
     """Return the checks of a series in [start, end) beside what its source gave, before all
     corrections.
@@ -152,12 +156,16 @@ def compare_checks_with_source(
     Raises:
         ArchiveDamagedError: readings are damaged.
     """
-    listed = [one for one in checks_of(desk, point_id, series) if span[0] <= one.at_ms < span[1]]
+    listed = [
+        check for check in checks_of(desk, point_id, series) if span[0] <= check.at_ms < span[1]
+    ]
     parts = [uncorrected(desk, point_id, series, _wider(one)) for one in _spans(listed)]
     return compared(listed, join_series(parts))
 
 
-def _compared(desk: Desk, point_id: int, checks: Sequence[CheckReading]) -> list[CheckComparison]:
+def _compared(
+    desk: Workspace, point_id: int, checks: Sequence[CheckReading]
+) -> list[CheckComparison]:
     if not checks:
         return []
     key = checks[0].series
@@ -169,19 +177,21 @@ def _spans(checks: Iterable[CheckReading]) -> list[Span]:
     """Return the stretches that checks are compared with: their instant, back to the look before
     where lowest and highest were read."""
     spans, look_ms = [], None
-    for one in checks:
-        has_ends = one.low is not None or one.high is not None
-        begin = look_ms if has_ends and look_ms is not None else one.at_ms
-        look_ms = one.at_ms if has_ends else look_ms
-        spans.append((begin, one.at_ms + 1))
+    for check in checks:
+        has_ends = check.low is not None or check.high is not None
+        begin = look_ms if has_ends and look_ms is not None else check.at_ms
+        look_ms = check.at_ms if has_ends else look_ms
+        spans.append((begin, check.at_ms + 1))
     return spans
 
 
-def check_schedule_days(desk: Desk, point_id: int, span: Span, zone: str) -> list[DutyDay]:
+def check_schedule_days(
+    desk: Workspace, point_id: int, span: Span, zone: str
+) -> list[CheckScheduleDay]:
     """Return the days of a stretch on which checks were due at a point; none without a duty."""
     with desk.archive.reading() as session:
         facts = stored_point(session, point_id).facts
-        looks = [one.at_ms for one in checks_at(session, point_id)]
+        looks = [check.at_ms for check in checks_at(session, point_id)]
     if facts.checks_a_day is None:
         return []
     return schedule_days(
@@ -190,14 +200,18 @@ def check_schedule_days(desk: Desk, point_id: int, span: Span, zone: str) -> lis
 
 
 # -- entering --------------------------------------------------------------------------------------
-def questions(desk: Desk, typed: Sequence[TypedCheck]) -> list[CheckQuestion]:
+def questions(desk: Workspace, typed: Sequence[TypedCheck]) -> list[CheckQuestion]:
     """Return what may be wrong with what was typed: a sign, a unit, another well. Only what can be
     expected by the record and earlier checks is doubted.
 
     Raises:
         ArchiveDamagedError: readings are damaged.
     """
-    expected = [(one, _expected(desk, one)) for one in typed if math.isfinite(one.value)]
+    expected = [
+        (typed_check, _expected(desk, typed_check))
+        for typed_check in typed
+        if math.isfinite(typed_check.value)
+    ]
     found = []
     for one, its in expected:
         if its is None:
@@ -217,7 +231,7 @@ def _is_comparable(one: TypedCheck, other: TypedCheck) -> bool:
     return one.is_dip == other.is_dip and channel_of(one.series) == channel_of(other.series)
 
 
-def _expected(desk: Desk, one: TypedCheck) -> Expected | None:
+def _expected(desk: Workspace, one: TypedCheck) -> ExpectedReading | None:
     """Return what a check may say, by the record and how earlier checks differed from it; None
     where the record holds nothing there, or where nothing ties it to what is dipped."""
     its, base_m = _as_check(desk, one, "")
@@ -233,10 +247,10 @@ def _expected(desk: Desk, one: TypedCheck) -> Expected | None:
     value = now.recorded + usual
     if one.is_dip:
         value = dip_of_value(channel_of(one.series), value, base_m)
-    return Expected(value, limit_of(unit, now.u, before))
+    return ExpectedReading(value, limit_of(unit, now.u, before))
 
 
-def _is_bound(desk: Desk, one: TypedCheck) -> bool:
+def _is_bound(desk: Workspace, one: TypedCheck) -> bool:
     """Whether what is dipped and what is recorded are known to count from the same: by a tie, or by
     how the sensor hangs."""
     with desk.archive.reading() as session:
@@ -246,7 +260,7 @@ def _is_bound(desk: Desk, one: TypedCheck) -> bool:
     return hung is not None or any(step.is_on and step.kind == TIE.key for step in chain)
 
 
-def enter(desk: Desk, typed: Sequence[TypedCheck]) -> int:
+def enter(desk: Workspace, typed: Sequence[TypedCheck]) -> int:
     """Enter check readings, all or none; returns how many.
 
     Raises:
@@ -254,7 +268,7 @@ def enter(desk: Desk, typed: Sequence[TypedCheck]) -> int:
     """
     if not typed:
         raise InputError("Nothing was read yet; type a value first.")
-    said = [checked(_entered(desk, one)) for one in typed]
+    said = [checked(_entered(desk, typed_check)) for typed_check in typed]
     late = desk.now_ms() + _NOT_YET_MS
     if any(one.at_ms > late for one in said):
         raise InputError("A check cannot be from a time to come; correct its time.")
@@ -281,7 +295,7 @@ def enter(desk: Desk, typed: Sequence[TypedCheck]) -> int:
     return len(said)
 
 
-def _entered(desk: Desk, one: TypedCheck) -> CheckReading:
+def _entered(desk: Workspace, one: TypedCheck) -> CheckReading:
     """Return what is kept of a check: of a dip of a level whose sensor hangs nobody knows how far
     down its height, as it always was; it is held against nothing then."""
     its, base_m = _as_check(desk, one, fresh_id())
@@ -291,7 +305,7 @@ def _entered(desk: Desk, one: TypedCheck) -> CheckReading:
     return replace(its, value=height_m)
 
 
-def _as_check(desk: Desk, one: TypedCheck, uid: str) -> tuple[CheckReading, float]:
+def _as_check(desk: Workspace, one: TypedCheck, uid: str) -> tuple[CheckReading, float]:
     """Return a check as it is held against its series, and what that says where the water stands at
     the measuring point, NaN where nobody knows."""
     with desk.archive.reading() as session:
@@ -325,15 +339,15 @@ def _as_check(desk: Desk, one: TypedCheck, uid: str) -> tuple[CheckReading, floa
     return made, base_m
 
 
-def withdraw_check(desk: Desk, one: CheckReading) -> None:
+def withdraw_check(desk: Workspace, one: CheckReading) -> None:
     """Take a check reading back; what it said stays in the logbook."""
-    desk.do(CheckTakenBack(one.point, one.uid, one.series, one.at_ms))
+    desk.do(CheckWithdrawn(one.point, one.uid, one.series, one.at_ms))
 
 
 # -- tying -----------------------------------------------------------------------------------------
 def try_tying(
-    desk: Desk, point: PointPlace, series: str, span: tuple[int, int | None], way: Way
-) -> TyingTry:
+    desk: Workspace, point: PointPlace, series: str, span: tuple[int, int | None], way: Way
+) -> FitTrial:
     """Return the step that would tie the record of a stretch to the checks in it.
 
     Raises:
@@ -341,13 +355,15 @@ def try_tying(
         ArchiveDamagedError: readings are damaged.
     """
     until_ms = EVER_MS if span[1] is None else span[1]
-    listed = [one for one in checks_of(desk, point.id, series) if span[0] <= one.at_ms < until_ms]
+    listed = [
+        check for check in checks_of(desk, point.id, series) if span[0] <= check.at_ms < until_ms
+    ]
     with desk.archive.reading() as session:
         standing = chain_of(session, point.id, series)
     empty = {"way": way, "knots": [[0, 0.0]], "checks": 0}
     bare = proposed(point, series, TIE.key, span, empty)
     before = below(bare, standing)
-    steps = [one for one in standing if one.uid in before]
+    steps = [correction for correction in standing if correction.uid in before]
     parts = [
         corrected(uncorrected(desk, point.id, series, _wider(one)), steps) for one in _spans(listed)
     ]
@@ -364,11 +380,11 @@ def try_tying(
             f"It takes at least {least} at instants at which the record holds "
             "readings; enter some, or choose another stretch."
         )
-    used = [one for one in checks if math.isfinite(one.difference)]
+    used = [check for check in checks if math.isfinite(check.difference)]
     earlier = [
-        one
-        for one in standing
-        if one.is_on and one.kind == TIE.key and one.touches(span[0], until_ms)
+        correction
+        for correction in standing
+        if correction.is_on and correction.kind == TIE.key and correction.touches(span[0], until_ms)
     ]
     is_height = channel_of(series) not in LEVELS or any(
         one.parameters.get("to") != "level" for one in earlier
@@ -376,13 +392,13 @@ def try_tying(
     to = "height" if is_height else "level"
     parameters = {
         "way": way,
-        "knots": [list(one) for one in tie.knots],
+        "knots": [list(knot) for knot in tie.knots],
         "u": tie.u,
         "checks": len(used),
         "below": before,
         "to": to,
     }
-    return TyingTry(proposed(point, series, TIE.key, span, parameters), tie, tuple(used))
+    return FitTrial(proposed(point, series, TIE.key, span, parameters), tie, tuple(used))
 
 
 def _wider(span: Span) -> Span:
@@ -390,7 +406,7 @@ def _wider(span: Span) -> Span:
     return (span[0] - LONGEST_MS, span[1] + LONGEST_MS)
 
 
-def save_fit(desk: Desk, point: PointPlace, tried: TyingTry, words: str) -> None:
+def save_fit(desk: Workspace, point: PointPlace, tried: FitTrial, words: str) -> None:
     """Keep a tie; one before it in the same stretch is taken back in the same act.
 
     Raises:
@@ -403,7 +419,9 @@ def save_fit(desk: Desk, point: PointPlace, tried: TyingTry, words: str) -> None
         uid = stored_point(session, point.id).uid
         said = chain_of(session, point.id, step.series)
     its = (step.start_ms, step.until_ms)
-    earlier = [one for one in said if one.kind == TIE.key and one.touches(*its)]
+    earlier = [
+        correction for correction in said if correction.kind == TIE.key and correction.touches(*its)
+    ]
     if any(one.start_ms < its[0] or one.until_ms > its[1] for one in earlier):
         raise InputError(
             "The record is tied beyond this stretch already; take that tie back under “From "
@@ -413,7 +431,7 @@ def save_fit(desk: Desk, point: PointPlace, tried: TyingTry, words: str) -> None
         for one in earlier:
             desk.do_within(
                 session,
-                CorrectionTakenBack(one.point, one.uid, one.series, one.start_ms, one.end_ms),
+                CorrectionWithdrawn(one.point, one.uid, one.series, one.start_ms, one.end_ms),
             )
         desk.do_within(
             session,

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.clocks import MEASURED, MissionClock, mission_clocks
 from gezeiten.desk.record.records import extent, record
@@ -53,7 +53,7 @@ class FoundClock:
         return math.ceil(math.hypot(spread, 2 * self.found.step_ms / math.sqrt(12)))
 
 
-def other_series(desk: Desk, point: PointPlace, series: str) -> list[tuple[PointPlace, str]]:
+def other_series(desk: Workspace, point: PointPlace, series: str) -> list[tuple[PointPlace, str]]:
     """Return the measured series of other points, by which a clock may be found: those of the same
     site first, of these those of the same unit."""
     unit = quantity(series).unit
@@ -69,7 +69,7 @@ def other_series(desk: Desk, point: PointPlace, series: str) -> list[tuple[Point
 
 
 def by_data(
-    desk: Desk,
+    desk: Workspace,
     point: PointPlace,
     series: str,
     clock: MissionClock,
@@ -98,7 +98,7 @@ def by_data(
 
 
 def _lag(
-    desk: Desk, own: tuple[PointPlace, str], other: tuple[PointPlace, str], right: list[Span]
+    desk: Workspace, own: tuple[PointPlace, str], other: tuple[PointPlace, str], right: list[Span]
 ) -> PlaceLag | None:
     latest = _latest_spans(right, _MOST_LOOKED_AT_MS)
     if not latest:
@@ -108,7 +108,9 @@ def _lag(
     return place_lag(series, _read_spans(desk, *other, whole), latest)
 
 
-def correct_clock_spans(desk: Desk, point: PointPlace, series: str, but: str = "") -> list[Span]:
+def correct_clock_spans(
+    desk: Workspace, point: PointPlace, series: str, but: str = ""
+) -> list[Span]:
     """Return the stretches in which the clock behind a series is known to be right: up to the last
     contact of a mission that was near the true time at each, or that was put right by its contacts;
     all of what no logger recorded.
@@ -117,16 +119,16 @@ def correct_clock_spans(desk: Desk, point: PointPlace, series: str, but: str = "
         but: a mission (its id) that is left out.
     """
     found = [
-        (one.span[0], one.reads[-1].true_ms)
-        for one in mission_clocks(desk, point, series)
-        if one.mission != but and _is_correct(one)
+        (mission_clock.span[0], mission_clock.reads[-1].true_ms)
+        for mission_clock in mission_clocks(desk, point, series)
+        if mission_clock.mission != but and _is_correct(mission_clock)
     ]
     whole = extent(desk, point.id, [series])
     if whole is not None:
         with desk.archive.reading() as session:
             feeds = layout(session).of_series(point.id, series)
         found += shared(
-            [(one.start_ms, one.end_ms) for one in feeds if not one.deployment.stay.is_logger],
+            [(feed.start_ms, feed.end_ms) for feed in feeds if not feed.deployment.stay.is_logger],
             [whole],
         )
     return sorted(one for one in found if one[1] > one[0])
@@ -135,7 +137,9 @@ def correct_clock_spans(desk: Desk, point: PointPlace, series: str, but: str = "
 def _is_correct(clock: MissionClock) -> bool:
     if clock.kept is not None:
         return clock.kept.way == MEASURED
-    near = all(abs(one.shown_ms - one.true_ms) <= RIGHT_MS for one in clock.reads)
+    near = all(
+        abs(clock_read.shown_ms - clock_read.true_ms) <= RIGHT_MS for clock_read in clock.reads
+    )
     return near and len(clock.reads) > 1
 
 
@@ -157,7 +161,7 @@ def _latest_spans(spans: list[Span], most_ms: int) -> list[Span]:
     return found[::-1]
 
 
-def _read_spans(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:
+def _read_spans(desk: Workspace, point: PointPlace, series: str, span: Span) -> Series:
     stands = record(desk, point.id, series, span)
     measured = stands.subset(~stands.estimated)
     return without_tide(measured) if may_be_of_water(quantity(series).unit) else measured

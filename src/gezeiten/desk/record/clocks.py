@@ -18,15 +18,15 @@ from gezeiten.archive.local_cache.layout import Layout, layout
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.steps import active_steps
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
 from gezeiten.domain.actions.clocks import (
     ClockCorrected,
-    ClockSwitchedOff,
-    ClockSwitchedOn,
-    ClockTakenBack,
+    ClockCorrectionDisabled,
+    ClockCorrectionEnabled,
+    ClockCorrectionWithdrawn,
 )
-from gezeiten.domain.kept import ClockKept
+from gezeiten.domain.kept import StoredClockCorrection
 from gezeiten.domain.series.clock_map import ClockMap, clock_map
 from gezeiten.domain.series.clock_uncertainty import USUAL_DRIFT_PPM, ClockUncertainty
 from gezeiten.domain.series.feeds import SeriesAssignment
@@ -55,19 +55,19 @@ class MissionClock:
     number: int
     span: Span
     reads: tuple[ClockRead, ...]
-    kept: ClockKept | None
-    off: ClockKept | None = None
+    kept: StoredClockCorrection | None
+    off: StoredClockCorrection | None = None
     drift_ppm: float = USUAL_DRIFT_PPM
     last_shown_ms: int = 0
 
 
-def mission_clocks(desk: Desk, point: PointPlace, series: str) -> list[MissionClock]:
+def mission_clocks(desk: Workspace, point: PointPlace, series: str) -> list[MissionClock]:
     """Return the clocks of the loggers' missions that feed a series, in order of time."""
     with desk.archive.reading() as session:
         made = layout(session)
         feeds = made.of_series(point.id, made.root_of(point.id, series))
         kept, off = clocks_in_force(session), disabled_clocks(session)
-        its = [one for one in feeds if one.deployment.stay.is_logger]
+        its = [feed for feed in feeds if feed.deployment.stay.is_logger]
         drifts = drifts_of_models(session)
         return [
             _clock(session, one, (kept.get(one.mission), off.get(one.mission)), drifts)
@@ -78,7 +78,7 @@ def mission_clocks(desk: Desk, point: PointPlace, series: str) -> list[MissionCl
 def _clock(
     session: ArchiveSession,
     feed: SeriesAssignment,
-    said: tuple[ClockKept | None, ClockKept | None],
+    said: tuple[StoredClockCorrection | None, StoredClockCorrection | None],
     drifts: Mapping[str, float],
 ) -> MissionClock:
     stay = feed.deployment.stay
@@ -140,7 +140,7 @@ def by_zone(clock: MissionClock, zone: str) -> ClockMap:
 
 
 def save_clock_correction(
-    desk: Desk,
+    desk: Workspace,
     clock: MissionClock,
     put_right: ClockMap,
     way: str,
@@ -172,7 +172,7 @@ def save_clock_correction(
         desk.do_within(session, act)
 
 
-def withdraw_clock_correction(desk: Desk, clock: MissionClock) -> None:
+def withdraw_clock_correction(desk: Workspace, clock: MissionClock) -> None:
     """Take back what puts a clock right, or would: every instant is what its logger wrote.
 
     Raises:
@@ -186,7 +186,7 @@ def withdraw_clock_correction(desk: Desk, clock: MissionClock) -> None:
     desk.do(_withdrawal(its))
 
 
-def switch_clock(desk: Desk, clock: MissionClock, words: str) -> None:
+def switch_clock(desk: Workspace, clock: MissionClock, words: str) -> None:
     """Switch off what puts a clock right, or on again what would.
 
     Raises:
@@ -200,16 +200,16 @@ def switch_clock(desk: Desk, clock: MissionClock, words: str) -> None:
     _refuse_if_steps_exist(desk, clock)
     which = (its.serial, its.mission, its.number, its.uid)
     if clock.kept:
-        desk.do(ClockSwitchedOff(*which, words.strip()))
+        desk.do(ClockCorrectionDisabled(*which, words.strip()))
     else:
-        desk.do(ClockSwitchedOn(*which, fresh_id(), words.strip()))
+        desk.do(ClockCorrectionEnabled(*which, fresh_id(), words.strip()))
 
 
-def _withdrawal(kept: ClockKept) -> ClockTakenBack:
-    return ClockTakenBack(kept.serial, kept.mission, kept.number, kept.uid)
+def _withdrawal(kept: StoredClockCorrection) -> ClockCorrectionWithdrawn:
+    return ClockCorrectionWithdrawn(kept.serial, kept.mission, kept.number, kept.uid)
 
 
-def _refuse_if_steps_exist(desk: Desk, clock: MissionClock) -> None:
+def _refuse_if_steps_exist(desk: Workspace, clock: MissionClock) -> None:
     """Raise InputError where fills, marks, ties or decisions on gaps were set by the present
     instants of a mission's readings."""
     with desk.archive.reading() as session:
@@ -229,7 +229,7 @@ def _count_dependent_steps(
     session: ArchiveSession, made: Layout, point_id: int, fed: list[SeriesAssignment]
 ) -> int:
     """Return how many steps of a point, or of what rests on it, would have to move along."""
-    spans = [(one.start_ms, one.end_ms) for one in fed]
+    spans = [(assignment.start_ms, assignment.end_ms) for assignment in fed]
     count = 0
     for at in (point_id, *made.resting_on(point_id)):
         steps = [(one.start_ms, one.end_ms) for one in active_steps(session, at).get(at, [])]

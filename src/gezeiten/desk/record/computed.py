@@ -21,7 +21,7 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.derived import CalculatedSeries
 from gezeiten.domain.steps.deriving import derive
-from gezeiten.domain.steps.lacking import MissingStretch, missing_stretches
+from gezeiten.domain.steps.lacking import MissingPeriod, missing_stretches
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -39,7 +39,7 @@ class ComputedPiece:
     stamp: Hashable
     cells: Cells | None
     estimated: Series
-    lacks: tuple[MissingStretch, ...] = ()
+    lacks: tuple[MissingPeriod, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +76,7 @@ class CalculatedView:
 
     def with_missing(
         self, session: ArchiveSession, first: Series
-    ) -> tuple[Series, tuple[MissingStretch, ...]]:
+    ) -> tuple[Series, tuple[MissingPeriod, ...]]:
         """Return what is calculated of readings of the first input, and where there is none; what
         looks back over a window lacks nothing that its input does not, nor a value typed for a
         period what lies outside it."""
@@ -136,7 +136,7 @@ def computed(
                 known.store(stamp, piece, _nbytes(piece.cells, piece))
         made.listed.append(piece)
         estimated.append(piece.estimated)
-    estimated += [made.of(session, one) for one in first.made.fills]
+    estimated += [made.of(session, fill) for fill in first.made.fills]
     made.fills.extend(_continuous_parts(join_series(estimated)))
     return made
 

@@ -59,7 +59,7 @@ class CorrectedView:
     def touching(self, at: int) -> tuple[Correction, ...]:
         """Return the steps that change readings of a piece."""
         span = (int(self.given.first_ms[at]), int(self.given.last_ms[at]) + 1)
-        return tuple(one for one in self.steps if one.touches(*span))
+        return tuple(step for step in self.steps if step.touches(*span))
 
 
 def corrected_view(
@@ -95,7 +95,11 @@ def corrected_view(
 def _stamp(own: ViewPiece, touched: tuple[Correction, ...]) -> Hashable:
     if own.stamp is None:
         return None
-    return ("corrected", own.stamp, *((one.uid, one.is_stale) for one in touched))
+    return (
+        "corrected",
+        own.stamp,
+        *((correction.uid, correction.is_stale) for correction in touched),
+    )
 
 
 def _piece(session: ArchiveSession, made: CorrectedView, at: int, span: Span) -> ComputedPiece:

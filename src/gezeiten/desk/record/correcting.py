@@ -15,7 +15,7 @@ from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.steps import all_steps
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.calculating import formula_texts
 from gezeiten.desk.record.filling import fills_of_series, with_fill_switched
@@ -24,9 +24,9 @@ from gezeiten.domain.actions.base import instant_text
 from gezeiten.domain.actions.corrections import (
     CorrectionSet,
     CorrectionSwitched,
-    CorrectionTakenBack,
+    CorrectionWithdrawn,
 )
-from gezeiten.domain.kept import ClockKept
+from gezeiten.domain.kept import StoredClockCorrection
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.series import Series
@@ -44,7 +44,7 @@ _LOOKED_AT_MS = 4 * DAY_MS
 
 
 @dataclass(frozen=True, slots=True)
-class SeenFeed:
+class SeriesAssignmentView:
     """What feeds a series from when to when: its source, and the number of its mission."""
 
     source: str
@@ -60,12 +60,12 @@ class Chain:
     that stand and those that can stand again; clocks: of its missions, that were put right;
     clocks_off: what would put some right if it were switched on."""
 
-    feeds: tuple[SeenFeed, ...]
+    feeds: tuple[SeriesAssignmentView, ...]
     how: str
     corrections: tuple[Correction, ...]
     fills: tuple[RecordStep, ...]
-    clocks: tuple[ClockKept, ...] = ()
-    clocks_off: tuple[ClockKept, ...] = ()
+    clocks: tuple[StoredClockCorrection, ...] = ()
+    clocks_off: tuple[StoredClockCorrection, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,26 +89,26 @@ class Effect:
 
 
 # -- looking ---------------------------------------------------------------------------------------
-def chain(desk: Desk, point: PointPlace, series: str) -> Chain:
+def chain(desk: Workspace, point: PointPlace, series: str) -> Chain:
     """Return the chain of a series (its key) of a point."""
     with desk.archive.reading() as session:
         made = layout(session)
         feeds = made.of_series(point.id, made.root_of(point.id, series))
-        missions = missions_by_id(session, {one.mission for one in feeds})
+        missions = missions_by_id(session, {feed.mission for feed in feeds})
         corrections = in_order(chain_of(session, point.id, series))
         clocks, off = clocks_in_force(session), disabled_clocks(session)
         fills = fills_of_series(all_steps(session, point.id), series)
     seen = tuple(
-        SeenFeed(
-            one.deployment.stay.source,
-            one.deployment.stay.is_logger,
-            missions[one.mission].number,
-            one,
+        SeriesAssignmentView(
+            feed.deployment.stay.source,
+            feed.deployment.stay.is_logger,
+            missions[feed.mission].number,
+            feed,
         )
-        for one in feeds
+        for feed in feeds
     )
     how = formula_texts(desk, point).get(series, "")
-    its = dict.fromkeys(one.mission for one in feeds)
+    its = dict.fromkeys(feed.mission for feed in feeds)
     return Chain(
         seen,
         how,
@@ -119,7 +119,7 @@ def chain(desk: Desk, point: PointPlace, series: str) -> Chain:
     )
 
 
-def active_corrections(desk: Desk, point: PointPlace) -> list[Correction]:
+def active_corrections(desk: Workspace, point: PointPlace) -> list[Correction]:
     """Return the steps of all series of a point that are on, in the order of their chains."""
     with desk.archive.reading() as session:
         return [one for one in in_order(corrections_at(session, point.id)) if one.is_on]
@@ -159,7 +159,7 @@ def proposed(
 
 
 def effect(
-    desk: Desk,
+    desk: Workspace,
     point: PointPlace,
     series: str,
     span: Span,
@@ -180,7 +180,10 @@ def effect(
         standing = chain_of(session, point.id, series)
     source = uncorrected(desk, point.id, series, span)
     changed = [
-        replace(one, is_on=not one.is_on) if one.uid == switched else one for one in standing
+        replace(correction, is_on=not correction.is_on)
+        if correction.uid == switched
+        else correction
+        for correction in standing
     ]
     if step is not None:
         changed = [
@@ -192,7 +195,7 @@ def effect(
     return compared(corrected(source, standing), corrected(source, changed))
 
 
-def effect_of_fill(desk: Desk, point: PointPlace, step: RecordStep, span: Span) -> Effect:
+def effect_of_fill(desk: Workspace, point: PointPlace, step: RecordStep, span: Span) -> Effect:
     """Return what switching a fill does in a stretch, its estimates among the readings.
 
     Raises:
@@ -224,7 +227,7 @@ def compared(before: Series, after: Series) -> Effect:
 
 
 # -- doing -----------------------------------------------------------------------------------------
-def save_correction(desk: Desk, point: PointPlace, step: Correction, words: str) -> str:
+def save_correction(desk: Workspace, point: PointPlace, step: Correction, words: str) -> str:
     """Keep a proposed step; returns its id.
 
     Raises:
@@ -263,10 +266,10 @@ def of_another_sensor(
     if certificate is None:
         return None
     its = (
-        one
-        for one in feeds
-        if one.deployment.stay.source != certificate["serial"]
-        and step.touches(one.start_ms, one.end_ms)
+        feed
+        for feed in feeds
+        if feed.deployment.stay.source != certificate["serial"]
+        and step.touches(feed.start_ms, feed.end_ms)
     )
     return next(its, None)
 
@@ -284,7 +287,7 @@ def _refuse_other_sensor(made: Layout, point: PointPlace, step: Correction) -> N
     )
 
 
-def switch(desk: Desk, point: PointPlace, step: Correction, words: str = "") -> None:
+def switch(desk: Workspace, point: PointPlace, step: Correction, words: str = "") -> None:
     """Switch a step off, or on again.
 
     Raises:
@@ -303,9 +306,9 @@ def switch(desk: Desk, point: PointPlace, step: Correction, words: str = "") -> 
     )
 
 
-def withdraw_correction(desk: Desk, point: PointPlace, step: Correction) -> None:
+def withdraw_correction(desk: Workspace, point: PointPlace, step: Correction) -> None:
     """Take a step back: the record is exactly what it was without it."""
-    desk.do(CorrectionTakenBack(step.point, step.uid, step.series, step.start_ms, step.end_ms))
+    desk.do(CorrectionWithdrawn(step.point, step.uid, step.series, step.start_ms, step.end_ms))
 
 
 def step_text(step: Correction) -> str:

@@ -11,7 +11,7 @@ from pathlib import Path
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.records import extent, read_around
 from gezeiten.domain.quantities.quantities import quantity
@@ -23,7 +23,7 @@ Days = list[tuple[date, CoveredTime]]
 
 
 def coverage_of(
-    desk: Desk, point: PointPlace, series: str, cancelled: Callable[[], bool] = lambda: False
+    desk: Workspace, point: PointPlace, series: str, cancelled: Callable[[], bool] = lambda: False
 ) -> Days:
     """Return how much of each local day is held, from the first reading due to the last there is; a
     month is read at a time.
@@ -46,7 +46,7 @@ def coverage_of(
     return found
 
 
-def _due(desk: Desk, point: PointPlace, series: str) -> Span:
+def _due(desk: Workspace, point: PointPlace, series: str) -> Span:
     """Return from when to when readings were due: from the first mission's first one on."""
     whole = extent(desk, point.id, [series])
     if whole is None:
@@ -54,7 +54,9 @@ def _due(desk: Desk, point: PointPlace, series: str) -> Span:
     with desk.archive.reading() as session:
         made = layout(session)
         feeds = made.of_series(point.id, made.root_of(point.id, series))
-    first = min((one.start_ms for one in feeds if one.deployment.stay.is_logger), default=whole[0])
+    first = min(
+        (feed.start_ms for feed in feeds if feed.deployment.stay.is_logger), default=whole[0]
+    )
     return (min(max(first, 0), whole[0]), whole[1] + 1)
 
 

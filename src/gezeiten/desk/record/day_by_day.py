@@ -13,7 +13,7 @@ from pathlib import Path
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.records import extent, read_around
 from gezeiten.domain.quantities.quantities import quantity
@@ -36,7 +36,7 @@ INDEXED = "pm25"
 
 
 @dataclass(frozen=True, slots=True)
-class Days:
+class DailyRecord:
     """A series day by day. degrees: of each day, () without a rule; index: of fine dust, () else;
     is_regulatory: it was measured as mass, not calculated from counts."""
 
@@ -47,13 +47,13 @@ class Days:
 
 
 def day_by_day(
-    desk: Desk,
+    desk: Workspace,
     point: PointPlace,
     series: str,
     span: Span,
     rule: DegreeRule | None = None,
     cancelled: Callable[[], bool] = lambda: False,
-) -> Days:
+) -> DailyRecord:
     """Return the figures of each local day of a stretch, a month read at a time.
 
     Raises:
@@ -87,10 +87,10 @@ def day_by_day(
     with desk.archive.reading() as session:
         root = layout(session).root_of(point.id, series)
     is_mass = not is_derived(series) or channel_of(root) == INDEXED
-    return Days(tuple(days), tuple(degrees), tuple(index), is_mass)
+    return DailyRecord(tuple(days), tuple(degrees), tuple(index), is_mass)
 
 
-def write_days(found: Days, unit: str, target: Path) -> None:
+def write_days(found: DailyRecord, unit: str, target: Path) -> None:
     """Write what is shown as CSV (RFC 4180), whole or not at all.
 
     Raises:

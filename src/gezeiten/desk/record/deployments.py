@@ -12,15 +12,15 @@ from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.sources import source_statements
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.domain.actions.sources import (
-    FeedingTakenBack,
-    PlacingTakenBack,
-    SeriesFed,
-    SourcePlaced,
+    AssignmentWithdrawn,
+    DeploymentWithdrawn,
+    SeriesAssigned,
+    SourceDeployed,
 )
-from gezeiten.domain.kept import SaidOfSource
+from gezeiten.domain.kept import SourceStatement
 from gezeiten.domain.series.feeds import Deployment
 from gezeiten.domain.series.series_keys import as_label, series_key
 from gezeiten.domain.series.timeline import EVER_MS
@@ -28,7 +28,7 @@ from gezeiten.errors import InputError
 
 
 @dataclass(frozen=True, slots=True)
-class SeenDeployment:
+class DeploymentView:
     """A source at a point with the mission that recorded there. start_ms: of a text that of its
     first reading; end_ms: None while it stands there still. series: those that it feeds, by key,
     each once; channels: what it measures."""
@@ -47,20 +47,20 @@ class SeenDeployment:
 class Sources:
     """Where sources were, by point and time, and what people said of it, the latest first."""
 
-    deployments: tuple[SeenDeployment, ...]
-    said: tuple[SaidOfSource, ...]
+    deployments: tuple[DeploymentView, ...]
+    said: tuple[SourceStatement, ...]
 
 
-def sources(desk: Desk, *, serial: str = "", point_id: int | None = None) -> Sources:
+def sources(desk: Workspace, *, serial: str = "", point_id: int | None = None) -> Sources:
     """Return where the sources of a point were, or where one source was, or all."""
     known = {point.uid: point for point in points(desk)}
     with desk.archive.reading() as session:
         made = layout(session)
         stood = [
-            one
-            for one in made.stood
-            if (not serial or one.stay.source == serial)
-            and (point_id is None or one.point == made.points[point_id])
+            deployment
+            for deployment in made.stood
+            if (not serial or deployment.stay.source == serial)
+            and (point_id is None or deployment.point == made.points[point_id])
         ]
         missions = missions_by_id(session, {one.stay.mission for one in stood})
         said = source_statements(session)
@@ -74,18 +74,22 @@ def sources(desk: Desk, *, serial: str = "", point_id: int | None = None) -> Sou
     uids = {one.point.uid for one in seen if point_id is not None}
     return Sources(
         tuple(seen),
-        tuple(one for one in said if one.source in here or one.point_uid in uids),
+        tuple(
+            statement
+            for statement in said
+            if statement.source in here or statement.point_uid in uids
+        ),
     )
 
 
 def _deployment_view(
     one: Deployment, made: Layout, point: PointPlace, number: int
-) -> SeenDeployment:
+) -> DeploymentView:
     fed = [feed for feed in made.by_mission.get(one.stay.mission, ()) if feed.deployment == one]
     shown = {series.key for series in made.shown.get(one.point, ())}
     keys = dict.fromkeys(feed.series for feed in fed if feed.series in shown)
     end = None if one.end_ms == EVER_MS else one.end_ms
-    return SeenDeployment(
+    return DeploymentView(
         one.stay.source,
         one.stay.is_logger,
         number,
@@ -98,7 +102,12 @@ def _deployment_view(
 
 
 def place_source(
-    desk: Desk, serial: str, point_id: int | None, start_ms: int, end_ms: int | None, words: str
+    desk: Workspace,
+    serial: str,
+    point_id: int | None,
+    start_ms: int,
+    end_ms: int | None,
+    words: str,
 ) -> None:
     """Say where a source was in a stretch: at a point, or (None) at none. end_ms None: since then.
 
@@ -110,7 +119,7 @@ def place_source(
     left = _points_of(desk, serial)
     with desk.archive.reading() as session:
         uid = stored_point(session, point_id).uid if point_id is not None else None
-    act = SourcePlaced(
+    act = SourceDeployed(
         serial,
         fresh_id(),
         uid,
@@ -123,7 +132,7 @@ def place_source(
 
 
 def assign_source(
-    desk: Desk,
+    desk: Workspace,
     point_id: int,
     channel: str,
     label: str,
@@ -141,24 +150,24 @@ def assign_source(
     label = as_label(label)
     with desk.archive.reading() as session:
         uid = stored_point(session, point_id).uid
-    desk.do(SeriesFed(uid, fresh_id(), channel, label, source, start_ms, end_ms))
+    desk.do(SeriesAssigned(uid, fresh_id(), channel, label, source, start_ms, end_ms))
     return series_key(channel, label)
 
 
-def withdraw_statement(desk: Desk, said: SaidOfSource) -> None:
+def withdraw_statement(desk: Workspace, said: SourceStatement) -> None:
     """Take back what was said of a source; then it is again what it was before."""
     if said.channel:
-        desk.do(FeedingTakenBack(said.point_uid, said.uid))
+        desk.do(AssignmentWithdrawn(said.point_uid, said.uid))
         return
     there = list(dict.fromkeys([*_points_of(desk, said.source), said.point_uid]))
     there = [uid for uid in there if uid]
-    desk.do(PlacingTakenBack(said.source, said.uid, tuple(there)))
+    desk.do(DeploymentWithdrawn(said.source, said.uid, tuple(there)))
 
 
-def _points_of(desk: Desk, serial: str) -> list[str]:
+def _points_of(desk: Workspace, serial: str) -> list[str]:
     """The points where a source is, was, or would be but for what was said of it."""
     with desk.archive.reading() as session:
         made = layout(session)
         of_missions = [stay.point for stay in made.stays if stay.source == serial and stay.point]
-    stood = [one.point for one in made.stood if one.stay.source == serial]
+    stood = [deployment.point for deployment in made.stood if deployment.stay.source == serial]
     return list(dict.fromkeys([*stood, *of_missions]))

@@ -14,7 +14,7 @@ from gezeiten.archive.actions.execution import do_by_itself
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.local_cache.changes import stale_points
 from gezeiten.archive.local_cache.excursion_store import (
-    FoundIn,
+    DetectionState,
     detection_states,
     differs,
     store_excursions,
@@ -29,12 +29,12 @@ from gezeiten.archive.local_cache.excursions import (
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.fault_isolation import or_fault
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.excursion_detection import detect_excursions
 from gezeiten.domain.actions.assessments import (
-    AssessmentTakenBack,
+    AssessmentWithdrawn,
     AssessmentWords,
     ExcursionAssessed,
     ExcursionsFound,
@@ -97,7 +97,7 @@ class BookedExcursion:
         return f"excursion:{self.point.id}:{self.rule.key}:{self.start_ms}"
 
 
-def refresh_excursions(desk: Desk, point_id: int) -> None:
+def refresh_excursions(desk: Workspace, point_id: int) -> None:
     """Detect the excursions of a point's record as it is now, and of those at other points that
     are calculated from it, and store what is new or changed.
 
@@ -112,7 +112,7 @@ def refresh_excursions(desk: Desk, point_id: int) -> None:
         or_fault(partial(_refresh, desk, at, tell=False))
 
 
-def _refresh(desk: Desk, point_id: int, *, tell: bool) -> None:
+def _refresh(desk: Workspace, point_id: int, *, tell: bool) -> None:
     with desk.archive.reading() as session:
         points_now = detection_states(session, point_id)
     for point in points_now:
@@ -124,7 +124,7 @@ def _refresh(desk: Desk, point_id: int, *, tell: bool) -> None:
                 do_by_itself(session, ExcursionsFound(point.uid, tuple(fresh)), now_ms)
 
 
-def refresh_affected(desk: Desk, points: Iterable[str]) -> None:
+def refresh_affected(desk: Workspace, points: Iterable[str]) -> None:
     """Detect the excursions of points (ids) after actions on this computer changed their records;
     what is detected for the first time is entered in the logbook."""
     with desk.archive.reading() as session:
@@ -134,7 +134,7 @@ def refresh_affected(desk: Desk, points: Iterable[str]) -> None:
         or_fault(partial(_refresh, desk, keys[point], tell=True))
 
 
-def detect_all_excursions(desk: Desk) -> None:
+def detect_all_excursions(desk: Workspace) -> None:
     """Find the excursions of all points anew; those of a point that cannot be read stay."""
     with desk.archive.reading() as session:
         points_kept = detection_states(session)
@@ -142,17 +142,21 @@ def detect_all_excursions(desk: Desk) -> None:
         or_fault(partial(_detect_all, desk, point))
 
 
-def _detect_all(desk: Desk, at: FoundIn) -> None:
+def _detect_all(desk: Workspace, at: DetectionState) -> None:
     anew = detect_excursions(desk, at, all_of_it=True)
     with desk.archive.writing() as session:
         store_excursions(session, at, anew.found, desk.now_ms(), anew.basis)
 
 
-def faulty_excursions(desk: Desk) -> list[str]:
+def faulty_excursions(desk: Workspace) -> list[str]:
     """Find all excursions anew and return where others are kept, a sentence a point. Points whose
     record has changed since are left out: theirs are found anew in any case."""
     with desk.archive.reading() as session:
-        current = [one for one in detection_states(session) if one.is_current]
+        current = [
+            detection_state
+            for detection_state in detection_states(session)
+            if detection_state.is_current
+        ]
     return [
         f"The excursions kept of {one.name} are not those that its record has; "
         "gezeiten verify --rebuild finds them anew."
@@ -161,13 +165,13 @@ def faulty_excursions(desk: Desk) -> list[str]:
     ]
 
 
-def _differs(desk: Desk, at: FoundIn) -> bool:
+def _differs(desk: Workspace, at: DetectionState) -> bool:
     found = detect_excursions(desk, at, all_of_it=True).found
     with desk.archive.reading() as session:
         return differs(session, at, found)
 
 
-def refresh_stale(desk: Desk) -> None:
+def refresh_stale(desk: Workspace) -> None:
     """Find excursions anew where a record changed and the program ended before doing so."""
     with desk.archive.reading() as session:
         stale = stale_points(session)
@@ -176,7 +180,7 @@ def refresh_stale(desk: Desk) -> None:
         or_fault(partial(refresh_excursions, desk, point_id))
 
 
-def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]:
+def excursions(desk: Workspace, point_id: int | None = None) -> list[BookedExcursion]:
     """Return the excursions of one point or all, latest first."""
     with desk.archive.reading() as session:
         found = stored_excursions(session, point_id)
@@ -184,11 +188,11 @@ def excursions(desk: Desk, point_id: int | None = None) -> list[BookedExcursion]
     places = {point.id: point for point in points(desk)} if found else {}
     rules: dict[tuple[LimitRule, str], LimitRule] = {}  # few, for however many excursions
     listed = []
-    for one in found:
-        key = (one.rule, series_of(made, one))
+    for excursion in found:
+        key = (excursion.rule, series_of(made, excursion))
         if key not in rules:
-            rules[key] = replace(one.rule, channel=key[1])
-        listed.append(_booked(one, places[one.point_id], rules[key]))
+            rules[key] = replace(excursion.rule, channel=key[1])
+        listed.append(_booked(excursion, places[excursion.point_id], rules[key]))
     return listed
 
 
@@ -222,7 +226,7 @@ def _booked(found: StoredExcursion, point: PointPlace, rule: LimitRule) -> Booke
 
 
 def to_assess(
-    desk: Desk, point_ids: set[int] | None = None, found_since_ms: int | None = None
+    desk: Workspace, point_ids: set[int] | None = None, found_since_ms: int | None = None
 ) -> int:
     """Return how many excursions nobody has settled yet, at the given points or anywhere; on
     request only those that were found from an instant on."""
@@ -231,7 +235,7 @@ def to_assess(
 
 
 def settle(
-    desk: Desk,
+    desk: Workspace,
     excursion_ids: int | Iterable[int],
     cause: str,
     words: str,
@@ -291,14 +295,14 @@ def recent_comments(events: Iterable[BookedExcursion], most: int = 8) -> list[tu
     return list(dict.fromkeys((event.cause or "", event.words) for event in settled))[:most]
 
 
-def reopen(desk: Desk, excursion_id: int) -> None:
+def reopen(desk: Workspace, excursion_id: int) -> None:
     """Take an assessment back; the logbook keeps it."""
     with desk.archive.writing() as session:
         [found] = _stored_by_id(session, [excursion_id])
         old = found.assessment
         if old is None:
             raise InputError("Nobody has assessed this yet, so there is nothing to take back.")
-        act = AssessmentTakenBack(
+        act = AssessmentWithdrawn(
             stored_point(session, found.point_id).uid,
             old.uid,
             found.rule.as_dict(),

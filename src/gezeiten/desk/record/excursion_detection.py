@@ -6,10 +6,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from gezeiten.archive.local_cache.excursion_store import FoundIn, FoundNow, SearchScope
+from gezeiten.archive.local_cache.excursion_store import DetectionState, FoundNow, SearchScope
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.readings import has_missing_values, load_recorded
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.record.means import moving_means_around
 from gezeiten.desk.record.records import (
     WatchedAssignment,
@@ -19,7 +19,7 @@ from gezeiten.desk.record.records import (
     read_where,
     watched,
 )
-from gezeiten.domain.kept import LimitKept
+from gezeiten.domain.kept import StoredLimit
 from gezeiten.domain.limits.basis import Basis, basis_line, changed_span, parse_basis
 from gezeiten.domain.limits.excursions import (
     Excursion,
@@ -46,13 +46,13 @@ class DetectedExcursions:
 
 
 @dataclass(frozen=True, slots=True)
-class _Looking:
+class _Detector:
     """What excursions of a point are found by."""
 
-    desk: Desk
-    at: FoundIn
+    desk: Workspace
+    at: DetectionState
     stretches: list[WatchedAssignment]
-    limits: list[LimitKept]
+    limits: list[StoredLimit]
     changed: Span
 
     def detect(self, basis: str) -> DetectedExcursions:
@@ -86,20 +86,22 @@ class _Looking:
         ]
 
     def _by_mission(
-        self, limit: LimitKept, listed: list[Excursion]
+        self, limit: StoredLimit, listed: list[Excursion]
     ) -> Iterator[tuple[tuple[int, str, int], Excursion]]:
         """Yield what a limit that was set finds, under the mission whose readings it begins in; of
         a calculated series under that of its first input."""
         with self.desk.archive.reading() as session:
             root = layout(session).root_of(self.at.point_id, limit.series)
         feeds = [one for one in self.stretches if one.series == root]
-        for one in listed:
+        for excursion in listed:
             missions = (
-                its.mission for its in feeds if its.feed.start_ms <= one.start_ms < its.feed.end_ms
+                feed.mission
+                for feed in feeds
+                if feed.feed.start_ms <= excursion.start_ms < feed.feed.end_ms
             )
             mission = next(missions, None)
             if mission is not None:
-                yield (mission, limit.rule.key, one.start_ms), one
+                yield (mission, limit.rule.key, excursion.start_ms), excursion
 
     def _with_value(
         self, series: str, whole: Span, rule: LimitRule
@@ -123,7 +125,9 @@ class _Looking:
         span = (max(since, whole[0]), begins[1] + 1)
         read = self._read(series, rule, span).between(*whole)
         found = find_excursions(read, rule, self.at.zone, alarmed_only=True)
-        return begins, [one for one in found if begins[0] <= one.start_ms < begins[1]]
+        return begins, [
+            excursion for excursion in found if begins[0] <= excursion.start_ms < begins[1]
+        ]
 
     def _extended_by_hold(self, series: str, rule: LimitRule) -> Span:
         """Return what changed; to the end of the hold of its last reading where that may count in
@@ -194,7 +198,9 @@ class _Looking:
         return whole, find_absences(*recorded, rule)
 
 
-def detect_excursions(desk: Desk, at: FoundIn, *, all_of_it: bool = False) -> DetectedExcursions:
+def detect_excursions(
+    desk: Workspace, at: DetectionState, *, all_of_it: bool = False
+) -> DetectedExcursions:
     """Find the excursions of a point where they may be others than those that are kept: where
     readings changed, and where other limits or other sources are in force than when they were
     found; everywhere on request."""
@@ -203,17 +209,22 @@ def detect_excursions(desk: Desk, at: FoundIn, *, all_of_it: bool = False) -> De
     changed = EVERYTHING
     if not all_of_it:
         changed = _hull(at.changed, changed_span(parse_basis(at.found_by), now))
-    return _Looking(desk, at, stretches, limits, changed).detect(now.text())
+    return _Detector(desk, at, stretches, limits, changed).detect(now.text())
 
 
-def _basis(zone: str, stretches: list[WatchedAssignment], limits: list[LimitKept]) -> Basis:
+def _basis(zone: str, stretches: list[WatchedAssignment], limits: list[StoredLimit]) -> Basis:
     plans = [
-        basis_line(one.series, one.feed.mission, (one.feed.start_ms, one.feed.end_ms), one.rules)
-        for one in stretches
+        basis_line(
+            period.series,
+            period.feed.mission,
+            (period.feed.start_ms, period.feed.end_ms),
+            period.rules,
+        )
+        for period in stretches
     ]
     by_hand = [
         basis_line(one.series, "", (force.start_ms, force.end_ms), force.rules)
-        for one, force in ((one, in_force(one)) for one in limits)
+        for one, force in ((limit, in_force(limit)) for limit in limits)
     ]
     return Basis(zone, frozenset(plans + by_hand))
 

@@ -8,10 +8,10 @@ import numpy as np
 
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.steps import estimates_of
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.records import read_around
-from gezeiten.domain.actions.gaps import GapFilledAgain, GapTakenBack
+from gezeiten.domain.actions.gaps import GapFillWithdrawn, GapRefilled
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series, join_series
 from gezeiten.domain.series.timeline import Span
@@ -23,7 +23,7 @@ def fills_of_series(steps: Iterable[RecordStep], series: str) -> list[RecordStep
     """Return the fills of a series, in order of time: those that stand, and of those that were
     taken back the last of each stretch in which none stands, which can stand again. steps: oldest
     first."""
-    its = [one for one in steps if one.does.has_estimates and one.channel == series]
+    its = [step for step in steps if step.does.has_estimates and step.channel == series]
     found = [one for one in its if one.undone_ms is None]
     for one in sorted(its, key=lambda one: one.undone_ms or 0, reverse=True):
         if not any(one.touches(other.start_ms, other.end_ms) for other in found):
@@ -31,7 +31,7 @@ def fills_of_series(steps: Iterable[RecordStep], series: str) -> list[RecordStep
     return sorted(found, key=lambda one: one.start_ms)
 
 
-def switch_fill(desk: Desk, point: PointPlace, step: RecordStep, words: str = "") -> None:
+def switch_fill(desk: Workspace, point: PointPlace, step: RecordStep, words: str = "") -> None:
     """Switch a fill off: the gap is open again; or on: its estimates stand as they were made.
 
     Raises:
@@ -44,14 +44,14 @@ def switch_fill(desk: Desk, point: PointPlace, step: RecordStep, words: str = ""
     with desk.archive.writing() as session:
         at = stored_point(session, point.id).uid
         act = (
-            GapTakenBack(at, gap, (step.id,), "estimated")
+            GapFillWithdrawn(at, gap, (step.id,), "estimated")
             if step.undone_ms is None
-            else GapFilledAgain(at, gap, (step.id,), words.strip())
+            else GapRefilled(at, gap, (step.id,), words.strip())
         )
         desk.do_within(session, act)
 
 
-def _refuse_measured(desk: Desk, point: PointPlace, step: RecordStep) -> None:
+def _refuse_measured(desk: Workspace, point: PointPlace, step: RecordStep) -> None:
     """What was measured meanwhile is not filled; where a part is still missing that is."""
     there = read_around(desk, point.id, step.channel, (step.start_ms, step.end_ms))
     with desk.archive.reading() as session:
@@ -61,7 +61,7 @@ def _refuse_measured(desk: Desk, point: PointPlace, step: RecordStep) -> None:
 
 
 def with_fill_switched(
-    desk: Desk, point: PointPlace, step: RecordStep, span: Span
+    desk: Workspace, point: PointPlace, step: RecordStep, span: Span
 ) -> tuple[Series, Series]:
     """Return the readings of a fill's series in a stretch as they stand, and as they would."""
     before = read_around(desk, point.id, step.channel, span).between(*span)

@@ -8,23 +8,23 @@ import math
 from gezeiten.archive.hanging import hangings
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
-from gezeiten.domain.actions.hanging import HangingTakenBack, SensorHung
-from gezeiten.domain.kept import HangingKept
+from gezeiten.domain.actions.hanging import SensorDepthSet, SensorDepthWithdrawn
+from gezeiten.domain.kept import StoredSensorDepth
 from gezeiten.domain.steps.hanging import SensorDepth
 from gezeiten.errors import InputError
 
 _LONGEST_M = 5_000.0
 
 
-def sensor_depths_of(desk: Desk, point: PointPlace) -> list[HangingKept]:
+def sensor_depths_of(desk: Workspace, point: PointPlace) -> list[StoredSensorDepth]:
     """Return how the sensor hangs at a point, in order of time."""
     with desk.archive.reading() as session:
         return hangings(session).get(point.uid, [])
 
 
-def set_sensor_depth(desk: Desk, point: PointPlace, hung: SensorDepth, words: str) -> None:
+def set_sensor_depth(desk: Workspace, point: PointPlace, hung: SensorDepth, words: str) -> None:
     """Say how the sensor hangs from an instant on.
 
     Raises:
@@ -38,13 +38,15 @@ def set_sensor_depth(desk: Desk, point: PointPlace, hung: SensorDepth, words: st
         raise InputError(
             f"A sensor hangs 0 to {_LONGEST_M:g} m below its measuring point; correct the length."
         )
-    if any(one.hung == hung for one in sensor_depths_of(desk, point)):
+    if any(sensor_depth.hung == hung for sensor_depth in sensor_depths_of(desk, point)):
         raise InputError("That is said already; nothing would change.")
     with desk.archive.reading() as session:
         uid = stored_point(session, point.id).uid
-    desk.do(SensorHung(uid, fresh_id(), hung.since_ms, hung.rim_m, hung.length_m, words.strip()))
+    desk.do(
+        SensorDepthSet(uid, fresh_id(), hung.since_ms, hung.rim_m, hung.length_m, words.strip())
+    )
 
 
-def withdraw_sensor_depth(desk: Desk, point: PointPlace, one: HangingKept) -> None:
+def withdraw_sensor_depth(desk: Workspace, point: PointPlace, one: StoredSensorDepth) -> None:
     """Take back what was said of how the sensor hangs from an instant on."""
-    desk.do(HangingTakenBack(one.point, one.uid, one.hung.since_ms))
+    desk.do(SensorDepthWithdrawn(one.point, one.uid, one.hung.since_ms))

@@ -8,10 +8,10 @@ from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.record.records import limits_set, watched
-from gezeiten.domain.actions.limits import LimitEnded, LimitSet, LimitTakenBack
-from gezeiten.domain.kept import LimitKept
+from gezeiten.domain.actions.limits import LimitEnded, LimitSet, LimitWithdrawn
+from gezeiten.domain.kept import StoredLimit
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import channel_of
@@ -20,7 +20,7 @@ from gezeiten.errors import InputError
 
 
 @dataclass(frozen=True, slots=True)
-class SeenLimit:
+class LimitView:
     """A limit on a series of a point: of a mission's plan (serial and number), or set here.
     start_ms and end_ms, None for no end: when it is in force."""
 
@@ -30,38 +30,44 @@ class SeenLimit:
     end_ms: int | None
     serial: str = ""
     mission: int = 0
-    kept: LimitKept | None = None
+    kept: StoredLimit | None = None
 
 
-def limits_over_time(desk: Desk, point_id: int) -> list[SeenLimit]:
+def limits_over_time(desk: Workspace, point_id: int) -> list[LimitView]:
     """Return all limits that were or are in force at a point, by series and begin."""
     stretches = watched(desk, point_id)
     with desk.archive.reading() as session:
         made = layout(session)
-        missions = missions_by_id(session, {one.feed.mission for one in stretches})
+        missions = missions_by_id(session, {period.feed.mission for period in stretches})
         has_readings = {one.key for one in made.shown.get(made.points[point_id], ())}
     seen = [
-        SeenLimit(
-            one.series,
+        LimitView(
+            period.series,
             rule,
-            max(one.feed.start_ms, one.feed.deployment.stay.first_ms),
-            None if one.feed.end_ms == EVER_MS else one.feed.end_ms,
-            one.feed.deployment.stay.source,
-            missions[one.feed.mission].number,
+            max(period.feed.start_ms, period.feed.deployment.stay.first_ms),
+            None if period.feed.end_ms == EVER_MS else period.feed.end_ms,
+            period.feed.deployment.stay.source,
+            missions[period.feed.mission].number,
         )
-        for one in stretches
-        if one.series in has_readings
-        for rule in one.rules
+        for period in stretches
+        if period.series in has_readings
+        for rule in period.rules
     ]
     seen += [
-        SeenLimit(one.series, one.rule, one.start_ms, one.end_ms, kept=one)
-        for one in limits_set(desk, point_id)
+        LimitView(
+            stored.series,
+            stored.rule,
+            stored.start_ms,
+            stored.end_ms,
+            kept=stored,
+        )
+        for stored in limits_set(desk, point_id)
     ]
     return sorted(seen, key=lambda one: (one.series, one.start_ms, one.rule.key))
 
 
 def set_limit(
-    desk: Desk,
+    desk: Workspace,
     point_id: int,
     series: str,
     rule: LimitRule,
@@ -91,7 +97,7 @@ def set_limit(
     desk.do(act)
 
 
-def end_limit(desk: Desk, limit: LimitKept, end_ms: int, words: str) -> None:
+def end_limit(desk: Workspace, limit: StoredLimit, end_ms: int, words: str) -> None:
     """Let a limit that was set be in force until an instant.
 
     Raises:
@@ -103,11 +109,11 @@ def end_limit(desk: Desk, limit: LimitKept, end_ms: int, words: str) -> None:
     desk.do(act)
 
 
-def withdraw_limit(desk: Desk, limit: LimitKept) -> None:
+def withdraw_limit(desk: Workspace, limit: StoredLimit) -> None:
     """Take a limit back that was set: it never was in force."""
-    desk.do(LimitTakenBack(_uid(desk, limit.point_id), limit.uid))
+    desk.do(LimitWithdrawn(_uid(desk, limit.point_id), limit.uid))
 
 
-def _uid(desk: Desk, point_id: int) -> str:
+def _uid(desk: Workspace, point_id: int) -> str:
     with desk.archive.reading() as session:
         return stored_point(session, point_id).uid

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from gezeiten.archive.corrections import chain_of
 from gezeiten.archive.local_cache.layout import Layout, layout
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.clocks import MissionClock
 from gezeiten.desk.record.correcting import Effect
@@ -43,7 +43,7 @@ class ValueLoss:
 
 
 def losses_of_correction(
-    desk: Desk, point: PointPlace, series: str, span: Span, seen: Effect
+    desk: Workspace, point: PointPlace, series: str, span: Span, seen: Effect
 ) -> list[ValueLoss]:
     """Return what calculated series would lose in a stretch by a change of a chain.
 
@@ -59,7 +59,9 @@ def losses_of_correction(
     return _losses(desk, {(point.uid, series): changed}, span)
 
 
-def losses_of_clock(desk: Desk, clock: MissionClock, put_right: ClockMap | None) -> list[ValueLoss]:
+def losses_of_clock(
+    desk: Workspace, clock: MissionClock, put_right: ClockMap | None
+) -> list[ValueLoss]:
     """Return what calculated series would lose by a clock that is put right.
 
     Args:
@@ -70,19 +72,19 @@ def losses_of_clock(desk: Desk, clock: MissionClock, put_right: ClockMap | None)
     """
     now = clock.kept.map if clock.kept is not None else RIGHT
     then = put_right or RIGHT
-    places = {one.uid: one for one in points(desk)}
+    places = {point.uid: point for point in points(desk)}
     with desk.archive.reading() as session:
         made = layout(session)
         feeds = [one for one in made.by_mission.get(clock.mission, []) if one.point in places]
         chains = {
-            (one.point, one.series): chain_of(session, made.keys[one.point], one.series)
-            for one in feeds
+            (feed.point, feed.series): chain_of(session, made.keys[feed.point], feed.series)
+            for feed in feeds
         }
     changed = {
         key: _relocated(
             desk,
             places[key[0]],
-            [one for one in feeds if (one.point, one.series) == key],
+            [feed for feed in feeds if (feed.point, feed.series) == key],
             (now, then),
             steps,
         )
@@ -92,7 +94,7 @@ def losses_of_clock(desk: Desk, clock: MissionClock, put_right: ClockMap | None)
 
 
 def _relocated(
-    desk: Desk,
+    desk: Workspace,
     point: PointPlace,
     feeds: list[SeriesAssignment],
     maps: tuple[ClockMap, ClockMap],
@@ -100,10 +102,10 @@ def _relocated(
 ) -> Series:
     """Return a series as it would be were the readings of feeds, all of it, on another clock."""
     series = feeds[0].series
-    wide = _wider((min(one.start_ms for one in feeds), max(one.end_ms for one in feeds)))
+    wide = _wider((min(feed.start_ms for feed in feeds), max(feed.end_ms for feed in feeds)))
     source = uncorrected(desk, point.id, series, wide)
     parts, others = [], np.ones(len(source), np.bool_)
-    for span in ((one.start_ms, one.end_ms) for one in feeds):
+    for span in ((feed.start_ms, feed.end_ms) for feed in feeds):
         own = _inside(source, span)
         shown = maps[0].shown(source.times_utc_ms[own])
         parts.append(
@@ -115,13 +117,15 @@ def _relocated(
     return join_series([measured, stands.subset(stands.estimated)])
 
 
-def _losses(desk: Desk, changed: Mapping[Key, Series], span: Span) -> list[ValueLoss]:
+def _losses(desk: Workspace, changed: Mapping[Key, Series], span: Span) -> list[ValueLoss]:
     with desk.archive.reading() as session:
         made = layout(session)
-    places = {one.uid: one for one in points(desk)}
+    places = {point.uid: point for point in points(desk)}
     found = []
     for key, how in made.derived.items():
-        if not any(one in changed for one in transitive_inputs(how, made.derived)):
+        if not any(
+            transitive_input in changed for transitive_input in transitive_inputs(how, made.derived)
+        ):
             continue
         wide = (span[0] - how.reach_ms, span[1] + how.reach_ms)
         before = read_around(desk, made.keys[key[0]], key[1], wide).between(*wide)
@@ -132,7 +136,7 @@ def _losses(desk: Desk, changed: Mapping[Key, Series], span: Span) -> list[Value
 
 
 def _would_be(
-    desk: Desk, made: Layout, key: Key, span: Span, changed: Mapping[Key, Series]
+    desk: Workspace, made: Layout, key: Key, span: Span, changed: Mapping[Key, Series]
 ) -> Series:
     """Return a series as it would be in a stretch, with what is needed beside it.
 
@@ -142,13 +146,15 @@ def _would_be(
     if key in changed:
         return changed[key]
     how, point_id = made.derived.get(key), made.keys[key[0]]
-    if how is None or not any(one in changed for one in transitive_inputs(how, made.derived)):
+    if how is None or not any(
+        transitive_input in changed for transitive_input in transitive_inputs(how, made.derived)
+    ):
         return read_around(desk, point_id, key[1], span)
     return _calculated(desk, made, how, span, changed)
 
 
 def _calculated(
-    desk: Desk, made: Layout, how: CalculatedSeries, span: Span, changed: Mapping[Key, Series]
+    desk: Workspace, made: Layout, how: CalculatedSeries, span: Span, changed: Mapping[Key, Series]
 ) -> Series:
     wide = (span[0] - how.reach_ms, span[1] + how.reach_ms)
     first, *others = (_would_be(desk, made, one, wide, changed) for one in how.inputs)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.record.records import extent, read_around
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.moving import moving_mean, moving_sum
@@ -11,7 +11,9 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import EVER_MS, Span
 
 
-def moving_means_around(desk: Desk, point_id: int, key: str, mean_s: int, span: Span) -> Series:
+def moving_means_around(
+    desk: Workspace, point_id: int, key: str, mean_s: int, span: Span
+) -> Series:
     """Return the moving means of a series in a stretch, with at least one on either side.
 
     Raises:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.computed import CalculatedView
 from gezeiten.desk.record.corrected import CorrectedView
@@ -26,7 +26,7 @@ class MissingTime:
     reason: str
 
 
-def missing_time(desk: Desk, point: PointPlace) -> list[MissingTime]:
+def missing_time(desk: Workspace, point: PointPlace) -> list[MissingTime]:
     """Return where calculated series of a point lack a value, by series and time.
 
     Raises:

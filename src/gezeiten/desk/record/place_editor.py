@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from gezeiten.archive import sites as kept
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.domain.actions.base import changes_between
 from gezeiten.domain.actions.sites import (
     PointChanged,
@@ -21,7 +21,7 @@ from gezeiten.domain.sites import PointFacts, SiteFacts, checked_point, checked_
 
 
 def save_site(
-    desk: Desk, facts: SiteFacts, site_id: int | None = None, seen: SiteFacts | None = None
+    desk: Workspace, facts: SiteFacts, site_id: int | None = None, seen: SiteFacts | None = None
 ) -> int:
     """Make a site, or change one; returns its id.
 
@@ -42,7 +42,7 @@ def save_site(
     return site_id
 
 
-def _make_site(desk: Desk, facts: SiteFacts) -> int:
+def _make_site(desk: Workspace, facts: SiteFacts) -> int:
     uid = fresh_id()
     with desk.archive.writing() as session:
         desk.do_within(session, SiteMade(uid, facts))
@@ -50,7 +50,7 @@ def _make_site(desk: Desk, facts: SiteFacts) -> int:
 
 
 def save_point(
-    desk: Desk,
+    desk: Workspace,
     site_id: int,
     facts: PointFacts,
     point_id: int | None = None,
@@ -90,7 +90,7 @@ def save_point(
         return point_id
 
 
-def retire_point(desk: Desk, point_id: int, *, retired: bool = True) -> None:
+def retire_point(desk: Workspace, point_id: int, *, retired: bool = True) -> None:
     """Put a point out of use, or take it up again; its record stays in either case.
 
     Raises:
@@ -101,7 +101,7 @@ def retire_point(desk: Desk, point_id: int, *, retired: bool = True) -> None:
         desk.do_within(session, PointRetired(point.uid, retired))
 
 
-def retire_site(desk: Desk, site_id: int, *, retired: bool = True) -> None:
+def retire_site(desk: Workspace, site_id: int, *, retired: bool = True) -> None:
     """Put a site out of use, or take it up again.
 
     Raises:
@@ -112,13 +112,13 @@ def retire_site(desk: Desk, site_id: int, *, retired: bool = True) -> None:
         desk.do_within(session, SiteRetired(site.uid, retired))
 
 
-def site_facts(desk: Desk, site_id: int) -> SiteFacts:
+def site_facts(desk: Workspace, site_id: int) -> SiteFacts:
     """Return what is said of a site."""
     with desk.archive.reading() as session:
         return kept.stored_site(session, site_id).facts
 
 
-def point_facts(desk: Desk, point_id: int) -> PointFacts:
+def point_facts(desk: Workspace, point_id: int) -> PointFacts:
     """Return what is said of a point."""
     with desk.archive.reading() as session:
         return kept.stored_point(session, point_id).facts
@@ -132,7 +132,7 @@ class AllFacts:
     points: dict[int, PointFacts]
 
 
-def all_facts(desk: Desk) -> AllFacts:
+def all_facts(desk: Workspace) -> AllFacts:
     """Return what is said of all sites and points."""
     with desk.archive.reading() as session:
         return AllFacts(

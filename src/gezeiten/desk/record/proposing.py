@@ -13,7 +13,7 @@ from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.loggers import certificates_of
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.offloads import offloads_of
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.checking import checks_of, compare_checks_with_source
 from gezeiten.desk.record.correcting import chain, proposed
@@ -74,21 +74,21 @@ class ProposedCorrection:
         return self.readings > MOST_CAUGHT * self.of
 
 
-def certificates(desk: Desk, point: PointPlace, series: str) -> list[Certificate]:
+def certificates(desk: Workspace, point: PointPlace, series: str) -> list[Certificate]:
     """Return the certificates of the loggers that feed a series, the latest first."""
     with desk.archive.reading() as session:
         made = layout(session)
         feeds = made.of_series(point.id, made.root_of(point.id, series))
-        serials = dict.fromkeys(one.deployment.stay.source for one in feeds)
+        serials = dict.fromkeys(feed.deployment.stay.source for feed in feeds)
         found = [
-            Certificate(serial, one.certificate_name, one.at_ms)
+            Certificate(serial, certificate.certificate_name, certificate.at_ms)
             for serial in serials
-            for one in certificates_of(session, serial)
+            for certificate in certificates_of(session, serial)
         ]
     return sorted(found, key=lambda one: -one.at_ms)
 
 
-def points_by_hand(desk: Desk, point: PointPlace, series: str, span: Span) -> HandPoints:
+def points_by_hand(desk: Workspace, point: PointPlace, series: str, span: Span) -> HandPoints:
     """Return the points of a calibration that follow from what was read by hand in a stretch,
     beside what the sensor showed before all corrections.
 
@@ -97,7 +97,9 @@ def points_by_hand(desk: Desk, point: PointPlace, series: str, span: Span) -> Ha
         ArchiveDamagedError: readings are damaged.
     """
     beside = compare_checks_with_source(desk, point.id, series, span)
-    known = [one for one in beside if np.isfinite(one.difference)]
+    known = [
+        check_comparison for check_comparison in beside if np.isfinite(check_comparison.difference)
+    ]
     if not known:
         raise InputError("Nothing was read by hand in this stretch; enter it with Alt+H.")
     indicated, reference, u = (
@@ -107,7 +109,7 @@ def points_by_hand(desk: Desk, point: PointPlace, series: str, span: Span) -> Ha
     return HandPoints(*calibration_points(indicated, reference, u), len(known))
 
 
-def by_the_visit(desk: Desk, point: PointPlace, series: str, *, at_end: bool) -> Span:
+def by_the_visit(desk: Workspace, point: PointPlace, series: str, *, at_end: bool) -> Span:
     """Return the stretch in which somebody was at the point when the last mission in its place
     began, or ended: from its first reading to the last that is known of that visit (launches,
     offloads at the logger, what was read by hand), or from the first to its last reading.
@@ -123,9 +125,9 @@ def by_the_visit(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
     own = (max(whole[0], last.start_ms), min(whole[1] + 1, last.end_ms))
     with desk.archive.reading() as session:
         missions = {feed.mission for feed in layout(session).at_point(point.id)}
-        launches = [one.launched_ms for one in missions_by_id(session, missions).values()]
+        launches = [mission.launched_ms for mission in missions_by_id(session, missions).values()]
         offloads = offloads_of(session, last.mission)
-    known = [*launches, *offloads, *(one.at_ms for one in checks_of(desk, point.id))]
+    known = [*launches, *offloads, *(check.at_ms for check in checks_of(desk, point.id))]
     at = max(offloads, default=own[1]) if at_end else _preceding_launch(launches, own[0])
     visit = visit_span(known, at)
     span = (max(visit[0], own[0]), own[1]) if at_end else (own[0], min(visit[1] + 1, own[1]))
@@ -137,15 +139,15 @@ def by_the_visit(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
 
 def _preceding_launch(launches: list[int], first_ms: int) -> int:
     """Return the launch that a mission's first reading follows."""
-    return max((one for one in launches if one <= first_ms), default=first_ms)
+    return max((launch for launch in launches if launch <= first_ms), default=first_ms)
 
 
-def usual_number(desk: Desk, point: PointPlace, series: str, span: Span, rule: str) -> float:
+def usual_number(desk: Workspace, point: PointPlace, series: str, span: Span, rule: str) -> float:
     """Return the number that is proposed for a rule (`SUSPICIONS`) in a stretch of a series."""
     return SUSPICIONS[rule].usual(_measured(desk, point, series, span), _quantity(series))
 
 
-def not_in_place(desk: Desk, point: PointPlace, series: str, *, at_end: bool) -> Span:
+def not_in_place(desk: Workspace, point: PointPlace, series: str, *, at_end: bool) -> Span:
     """Return the stretch at the beginning, or at the end, of what the last mission in its place
     recorded in which the sensor seems not to have been there.
 
@@ -154,7 +156,7 @@ def not_in_place(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
         ArchiveDamagedError: readings are damaged.
     """
     whole = extent(desk, point.id, [series])
-    feeds = [one.feed for one in chain(desk, point, series).feeds]
+    feeds = [feed.feed for feed in chain(desk, point, series).feeds]
     found = None
     if whole is not None and feeds:
         begin = max(whole[0], feeds[-1].start_ms)
@@ -176,7 +178,7 @@ def not_in_place(desk: Desk, point: PointPlace, series: str, *, at_end: bool) ->
 
 
 def by_rule(
-    desk: Desk,
+    desk: Workspace,
     point: PointPlace,
     series: str,
     span: tuple[int, int | None],
@@ -205,7 +207,7 @@ def by_rule(
     return ProposedCorrection(step, int(caught.sum()), int(inside.sum()))
 
 
-def _measured(desk: Desk, point: PointPlace, series: str, span: Span) -> Series:
+def _measured(desk: Workspace, point: PointPlace, series: str, span: Span) -> Series:
     stands = record(desk, point.id, series, span)
     return stands.subset(~stands.estimated)
 

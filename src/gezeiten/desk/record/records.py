@@ -12,11 +12,11 @@ from gezeiten.archive.limits import limits_of_series
 from gezeiten.archive.local_cache.changes import record_version
 from gezeiten.archive.local_cache.layout import Layout, layout
 from gezeiten.archive.local_cache.segments import load_segments
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.record.computed import computed
 from gezeiten.desk.record.corrected import CorrectedView, corrected_view
 from gezeiten.desk.record.view import ALWAYS, RecordView, Wanted, view_of
-from gezeiten.domain.kept import LimitKept
+from gezeiten.domain.kept import StoredLimit
 from gezeiten.domain.limits.limits import InForce, LimitRule, in_turn
 from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.series import Series
@@ -34,7 +34,7 @@ class WatchedAssignment(NamedTuple):
     rules: tuple[LimitRule, ...]
 
 
-def record(desk: Desk, point_id: int, key: str, span: Span = ALWAYS) -> Series:
+def record(desk: Workspace, point_id: int, key: str, span: Span = ALWAYS) -> Series:
     """Return the readings of a series in [start, end).
 
     Raises:
@@ -43,14 +43,14 @@ def record(desk: Desk, point_id: int, key: str, span: Span = ALWAYS) -> Series:
     return read_around(desk, point_id, key, span).between(*span)
 
 
-def read_where(desk: Desk, point_id: int, key: str, span: Span, wanted: Wanted) -> Series:
+def read_where(desk: Workspace, point_id: int, key: str, span: Span, wanted: Wanted) -> Series:
     """Return the readings of a series in [start, end) that are wanted, and beside these; see
     `RecordView.where`. What is damaged is made anew first, if that can be."""
     return _read(desk, point_id, key, lambda seen, session: seen.read_where(session, span, wanted))
 
 
 def read_around(
-    desk: Desk, point_id: int, key: str, span: Span, *, tolerant: bool = False
+    desk: Workspace, point_id: int, key: str, span: Span, *, tolerant: bool = False
 ) -> Series:
     """Return the readings of a series in [start, end) with at least one more on either side, where
     there is one; see `RecordView.around`. What is damaged is made anew first, if that can be."""
@@ -63,7 +63,7 @@ def read_around(
 
 
 def _read(
-    desk: Desk, point_id: int, key: str, read: Callable[[RecordView, ArchiveSession], Series]
+    desk: Workspace, point_id: int, key: str, read: Callable[[RecordView, ArchiveSession], Series]
 ) -> Series:
     found: RecordView | None = None
     try:
@@ -79,13 +79,13 @@ def _read(
         return read(_view(desk, session, point_id, key), session)
 
 
-def view(desk: Desk, point_id: int, key: str) -> RecordView:
+def view(desk: Workspace, point_id: int, key: str) -> RecordView:
     """Return the view of a series as it is now, ready to be drawn."""
     with desk.archive.reading() as session:
         return _drawable(desk, session, point_id, key)
 
 
-def read_ahead(desk: Desk, shown: RecordView, span: Span) -> RecordView:
+def read_ahead(desk: Workspace, shown: RecordView, span: Span) -> RecordView:
     """Read what a picture of a stretch needs into memory, and return the view of the series as it
     is now: the one that is shown as long as nothing changed, whatever else is kept in memory."""
     point_id, key = shown.point_id, shown.key
@@ -100,7 +100,7 @@ def read_ahead(desk: Desk, shown: RecordView, span: Span) -> RecordView:
     return found
 
 
-def uncorrected(desk: Desk, point_id: int, key: str, span: Span) -> Series:
+def uncorrected(desk: Workspace, point_id: int, key: str, span: Span) -> Series:
     """Return the measured readings of [start, end) of a series as its source gave them, before all
     corrections and fills.
 
@@ -116,7 +116,7 @@ def uncorrected(desk: Desk, point_id: int, key: str, span: Span) -> Series:
     return _read(desk, point_id, key, read)
 
 
-def _drawable(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> RecordView:
+def _drawable(desk: Workspace, session: ArchiveSession, point_id: int, key: str) -> RecordView:
     found = _view(desk, session, point_id, key)
     if found.cells is None:
         found.load_cells(session)
@@ -124,7 +124,7 @@ def _drawable(desk: Desk, session: ArchiveSession, point_id: int, key: str) -> R
     return found
 
 
-def _is_healed(desk: Desk, seen: RecordView) -> bool:
+def _is_healed(desk: Workspace, seen: RecordView) -> bool:
     """Whether something is damaged in a view and was made anew; it is tried once."""
     if not seen.damaged or seen.is_given_up:
         return False
@@ -142,7 +142,7 @@ def _state(session: ArchiveSession, made: Layout, point_id: int, key: str) -> ob
 
 
 def _view(
-    desk: Desk, session: ArchiveSession, point_id: int, key: str, made: Layout | None = None
+    desk: Workspace, session: ArchiveSession, point_id: int, key: str, made: Layout | None = None
 ) -> RecordView:
     made = made or layout(session)
     state = _state(session, made, point_id, key)
@@ -158,8 +158,8 @@ def _view(
         inputs = tuple(_view(desk, session, *one, made) for one in made.inputs_of(how))
         of_inputs = computed(session, how, inputs, desk.computed)
         seen = view_of(session, point_id, key, of_inputs, desk.chunks)
-        seen.points = tuple(dict.fromkeys(one for view in inputs for one in view.points))
-    steps = tuple(one for one in chain_of(session, point_id, key) if one.is_on)
+        seen.points = tuple(dict.fromkeys(point for view in inputs for point in view.points))
+    steps = tuple(correction for correction in chain_of(session, point_id, key) if correction.is_on)
     if steps:
         points, made_of = seen.points, corrected_view(session, seen, steps, desk.computed)
         seen = view_of(session, point_id, key, made_of, desk.chunks)
@@ -169,49 +169,51 @@ def _view(
     return seen
 
 
-def watched(desk: Desk, point_id: int) -> list[WatchedAssignment]:
+def watched(desk: Workspace, point_id: int) -> list[WatchedAssignment]:
     """Return what feeds the series of a point, with the limits that its mission's plan had: what
     was in force then judges what happened then."""
     with desk.archive.reading() as session:
         made = layout(session)
     rules: dict[tuple[str, str], tuple[LimitRule, ...]] = {}  # plans are few
     found = []
-    for one in made.at_point(point_id):
-        mission = one.mission
-        key = (made.plans[mission], one.channel)
+    for assignment in made.at_point(point_id):
+        mission = assignment.mission
+        key = (made.plans[mission], assignment.channel)
         if key not in rules:
-            rules[key] = tuple(made.plan_of(mission).rules_for(one.channel))
-        found.append(WatchedAssignment(one.series, one, made.missions[mission], rules[key]))
+            rules[key] = tuple(made.plan_of(mission).rules_for(assignment.channel))
+        found.append(
+            WatchedAssignment(assignment.series, assignment, made.missions[mission], rules[key])
+        )
     return found
 
 
-def limits_at(desk: Desk, point_id: int) -> dict[str, tuple[InForce, ...]]:
+def limits_at(desk: Workspace, point_id: int) -> dict[str, tuple[InForce, ...]]:
     """Return the limits of each series of a point that compare with a value, with the stretches in
     which they were in force."""
     found: dict[str, list[InForce]] = {}
-    for one in watched(desk, point_id):
-        rules = tuple(rule for rule in one.rules if rule.has_value)
+    for period in watched(desk, point_id):
+        rules = tuple(rule for rule in period.rules if rule.has_value)
         if rules:
-            stretch = InForce(rules, one.feed.start_ms, one.feed.end_ms)
-            found.setdefault(one.series, []).append(stretch)
+            stretch = InForce(rules, period.feed.start_ms, period.feed.end_ms)
+            found.setdefault(period.series, []).append(stretch)
     for limit in limits_set(desk, point_id):
         if limit.rule.has_value:
             found.setdefault(limit.series, []).append(in_force(limit))
     return {key: in_turn(listed) for key, listed in found.items()}
 
 
-def limits_set(desk: Desk, point_id: int) -> list[LimitKept]:
+def limits_set(desk: Workspace, point_id: int) -> list[StoredLimit]:
     """Return the limits that were set for the series of a point."""
     with desk.archive.reading() as session:
         return limits_of_series(session, point_id)
 
 
-def in_force(limit: LimitKept) -> InForce:
+def in_force(limit: StoredLimit) -> InForce:
     """Return from when to when a limit that was set is in force."""
     return InForce((limit.rule,), limit.start_ms, limit.end_ms or EVER_MS)
 
 
-def extent(desk: Desk, point_id: int, keys: list[str]) -> Span | None:
+def extent(desk: Workspace, point_id: int, keys: list[str]) -> Span | None:
     """Return from the first to the last reading of any of the series; None without any."""
     with desk.archive.reading() as session:
         known = [_view(desk, session, point_id, key).span for key in keys]

@@ -5,20 +5,20 @@ from __future__ import annotations
 from gezeiten.archive.remarks import remarks_on
 from gezeiten.archive.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Desk
-from gezeiten.domain.actions.remarks import RemarkMade, RemarkTakenBack
+from gezeiten.desk.context import Workspace
+from gezeiten.domain.actions.remarks import RemarkMade, RemarkWithdrawn
 from gezeiten.domain.kept import Remark
 from gezeiten.domain.series.timeline import Span
 
 
-def remarks(desk: Desk, point_id: int) -> list[Remark]:
+def remarks(desk: Workspace, point_id: int) -> list[Remark]:
     """Return the remarks on a point and on its site, the oldest first."""
     with desk.archive.reading() as session:
         return remarks_on(session, point_id)
 
 
 def write_remark(
-    desk: Desk,
+    desk: Workspace,
     point_id: int,
     span: Span,
     words: str,
@@ -40,6 +40,6 @@ def write_remark(
     desk.do(RemarkMade(point, fresh_id(), series, whole_site, *span, words.strip()))
 
 
-def withdraw_remark(desk: Desk, one: Remark) -> None:
+def withdraw_remark(desk: Workspace, one: Remark) -> None:
     """Take a remark back; what it said stays in the logbook."""
-    desk.do(RemarkTakenBack(one.point, one.uid, one.words))
+    desk.do(RemarkWithdrawn(one.point, one.uid, one.words))

@@ -13,13 +13,13 @@ from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.readings import recorded_at
 from gezeiten.archive.missions import missions_by_id
 from gezeiten.archive.offloads import offloads_in
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.calculating import formula_texts
 from gezeiten.desk.record.correcting import chain, fitted_on_another_state
 from gezeiten.desk.record.records import read_around, uncorrected
 from gezeiten.desk.record.uncertainty import reading_uncertainty
-from gezeiten.domain.kept import ClockKept, KnownMission, KnownOffload
+from gezeiten.domain.kept import KnownMission, KnownOffload, StoredClockCorrection
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.clock_uncertainty import clock_u_ms
 from gezeiten.domain.series.feeds import SeriesAssignment
@@ -46,13 +46,13 @@ class Bytes:
     number: int
     value: float
     offloads: tuple[KnownOffload, ...]
-    clock: ClockKept | None
+    clock: StoredClockCorrection | None
     shown_ms: int
     clock_u_ms: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
-class PassedStep:
+class AppliedStep:
     """A step of the chain that a reading passed: value and quality after it, value None where the
     step took it out."""
 
@@ -62,7 +62,7 @@ class PassedStep:
 
 
 @dataclass(frozen=True, slots=True)
-class StoryInput:
+class ProvenanceInput:
     """What a calculated reading rests on: of which series, and its value at that instant, None
     where it is interpolated between two."""
 
@@ -72,7 +72,7 @@ class StoryInput:
 
 
 @dataclass(frozen=True, slots=True)
-class Story:
+class Provenance:
     """A reading and how it came about. value: None where a step took it out; bytes: None of what is
     calculated or estimated; how: of a calculated one in words; fill: the step that estimated it;
     is_old_fill: its readings were corrected otherwise since; sure: how sure the value is."""
@@ -83,15 +83,15 @@ class Story:
     value: float | None
     quality: Quality
     bytes: Bytes | None
-    passed: tuple[PassedStep, ...]
+    passed: tuple[AppliedStep, ...]
     how: str = ""
-    inputs: tuple[StoryInput, ...] = ()
+    inputs: tuple[ProvenanceInput, ...] = ()
     fill: RecordStep | None = None
     is_old_fill: bool = False
     sure: Uncertainty | None = None
 
 
-def provenance(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
+def provenance(desk: Workspace, point: PointPlace, series: str, at_ms: int) -> Provenance:
     """Return the story of the reading of a series (its key) that stands nearest to an instant.
 
     Raises:
@@ -105,7 +105,7 @@ def provenance(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
         fill = next((one for one in links.fills if one.touches(at_ms, at_ms + 1)), None)
         stands = read_around(desk, point.id, series, (at_ms, at_ms + 1)).between(at_ms, at_ms + 1)
         is_old = fill is not None and fitted_on_another_state(fill, links.corrections)
-        return Story(
+        return Provenance(
             point,
             series,
             at_ms,
@@ -121,12 +121,12 @@ def provenance(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
     for i, step in enumerate(links.corrections):
         if step.is_on and step.touches(at_ms, at_ms + 1):
             standing = corrected(source, links.corrections[: i + 1])
-            passed.append(PassedStep(step, *_of(standing)))
+            passed.append(AppliedStep(step, *_of(standing)))
     with desk.archive.reading() as session:
         how = layout(session).calculated(point.id, series)
         its_bytes = None if how else _bytes(session, point.id, series, at_ms)
     inputs = () if how is None else _inputs(desk, how, at_ms)
-    return Story(
+    return Provenance(
         point,
         series,
         at_ms,
@@ -139,7 +139,7 @@ def provenance(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Story:
     )
 
 
-def _nearest(desk: Desk, point: PointPlace, series: str, at_ms: int) -> int:
+def _nearest(desk: Workspace, point: PointPlace, series: str, at_ms: int) -> int:
     span = (at_ms, at_ms + 1)
     stands = read_around(desk, point.id, series, span)
     instants = np.union1d(
@@ -180,12 +180,12 @@ def _source_bytes(session: ArchiveSession, feed: SeriesAssignment, at_ms: int) -
     )
 
 
-def _inputs(desk: Desk, how: CalculatedSeries, at_ms: int) -> tuple[StoryInput, ...]:
-    places = {one.uid: one for one in points(desk)}
+def _inputs(desk: Workspace, how: CalculatedSeries, at_ms: int) -> tuple[ProvenanceInput, ...]:
+    places = {point.uid: point for point in points(desk)}
     found = []
     for uid, series in how.inputs:
         stands = read_around(desk, places[uid].id, series, (at_ms, at_ms + 1)).between(
             at_ms, at_ms + 1
         )
-        found.append(StoryInput(places[uid], series, _of(stands)[0]))
+        found.append(ProvenanceInput(places[uid], series, _of(stands)[0]))
     return tuple(found)

@@ -8,7 +8,7 @@ from datetime import timedelta
 from gezeiten.archive.documents import newest_document_end
 from gezeiten.archive.missions import newest_mission_ms
 from gezeiten.archive.offloads import offload_instants
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.excursion_book import excursions
 from gezeiten.domain.series.timeline import HOUR_MS, Span, from_ms, local_days, midnight_ms
@@ -18,7 +18,7 @@ _EXCURSIONS = 3
 
 
 @dataclass(frozen=True, slots=True)
-class NamedStretch:
+class NamedPeriod:
     """kind: "mission", "visit", "document", "month" or "excursion"; at_ms: of the excursion."""
 
     kind: str
@@ -26,7 +26,7 @@ class NamedStretch:
     at_ms: int = 0
 
 
-def named_periods(desk: Desk, point: PointPlace) -> list[NamedStretch]:
+def named_periods(desk: Workspace, point: PointPlace) -> list[NamedPeriod]:
     """Return the stretches of a point that have a name, those that make no sense left out.
 
     "visit": since the last offload; one of the last twelve hours is this visit, the one before
@@ -40,14 +40,14 @@ def named_periods(desk: Desk, point: PointPlace) -> list[NamedStretch]:
         document = newest_document_end(session, point.id)
     visit = next((at for at in offloads if now - at > _SAME_VISIT_MS), None)
     found = [
-        NamedStretch(kind, (since, now))
+        NamedPeriod(kind, (since, now))
         for kind, since in (("mission", mission), ("visit", visit), ("document", document))
         if since and since < now
     ]
-    found.append(NamedStretch("month", previous_month(now, point.zone)))
+    found.append(NamedPeriod("month", previous_month(now, point.zone)))
     for event in excursions(desk, point.id)[:_EXCURSIONS]:
         days = [day for _, day in local_days(event.start_ms, event.end_ms, point.zone)]
-        found.append(NamedStretch("excursion", (days[0][0], days[-1][1]), event.start_ms))
+        found.append(NamedPeriod("excursion", (days[0][0], days[-1][1]), event.start_ms))
     return found
 
 

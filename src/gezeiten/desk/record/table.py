@@ -13,7 +13,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.deployments import sources
 from gezeiten.desk.record.records import extent, limits_at, read_around
@@ -150,7 +150,7 @@ class ReadingsTable:
 
 
 def readings_table(
-    desk: Desk, chosen: Sequence[tuple[PointPlace, str]], span: Span
+    desk: Workspace, chosen: Sequence[tuple[PointPlace, str]], span: Span
 ) -> ReadingsTable:
     """Return the readings of some series, by point and key, in [start, end)."""
     limits: dict[int, dict[str, tuple[InForce, ...]]] = {}
@@ -169,11 +169,11 @@ def readings_table(
 
 def table_of(columns: tuple[TableColumn, ...], span: Span, zone: str) -> ReadingsTable:
     """Return the table of these columns."""
-    times = all_instants(one.series for one in columns)
+    times = all_instants(column.series for column in columns)
     at = []
-    for one in columns:
+    for column in columns:
         places = np.full(len(times), _NONE, np.int64)
-        places[times.searchsorted(one.series.times_utc_ms)] = np.arange(len(one.series))
+        places[times.searchsorted(column.series.times_utc_ms)] = np.arange(len(column.series))
         at.append(places)
     return ReadingsTable(span, zone, columns, times, tuple(at))
 
@@ -186,10 +186,12 @@ class LastReadings:
     span: Span
 
 
-def latest_readings(desk: Desk, serial: str, span: Span | None = None) -> LastReadings | None:
+def latest_readings(desk: Workspace, serial: str, span: Span | None = None) -> LastReadings | None:
     """Return what a source brought last: a stretch (both ends included), by default the last day
     that is kept of it. None where nothing of it is kept."""
-    fed = [one for one in sources(desk, serial=serial).deployments if one.series]
+    fed = [
+        deployment for deployment in sources(desk, serial=serial).deployments if deployment.series
+    ]
     if not fed:
         return None
     last = max(fed, key=lambda one: one.start_ms)

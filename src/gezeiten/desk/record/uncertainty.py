@@ -10,7 +10,7 @@ from gezeiten.archive.clocks import clocks_in_force
 from gezeiten.archive.corrections import chain_of
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.steps import active_steps
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.records import read_around, record, uncorrected
 from gezeiten.domain.quantities.quantities import quantity
@@ -41,7 +41,7 @@ from gezeiten.domain.steps.uncertainty import (
 
 
 def reading_uncertainty(
-    desk: Desk, point: PointPlace, series: str, at_ms: int
+    desk: Workspace, point: PointPlace, series: str, at_ms: int
 ) -> Uncertainty | None:
     """Return how sure the reading of a series at an instant is, None where it has none.
 
@@ -59,7 +59,7 @@ def reading_uncertainty(
             if one.does.has_estimates and one.channel == series and one.touches(at_ms, at_ms + 1)
         ]
         feeds = layout(session).of_series(point.id, series)
-        its = {one.mission for one in feeds if one.start_ms <= at_ms < one.end_ms}
+        its = {feed.mission for feed in feeds if feed.start_ms <= at_ms < feed.end_ms}
         clocks = [
             clock_u_ms(one.map, one.uncertainty, at_ms)
             for uid, one in clocks_in_force(session).items()
@@ -79,7 +79,7 @@ def reading_uncertainty(
     return of_reading(decimals, steps, raw, slope, clocks[-1] if clocks else None)
 
 
-def _raw(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Series:
+def _raw(desk: Workspace, point: PointPlace, series: str, at_ms: int) -> Series:
     """Return the reading nearest to an instant as its source gave it, (1,), or none; `given` begins
     where there is one."""
     beside = uncorrected(desk, point.id, series, (at_ms - LONGEST_MS, at_ms + LONGEST_MS))
@@ -89,7 +89,7 @@ def _raw(desk: Desk, point: PointPlace, series: str, at_ms: int) -> Series:
     return beside.subset(slice(at, at + 1))
 
 
-def _steps(desk: Desk, point: PointPlace, series: str, span: Span) -> list[Correction]:
+def _steps(desk: Workspace, point: PointPlace, series: str, span: Span) -> list[Correction]:
     """Return the steps of a series that are in force in a stretch, in their order."""
     with desk.archive.reading() as session:
         its = in_order(chain_of(session, point.id, series))
@@ -97,11 +97,11 @@ def _steps(desk: Desk, point: PointPlace, series: str, span: Span) -> list[Corre
 
 
 def _calculated(
-    desk: Desk, how: CalculatedSeries, steps: list[Correction], at_ms: int
+    desk: Workspace, how: CalculatedSeries, steps: list[Correction], at_ms: int
 ) -> Uncertainty | None:
     if how.formula_in_force.over is not None:
         return _over_window(desk, how, steps, (at_ms, at_ms))
-    places = {one.uid: one for one in points(desk)}
+    places = {point.uid: point for point in points(desk)}
     inputs = []
     for role, (uid, key) in zip(how.formula_in_force.roles, how.inputs, strict=True):
         series = read_around(desk, places[uid].id, key, (at_ms, at_ms + 1))
@@ -114,18 +114,18 @@ def _calculated(
     return through(how.formula_in_force, how.numbers_at(at_ms), inputs, steps, at_ms)
 
 
-def _single_input(desk: Desk, how: CalculatedSeries) -> tuple[PointPlace, str]:
+def _single_input(desk: Workspace, how: CalculatedSeries) -> tuple[PointPlace, str]:
     """Return the one series that a formula which looks back over a window is of."""
     [(uid, key)] = how.inputs
     return _place(desk, uid), key
 
 
-def _place(desk: Desk, uid: str) -> PointPlace:
-    return next(one for one in points(desk) if one.uid == uid)
+def _place(desk: Workspace, uid: str) -> PointPlace:
+    return next(point for point in points(desk) if point.uid == uid)
 
 
 def _over_window(
-    desk: Desk, how: CalculatedSeries, steps: list[Correction], span: Span
+    desk: Workspace, how: CalculatedSeries, steps: list[Correction], span: Span
 ) -> Uncertainty | None:
     """Return how sure what looks back over a window is: at an instant, or as a mean of several,
     both ends included."""
@@ -152,7 +152,7 @@ def _over_window(
 
 
 def _mean_of_sums(
-    desk: Desk, how: CalculatedSeries, steps: list[Correction], times_utc_ms: Times
+    desk: Workspace, how: CalculatedSeries, steps: list[Correction], times_utc_ms: Times
 ) -> Uncertainty | None:
     """Return how sure the mean of running sums at some instants is, (n,) of at least one; None
     where what they sum is calculated itself."""
@@ -175,7 +175,7 @@ def _mean_of_sums(
     return over_window(its.name, gathered, steps, last)
 
 
-def _of_line(desk: Desk, place: PointPlace, key: str, window: Span) -> Uncertainty | None:
+def _of_line(desk: Workspace, place: PointPlace, key: str, window: Span) -> Uncertainty | None:
     """Return how sure the slope of a line through readings is, both ends included; None where some
     are estimates: how those err together is not known."""
     its = record(desk, place.id, key, (window[0], window[1] + 1))
@@ -185,7 +185,9 @@ def _of_line(desk: Desk, place: PointPlace, key: str, window: Span) -> Uncertain
     return None if one is None else of_slope(one, (its.times_utc_ms - window[1]) / HOUR_MS)
 
 
-def mean_uncertainty(desk: Desk, point: PointPlace, series: str, span: Span) -> Uncertainty | None:
+def mean_uncertainty(
+    desk: Workspace, point: PointPlace, series: str, span: Span
+) -> Uncertainty | None:
     """Return how sure the mean of a stretch of a series is, the sum of what is summed; None where
     it has no reading there, and of directions.
 
@@ -217,7 +219,7 @@ def mean_uncertainty(desk: Desk, point: PointPlace, series: str, span: Span) -> 
 
 
 def _averaged_period(
-    desk: Desk,
+    desk: Workspace,
     point: PointPlace,
     series: str,
     span: Span,
@@ -233,7 +235,7 @@ def _averaged_period(
             if one.does.has_estimates and one.channel == series and one.touches(*span)
         ]
         feeds = layout(session).of_series(point.id, series)
-        its = {one.mission for one in feeds if one.start_ms < span[1] and one.end_ms > span[0]}
+        its = {feed.mission for feed in feeds if feed.start_ms < span[1] and feed.end_ms > span[0]}
         ends = (max(span[0], int(stands.times_utc_ms[0])), int(stands.times_utc_ms[-1]))
         clocks = [
             clock_u_ms(one.map, one.uncertainty, at_ms)
@@ -247,8 +249,8 @@ def _averaged_period(
             span[1],
             *(
                 edge
-                for one in steps
-                for edge in (one.start_ms, one.until_ms)
+                for step in steps
+                for edge in (step.start_ms, step.until_ms)
                 if span[0] < edge < span[1]
             ),
         }
@@ -258,7 +260,7 @@ def _averaged_period(
         (_share(stands, part, span), _part_uncertainty(desk, of, stands, part, steps, decimals))
         for part in pairwise(edges)
     ]
-    filled = [(one, _share(stands, (one.start_ms, one.end_ms), span)) for one in fills]
+    filled = [(fill, _share(stands, (fill.start_ms, fill.end_ms), span)) for fill in fills]
     return AveragedPeriod(
         tuple(one for one in parts if one[0] > 0),
         len(stands),
@@ -266,7 +268,7 @@ def _averaged_period(
         (span[1] - span[0]) / 1000,
         max(clocks, default=None),
         tuple((share, _mean_half_band(one, span)) for one, share in filled),
-        tuple(float(one.facts["rmse"]) for one in fills if one.facts.get("of_sum")),
+        tuple(float(fill.facts["rmse"]) for fill in fills if fill.facts.get("of_sum")),
     )
 
 
@@ -280,7 +282,7 @@ def _mean_half_band(step: RecordStep, span: Span) -> float:
 
 
 def _part_uncertainty(
-    desk: Desk,
+    desk: Workspace,
     of: tuple[PointPlace, str],
     stands: Series,
     part: Span,
@@ -288,7 +290,7 @@ def _part_uncertainty(
     decimals: int,
 ) -> Uncertainty:
     """Return how sure the middle reading of a part of a stretch is, without its clock."""
-    there = [one for one in steps if one.touches(*part)]
+    there = [step for step in steps if step.touches(*part)]
     its = stands.between(*part).times_utc_ms
     at_ms = int(its[len(its) // 2]) if len(its) else part[0]
     return of_reading(decimals, there, _raw(desk, *of, at_ms), 0.0, None)
@@ -304,12 +306,12 @@ def _share(series: Series, part: Span, whole: Span) -> float:
 
 
 def _calculated_mean(
-    desk: Desk, how: CalculatedSeries, steps: list[Correction], span: Span
+    desk: Workspace, how: CalculatedSeries, steps: list[Correction], span: Span
 ) -> Uncertainty | None:
     """Return how sure the mean of calculated values is, the sum of what is summed: through the
     formula at the means of its inputs. An input that is summed goes in by the mean of its readings,
     and what comes out summed as often as there are values."""
-    places = {one.uid: one for one in points(desk)}
+    places = {point.uid: point for point in points(desk)}
     made = read_around(desk, places[how.point].id, how.series, span).between(*span)
     inputs = []
     for uid, key in how.inputs:

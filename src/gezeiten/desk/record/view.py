@@ -161,7 +161,7 @@ class RecordView:
         a, b = self._chunks_around(span)
         pieces = [self.made.listed[i] for i in self.places[a:b]]
         has_some = np.array(
-            [wanted(np.array([one.low, one.high])).any() for one in pieces], np.bool_
+            [wanted(np.array([piece.low, piece.high])).any() for piece in pieces], np.bool_
         )
         is_mended = np.zeros(len(pieces), np.bool_)
         if len(self.fills):
@@ -248,7 +248,7 @@ class RecordView:
                 read = self._read(session, at, tolerant=True, keeps=False)
                 parts[at] = cells_of_series(read)
         if len(self.fills):
-            drawn = [_as_drawn(self, session, one) for one in self.made.fills if len(one)]
+            drawn = [_as_drawn(self, session, fill) for fill in self.made.fills if len(fill)]
             self.estimated = Pyramid.of_series(join_series(drawn))
         self.cells = Pyramid(joined_cells(part for part in parts if part is not None))
 
@@ -261,7 +261,7 @@ class RecordView:
             return DrawnPictures(self.cells.picture(*span, columns), estimated, is_coarse=False)
         a, b = self._chunks_around(span)
         chunks = [self._in_memory(i) for i in range(a, b)]
-        read = [one for one in chunks if one is not None]
+        read = [chunk for chunk in chunks if chunk is not None]
         if len(read) < len(chunks):
             return DrawnPictures(self.cells.picture(*span, columns), estimated, is_coarse=True)
         whole = Pyramid.of_series(join_series(read))
@@ -275,7 +275,7 @@ class RecordView:
         """
         a, b = self._chunks_around((at_ms, at_ms + 1))
         chunks = [self._in_memory(i) for i in range(a, b)]
-        read = [one for one in chunks if one is not None]
+        read = [chunk for chunk in chunks if chunk is not None]
         if len(read) < len(chunks):
             raise LookupError
         return _nearest(join_series([*read, self.fills]), at_ms)

@@ -36,7 +36,9 @@ class ArchiveBegun(
 
 
 @dataclass(frozen=True, slots=True)
-class MisfitSeen(Action, kind="misfit seen", word="looked at", about="entry", affects=no_scope):
+class ConflictAcknowledged(
+    Action, kind="misfit seen", word="looked at", about="entry", affects=no_scope
+):
     """Somebody looked at what an act had found otherwise than it says. entry: the hash of its
     entry; found: what, a sentence each; subject: what that act was about."""
 

@@ -25,7 +25,7 @@ class AssessmentWords:
 
 
 @dataclass(frozen=True, slots=True)
-class FoundOne:
+class DetectedExcursion:
     """An excursion when it was found: its limit, from when to when it lasted, and when that was
     (UTC ms)."""
 
@@ -44,7 +44,7 @@ class ExcursionsFound(
     they still are ones is found anew whenever their record changes."""
 
     point: str
-    found: tuple[FoundOne, ...]
+    found: tuple[DetectedExcursion, ...]
 
     def describe(self, subject: Subject) -> str:
         many = counted(len(self.found), "excursion", "excursions")
@@ -78,7 +78,7 @@ class ExcursionAssessed(
 
 
 @dataclass(frozen=True, slots=True)
-class AssessmentTakenBack(
+class AssessmentWithdrawn(
     Action, kind="assessment taken back", word="reopen", about="point", affects=no_scope
 ):
     """An assessment taken back, with what it was."""

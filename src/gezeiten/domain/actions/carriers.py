@@ -10,7 +10,7 @@ from gezeiten.domain.actions.scope import no_scope
 from gezeiten.domain.wording import counted, grouped
 
 
-class _OnCarrier(Action):
+class _StoredOnCarrier(Action):
     """An act about a thing that no table keeps, by the name it has."""
 
     __slots__ = ()
@@ -21,8 +21,8 @@ class _OnCarrier(Action):
 
 
 @dataclass(frozen=True, slots=True)
-class CourierMadeReady(
-    _OnCarrier,
+class CourierCleared(
+    _StoredOnCarrier,
     kind="courier made ready",
     word="courier made ready",
     about="courier",
@@ -45,7 +45,11 @@ class CourierMadeReady(
 
 @dataclass(frozen=True, slots=True)
 class CourierClockSet(
-    _OnCarrier, kind="courier clock set", word="courier clock", about="courier", affects=no_scope
+    _StoredOnCarrier,
+    kind="courier clock set",
+    word="courier clock",
+    about="courier",
+    affects=no_scope,
 ):
     """A courier's clock set; clock_difference_ms: how far it was off, courier minus computer."""
 
@@ -58,8 +62,8 @@ class CourierClockSet(
 
 
 @dataclass(frozen=True, slots=True)
-class CourierTold(
-    _OnCarrier, kind="courier told", word="courier told", about="courier", affects=no_scope
+class CourierConfigured(
+    _StoredOnCarrier, kind="courier told", word="courier told", about="courier", affects=no_scope
 ):
     """Whether a courier launches loggers again after collecting, or leaves them running."""
 
@@ -73,7 +77,7 @@ class CourierTold(
 
 @dataclass(frozen=True, slots=True)
 class DriveCleared(
-    _OnCarrier, kind="drive cleared", word="drive cleared", about="drive", affects=no_scope
+    _StoredOnCarrier, kind="drive cleared", word="drive cleared", about="drive", affects=no_scope
 ):
     """Mission files deleted from a drive, by their fingerprints; stay: a sentence for each that
     stays."""
@@ -89,7 +93,7 @@ class DriveCleared(
 
 @dataclass(frozen=True, slots=True)
 class DriveReleased(
-    _OnCarrier, kind="drive released", word="drive released", about="drive", affects=no_scope
+    _StoredOnCarrier, kind="drive released", word="drive released", about="drive", affects=no_scope
 ):
     """A drive written out and unmounted."""
 
@@ -102,7 +106,11 @@ class DriveReleased(
 
 @dataclass(frozen=True, slots=True)
 class ReportNotKept(
-    _OnCarrier, kind="report not kept", word="report not kept", about="drive", affects=no_scope
+    _StoredOnCarrier,
+    kind="report not kept",
+    word="report not kept",
+    about="drive",
+    affects=no_scope,
 ):
     """A logger's own report that could not be read."""
 
@@ -114,8 +122,8 @@ class ReportNotKept(
 
 
 @dataclass(frozen=True, slots=True)
-class VaultGiven(
-    _OnCarrier, kind="vault given", word="vault handed on", about="to", affects=no_scope
+class VaultCopyExported(
+    _StoredOnCarrier, kind="vault given", word="vault handed on", about="to", affects=no_scope
 ):
     """The whole vault written as one file, or copied to a folder of another disk; damaged: raw
     offloads left out, a sentence each (the first hundred)."""
@@ -135,8 +143,8 @@ class VaultGiven(
 
 
 @dataclass(frozen=True, slots=True)
-class CopyTakenIn(
-    _OnCarrier, kind="copy taken in", word="vault taken in", about="file", affects=no_scope
+class VaultCopyImported(
+    _StoredOnCarrier, kind="copy taken in", word="vault taken in", about="file", affects=no_scope
 ):
     """A copy of a vault taken in; refused: a sentence for each raw offload (the first hundred)."""
 
@@ -158,7 +166,9 @@ class CopyTakenIn(
 
 
 @dataclass(frozen=True, slots=True)
-class PutAside(_OnCarrier, kind="file put aside", word="put aside", about="file", affects=no_scope):
+class FileQuarantined(
+    _StoredOnCarrier, kind="file put aside", word="put aside", about="file", affects=no_scope
+):
     """An incoming file that could not be read, kept under another name."""
 
     file: str

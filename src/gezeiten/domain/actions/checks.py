@@ -48,7 +48,7 @@ class CheckRead(Action, kind="check read", word="check", about="point", affects=
 
 
 @dataclass(frozen=True, slots=True)
-class CheckTakenBack(Action, kind="check taken back", word="undo", about="point", affects=no_scope):
+class CheckWithdrawn(Action, kind="check taken back", word="undo", about="point", affects=no_scope):
     """A check reading does not stand any more."""
 
     point: str

@@ -40,7 +40,7 @@ class ClockCorrected(
 
 
 @dataclass(frozen=True, slots=True)
-class ClockSwitchedOff(
+class ClockCorrectionDisabled(
     Action, kind="clock switched off", word="correct", about="logger", affects=mission_scope
 ):
     """A correction of a clock has no effect until it is switched on again."""
@@ -56,7 +56,7 @@ class ClockSwitchedOff(
 
 
 @dataclass(frozen=True, slots=True)
-class ClockSwitchedOn(
+class ClockCorrectionEnabled(
     Action, kind="clock switched on", word="correct", about="logger", affects=mission_scope
 ):
     """A correction of a clock that was switched off has its effect again. anew: its id from now
@@ -74,7 +74,7 @@ class ClockSwitchedOn(
 
 
 @dataclass(frozen=True, slots=True)
-class ClockTakenBack(
+class ClockCorrectionWithdrawn(
     Action, kind="clock taken back", word="undo", about="logger", affects=mission_scope
 ):
     """A correction of a clock never was."""
@@ -88,5 +88,7 @@ class ClockTakenBack(
         return f"{_clock_correction_scope(self)} was taken back."
 
 
-def _clock_correction_scope(act: ClockSwitchedOff | ClockSwitchedOn | ClockTakenBack) -> str:
+def _clock_correction_scope(
+    act: ClockCorrectionDisabled | ClockCorrectionEnabled | ClockCorrectionWithdrawn,
+) -> str:
     return f"The correction of the clock of {act.logger}, mission {act.number},"

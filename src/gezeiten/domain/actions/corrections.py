@@ -58,7 +58,7 @@ class CorrectionSwitched(
 
 
 @dataclass(frozen=True, slots=True)
-class CorrectionTakenBack(
+class CorrectionWithdrawn(
     Action, kind="correction taken back", word="undo", about="point", affects=period_scope
 ):
     """A step never was; the record is exactly what it was without it."""

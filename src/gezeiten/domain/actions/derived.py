@@ -19,7 +19,7 @@ class Input:
 
 
 @dataclass(frozen=True, slots=True)
-class SeriesDerived(
+class SeriesCalculated(
     Action, kind="series derived", word="calculated", about="point", affects=point_scope
 ):
     """A series of a point is calculated from others from now on, for all time. derived: its id;
@@ -42,7 +42,7 @@ class SeriesDerived(
 
 
 @dataclass(frozen=True, slots=True)
-class DerivedTakenBack(
+class CalculationRemoved(
     Action, kind="derived taken back", word="calculated", about="point", affects=point_scope
 ):
     """A series is not calculated any more; nothing that was measured changes. series: its key."""

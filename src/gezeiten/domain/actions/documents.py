@@ -10,7 +10,7 @@ from gezeiten.domain.wording import readings_text
 
 
 @dataclass(frozen=True, slots=True)
-class DocumentHandedOver(
+class DocumentIssued(
     Action, kind="document handed over", word="handover", about="point", version=2, affects=no_scope
 ):
     """A document of a point over a stretch that left the house. form: "csv" or "pdf"; file_name:
@@ -32,7 +32,7 @@ class DocumentHandedOver(
 
 
 @dataclass(frozen=True, slots=True)
-class DocumentPutOut(
+class DocumentReissued(
     Action, kind="document put out again", word="handover", about="point", affects=no_scope
 ):
     """A document that was handed over before, written once more from the vault: its copy was moved,

@@ -72,7 +72,9 @@ class GapEstimated(Action, kind="gap estimated", word="fill", about="point", aff
     estimates: tuple[Estimate, ...]
 
     def describe(self, subject: Subject) -> str:
-        ways = " and ".join(dict.fromkeys(fill_method_text(one.facts) for one in self.estimates))
+        ways = " and ".join(
+            dict.fromkeys(fill_method_text(estimate.facts) for estimate in self.estimates)
+        )
         return f"Gap filled {ways}: {_size(self.gap)}."
 
 
@@ -113,7 +115,7 @@ class GapFetched(
 
 
 @dataclass(frozen=True, slots=True)
-class FedPart:
+class AssignedPart:
     """Another source feeds a series in [start_ms, end_ms): its channel, and its label, "" of the
     main one."""
 
@@ -125,7 +127,7 @@ class FedPart:
 
 
 @dataclass(frozen=True, slots=True)
-class GapFedByOther(
+class GapFilledByAlternative(
     Action, kind="gap filled from another source", word="fill", about="point", affects=gap_scope
 ):
     """A gap filled by what another source measured at the same point, a step a channel."""
@@ -133,7 +135,7 @@ class GapFedByOther(
     point: str
     gap: Gap
     source: str
-    parts: tuple[FedPart, ...]
+    parts: tuple[AssignedPart, ...]
 
     def describe(self, subject: Subject) -> str:
         return f"Gap filled by what {self.source} measured beside it: {_size(self.gap)}."
@@ -161,7 +163,9 @@ class GapLeftOpen(
 
 
 @dataclass(frozen=True, slots=True)
-class GapTakenBack(Action, kind="gap taken back", word="undo", about="point", affects=gap_scope):
+class GapFillWithdrawn(
+    Action, kind="gap taken back", word="undo", about="point", affects=gap_scope
+):
     """What was done about a gap has no effect any more. was: what it was, in words."""
 
     point: str
@@ -174,9 +178,7 @@ class GapTakenBack(Action, kind="gap taken back", word="undo", about="point", af
 
 
 @dataclass(frozen=True, slots=True)
-class GapFilledAgain(
-    Action, kind="gap filled again", word="fill", about="point", affects=gap_scope
-):
+class GapRefilled(Action, kind="gap filled again", word="fill", about="point", affects=gap_scope):
     """Estimates that were taken back stand again as they were; words: why."""
 
     point: str

@@ -9,7 +9,7 @@ from gezeiten.domain.actions.scope import open_ended_scope
 
 
 @dataclass(frozen=True, slots=True)
-class SensorHung(
+class SensorDepthSet(
     Action, kind="sensor hung", word="correct", about="point", affects=open_ended_scope
 ):
     """From an instant (UTC ms) on the measuring point of a point lies rim_m above its datum and the
@@ -31,7 +31,7 @@ class SensorHung(
 
 
 @dataclass(frozen=True, slots=True)
-class HangingTakenBack(
+class SensorDepthWithdrawn(
     Action, kind="hanging taken back", word="undo", about="point", affects=open_ended_scope
 ):
     """How a sensor was said to hang from an instant on has no effect any more."""

@@ -49,7 +49,7 @@ class LimitEnded(Action, kind="limit ended", word="limit", about="point", affect
 
 
 @dataclass(frozen=True, slots=True)
-class LimitTakenBack(
+class LimitWithdrawn(
     Action, kind="limit taken back", word="limit", about="point", affects=point_scope
 ):
     """A limit that was set here never was in force."""

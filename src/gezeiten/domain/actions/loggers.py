@@ -63,7 +63,9 @@ class PinGroupSet(Action, kind="PIN group set", word="PIN group", about="logger"
 
 
 @dataclass(frozen=True, slots=True)
-class ReportKept(Action, kind="report kept", word="report kept", about="logger", affects=no_scope):
+class ReportStored(
+    Action, kind="report kept", word="report kept", about="logger", affects=no_scope
+):
     """A document that a logger wrote by itself; its bytes lie in the vault. mission: None where
     its name does not tell."""
 

@@ -39,7 +39,7 @@ class ReaderVersion:
 
 
 @dataclass(frozen=True, slots=True)
-class MissionSaid:
+class StatedMission:
     """What bytes say of their mission. point: id of where it was launched for; first_ms: 0 while it
     waits for its button."""
 
@@ -77,7 +77,7 @@ class MissionOffloaded(
     were read, unknown in version 1."""
 
     logger: str
-    mission: MissionSaid
+    mission: StatedMission
     raw: RawBytes
     received: tuple[Range, ...]
     damaged: tuple[Range, ...]
@@ -118,7 +118,7 @@ class DamageNoted(Action, kind="damage noted", word="offload", about="logger", a
 
 
 @dataclass(frozen=True, slots=True)
-class TextTaken(
+class TextImported(
     Action, kind="text taken in", word="offload", about="logger", version=3, affects=raw_bytes_scope
 ):
     """A text, or the journal of a live line. logger: the name of the source; reading: the tie by
@@ -126,7 +126,7 @@ class TextTaken(
     they were read, unknown before version 3."""
 
     logger: str
-    mission: MissionSaid
+    mission: StatedMission
     raw: RawBytes
     file_name: str
     reading: dict[str, Any]
@@ -150,12 +150,12 @@ class TextTaken(
         return {name: content[name] for name in cls.__slots__ if name in content}
 
 
-def _text_removed_scope(action: TextTakenOut) -> Scope:
+def _text_removed_scope(action: TextRemoved) -> Scope:
     return Scope((action.point,), sha256=action.sha256)
 
 
 @dataclass(frozen=True, slots=True)
-class TextTakenOut(
+class TextRemoved(
     Action, kind="text taken out", word="offload", about="logger", affects=_text_removed_scope
 ):
     """A whole text taken out of the record again: its bytes stay, its readings count no more.
@@ -174,7 +174,7 @@ class TextTakenOut(
 
 
 @dataclass(frozen=True, slots=True)
-class ReadAnew(Action, kind="read anew", word="offload", about="logger", affects=point_scope):
+class BytesReread(Action, kind="read anew", word="offload", about="logger", affects=point_scope):
     """Bytes kept before are read in another way from now on. sha256: of the bytes; point: where
     their readings belong."""
 
@@ -192,14 +192,14 @@ class ReadAnew(Action, kind="read anew", word="offload", about="logger", affects
 
 
 @dataclass(frozen=True, slots=True)
-class OverviewTaken(
+class OverviewImported(
     Action, kind="overview taken", word="overview", about="logger", affects=no_scope
 ):
     """A mission seen by one value for every so many readings; came: the readings that its values
     stand for. No reading is kept by it."""
 
     logger: str
-    mission: MissionSaid
+    mission: StatedMission
     raw: RawBytes
     thinned: str
     every: int

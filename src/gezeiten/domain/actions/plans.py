@@ -10,7 +10,7 @@ from gezeiten.domain.actions.scope import no_scope
 
 
 @dataclass(frozen=True, slots=True)
-class PlanKept(Action, kind="plan kept", word="plan kept", about="plan", affects=no_scope):
+class PlanSaved(Action, kind="plan kept", word="plan kept", about="plan", affects=no_scope):
     """A plan kept under a name; before: the plan that it replaces there, None where it is new.
     model: of the logger it was made for. Plans are dicts as `Plan.as_dict` gives them."""
 
@@ -45,7 +45,7 @@ class PlanRenamed(Action, kind="plan renamed", word="plan renamed", about="plan"
 
 
 @dataclass(frozen=True, slots=True)
-class PlanDropped(Action, kind="plan dropped", word="plan dropped", about="plan", affects=no_scope):
+class PlanDeleted(Action, kind="plan dropped", word="plan dropped", about="plan", affects=no_scope):
     """A kept plan taken away, with what it was."""
 
     plan: str
@@ -62,7 +62,7 @@ class PlanDropped(Action, kind="plan dropped", word="plan dropped", about="plan"
 
 
 @dataclass(frozen=True, slots=True)
-class TieKept(Action, kind="tie kept", word="tie kept", about="tie", affects=no_scope):
+class ImportTemplateSaved(Action, kind="tie kept", word="tie kept", about="tie", affects=no_scope):
     """A tie kept under a name; before: the tie that it replaces there, None where it is new. Ties
     are dicts as `ImportTemplate.as_dict` gives them."""
 
@@ -82,7 +82,7 @@ class TieKept(Action, kind="tie kept", word="tie kept", about="tie", affects=no_
 
 
 @dataclass(frozen=True, slots=True)
-class TieForgotten(
+class ImportTemplateDeleted(
     Action, kind="tie forgotten", word="tie forgotten", about="tie", affects=no_scope
 ):
     """A kept tie taken away, with what it was; what was taken in by it stays."""

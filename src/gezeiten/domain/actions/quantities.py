@@ -9,18 +9,18 @@ from gezeiten.domain.actions.base import Action, Subject
 from gezeiten.domain.actions.scope import NOTHING, Scope
 
 
-def _if_changed(action: QuantityKept) -> Scope:
+def _if_changed(action: QuantitySaved) -> Scope:
     """How a quantity is averaged decides what limits of means compare."""
     is_other = action.before is not None and action.before != action.facts
     return Scope(channel=action.key) if is_other else NOTHING
 
 
-def _channel_scope(action: QuantityDropped) -> Scope:
+def _channel_scope(action: QuantityDeleted) -> Scope:
     return Scope(channel=action.key)
 
 
 @dataclass(frozen=True, slots=True)
-class QuantityKept(
+class QuantitySaved(
     Action, kind="quantity kept", word="quantity", about="quantity", affects=_if_changed
 ):
     """A quantity of one's own: its key, and facts as `own_facts` gives them; before: those that
@@ -43,7 +43,7 @@ class QuantityKept(
 
 
 @dataclass(frozen=True, slots=True)
-class QuantityDropped(
+class QuantityDeleted(
     Action, kind="quantity dropped", word="quantity", about="quantity", affects=_channel_scope
 ):
     """A quantity of one's own taken out of the list, with what it was."""

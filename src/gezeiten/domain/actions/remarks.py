@@ -32,7 +32,7 @@ class RemarkMade(Action, kind="remark made", word="remark", about="point", affec
 
 
 @dataclass(frozen=True, slots=True)
-class RemarkTakenBack(
+class RemarkWithdrawn(
     Action, kind="remark taken back", word="undo", about="point", affects=no_scope
 ):
     """A remark does not stand any more. words: what it said."""

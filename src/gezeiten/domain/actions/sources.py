@@ -10,17 +10,17 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import series_key
 
 
-def _deployed_scope(action: SourcePlaced) -> Scope:
+def _deployed_scope(action: SourceDeployed) -> Scope:
     here = (action.point,) if action.point else ()
     return Scope(tuple(dict.fromkeys((*action.left, *here))))
 
 
-def _withdrawn_scope(action: PlacingTakenBack) -> Scope:
+def _withdrawn_scope(action: DeploymentWithdrawn) -> Scope:
     return Scope(action.points)
 
 
 @dataclass(frozen=True, slots=True)
-class SourcePlaced(
+class SourceDeployed(
     Action, kind="source placed", word="deployment", about="logger", affects=_deployed_scope
 ):
     """Where a logger, text or live line was in [start_ms, end_ms), None: until further notice.
@@ -44,7 +44,7 @@ class SourcePlaced(
 
 
 @dataclass(frozen=True, slots=True)
-class PlacingTakenBack(
+class DeploymentWithdrawn(
     Action, kind="placing taken back", word="deployment", about="logger", affects=_withdrawn_scope
 ):
     """What was said of where a source was has no effect any more. points: those it concerned."""
@@ -58,7 +58,7 @@ class PlacingTakenBack(
 
 
 @dataclass(frozen=True, slots=True)
-class SeriesFed(Action, kind="series fed", word="series", about="point", affects=point_scope):
+class SeriesAssigned(Action, kind="series fed", word="series", about="point", affects=point_scope):
     """Which source feeds a series of a point in [start_ms, end_ms). feeding: its id; label: "" for
     the main series of the channel."""
 
@@ -77,7 +77,7 @@ class SeriesFed(Action, kind="series fed", word="series", about="point", affects
 
 
 @dataclass(frozen=True, slots=True)
-class FeedingTakenBack(
+class AssignmentWithdrawn(
     Action, kind="feeding taken back", word="series", about="point", affects=point_scope
 ):
     """What was said of who feeds a series has no effect any more."""

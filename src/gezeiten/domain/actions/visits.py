@@ -51,7 +51,7 @@ class TaskPlanned(Action, kind="task planned", word="round", about="point", affe
 
 
 @dataclass(frozen=True, slots=True)
-class TaskLeftOut(Action, kind="task left out", word="round", about="point", affects=no_scope):
+class TaskOmitted(Action, kind="task left out", word="round", about="point", affects=no_scope):
     """Why a point of the round is not done; "" after: it is to be done after all."""
 
     round: str

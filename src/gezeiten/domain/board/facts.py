@@ -65,7 +65,7 @@ class BoardExcursion:
 
 
 @dataclass(frozen=True, slots=True)
-class KnownOfLogger:
+class LoggerSnapshot:
     """A logger, or another source, with the mission that it was last seen with.
 
     is_logger: not so of a text or a live line, which nobody has to go to. first_ms: 0 while it
@@ -96,15 +96,15 @@ class WrongClock:
 
 
 @dataclass(frozen=True, slots=True)
-class KnownOfPoint:
+class PointSnapshot:
     """What is known of a point. logger: the one whose mission began last there, None where there
     was none; beside: others that record there. held: what the archive has of its first series.
     fault: why it cannot be read, "" for all that can. wrong_clocks: of missions whose readings are
     dated wrongly."""
 
     point: BoardPoint
-    logger: KnownOfLogger | None
-    beside: tuple[KnownOfLogger, ...]
+    logger: LoggerSnapshot | None
+    beside: tuple[LoggerSnapshot, ...]
     held: tuple[Span, ...]
     estimated: tuple[Span, ...]
     gaps: tuple[BoardGap, ...]
@@ -118,4 +118,4 @@ class KnownOfPoint:
 class BoardFacts:
     """What is known of all points in use, by site."""
 
-    sites: tuple[tuple[BoardSite, tuple[KnownOfPoint, ...]], ...]
+    sites: tuple[tuple[BoardSite, tuple[PointSnapshot, ...]], ...]

@@ -19,8 +19,8 @@ from gezeiten.domain.board.facts import (
     BoardPoint,
     BoardSite,
     EndReason,
-    KnownOfLogger,
-    KnownOfPoint,
+    LoggerSnapshot,
+    PointSnapshot,
     WrongClock,
 )
 from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
@@ -67,7 +67,7 @@ class BoardRow:
     wrong_clocks: tuple[WrongClock, ...] = ()
 
 
-def row_of(facts: KnownOfPoint, site: BoardSite, now_ms: int) -> BoardRow:
+def row_of(facts: PointSnapshot, site: BoardSite, now_ms: int) -> BoardRow:
     """Return the row of a point at an instant."""
     if facts.fault:
         return _unreadable(facts, now_ms)
@@ -81,7 +81,8 @@ def row_of(facts: KnownOfPoint, site: BoardSite, now_ms: int) -> BoardRow:
             for need in _needs(beside, other, site.next_visit_ms, now_ms)
         ]
     needs += [
-        VisitNeed("wrong clock", _wrong_clock_text(one), now_ms, 2) for one in facts.wrong_clocks
+        VisitNeed("wrong clock", _wrong_clock_text(wrong_clock), now_ms, 2)
+        for wrong_clock in facts.wrong_clocks
     ]
     return replace(row, needs=tuple(sorted(needs, key=_by_weight)), wrong_clocks=facts.wrong_clocks)
 
@@ -90,7 +91,7 @@ def _wrong_clock_text(one: WrongClock) -> str:
     return f"clock wrong by {duration_text(round(abs(one.ahead_ms)) // DAY_MS * DAY_MS)}"
 
 
-def _unreadable(facts: KnownOfPoint, now_ms: int) -> BoardRow:
+def _unreadable(facts: PointSnapshot, now_ms: int) -> BoardRow:
     """The row of a point that cannot be read; it says why."""
     need = VisitNeed("fault", "cannot be read", now_ms, 2)
     serial = facts.logger.serial if facts.logger else ""
@@ -112,8 +113,8 @@ def _unreadable(facts: KnownOfPoint, now_ms: int) -> BoardRow:
 
 
 def _recording(
-    facts: KnownOfPoint,
-    logger: KnownOfLogger | None,
+    facts: PointSnapshot,
+    logger: LoggerSnapshot | None,
     gaps: tuple[BoardGap, ...],
     held: tuple[Span, ...],
     now_ms: int,
@@ -136,7 +137,7 @@ def _recording(
     )
 
 
-def _on_logger(logger: KnownOfLogger, held: tuple[Span, ...], now_ms: int) -> Span | None:
+def _on_logger(logger: LoggerSnapshot, held: tuple[Span, ...], now_ms: int) -> Span | None:
     if not logger.first_ms:
         return None
     until = now_ms if logger.ends_ms is None else min(now_ms, logger.ends_ms)
@@ -147,7 +148,7 @@ def _on_logger(logger: KnownOfLogger, held: tuple[Span, ...], now_ms: int) -> Sp
 
 
 def _needs(
-    row: BoardRow, logger: KnownOfLogger | None, visit_ms: int | None, now_ms: int
+    row: BoardRow, logger: LoggerSnapshot | None, visit_ms: int | None, now_ms: int
 ) -> list[VisitNeed]:
     """Return what a point asks for by one of its loggers, most pressing first."""
     needs: list[VisitNeed] = []

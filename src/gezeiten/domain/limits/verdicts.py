@@ -68,10 +68,10 @@ def day_verdicts(
         series: readings of these days and at least one on either side. means: what limits of means
             compare, by their `mean_s`.
     """
-    rules = tuple(dict.fromkeys(rule for one in limits for rule in one.rules if rule.has_value))
-    compared = {0: _Held.of(series)}
-    compared |= {mean_s: _Held.of(one) for mean_s, one in (means or {}).items()}
-    nothing = _Held.of(empty_series())
+    rules = tuple(dict.fromkeys(rule for limit in limits for rule in limit.rules if rule.has_value))
+    compared = {0: _HeldReadings.of(series)}
+    compared |= {mean_s: _HeldReadings.of(one) for mean_s, one in (means or {}).items()}
+    nothing = _HeldReadings.of(empty_series())
     found = []
     for day, whole in local_days(*span, zone):
         of_rules = (
@@ -95,24 +95,26 @@ def combine_verdicts(day: date, judged: Iterable[DayVerdict]) -> DayVerdict:
 
 def reasons_of(judged: Iterable[DayVerdict]) -> list[tuple[Reason, int]]:
     """Return why days are not judged, and how many for each reason, the most frequent first."""
-    return Counter(one.reason for one in judged if one.verdict == "not judged").most_common()
+    return Counter(
+        day_verdict.reason for day_verdict in judged if day_verdict.verdict == "not judged"
+    ).most_common()
 
 
 @dataclass(frozen=True, slots=True)
-class _Held:
+class _HeldReadings:
     """Readings and until when each stands, UTC ms (n,)."""
 
     series: Series
     until_ms: Times
 
     @classmethod
-    def of(cls, series: Series) -> _Held:
+    def of(cls, series: Series) -> _HeldReadings:
         holds = hold_times_ms(series.times_utc_ms, series.interval_ms)
         return cls(series, series.times_utc_ms + holds)
 
 
 def _of_rule(
-    held: _Held,
+    held: _HeldReadings,
     rule: LimitRule,
     limits: Sequence[InForce],
     whole: Span,
@@ -149,13 +151,13 @@ def _of_rule(
 
 def _in_force(rule: LimitRule, limits: Sequence[InForce], minutes: Times) -> NDArray[np.bool_]:
     found = np.zeros(len(minutes), np.bool_)
-    for one in limits:
-        if rule in one.rules:
-            found |= (minutes >= one.start_ms) & (minutes < one.end_ms)
+    for limit in limits:
+        if rule in limit.rules:
+            found |= (minutes >= limit.start_ms) & (minutes < limit.end_ms)
     return found
 
 
-def _value_per_minute(held: _Held, minutes: Times) -> Values:
+def _value_per_minute(held: _HeldReadings, minutes: Times) -> Values:
     """Return which value stands at each minute, NaN where none does."""
     values, series = np.full(len(minutes), np.nan), held.series
     if not len(series):

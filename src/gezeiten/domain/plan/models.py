@@ -168,7 +168,7 @@ def _unknown_lines(content: dict[str, Any]) -> Iterator[str]:
             *((one, SensorType) for one in channel.get("sensors", [])),
         ]
     for part, kind in parts:
-        known = {one.name for one in fields(kind)}
+        known = {field.name for field in fields(kind)}
         yield from (f"nobody knows what “{line}” means" for line in part if line not in known)
 
 
@@ -204,7 +204,7 @@ def _of_channel(spec: ChannelSpec, keys: list[str]) -> Iterator[str]:
     if spec.divisor <= 0:
         yield f"{named} has a divisor of {spec.divisor}"
         return
-    spans = [(spec.low, spec.high), *((one.low, one.high) for one in spec.sensors)]
+    spans = [(spec.low, spec.high), *((sensor.low, sensor.high) for sensor in spec.sensors)]
     if any(low >= high for low, high in spans):
         yield f"{named} has a range that ends before it begins"
     most = max(abs(value - spec.offset) * spec.divisor for span in spans for value in span)

@@ -62,14 +62,14 @@ def degree_days(series: Series, days: Sequence[DayNumbers], rule: DegreeRule) ->
         series: °C, all readings of the days and the one before; days: with their figures.
     """
     if rule.kind == "heating limit":
-        return [_below_limit(one, rule) if one.numbers.is_sufficient else math.nan for one in days]
+        return [_below_limit(day, rule) if day.numbers.is_sufficient else math.nan for day in days]
     temps_c = series.values
     if rule.kind == "heating":
         beyond = np.maximum(0.0, rule.base_c - temps_c)
     else:
         top = temps_c if rule.cut_off_c is None else np.minimum(temps_c, rule.cut_off_c)
         beyond = np.maximum(0.0, top - rule.base_c)
-    edges = np.array([one.numbers.span for one in days], np.int64).reshape(-1, 2)
+    edges = np.array([day.numbers.span for day in days], np.int64).reshape(-1, 2)
     sums = _integral_until(series, beyond, edges.ravel()).reshape(-1, 2)
     day_ms = _HOURS * HOUR_MS
     return [

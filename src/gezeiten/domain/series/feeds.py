@@ -134,15 +134,15 @@ def deployments(
         if stay.first_ms:
             by_source.setdefault(stay.source, []).append(stay)
     said_of: dict[str, list[StatedDeployment]] = {}
-    for one in said:
-        said_of.setdefault(one.source, []).append(one)
+    for deployment in said:
+        said_of.setdefault(deployment.source, []).append(deployment)
     found: list[Deployment] = []
     for source, its in sorted(by_source.items()):
         stood = _usual(its)
         for one in said_of.get(source, []):
             stood = _cut(stood, (one.start_ms, one.end_ms), partial(_with_target, to=one.point))
         found += sorted(stood, key=lambda one: one.start_ms)
-    return [one for one in found if one.point != NOWHERE]
+    return [deployment for deployment in found if deployment.point != NOWHERE]
 
 
 def _with_target(part: Deployment, to: str) -> Deployment:
@@ -198,11 +198,11 @@ def series_assignments(
         said: in the order in which it was said.
     """
     at: dict[tuple[str, str], list[SeriesAssignment]] = {}
-    for one in stood:
-        for channel in one.stay.channels:
-            key = (one.point, channel)
+    for deployment in stood:
+        for channel in deployment.stay.channels:
+            key = (deployment.point, channel)
             at.setdefault(key, []).append(
-                SeriesAssignment(*key, MAIN, one, one.start_ms, one.end_ms)
+                SeriesAssignment(*key, MAIN, deployment, deployment.start_ms, deployment.end_ms)
             )
     said_at: dict[tuple[str, str], list[StatedAssignment]] = {}
     for word in said:
@@ -270,9 +270,11 @@ def _resolve_overlaps(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
     while waiting:
         part = waiting.pop(0)
         over = [
-            one
-            for one in made
-            if one.label == part.label and one.start_ms < part.end_ms and one.end_ms > part.start_ms
+            assignment
+            for assignment in made
+            if assignment.label == part.label
+            and assignment.start_ms < part.end_ms
+            and assignment.end_ms > part.start_ms
         ]
         if not over:
             made.append(part)

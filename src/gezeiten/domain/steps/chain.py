@@ -58,7 +58,9 @@ class Correction:
 def in_order(said: Sequence[Correction]) -> list[Correction]:
     """Return steps in the order of the chain: by kind, of one kind those said earlier first. What a
     newer version said, which is not known here, has no effect."""
-    known = [one for one in said if (one.kind, one.version) in CORRECTIONS]
+    known = [
+        correction for correction in said if (correction.kind, correction.version) in CORRECTIONS
+    ]
     return sorted(known, key=lambda one: (one.does.order, one.said_ms, one.uid))
 
 
@@ -75,15 +77,15 @@ def below(of: Correction, steps: Sequence[Correction]) -> list[str]:
 def outdated_marked(steps: Sequence[Correction]) -> list[Correction]:
     """Return the steps of one series with what was fitted to another state of its chain marked as
     such: it keeps its numbers, and what it makes is suspect until it is fitted anew."""
-    known = [one for one in steps if (one.kind, one.version) in CORRECTIONS]
+    known = [step for step in steps if (step.kind, step.version) in CORRECTIONS]
     return [
         replace(
-            one,
-            is_stale=one in known
-            and one.does.is_fitted
-            and one.parameters["below"] != below(one, known),
+            step,
+            is_stale=step in known
+            and step.does.is_fitted
+            and step.parameters["below"] != below(step, known),
         )
-        for one in steps
+        for step in steps
     ]
 
 

@@ -62,13 +62,13 @@ def drift_between_contacts(
     """
     ordered = sorted(reads, key=lambda one: one.true_ms)
     rate = rate_beyond(ordered, drift_ppm)
-    found = clock_map(((one.shown_ms, one.true_ms) for one in ordered), rate)
-    jumps, worst = [], max(one.u_ms for one in ordered)
+    found = clock_map(((clock_read.shown_ms, clock_read.true_ms) for clock_read in ordered), rate)
+    jumps, worst = [], max(clock_read.u_ms for clock_read in ordered)
     for a, b in pairwise(ordered):
         if abs(_ppm(a, b)) > _MOST_RATE_PPM and not _is_noise(a, b):
             jumps.append(b.true_ms)
         worst = max(worst, u_between_contacts_ms(a, b, 0.5))
-    us_ms = tuple(math.ceil(2 * one.u_ms) for one in ordered)
+    us_ms = tuple(math.ceil(2 * clock_read.u_ms) for clock_read in ordered)
     return ClockFit(found, ClockUncertainty(math.ceil(2 * worst), us_ms, drift_ppm), tuple(jumps))
 
 

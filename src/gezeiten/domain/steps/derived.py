@@ -82,13 +82,13 @@ def in_force(said: Iterable[CalculatedSeries]) -> dict[Key, CalculatedSeries]:
     earlier stands, and one that would close a circle has no effect, nor one by a formula that is
     not known here."""
     standing: dict[Key, CalculatedSeries] = {}
-    for one in said:
+    for series in said:
         if (
-            one.known_formula is not None
-            and one.key not in standing
-            and not closes_a_circle(one, standing)
+            series.known_formula is not None
+            and series.key not in standing
+            and not closes_a_circle(series, standing)
         ):
-            standing[one.key] = one
+            standing[series.key] = series
     return standing
 
 

@@ -84,5 +84,5 @@ def estimates_in(gap: Gap, values: Sequence[float | None]) -> Series:
     """Return estimated readings of a gap: values at its due instants from the first on, None where
     there is none."""
     due = gap.start_ms + np.arange(len(values), dtype=np.int64) * gap.interval_ms
-    known = np.array([np.nan if one is None else one for one in values])
+    known = np.array([np.nan if value is None else value for value in values])
     return make_series(due, known, gap.interval_ms, Quality.ESTIMATE)

@@ -45,16 +45,16 @@ def depth_at(history: Sequence[SensorDepth], at_ms: int) -> SensorDepth | None:
     Args:
         history: in order of time; of two from one instant the later one holds.
     """
-    known = [one for one in history if one.since_ms <= at_ms]
+    known = [sensor_depth for sensor_depth in history if sensor_depth.since_ms <= at_ms]
     return known[-1] if known else None
 
 
 def at_each(history: Sequence[SensorDepth], times_utc_ms: Times) -> dict[str, Values]:
     """Return rim and length at instants, NaN before anything was said; (n,) each."""
-    since = np.array([one.since_ms for one in history], np.int64)
+    since = np.array([sensor_depth.since_ms for sensor_depth in history], np.int64)
     place = since.searchsorted(times_utc_ms, side="right")
     found = {}
     for key in (RIM_M, LENGTH_M):
-        numbers = np.array([np.nan, *(getattr(one, key) for one in history)])
+        numbers = np.array([np.nan, *(getattr(sensor_depth, key) for sensor_depth in history)])
         found[key] = numbers[place]
     return found

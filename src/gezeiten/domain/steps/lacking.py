@@ -24,7 +24,7 @@ NO_INPUT = -1
 
 
 @dataclass(frozen=True, slots=True)
-class MissingStretch:
+class MissingPeriod:
     """Readings of the first input side by side for which there is no calculated value. cause: the
     place of the first input that has no value there, `NO_INPUT` where all have one."""
 
@@ -34,7 +34,7 @@ class MissingStretch:
 
 def missing_stretches(
     formula: Formula, inputs: Sequence[tuple[Series, str]], times_utc_ms: Times
-) -> tuple[MissingStretch, ...]:
+) -> tuple[MissingPeriod, ...]:
     """Return where a calculated series lacks a value, oldest first.
 
     Args:
@@ -49,19 +49,23 @@ def missing_stretches(
     cause = _causes(formula, inputs, missing.times_utc_ms)
     apart = (np.diff(place) != 1) | (np.diff(cause) != 0)
     edges = [0, *(np.flatnonzero(apart) + 1).tolist(), len(missing)]
-    return tuple(MissingStretch(_gap(missing, a, b), int(cause[a])) for a, b in pairwise(edges))
+    return tuple(MissingPeriod(_gap(missing, a, b), int(cause[a])) for a, b in pairwise(edges))
 
 
-def joined(listed: Iterable[MissingStretch]) -> list[MissingStretch]:
+def joined(listed: Iterable[MissingPeriod]) -> list[MissingPeriod]:
     """Return lacks of several pieces, oldest first, with those that go on in the next as one."""
-    found: list[MissingStretch] = []
-    for one in sorted(listed, key=lambda each: each.gap.start_ms):
+    found: list[MissingPeriod] = []
+    for stretch in sorted(listed, key=lambda each: each.gap.start_ms):
         before = found[-1] if found else None
-        if before is not None and before.cause == one.cause and _continues(before.gap, one.gap):
-            gap = Gap(before.gap.start_ms, one.gap.end_ms, before.gap.interval_ms)
-            found[-1] = MissingStretch(gap, one.cause)
+        if (
+            before is not None
+            and before.cause == stretch.cause
+            and _continues(before.gap, stretch.gap)
+        ):
+            gap = Gap(before.gap.start_ms, stretch.gap.end_ms, before.gap.interval_ms)
+            found[-1] = MissingPeriod(gap, stretch.cause)
         else:
-            found.append(one)
+            found.append(stretch)
     return found
 
 

@@ -50,7 +50,7 @@ def through(
     slopes = [_slope(formula, parameters, values, us, place) for place in range(len(inputs))]
     shares: list[UncertaintyShare] = []
     for slope, (name, _, sure) in zip(slopes, inputs, strict=True):
-        shares += [replace(one, u=one.u * slope, of=one.of or name) for one in sure.shares]
+        shares += [replace(share, u=share.u * slope, of=share.of or name) for share in sure.shares]
     together = _merge_shares(shares)
     if not _is_straight(formula, parameters, values, us, slopes):
         together = _as_drawn(together, formula, parameters, inputs)
@@ -141,9 +141,9 @@ def _as_drawn(
     alone = {key: width if math.isfinite(width) else 0.0 for key, width in alone.items()}
     size = math.hypot(*alone.values())
     found = [
-        replace(one, u=math.copysign(alone[_key(one, one.of)], one.u))
-        for one in shares
-        if _key(one, one.of) in alone
+        replace(share, u=math.copysign(alone[_key(share, share.of)], share.u))
+        for share in shares
+        if _key(share, share.of) in alone
     ]
     if size == 0 or not found:
         return [UncertaintyShare("resolution", whole / 2)] if whole else list(shares)
@@ -162,10 +162,10 @@ def _sources(inputs: Inputs) -> dict[_Key, Values]:
     """Return by how much each source of error moves each input, (inputs,), by what it is."""
     found: dict[_Key, Values] = {}
     for place, (name, _, sure) in enumerate(inputs):
-        for one in sure.shares:
-            moves = found.setdefault(_key(one, one.of or name), np.zeros(len(inputs)))
-            alone = not one.step
-            moves[place] = math.hypot(moves[place], one.u) if alone else moves[place] + one.u
+        for share in sure.shares:
+            moves = found.setdefault(_key(share, share.of or name), np.zeros(len(inputs)))
+            alone = not share.step
+            moves[place] = math.hypot(moves[place], share.u) if alone else moves[place] + share.u
     return found
 
 
@@ -193,14 +193,14 @@ def _merge_shares(shares: Iterable[UncertaintyShare]) -> list[UncertaintyShare]:
     of two series by one sensor is not unsure of its calibration."""
     found: dict[tuple[str, str], UncertaintyShare] = {}
     alone: list[UncertaintyShare] = []
-    for one in shares:
-        if not one.step:
-            alone.append(one)
+    for share in shares:
+        if not share.step:
+            alone.append(share)
             continue
-        before = found.get((one.kind, one.step))
+        before = found.get((share.kind, share.step))
         if before is None:
-            found[one.kind, one.step] = one
+            found[share.kind, share.step] = share
             continue
-        names = " and ".join(dict.fromkeys((before.of, one.of)))
-        found[one.kind, one.step] = replace(before, u=before.u + one.u, of=names)
+        names = " and ".join(dict.fromkeys((before.of, share.of)))
+        found[share.kind, share.step] = replace(before, u=before.u + share.u, of=names)
     return [*found.values(), *alone]

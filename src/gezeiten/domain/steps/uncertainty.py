@@ -50,12 +50,12 @@ class Uncertainty:
     def has_value(self) -> bool:
         """Whether it tells anything: of a sensor that nobody calibrated resolution alone does
         not."""
-        return not self.is_least or any(one.kind != "resolution" for one in self.shares)
+        return not self.is_least or any(share.kind != "resolution" for share in self.shares)
 
     @property
     def expanded(self) -> float:
         """± U, k = 2."""
-        return 2 * math.hypot(*(one.u for one in self.shares))
+        return 2 * math.hypot(*(share.u for share in self.shares))
 
 
 def of_reading(
@@ -98,7 +98,7 @@ def propagate_through(sure: Uncertainty, steps: Iterable[Correction], value: Ser
     shares, is_least = list(sure.shares), sure.is_least
     for step in in_order([one for one in steps if one.is_on]):
         slope, value = _through_step(step, value)
-        shares = [replace(one, u=one.u * slope) for one in shares]
+        shares = [replace(share, u=share.u * slope) for share in shares]
         own = float(step.parameters.get("u", 0.0)) / 2
         if own <= 0:
             continue
@@ -106,7 +106,7 @@ def propagate_through(sure: Uncertainty, steps: Iterable[Correction], value: Ser
             shares.insert(0, UncertaintyShare("calibration", own, step=step.uid))
             is_least = False
         elif step.does.order is Order.REFERENCE:
-            stays = [one for one in shares if one.kind not in ("calibration", "reference")]
+            stays = [share for share in shares if share.kind not in ("calibration", "reference")]
             shares, is_least = [UncertaintyShare("reference", own, step=step.uid), *stays], False
     return Uncertainty(tuple(shares), is_least)
 
@@ -217,7 +217,7 @@ def of_mean_of_sums(over: AveragedPeriod, counts: NDArray[np.int64], sums: int) 
     mean = of_mean(replace(over, clock_u_ms=None, fills=()))
     once = {"resolution": math.sqrt(over.readings * float((weights**2).sum()))}
     every = float(weights.sum())
-    shares = [replace(one, u=one.u * once.get(one.kind, every)) for one in mean.shares]
+    shares = [replace(share, u=share.u * once.get(share.kind, every)) for share in mean.shares]
     filled = math.hypot(*over.sums) * float(weights.max(initial=0.0))
     return Uncertainty(
         (*shares, *([UncertaintyShare("fill", filled)] if filled else [])), mean.is_least
@@ -234,13 +234,13 @@ def over_window(
             the calculated value's own chain; value: before these steps, (1,). A kinetic mean is as
             sure as the mean: equal errors of all its readings shift it by as much.
     """
-    shares = tuple(replace(one, of=one.of or name) for one in gathered.shares)
+    shares = tuple(replace(share, of=share.of or name) for share in gathered.shares)
     return propagate_through(Uncertainty(shares, gathered.is_least), steps, value)
 
 
 def times(sure: Uncertainty, factor: float) -> Uncertainty:
     """Return how sure a value is times an exact number."""
-    return replace(sure, shares=tuple(replace(one, u=one.u * factor) for one in sure.shares))
+    return replace(sure, shares=tuple(replace(share, u=share.u * factor) for share in sure.shares))
 
 
 def of_slope(one: Uncertainty, hours: Values) -> Uncertainty:

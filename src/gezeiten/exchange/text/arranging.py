@@ -30,7 +30,7 @@ _LONGEST_CELL = 20
 
 
 @dataclass(frozen=True, slots=True)
-class Across:
+class HourColumns:
     """A line above columns that are hours of a day, or days of a month.
 
     sign: between cells; first, count: of these columns; step_min: minutes from one to the next, 0
@@ -81,7 +81,7 @@ def arranged(lines: list[str]) -> Opening:
 
 
 # -- hours or days across --------------------------------------------------------------------------
-def across_of(line: str) -> Across | None:
+def across_of(line: str) -> HourColumns | None:
     """Return what a line above hours or days across says, None of any other line."""
     for sign in _SIGNS:
         cells = cells_of(line, sign) if sign in line else []
@@ -92,7 +92,7 @@ def across_of(line: str) -> Across | None:
     return None
 
 
-def _hours_or_days(cells: list[str], sign: str) -> Across | None:
+def _hours_or_days(cells: list[str], sign: str) -> HourColumns | None:
     minutes = [_minutes(cell) for cell in cells]
     first, count, step = max(
         ((i, *_evenly(minutes, i)) for i in range(1, len(cells))), key=lambda one: one[1]
@@ -101,9 +101,9 @@ def _hours_or_days(cells: list[str], sign: str) -> Across | None:
     if count < _LEAST:
         return None
     if step * count == _DAY_MINUTES and begin in (0, step):
-        return Across(sign, first, count, step, from_zero=begin == 0)
+        return HourColumns(sign, first, count, step, from_zero=begin == 0)
     if count == _MONTH_DAYS and begin == step == 60:  # 1 to 31: as hours more than a day has
-        return Across(sign, first, count, 0, from_zero=False)
+        return HourColumns(sign, first, count, 0, from_zero=False)
     return None
 
 
@@ -136,7 +136,7 @@ def has_across(lines: list[str]) -> bool:
 def unfolded(lines: Iterable[str]) -> Iterator[str]:
     """Yield lines with one hour, or one day, in each, tabs between their cells; others as they are,
     but for those above such columns."""
-    across: Across | None = None
+    across: HourColumns | None = None
     for line in lines:
         found = across_of(line)
         if found is not None:
@@ -145,7 +145,7 @@ def unfolded(lines: Iterable[str]) -> Iterator[str]:
         yield from (across and _unfolded(line, across)) or [line]
 
 
-def _unfolded(line: str, across: Across) -> list[str]:
+def _unfolded(line: str, across: HourColumns) -> list[str]:
     """Return the lines that a line of a table becomes, [] where it is none of the table."""
     cells = cells_of(line, across.sign)
     before = [_MIDNIGHT.sub("", cell) for cell in cells[: across.first]]
@@ -286,7 +286,7 @@ def _joined_lines(waiting: list[str], usual: Counter[tuple[str, int]]) -> list[s
     alone = {
         (sign, len(cells_of(one, sign))) for one in waiting[1:] for sign in _SIGNS if sign in one
     }
-    is_known = not usual or any(usual[one] for one in columns)
+    is_known = not usual or any(usual[column] for column in columns)
     are_lines = any(usual[one] for one in alone) or _split_alike(waiting[1:-1])
     return [whole] if is_known and not are_lines else waiting
 

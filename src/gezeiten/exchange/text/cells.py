@@ -223,11 +223,11 @@ def flagged_columns(column: int, header: tuple[str, ...], values: list[int]) -> 
     before it; of all, where there is one for several."""
     if header:
         words = _FLAG_WORDS.sub("", header[column].lower()).strip(" _-.()")
-        named = [one for one in values if words and header[one].lower().startswith(words)]
+        named = [value for value in values if words and header[value].lower().startswith(words)]
         if named:
             return tuple(named[:1])
-    before = [one for one in values if one == column - 1]
-    return tuple(before) if before else tuple(one for one in values if one < column)[-1:]
+    before = [value for value in values if value == column - 1]
+    return tuple(before) if before else tuple(value for value in values if value < column)[-1:]
 
 
 def flag_questions(column: int, words: str, said: Counter[str]) -> list[FormatQuestion]:

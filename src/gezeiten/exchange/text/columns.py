@@ -9,7 +9,7 @@ from dataclasses import replace
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import text_units
 from gezeiten.exchange.text.cells import values_of
-from gezeiten.exchange.text.form import USUAL_MISSING, ColumnTie, TextForm, Where
+from gezeiten.exchange.text.form import USUAL_MISSING, ColumnMapping, TextForm, Where
 from gezeiten.exchange.text.meaning import meaning, trailing_unit
 from gezeiten.exchange.text.shapes import GLUED, NUMBER
 from gezeiten.exchange.text.stations import SeriesNaming, describes_values
@@ -86,7 +86,7 @@ def propose_columns(
     form: TextForm,
     told: SeriesNaming,
     explanations: dict[int, str],
-) -> tuple[ColumnTie, ...]:
+) -> tuple[ColumnMapping, ...]:
     """Return what columns of numbers seem to measure, "" where nothing tells; of lines that are of
     several stations or names, for each of them."""
     values = [c for c in columns if c not in (told.station_column, told.name_column)]
@@ -111,42 +111,44 @@ def _of_column(name: str, column: int, form: TextForm) -> str:
     return parts[column - 1].strip() if 0 < column <= len(parts) > 1 else name
 
 
-def _propose_column(column: int, words: str, unit: str, explanation: str) -> ColumnTie:
+def _propose_column(column: int, words: str, unit: str, explanation: str) -> ColumnMapping:
     if _ABOUT_VALUES.search(words) or describes_values(words):
-        return ColumnTie(column, "", "")
+        return ColumnMapping(column, "", "")
     found = meaning(words, unit)
     if not found[0] and explanation:
         found = meaning(f"{words} {explanation}", unit or trailing_unit(explanation))
-    return ColumnTie(column, *found)
+    return ColumnMapping(column, *found)
 
 
-def _labelled(ties: list[ColumnTie], form: TextForm, told: SeriesNaming) -> tuple[ColumnTie, ...]:
+def _labelled(
+    ties: list[ColumnMapping], form: TextForm, told: SeriesNaming
+) -> tuple[ColumnMapping, ...]:
     """Return ties with labels where several are of one quantity: the words above each, or what
     their lines are called."""
-    many = Counter((one.quantity, one.label) for one in ties if one.quantity)
+    many = Counter((mapping.quantity, mapping.label) for mapping in ties if mapping.quantity)
     made = []
-    for one in ties:
-        words = form.header[one.column].strip() if form.header else f"{one.column + 1}"
-        name = dict(one.where).get(told.name_column, "") if told.name_column >= 0 else ""
+    for mapping in ties:
+        words = form.header[mapping.column].strip() if form.header else f"{mapping.column + 1}"
+        name = dict(mapping.where).get(told.name_column, "") if told.name_column >= 0 else ""
         own = name or words
-        label = " ".join(part for part in (one.label, own) if part)
-        is_one_of_many = bool(one.quantity) and many[(one.quantity, one.label)] > 1
-        made.append(replace(one, label=label) if is_one_of_many else one)
+        label = " ".join(part for part in (mapping.label, own) if part)
+        is_one_of_many = bool(mapping.quantity) and many[(mapping.quantity, mapping.label)] > 1
+        made.append(replace(mapping, label=label) if is_one_of_many else mapping)
     return tuple(made)
 
 
 def unit_hints(
-    rows: list[list[str]], ties: tuple[ColumnTie, ...], form: TextForm
+    rows: list[list[str]], ties: tuple[ColumnMapping, ...], form: TextForm
 ) -> dict[int, str]:
     """Return by column the one unit in which its values can be, where the text says none."""
     found = {}
-    for one in ties:
-        if not one.quantity or one.unit:
+    for mapping in ties:
+        if not mapping.quantity or mapping.unit:
             continue
-        values = values_of(rows, one.column, form)
-        hint = unit_hint(one.quantity, values) if values else ""
+        values = values_of(rows, mapping.column, form)
+        hint = unit_hint(mapping.quantity, values) if values else ""
         if hint:
-            found[one.column] = hint
+            found[mapping.column] = hint
     return found
 
 

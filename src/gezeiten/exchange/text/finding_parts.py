@@ -110,7 +110,7 @@ def parts_by_numbers(
 ) -> tuple[TimeForm, list[FormatQuestion]] | None:
     """Return the time of columns beside each other whose numbers are those of a date and clock;
     asked is where two ways to read them are as good."""
-    found = [one for parts in _LAYOUTS for one in _candidates(rows, parts)]
+    found = [candidate for parts in _LAYOUTS for candidate in _candidates(rows, parts)]
     if not found:
         return None
     best = max(found, key=lambda one: (*one.score, len(one.parts)))

@@ -144,7 +144,7 @@ def _is_hhmm(cells: list[str]) -> bool:
     return (
         are_few(len(cells) - len(numbers), len(cells))
         and max(numbers, default=0) > 99
-        and all(one <= 2400 and one % 100 < 60 for one in numbers)
+        and all(number <= 2400 and number % 100 < 60 for number in numbers)
     )
 
 
@@ -198,7 +198,9 @@ def with_order(
         more: lines beside those by which the time was found; head: lines before readings, and the
             words above columns.
     """
-    asked = next((one for one in doubts if one.kind == "order" and len(one.choices) == 2), None)
+    asked = next(
+        (doubt for doubt in doubts if doubt.kind == "order" and len(doubt.choices) == 2), None
+    )
     if asked is None or not time.columns or not time.pattern.count("%m"):
         return time, doubts
     patterns = dict(zip(("dmy", "mdy"), (value for value, _ in asked.choices), strict=True))
@@ -208,7 +210,7 @@ def with_order(
     settled = settled or (said.pop() if len(said) == 1 else None)
     if settled is None:
         return time, doubts
-    rest = tuple(one for one in doubts if one is not asked)
+    rest = tuple(doubt for doubt in doubts if doubt is not asked)
     return replace(time, pattern=patterns[settled]), rest
 
 
@@ -328,12 +330,12 @@ def _with_clock_as_number(
                 time, doubts = found
                 return replace(time, pattern=time.pattern.replace("%H%M", clock)), [
                     replace(
-                        one,
+                        doubt,
                         choices=tuple(
-                            (value.replace("%H%M", clock), said) for value, said in one.choices
+                            (value.replace("%H%M", clock), said) for value, said in doubt.choices
                         ),
                     )
-                    for one in doubts
+                    for doubt in doubts
                 ]
     return None
 

@@ -143,7 +143,7 @@ class AcceptedAnswer:
 
 
 @dataclass(frozen=True, slots=True)
-class ColumnTie:
+class ColumnMapping:
     """Where one column belongs, or those of its cells whose lines are of `where`. quantity: key of
     a quantity; unit: as the text has it; point: "" where it is that of the tie; label: tells it
     from others of its quantity at its point."""
@@ -208,7 +208,7 @@ class ImportTemplate:
     name: str
     point: str
     form: TextForm
-    columns: tuple[ColumnTie, ...] = field(default=())
+    columns: tuple[ColumnMapping, ...] = field(default=())
 
     def as_dict(self) -> dict[str, Any]:
         """Return it as JSON knows it; what came into forms later is left out where it is empty."""
@@ -220,9 +220,9 @@ class ImportTemplate:
         return content
 
 
-def wheres(columns: tuple[ColumnTie, ...]) -> tuple[Where, ...]:
+def wheres(columns: tuple[ColumnMapping, ...]) -> tuple[Where, ...]:
     """Return of which lines columns are wanted, () for all."""
-    found = tuple(dict.fromkeys(one.where for one in columns))
+    found = tuple(dict.fromkeys(column.where for column in columns))
     return found if any(found) else ()
 
 
@@ -231,10 +231,10 @@ def split_by_source(tie: ImportTemplate) -> list[ImportTemplate]:
 
     Columns of one part have neither; the label stands in the part's name, as what tells it apart.
     """
-    found: dict[tuple[str, str], list[ColumnTie]] = {}
-    for one in tie.columns:
-        key = (one.point.strip() or tie.point.strip(), one.label.strip())
-        found.setdefault(key, []).append(replace(one, point="", label=""))
+    found: dict[tuple[str, str], list[ColumnMapping]] = {}
+    for column in tie.columns:
+        key = (column.point.strip() or tie.point.strip(), column.label.strip())
+        found.setdefault(key, []).append(replace(column, point="", label=""))
     return [
         replace(
             tie,
@@ -317,8 +317,8 @@ def _where_from_dict(raw: Any) -> Where:
     return tuple((bounded_int(column), str(text)) for column, text in raw)
 
 
-def _column(raw: dict[str, Any]) -> ColumnTie:
-    return ColumnTie(
+def _column(raw: dict[str, Any]) -> ColumnMapping:
+    return ColumnMapping(
         bounded_int(raw["column"]),
         str(raw["quantity"]),
         str(raw["unit"]),

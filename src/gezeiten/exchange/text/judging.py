@@ -20,7 +20,7 @@ from gezeiten.exchange.text.doubts import (
     STATIONS,
     FormatQuestion,
 )
-from gezeiten.exchange.text.form import ColumnTie, TextForm, Where
+from gezeiten.exchange.text.form import ColumnMapping, TextForm, Where
 from gezeiten.exchange.text.numbers import number_of
 from gezeiten.exchange.text.stations import names_lines
 
@@ -34,11 +34,11 @@ _MOST_LISTED = 12
 class SeriesCensus:
     """A series of a text, and the numbers that its lines hold."""
 
-    tie: ColumnTie
+    tie: ColumnMapping
     numbers: NumberCensus
 
 
-def bounds_of(tie: ColumnTie) -> tuple[float, float]:
+def bounds_of(tie: ColumnMapping) -> tuple[float, float]:
     """Return between which values a column can be, in its unit; open where no unit is said."""
     known = quantity(tie.quantity)
     if not tie.quantity or (known.unit and not tie.unit):
@@ -63,7 +63,12 @@ def questions_about(
         names: of lines that somebody was asked about; seen_words: by column, what the lines say by
             which the proposal was made.
     """
-    doubts = [doubt for one in series if one.tie.quantity for doubt in _number_questions(form, one)]
+    doubts = [
+        doubt
+        for census in series
+        if census.tie.quantity
+        for doubt in _number_questions(form, census)
+    ]
     doubts += _name_questions(form, words, names)
     doubts += _word_questions(form, series, words, seen_words)
     return sorted(doubts, key=lambda doubt: KINDS.index(doubt.kind))
@@ -147,7 +152,7 @@ def _constant(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
 
 
 def _number_doubt(
-    kind: str, question: str, found: list[NumberSeen], tie: ColumnTie
+    kind: str, question: str, found: list[NumberSeen], tie: ColumnMapping
 ) -> FormatQuestion:
     choices = ((NO_VALUE, "no value"), (A_VALUE, "values: import them"))
     return FormatQuestion(
@@ -156,11 +161,11 @@ def _number_doubt(
         choices,
         about=tie.column,
         where=tie.where,
-        seen=tuple(_text(one.value) for one in found),
+        seen=tuple(_text(odd.value) for odd in found),
     )
 
 
-def _title(form: TextForm, tie: ColumnTie) -> str:
+def _title(form: TextForm, tie: ColumnMapping) -> str:
     words = form.header[tie.column] if tie.column < len(form.header) else ""
     title = f"“{words}”" if words else f"Column {tie.column + 1}"
     name = " · ".join(text for _, text in tie.where)
@@ -209,9 +214,9 @@ def _name_questions(form: TextForm, words: WordCensus, names: set[Where]) -> lis
 def _word_questions(
     form: TextForm, series: list[SeriesCensus], words: WordCensus, seen_words: dict[int, set[str]]
 ) -> list[FormatQuestion]:
-    known = {one.column: set(one.known_flags) for one in form.flags}
-    values = sorted({one.tie.column for one in series})
-    asked_by_name = {column for one in series for column, _ in one.tie.where}
+    known = {flag.column: set(flag.known_flags) for flag in form.flags}
+    values = sorted({census.tie.column for census in series})
+    asked_by_name = {column for census in series for column, _ in census.tie.where}
     doubts: list[FormatQuestion] = []
     for column, said in words.words.items():
         above = form.header[column] if column < len(form.header) else ""
@@ -236,8 +241,10 @@ def _column_questions(
     of = flagged_columns(column, form.header, values)
     if of and are_flags(said, above) and not names_lines(above):
         return [
-            FormatQuestion(one.kind, one.question, one.choices, True, column, of)
-            for one in flag_questions(column, above, said)
+            FormatQuestion(
+                flag_question.kind, flag_question.question, flag_question.choices, True, column, of
+            )
+            for flag_question in flag_questions(column, above, said)
         ]
     if len(said) > _FEW_WORDS and not names_lines(above):
         return []

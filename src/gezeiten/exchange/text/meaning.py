@@ -213,7 +213,7 @@ def _with_unit(key: str, unit: str) -> tuple[str, str]:
 
 
 def _units_of(key: str) -> tuple[str, ...]:
-    return tuple(one.name for one in text_units(quantity(key)))
+    return tuple(text_unit.name for text_unit in text_units(quantity(key)))
 
 
 def _is_name(words: str, name: str) -> bool:

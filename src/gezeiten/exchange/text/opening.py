@@ -65,7 +65,7 @@ def _unpacked(outer: IO[bytes], kind: str, member: str, name: str) -> IO[bytes]:
 _ARRANGED = {ACROSS: unfolded, QUOTED: joined, COMMAS: join_decimal_commas}
 
 
-class _Lines(io.RawIOBase):
+class _LineStream(io.RawIOBase):
     """Lines as a file that is read from its begin to its end."""
 
     def __init__(self, lines: Iterator[bytes]) -> None:
@@ -86,7 +86,7 @@ class _Lines(io.RawIOBase):
 
 
 def _of_lines(lines: Iterator[bytes]) -> IO[bytes]:
-    return io.BufferedReader(_Lines(lines), 1 << 16)
+    return io.BufferedReader(_LineStream(lines), 1 << 16)
 
 
 def _member(outer: IO[bytes], member: str, name: str) -> IO[bytes]:

@@ -26,7 +26,7 @@ from gezeiten.exchange.text.columns import (
 )
 from gezeiten.exchange.text.doubts import KINDS, FormatQuestion
 from gezeiten.exchange.text.finding_times import find_time, with_order
-from gezeiten.exchange.text.form import ARRANGED, PLAIN, QUOTED, ColumnTie, Opening, TextForm
+from gezeiten.exchange.text.form import ARRANGED, PLAIN, QUOTED, ColumnMapping, Opening, TextForm
 from gezeiten.exchange.text.implicit_dates import find_implicit_date, zone_of
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.opening import opening_text, openings
@@ -49,7 +49,7 @@ class Proposal:
 
     form: TextForm
     lines: tuple[str, ...]
-    columns: tuple[ColumnTie, ...]
+    columns: tuple[ColumnMapping, ...]
     doubts: tuple[FormatQuestion, ...]
     facts: tuple[tuple[str, str], ...] = ()
     explained: dict[int, str] = field(default_factory=dict)
@@ -115,10 +115,10 @@ def _with_others(proposal: Proposal, ways: list[Opening]) -> Proposal:
         own = here[: len(here) - len(changed)]
         stays = (*own, (PLAIN, ""))
         more = (here, stays) if here != stays else (own, stays)
-        ways = [two for one in ways for two in (more if one == own else (one,))]
+        ways = [two for opening in ways for two in (more if opening == own else (opening,))]
     if len(ways) == 1:
         return proposal
-    return replace(proposal, others=tuple((one, opening_text(one)) for one in ways))
+    return replace(proposal, others=tuple((opening, opening_text(opening)) for opening in ways))
 
 
 def _proposed(path: Path, opening: Opening, known: KnownFacts) -> Proposal:

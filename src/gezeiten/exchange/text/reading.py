@@ -139,7 +139,7 @@ class _Reader:
         self._names = [f"c{i}" for i in range(form.columns + len(form.beside))]
         self._rows = rows
         self._conditions = sorted({column for where in rows for column, _ in where})
-        flags = [one.column for one in form.flags]
+        flags = [flag.column for flag in form.flags]
         self._last_of_time = max((c for c in form.time.columns if c < form.columns), default=0)
         self._census = census
         spoken_for = {*columns, *form.time.columns, *self._conditions}

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.record.excursion_book import BookedExcursion
 from gezeiten.desk.record.records import read_around
 from gezeiten.domain.quantities.quantities import quantity
@@ -37,7 +37,7 @@ class ExcursionDetail:
     facts: list[tuple[str, str]]
 
 
-def load_detail(desk: Desk, event: BookedExcursion) -> ExcursionDetail:
+def load_detail(desk: Workspace, event: BookedExcursion) -> ExcursionDetail:
     """Gather picture and facts: the channel itself first, then those beside it."""
     lanes = []
     others = [c.channel for c in event.point.channels if c.channel != event.rule.channel]
@@ -75,7 +75,7 @@ def surroundings(event: BookedExcursion) -> Span:
     return (round(event.start_ms - beside_ms), round(event.end_ms + beside_ms))
 
 
-def _facts(desk: Desk, event: BookedExcursion) -> list[tuple[str, str]]:
+def _facts(desk: Workspace, event: BookedExcursion) -> list[tuple[str, str]]:
     name, zone, rule = quantity(event.rule.channel), event.point.zone, event.rule
     units = units_of(desk.settings)
     own = units.own(event.point, rule.channel)

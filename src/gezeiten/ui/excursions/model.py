@@ -50,7 +50,11 @@ def assessment_of(event: BookedExcursion) -> tuple[str, str]:
 def to_replace(marked: list[BookedExcursion]) -> list[BookedExcursion]:
     """Return those whose assessment would be replaced and still holds: somebody is to be asked.
     One of an excursion that has changed since is to be made again anyway."""
-    return [one for one in marked if one.is_settled and not one.changed]
+    return [
+        booked_excursion
+        for booked_excursion in marked
+        if booked_excursion.is_settled and not booked_excursion.changed
+    ]
 
 
 def next_open(listed: list[BookedExcursion], settled: list[BookedExcursion]) -> int | None:

@@ -8,8 +8,8 @@ from functools import partial
 from PySide6.QtCore import QPoint, QSignalBlocker
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QMenu, QPlainTextEdit, QSizePolicy, QWidget
 
-from gezeiten.desk.context import Desk
-from gezeiten.desk.office.logbook import About, about_point
+from gezeiten.desk.context import Workspace
+from gezeiten.desk.office.logbook import AboutFilter, about_point
 from gezeiten.desk.record.excursion_book import (
     CAUSES,
     BookedExcursion,
@@ -25,7 +25,7 @@ from gezeiten.ui.excursions.detail import ExcursionDetail, load_detail, surround
 from gezeiten.ui.excursions.model import Draft, arranged, assessment_of, next_open, to_replace
 from gezeiten.ui.excursions.replace_dialog import ReplaceDialog
 from gezeiten.ui.excursions.words import listed, short_name
-from gezeiten.ui.mend.story_dialog import StoryDialog, connect_provenance
+from gezeiten.ui.mend.story_dialog import ProvenanceDialog, connect_provenance
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.parts.lanes import connect_readings
@@ -35,7 +35,7 @@ from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, s
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import AppContext, Place, Rows
+from gezeiten.ui.shell.house import AppContext, Place, ReadingsRequest
 from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -207,7 +207,7 @@ class ExcursionsPlace(Place):
         )
 
     # -- loading -------------------------------------------------------------------------------
-    def logbook_filter(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
         event = self._event
         if event is None:
             return None
@@ -387,14 +387,14 @@ class ExcursionsPlace(Place):
             around = max((event.end_ms - event.start_ms) // 4, HOUR_MS)
             span = (event.start_ms - around, event.end_ms + around)
             series = ((event.point, event.rule.channel),)
-            self.house.rows_wanted.emit(Rows(series, span, event.start_ms))
+            self.house.rows_wanted.emit(ReadingsRequest(series, span, event.start_ms))
 
     def show_provenance(self) -> None:
         """Tell how the reading at the cursor came about, without one the extreme."""
         event, at_ms = self._event, self.chart.cursor_ms
         if event is not None:
             at_ms = event.extreme_ms if at_ms is None else at_ms
-            StoryDialog(self, self.house, event.point, at_ms, event.rule.channel).open()
+            ProvenanceDialog(self, self.house, event.point, at_ms, event.rule.channel).open()
 
     def show_in_trends(self) -> None:
         """Show this excursion in Trends, with a way back."""
@@ -432,8 +432,10 @@ class ExcursionsPlace(Place):
 
     def _assess(self, marked: list[BookedExcursion]) -> None:
         (cause, words), desk = self._displayed_assessment(), self.house.desk
-        ids = [one.id for one in marked]
-        replacing = [one.id for one in marked if one.is_settled]  # asked about
+        ids = [booked_excursion.id for booked_excursion in marked]
+        replacing = [
+            booked_excursion.id for booked_excursion in marked if booked_excursion.is_settled
+        ]  # asked about
         self.settle_button.setEnabled(False)
 
         def settled(_result: object) -> None:

@@ -37,7 +37,11 @@ class ReplaceDialog(QDialog):
         others.setVisible(bool(rest))
         default = others if rest else keep
         default.setDefault(True)
-        which = label(listed([_line(one) for one in assessed], _MOST_NAMED), "muted", wrap=True)
+        which = label(
+            listed([_line(booked_excursion) for booked_excursion in assessed], _MOST_NAMED),
+            "muted",
+            wrap=True,
+        )
         body = column(
             label(asked, wrap=True), which, row(replace, 1, keep, others), spacing=12, margins=16
         )

@@ -16,7 +16,7 @@ from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.presses import Presses
 
 
-class FieldActs:
+class FieldActions:
     """Each is one key or button; what it brings back is shown by `news`."""
 
     def __init__(self, field: FieldView, model: FieldModel) -> None:

@@ -13,7 +13,7 @@ from gezeiten.ui.field.logger_list import LoggerList
 from gezeiten.ui.field.port_strip import PortStrip
 from gezeiten.ui.field.round_strip import RoundStrip
 from gezeiten.ui.field.work import FieldWork
-from gezeiten.ui.parts.flow import FlowLayout, GivesWay
+from gezeiten.ui.parts.flow import FlowLayout, YieldingWidget
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
@@ -22,7 +22,7 @@ from gezeiten.ui.shell.work import Task
 PORTS_EVERY_MS = 1000
 
 
-class AtHand(GivesWay, QWidget):
+class ConnectedLoggers(YieldingWidget, QWidget):
     """looking: whether it is being looked for loggers. Ports are watched while this is in sight."""
 
     looking = Signal(bool)

@@ -21,7 +21,7 @@ from gezeiten.desk.intake.couriers import CourierCard, clock_refusal, room_left
 from gezeiten.desk.intake.drives import DriveCard
 from gezeiten.domain.attention import is_clock_difference_notable
 from gezeiten.domain.series.timeline import duration_text
-from gezeiten.link.registers import AtLoggers
+from gezeiten.link.registers import CourierMode
 from gezeiten.link.transfer import Progress
 from gezeiten.ui.field.logger_words import clock_text
 from gezeiten.ui.parts.flow import FlowLayout
@@ -41,9 +41,9 @@ from gezeiten.ui.shell.progress import progress_text
 from gezeiten.ui.shell.theme import LIGHT, TARGET_PX, Theme
 
 AT_LOGGERS_WORDS = {
-    AtLoggers.FIXED: "as it was made to",
-    AtLoggers.LEAVES_RUNNING: "leaves them running",
-    AtLoggers.LAUNCHES_AGAIN: "launches them again",
+    CourierMode.FIXED: "as it was made to",
+    CourierMode.LEAVES_RUNNING: "leaves them running",
+    CourierMode.LAUNCHES_AGAIN: "launches them again",
 }
 _KEY = Qt.ItemDataRole.UserRole
 _SIGNS = {NEW: ("●", "tide"), KEPT: ("✓", "kelp")}
@@ -119,9 +119,9 @@ class CarrierPage(QWidget):
         courier = card if isinstance(card, CourierCard) else None
         self.clear.setVisible(courier is None)
         self.clock.setVisible(courier is not None)
-        at_loggers = courier.state.at_loggers if courier else AtLoggers.FIXED
-        self.manner.setVisible(at_loggers != AtLoggers.FIXED)
-        self.manner.setChecked(at_loggers == AtLoggers.LAUNCHES_AGAIN)
+        at_loggers = courier.state.at_loggers if courier else CourierMode.FIXED
+        self.manner.setVisible(at_loggers != CourierMode.FIXED)
+        self.manner.setChecked(at_loggers == CourierMode.LAUNCHES_AGAIN)
         if courier is not None:
             why = clock_refusal(courier)
             self.clock.setEnabled(not why)
@@ -324,7 +324,7 @@ def _courier_facts(card: CourierCard) -> list[tuple[str, str]]:
         ),
         (tr("Battery of its clock"), f"{number(state.clock_battery_mv / 1000, 2)} V"),
         (tr("Room for full loggers"), _room(card)),
-        (tr("At loggers"), tr(AT_LOGGERS_WORDS[AtLoggers(state.at_loggers)])),
+        (tr("At loggers"), tr(AT_LOGGERS_WORDS[CourierMode(state.at_loggers)])),
         (tr("Firmware"), card.firmware),
     ]
 

@@ -22,8 +22,10 @@ class ClearDialog(QDialog):
         head = counted(count, "%n record is cleared", "%n records are cleared")
         size = sum(record.size for record in clearing.goes) / 1000
         lines = [
-            f"{one.serial} · {tr('mission')} {one.mission} · {one.mission_name}".rstrip(" ·")
-            for one in clearing.goes
+            f"{record.serial} · {tr('mission')} {record.mission} · {record.mission_name}".rstrip(
+                " ·"
+            )
+            for record in clearing.goes
         ]
         self.words = label(
             f"{head} ({number(size)} kB)" if count else tr("Nothing is cleared"), "head"

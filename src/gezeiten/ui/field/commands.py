@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from gezeiten.ui.field.acts import FieldActs
+from gezeiten.ui.field.acts import FieldActions
 from gezeiten.ui.field.dialogs import FieldDialogs
 from gezeiten.ui.field.view import FieldView
 from gezeiten.ui.shell import house as places
@@ -12,7 +12,7 @@ from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.i18n import tr
 
 
-def field_commands(field: FieldView, acts: FieldActs, more: FieldDialogs) -> list[Command]:
+def field_commands(field: FieldView, acts: FieldActions, more: FieldDialogs) -> list[Command]:
     """Return every act of the Field desk."""
     here = places.FIELD_DESK
     listed = [

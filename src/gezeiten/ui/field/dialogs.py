@@ -16,12 +16,12 @@ from gezeiten.desk.intake.drives import import_from_drive, is_mission_file, surv
 from gezeiten.desk.logger.parts import newest_extent
 from gezeiten.desk.logger.pins import pin_group
 from gezeiten.desk.record.table import LastReadings, latest_readings
-from gezeiten.ui.field.acts import FieldActs
+from gezeiten.ui.field.acts import FieldActions
 from gezeiten.ui.field.logger_page import offload_text
 from gezeiten.ui.field.model import FieldModel
 from gezeiten.ui.field.stop_dialog import StopDialog
 from gezeiten.ui.field.view import FieldView
-from gezeiten.ui.shell.house import Rows
+from gezeiten.ui.shell.house import ReadingsRequest
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.work import Task
 
@@ -36,7 +36,9 @@ _BESIDE_PX = 26
 class FieldDialogs:
     """Opens dialogs for the chosen logger and passes on what they want."""
 
-    def __init__(self, field: FieldView, model: FieldModel, acts: FieldActs, over: QWidget) -> None:
+    def __init__(
+        self, field: FieldView, model: FieldModel, acts: FieldActions, over: QWidget
+    ) -> None:
         self._field, self._model, self._acts = field, model, acts
         self._house, self._over = field.house, over
         self.lives: list[LiveWork] = []  # once the live line was opened
@@ -72,9 +74,9 @@ class FieldDialogs:
 
     def text_kinds(self) -> None:
         """Show the kinds of texts that are kept."""
-        from gezeiten.ui.texts.kinds_dialog import KindsDialog
+        from gezeiten.ui.texts.kinds_dialog import ImportTemplatesDialog
 
-        KindsDialog(self._over, self._house).open()
+        ImportTemplatesDialog(self._over, self._house).open()
 
     def mission_file(self, path: Path) -> None:
         """Take a single mission file."""
@@ -104,9 +106,9 @@ class FieldDialogs:
 
     def show_imported_texts(self) -> None:
         """Show the text files that were taken, to take one out again."""
-        from gezeiten.ui.texts.taken_dialog import TakenTextsDialog
+        from gezeiten.ui.texts.taken_dialog import ImportedTextsDialog
 
-        TakenTextsDialog(self._over, self._house).open()
+        ImportedTextsDialog(self._over, self._house).open()
 
     def live_line(self) -> None:
         """Open every live line that records, and one more to begin with; what is recorded goes on
@@ -236,13 +238,13 @@ class FieldDialogs:
                     tr("Nothing of this logger is kept yet; offload it first.")
                 )
             else:
-                self._house.rows_wanted.emit(Rows(found.series, found.span))
+                self._house.rows_wanted.emit(ReadingsRequest(found.series, found.span))
 
         self._house.run(lambda _task: latest_readings(desk, card.serial, span), show)
 
     def life(self) -> None:
         """Show the life of the chosen logger."""
-        from gezeiten.ui.field.life_dialog import LifeDialog
+        from gezeiten.ui.field.life_dialog import LoggerHistoryDialog
 
         if self._model.card is not None:
-            LifeDialog(self._over, self._house, self._model.card.serial).open()
+            LoggerHistoryDialog(self._over, self._house, self._model.card.serial).open()

@@ -104,7 +104,7 @@ class CompareDialog(QDialog):
         self.resize(760, 420)
 
 
-class KeptPlansDialog(QDialog):
+class StoredPlansDialog(QDialog):
     """taken: the plan that was chosen and the name under which it is kept."""
 
     taken = Signal(object, str)

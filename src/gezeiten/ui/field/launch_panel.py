@@ -7,7 +7,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.ui.field.check_list import CheckList
-from gezeiten.ui.parts.flow import GivesWay, broken
+from gezeiten.ui.parts.flow import YieldingWidget, broken
 from gezeiten.ui.parts.widgets import Card, button, column, give_stretch, label
 from gezeiten.ui.shell.i18n import tr
 
@@ -15,7 +15,7 @@ _FRAME_PX = 44
 """What the large button's frame takes of its width."""
 
 
-class LaunchPanel(GivesWay, QWidget):
+class LaunchPanel(YieldingWidget, QWidget):
     """pressed: the large button was pressed. It always says what it will do next.
     offload_pressed: offload without launching."""
 

@@ -20,7 +20,7 @@ from gezeiten.desk.field.sheets import sheets_path
 from gezeiten.desk.logger.pins import set_pin_group
 from gezeiten.desk.office.logbook import about_logger
 from gezeiten.desk.office.logger_life import (
-    LoggerLife,
+    LoggerHistory,
     PastMission,
     life,
     loggers,
@@ -29,7 +29,7 @@ from gezeiten.desk.office.logger_life import (
     save_document,
 )
 from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.kept import KeptReport, ServiceEntry
+from gezeiten.domain.kept import ServiceEntry, StoredReport
 from gezeiten.domain.series.timeline import from_ms, midnight_ms
 from gezeiten.ui.field.logger_words import mission_state
 from gezeiten.ui.parts.date_time_field import DateTimeField
@@ -43,14 +43,14 @@ from gezeiten.ui.shell.house import LOGBOOK, AppContext
 from gezeiten.ui.shell.i18n import date, day_and_time, home_zone, number, tr, zones_text
 
 
-class LifeDialog(QDialog):
+class LoggerHistoryDialog(QDialog):
     """Shows one logger; another can be chosen. What is entered is kept at once."""
 
     def __init__(self, parent: QWidget, house: AppContext, serial: str) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Life of a logger"))
         self._house = house
-        self._life: LoggerLife | None = None
+        self._life: LoggerHistory | None = None
         self._certificate: Path | None = None
         self._acting = ActionRunner(house, self._show_message)
         self._drafts = DraftKeeper(house)
@@ -199,7 +199,7 @@ class LifeDialog(QDialog):
         desk = self._house.desk
         self._house.run(lambda _task: life(desk, serial), self._show, latest="life")
 
-    def _show(self, known: LoggerLife) -> None:
+    def _show(self, known: LoggerHistory) -> None:
         self._life = known
         zone = _zone_of(known)
         seen = day_and_time(known.seen_ms, zone) if known.seen_ms else tr("never")
@@ -338,11 +338,11 @@ class LifeDialog(QDialog):
         """Write the chosen entry's certificate, or the logger's own report, out again."""
         entry = selected_item(self.services)
         name = ""
-        if isinstance(entry, KeptReport):
+        if isinstance(entry, StoredReport):
             name = entry.name
         elif isinstance(entry, ServiceEntry):
             name = entry.certificate_name
-        if not name or not isinstance(entry, KeptReport | ServiceEntry):
+        if not name or not isinstance(entry, StoredReport | ServiceEntry):
             self._show_message(tr("Choose a line with a document first."))
             return
         start = str(sheets_path(self._house.desk) / name)
@@ -369,7 +369,7 @@ class LifeDialog(QDialog):
             self._run_action(lambda: retire_logger(desk, serial, retired=retired))
 
 
-def _zone_of(known: LoggerLife) -> str:
+def _zone_of(known: LoggerHistory) -> str:
     """The zone of the site a logger was at last; the computer's where it was at none."""
     return known.missions[0].zone if known.missions else home_zone()
 

@@ -317,9 +317,10 @@ class LiveDialog(QDialog):
         profile, port = self._profiles[self.profile.currentIndex()], self.port.currentText()
 
         def show(found: list[Sensor]) -> None:
-            for one in found:
+            for sensor in found:
                 self.raw.appendPlainText(
-                    f"{one.address}: {one.vendor} {one.model} {one.firmware} {one.serial}"
+                    f"{sensor.address}: {sensor.vendor} {sensor.model} {sensor.firmware} "
+                    f"{sensor.serial}"
                 )
             self._show_message(counted(len(found), "%n sensor found.", "%n sensors found."))
 

@@ -9,7 +9,7 @@ from PySide6.QtGui import QHideEvent, QResizeEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLineEdit, QProgressBar, QWidget
 
 from gezeiten.desk.field.arrival import Arrival
-from gezeiten.desk.intake.overviews import OverviewCame
+from gezeiten.desk.intake.overviews import ImportedOverview
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.domain.quantities.moist_air import dew_point_c
@@ -186,9 +186,11 @@ class LoggerPage(QWidget):
         self.transfer.show()
         self.cancel.show()
 
-    def show_arrival(self, came: Arrival | OverviewCame | None, zone: str, units: Units) -> None:
+    def show_arrival(
+        self, came: Arrival | ImportedOverview | None, zone: str, units: Units
+    ) -> None:
         """Show what the last offload of this logger, or overview, brought, in one glance."""
-        if isinstance(came, OverviewCame):
+        if isinstance(came, ImportedOverview):
             self._show_overview(came, zone, units)
             return
         self.came.setVisible(came is not None and came.span is not None)
@@ -200,10 +202,10 @@ class LoggerPage(QWidget):
             (tr("Came just now"), counted(came.result.readings, "%n reading", "%n readings")),
             (tr("Stretch"), f"{since} – {until}"),
         ]
-        for one in came.extremes:
-            if one.low is not None and one.high is not None:
-                words = units.span(one.channel, one.low, one.high)
-                facts.append((tr(quantity(one.channel).name), words))
+        for extreme in came.extremes:
+            if extreme.low is not None and extreme.high is not None:
+                words = units.span(extreme.channel, extreme.low, extreme.high)
+                facts.append((tr(quantity(extreme.channel).name), words))
         if came.clock_difference_ms is not None:
             facts.append((tr("Clock"), clock_text(came.clock_difference_ms)))
         new = counted(came.result.excursions_new, "%n new excursion", "%n new excursions")
@@ -214,7 +216,7 @@ class LoggerPage(QWidget):
             facts.append((tr("Open from before"), words))
         self.came.show_facts(facts)
 
-    def _show_overview(self, came: OverviewCame, zone: str, units: Units) -> None:
+    def _show_overview(self, came: ImportedOverview, zone: str, units: Units) -> None:
         facts = [(tr("Overview just now"), _overview_size(came))]
         if came.span is not None:
             since, until = (day_and_time(at, zone) for at in came.span)
@@ -356,14 +358,14 @@ def _calibration(card: LoggerCard, zone: str) -> str:
     return date(card.calibration_due_ms, zone)
 
 
-def _overview_size(came: OverviewCame) -> str:
+def _overview_size(came: ImportedOverview) -> str:
     words = counted(came.values, "%n value", "%n values")
     return (
         words + " · " + tr("one for every %1 readings").replace("%1", number(came.thinning.every))
     )
 
 
-def overview_text(came: OverviewCame) -> str:
+def overview_text(came: ImportedOverview) -> str:
     """Return what an overview brought in one sentence."""
     words = f"{came.serial}: {tr('overview of')} {_overview_size(came)}; "
     words += tr("no reading was offloaded by it.")

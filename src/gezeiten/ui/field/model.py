@@ -9,8 +9,8 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from gezeiten.desk.field.arrival import Arrival
-from gezeiten.desk.field.readiness import Readiness, SeenLogger, Start
-from gezeiten.desk.intake.overviews import OverviewCame
+from gezeiten.desk.field.readiness import LoggerWithStart, Readiness, Start
+from gezeiten.desk.intake.overviews import ImportedOverview
 from gezeiten.desk.logger.checks import BEGUN_KEY, Check
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.launching import LaunchResult
@@ -23,7 +23,7 @@ Kind = Literal["launch", "accept", "pin", "next", "several", "done", "blocked", 
 
 
 @dataclass(frozen=True, slots=True)
-class NextAct:
+class NextAction:
     """What comes next. kind: "blocked" while something is in the way of a launch, "" where nothing
     can be done at all. serial: of the logger it is about. readings: that a launch offloads before;
     as_last: it goes by the plan of the last mission. loggers: how many are launched together."""
@@ -55,7 +55,7 @@ class FieldModel:
     starts: dict[str, Start] = field(default_factory=dict)
     labels: dict[str, str] = field(default_factory=dict)
     launched: dict[str, LaunchResult] = field(default_factory=dict)
-    arrivals: dict[str, Arrival | OverviewCame] = field(default_factory=dict)
+    arrivals: dict[str, Arrival | ImportedOverview] = field(default_factory=dict)
     plans: EditedPlans = field(default_factory=EditedPlans)
     typed: Plan | None = None
     ready: Readiness | None = None
@@ -78,7 +78,7 @@ class FieldModel:
         """Whether several loggers are worked on at once."""
         return len(self.ticked) >= 2 or bool(self.finished)
 
-    def add_card(self, seen: SeenLogger) -> bool:
+    def add_card(self, seen: LoggerWithStart) -> bool:
         """Take in a logger as it answered; returns whether it is new."""
         card, is_new = seen.card, seen.card.serial not in self.cards
         self.starts[card.serial] = seen.start
@@ -143,27 +143,27 @@ class FieldModel:
         rest = (card for card in [*cards[at + 1 :], *cards[:at]] if not self.is_done(card))
         return next((card.serial for card in rest), "")
 
-    def next_action(self, group: NextAct, *, is_busy: bool) -> NextAct:
+    def next_action(self, group: NextAction, *, is_busy: bool) -> NextAction:
         """Return what the large button does next. group: what it does where several are ticked."""
         card = self.card
         if card is None or is_busy:
-            return NextAct("")
+            return NextAction("")
         if self.is_group:
             return self._onward() if all(map(self.is_done, self.ticked)) else group
         if self.ready is None:
-            return NextAct("")
+            return NextAction("")
         return self._onward() if self.is_done(card) else self.launch_action(card)
 
-    def _onward(self) -> NextAct:
+    def _onward(self) -> NextAction:
         serial = self.next_serial()
-        return NextAct("next" if serial else "done", serial)
+        return NextAction("next" if serial else "done", serial)
 
-    def launch_action(self, card: LoggerCard) -> NextAct:
+    def launch_action(self, card: LoggerCard) -> NextAction:
         """Return what leads to a launch of the chosen logger by the plan in the editor."""
         start = self.starts[card.serial]
         as_last = start.last is not None and self.typed == start.usual
         kind = launch_kind(self.checks)
-        return NextAct(kind, card.serial, card.readings_to_offload, as_last)
+        return NextAction(kind, card.serial, card.readings_to_offload, as_last)
 
     def checks_shown(self) -> list[Check] | None:
         """Return the checks of the chosen logger that are worth a look once it is launched, None as
@@ -171,7 +171,7 @@ class FieldModel:
         card = self.card
         if card is None or not self.is_done(card):
             return None
-        return [one for one in self.checks if one.weight == "look" and one.key != BEGUN_KEY]
+        return [check for check in self.checks if check.weight == "look" and check.key != BEGUN_KEY]
 
     def last_offload_span(self, serial: str) -> Span | None:
         """Return the stretch that the last offload of a logger brought, None without one."""

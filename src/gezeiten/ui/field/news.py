@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gezeiten.desk.field.arrival import Arrival
-from gezeiten.desk.intake.overviews import OverviewCame
+from gezeiten.desk.intake.overviews import ImportedOverview
 from gezeiten.desk.logger.launching import LaunchResult
 from gezeiten.link.registers import LiveValue
 from gezeiten.link.transfer import Progress
@@ -35,12 +35,12 @@ class FieldNews:
         self._house.show_message(self._page.show_progress(serial, progress))
 
     def _offloaded(self, came: list[Arrival]) -> None:
-        self._model.arrivals.update({one.result.serial: one for one in came})
-        results = [one.result for one in came]
+        self._model.arrivals.update({arrival.result.serial: arrival for arrival in came})
+        results = [arrival.result for arrival in came]
         said = "  ".join(offload_text(result) for result in results[-3:])
         self._show_arrival(said, failed=any(result.error for result in results))
 
-    def _overview_came(self, came: OverviewCame) -> None:
+    def _overview_came(self, came: ImportedOverview) -> None:
         self._model.arrivals[came.serial] = came
         self._show_arrival(overview_text(came), failed=bool(came.error))
 

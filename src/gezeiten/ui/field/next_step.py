@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from gezeiten.ui.field.model import NextAct
+from gezeiten.ui.field.model import NextAction
 from gezeiten.ui.shell.i18n import counted, tr
 
 
-def step_texts(act: NextAct, first_reading: str) -> tuple[str, str]:
+def step_texts(act: NextAction, first_reading: str) -> tuple[str, str]:
     """Return what the button says and what follows. first_reading: when it comes, in words."""
     if act.kind == "pin":
         words = tr("Give the PIN of %1").replace("%1", act.serial)
@@ -30,7 +30,7 @@ def step_texts(act: NextAct, first_reading: str) -> tuple[str, str]:
     return tr("All at hand are launched"), tr("Ctrl+Shift+T lists the day")
 
 
-def _launch_text(act: NextAct) -> str:
+def _launch_text(act: NextAction) -> str:
     count = act.readings
     if count and act.as_last:
         return counted(count, "Offload %n and launch again", "Offload %n and launch again")

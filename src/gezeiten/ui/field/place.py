@@ -12,19 +12,19 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QStackedWidget
 
-from gezeiten.desk.context import Desk
-from gezeiten.desk.field.readiness import SeenLogger, Start, starting
+from gezeiten.desk.context import Workspace
+from gezeiten.desk.field.readiness import LoggerWithStart, Start, starting
 from gezeiten.desk.field.rounds import Round, open_round
 from gezeiten.desk.logger.accepted import AcceptedWords
 from gezeiten.desk.logger.checks import Check, erase_sentence, label_check
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.several import LoggerResult
-from gezeiten.desk.office.logbook import About, about_logger
+from gezeiten.desk.office.logbook import AboutFilter, about_logger
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.errors import InputError
 from gezeiten.link.address import CablePort
-from gezeiten.ui.field.acts import FieldActs
-from gezeiten.ui.field.at_hand import AtHand
+from gezeiten.ui.field.acts import FieldActions
+from gezeiten.ui.field.at_hand import ConnectedLoggers
 from gezeiten.ui.field.carriers_desk import CarriersDesk
 from gezeiten.ui.field.chosen_desk import ChosenDesk
 from gezeiten.ui.field.commands import field_commands
@@ -33,7 +33,7 @@ from gezeiten.ui.field.hands import FocusMemory
 from gezeiten.ui.field.launch_panel import LaunchPanel
 from gezeiten.ui.field.logger_list import LoggerMarks
 from gezeiten.ui.field.logger_words import doing
-from gezeiten.ui.field.model import FieldModel, NextAct
+from gezeiten.ui.field.model import FieldModel, NextAction
 from gezeiten.ui.field.news import FieldNews
 from gezeiten.ui.field.next_step import step_texts
 from gezeiten.ui.field.nobody_page import NobodyPage
@@ -60,7 +60,7 @@ class FieldDeskPlace(Place):
         self._accepted = AcceptedWords(house.desk)
         self._build()
         self.hands = FocusMemory(self, self.loggers, lambda: self.check_list.word)
-        self.acts = FieldActs(self, self.model)
+        self.acts = FieldActions(self, self.model)
         self.dialogs = FieldDialogs(self, self.model, self.acts, self)
         self.news = FieldNews(self, self.model)
         self._connect()
@@ -71,7 +71,7 @@ class FieldDeskPlace(Place):
     # -- building ------------------------------------------------------------------------------
     def _build(self) -> None:
         self.carriers = CarriersDesk(self.house, self.work)
-        self.at_hand = left = AtHand(self.house, self.work, self.carriers.list)
+        self.at_hand = left = ConnectedLoggers(self.house, self.work, self.carriers.list)
         self.loggers, self.round_strip = left.loggers, left.round_strip
         self.chosen = ChosenDesk(self.house, self.model, self.override_reasons)
         self.stages, self.editor = self.chosen.stages, self.chosen.editor
@@ -175,7 +175,7 @@ class FieldDeskPlace(Place):
             self.house.show_message("")  # what was said was about the one before
 
     # -- finding -------------------------------------------------------------------------------
-    def logbook_filter(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
         card = self.model.card
         if card is None:
             return None
@@ -238,7 +238,7 @@ class FieldDeskPlace(Place):
         desk = self.house.desk
         return ", ".join(filter(None, [desk.settings.addresses, *desk.practice_addresses]))
 
-    def _show_card(self, seen: SeenLogger) -> None:
+    def _show_card(self, seen: LoggerWithStart) -> None:
         card, is_new = seen.card, self.model.add_card(seen)
         self.loggers.show_card(card, self._marks(card))
         if is_new and not self.work.is_looking:
@@ -414,7 +414,7 @@ class FieldDeskPlace(Place):
         self.check_list.show_checks(self.model.checks)
 
     # -- the next step ---------------------------------------------------------------------------
-    def next_action(self) -> NextAct:
+    def next_action(self) -> NextAction:
         """Return what the large button does next."""
         return self.model.next_action(self.group.next_action(), is_busy=self.work.is_busy)
 
@@ -422,7 +422,7 @@ class FieldDeskPlace(Place):
         """Ask for the PIN of the chosen logger."""
         self.dialogs.pin()
 
-    def _erasing(self, card: LoggerCard, act: NextAct) -> str:
+    def _erasing(self, card: LoggerCard, act: NextAction) -> str:
         """What the next act does to memories, "" where it does nothing to them."""
         if act.kind in ("next", "done"):
             return ""

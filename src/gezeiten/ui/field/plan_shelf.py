@@ -10,7 +10,7 @@ from gezeiten.desk.field.readiness import Origin
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.several import PreparedLaunch, prepare_several
 from gezeiten.domain.plan.plan import Plan
-from gezeiten.ui.field.kept_plans import CompareDialog, KeptPlansDialog
+from gezeiten.ui.field.kept_plans import CompareDialog, StoredPlansDialog
 from gezeiten.ui.field.model import FieldModel
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import tr
@@ -59,7 +59,9 @@ class PlanShelf:
     def show_stored(self, card: LoggerCard, search: str = "") -> None:
         """Open the kept plans, those of a search."""
         plan, model = self._model.typed, card.identity.model.name
-        dialog = KeptPlansDialog(self._parent, self._house, plan, model, self._model.zone_of(card))
+        dialog = StoredPlansDialog(
+            self._parent, self._house, plan, model, self._model.zone_of(card)
+        )
         dialog.taken.connect(lambda kept, name: self._accept(card, kept, name))
         dialog.search.setText(search)
         dialog.open()

@@ -15,7 +15,7 @@ from gezeiten.desk.logger.several import (
     prepare_several,
     prepare_with_last_plans,
 )
-from gezeiten.ui.field.model import FieldModel, NextAct
+from gezeiten.ui.field.model import FieldModel, NextAction
 from gezeiten.ui.field.several_page import SeveralPage
 from gezeiten.ui.field.work import FieldWork
 from gezeiten.ui.shell.house import AppContext
@@ -80,25 +80,37 @@ class SeveralDesk(QObject):
 
     def launchable(self) -> list[PreparedLaunch]:
         """Return those that nothing keeps from being launched."""
-        return [one for one in self.prepared if not one.first_obstacle]
+        return [
+            prepared_launch
+            for prepared_launch in self.prepared
+            if not prepared_launch.first_obstacle
+        ]
 
     def launchable_with_reason(self) -> list[PreparedLaunch]:
         """Return those that can be launched by now, or once a word why was given."""
-        return [one for one in self.prepared if not one.first_obstacle or one.needs_reason_only]
+        return [
+            prepared_launch
+            for prepared_launch in self.prepared
+            if not prepared_launch.first_obstacle or prepared_launch.needs_reason_only
+        ]
 
     def needs_reason(self) -> bool:
         """Whether one of them wants a word why first."""
-        return any(check.wants_word for one in self.prepared for check in one.checks)
+        return any(
+            check.wants_word
+            for prepared_launch in self.prepared
+            for check in prepared_launch.checks
+        )
 
     def checks(self) -> list[Check]:
         """Return what is worth a look or in the way of any of them, each sentence once and with
         the serials it is about where it is not about all."""
         found: dict[str, tuple[Check, list[str]]] = {}
-        for one in self.prepared:
-            for check in one.checks:
+        for prepared_launch in self.prepared:
+            for check in prepared_launch.checks:
                 if check.weight in ("blocking", "look"):
                     key = f"{check.weight}{check.key}{check.sentence}"
-                    found.setdefault(key, (check, []))[1].append(one.card.serial)
+                    found.setdefault(key, (check, []))[1].append(prepared_launch.card.serial)
         checks = [self._check_text(check, serials) for check, serials in found.values()]
         checks.sort(key=lambda check: (check.weight != "blocking", not check.wants_word))
         return checks or [Check("passed", tr("Nothing is in the way of any of them."))]
@@ -109,14 +121,14 @@ class SeveralDesk(QObject):
             return check
         return replace(check, sentence=f"{', '.join(serials)}: {check.sentence}")
 
-    def next_action(self) -> NextAct:
+    def next_action(self) -> NextAction:
         """Return what the large button does for the ticked loggers."""
         ready = len(self.launchable())
         if not ready and self.needs_reason():
-            return NextAct("accept", loggers=len(self.prepared))
+            return NextAction("accept", loggers=len(self.prepared))
         if not ready:
-            return NextAct("blocked", loggers=len(self.prepared))
-        return NextAct("several", loggers=ready)
+            return NextAction("blocked", loggers=len(self.prepared))
+        return NextAction("several", loggers=ready)
 
     def run(self) -> None:
         """Offload and launch those that are ready."""
@@ -135,9 +147,9 @@ class SeveralDesk(QObject):
         results = [
             *results,
             *(
-                LoggerResult(one.card.serial, one.first_obstacle)
-                for one in self.prepared
-                if one.card.serial not in run
+                LoggerResult(prepared_launch.card.serial, prepared_launch.first_obstacle)
+                for prepared_launch in self.prepared
+                if prepared_launch.card.serial not in run
             ),
         ]
         self.ended.emit(results)

@@ -84,15 +84,19 @@ class SeveralPage(QWidget):
         """Show what is meant for each logger; results of before stay for those still ticked."""
         before = {one.card.serial for one in self._rows}
         self._prepared, self._zones = prepared, zones
-        serials = {one.card.serial for one in prepared}
-        shown = serials | {one.card.serial for one in self._finished}
+        serials = {prepared_launch.card.serial for prepared_launch in prepared}
+        shown = serials | {prepared_launch.card.serial for prepared_launch in self._finished}
         self._results = {s: r for s, r in self._results.items() if s in shown}
         self._fill()
         for place in range(6):  # for other loggers only, else columns would jump; words wrap
             if serials - before:
                 self.table.resizeColumnToContents(place)
         self._fit_rows()
-        lost = [f"{one.card.serial}: {sentence}" for one in prepared for sentence in one.lost]
+        lost = [
+            f"{prepared_launch.card.serial}: {sentence}"
+            for prepared_launch in prepared
+            for sentence in prepared_launch.lost
+        ]
         self._lost_title.setVisible(bool(lost))
         self.lost.setVisible(bool(lost))
         self.lost.setText("\n".join(lost))
@@ -113,7 +117,14 @@ class SeveralPage(QWidget):
     def _rows(self) -> list[PreparedLaunch]:
         """What is listed: those that were launched, then those that are meant."""
         meant = {one.card.serial for one in self._prepared}
-        return [*(one for one in self._finished if one.card.serial not in meant), *self._prepared]
+        return [
+            *(
+                prepared_launch
+                for prepared_launch in self._finished
+                if prepared_launch.card.serial not in meant
+            ),
+            *self._prepared,
+        ]
 
     def show_result(self, result: LoggerResult) -> None:
         """Show what became of one logger."""

@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Protocol
 
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.ui.field.at_hand import AtHand
+from gezeiten.ui.field.at_hand import ConnectedLoggers
 from gezeiten.ui.field.carriers_desk import CarriersDesk
 from gezeiten.ui.field.chosen_desk import ChosenDesk
 from gezeiten.ui.field.hands import FocusMemory
 from gezeiten.ui.field.logger_list import LoggerList
 from gezeiten.ui.field.logger_page import LoggerPage
-from gezeiten.ui.field.model import NextAct
+from gezeiten.ui.field.model import NextAction
 from gezeiten.ui.field.plan_shelf import PlanShelf
 from gezeiten.ui.field.several_desk import SeveralDesk
 from gezeiten.ui.field.stages import StageBar
@@ -27,7 +27,7 @@ class FieldView(Protocol):
     work: FieldWork
     loggers: LoggerList
     carriers: CarriersDesk
-    at_hand: AtHand
+    at_hand: ConnectedLoggers
     stages: StageBar
     chosen: ChosenDesk
     hands: FocusMemory
@@ -42,7 +42,7 @@ class FieldView(Protocol):
     def forget_typed(self, serial: str) -> None: ...
     def select_plugged(self) -> None: ...
     def search(self) -> None: ...
-    def next_action(self) -> NextAct: ...
+    def next_action(self) -> NextAction: ...
     def remember_pin(self, group: str, pin: int) -> None: ...
     def show_all_checks(self) -> None: ...
     def show_current(self) -> None: ...

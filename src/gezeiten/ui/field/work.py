@@ -13,8 +13,8 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from gezeiten.desk.field.arrival import Arrival, arrival
-from gezeiten.desk.field.readiness import SeenLogger, starting
-from gezeiten.desk.intake.overviews import OverviewCame, offload_overview
+from gezeiten.desk.field.readiness import LoggerWithStart, starting
+from gezeiten.desk.intake.overviews import ImportedOverview, offload_overview
 from gezeiten.desk.logger import contact as desk_contact
 from gezeiten.desk.logger.awake import prevent_sleep
 from gezeiten.desk.logger.cables import PortNews
@@ -136,7 +136,7 @@ class FieldWork(QObject):
     def _emit_card(self, task: Task, address: Endpoint, serial: str) -> None:
         desk = self._house.desk
         card = desk_contact.contact(desk, address, serial)
-        task.report(SeenLogger(card, starting(desk, card)))
+        task.report(LoggerWithStart(card, starting(desk, card)))
 
     def read_live(self, card: LoggerCard) -> None:
         """Read what the channels measure now; a question that is under way is not asked twice."""
@@ -166,9 +166,9 @@ class FieldWork(QObject):
         """Let a logger check its sensors."""
         desk = self._house.desk
 
-        def work(_task: Task) -> SeenLogger:
+        def work(_task: Task) -> LoggerWithStart:
             checked = desk_contact.self_check(desk, card.address, card.serial)
-            return SeenLogger(checked, starting(desk, checked))
+            return LoggerWithStart(checked, starting(desk, checked))
 
         self._house.run(work, self.seen.emit)
 
@@ -204,7 +204,7 @@ class FieldWork(QObject):
         self.busy_changed.emit()
 
     def _show_result(self, what: object) -> None:
-        if isinstance(what, SeenLogger):
+        if isinstance(what, LoggerWithStart):
             self.seen.emit(what)
         elif isinstance(what, PortNews):
             self.port_told.emit(what)
@@ -244,7 +244,7 @@ class FieldWork(QObject):
         """Let a logger thin a mission and take what it made."""
         desk = self._house.desk
 
-        def work(task: Task) -> OverviewCame:
+        def work(task: Task) -> ImportedOverview:
             watch = self._watch(task, card)
             return offload_overview(desk, card.address, card.serial, mission, thinning, watch)
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from gezeiten.desk.context import Desk
-from gezeiten.desk.office.handing import PastHandover
+from gezeiten.desk.context import Workspace
+from gezeiten.desk.office.handing import IssuedDocument
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.records import record
 from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS, Span
@@ -33,19 +33,19 @@ class Contents:
 
 
 @dataclass(slots=True)
-class HandingOver:
+class HandoverModel:
     """points: with readings; past: documents, newest first; point: the chosen one; span: the chosen
     stretch; target: waits until its point is known; is_busy: a document is being written."""
 
     points: list[PointPlace] = field(default_factory=list)
-    past: list[PastHandover] = field(default_factory=list)
+    past: list[IssuedDocument] = field(default_factory=list)
     point: PointPlace | None = None
     span: Span = (0, 0)
     contents: Contents | None = None
     target: Target | None = None
     is_busy: bool = False
 
-    def set_data(self, points: list[PointPlace], past: list[PastHandover]) -> bool:
+    def set_data(self, points: list[PointPlace], past: list[IssuedDocument]) -> bool:
         """What there is was loaded; returns whether the point that was chosen is there still: else
         the first one is chosen."""
         self.points, self.past = points, past
@@ -71,7 +71,7 @@ class HandingOver:
     def _of_id(self, point_id: int | None) -> PointPlace | None:
         return next((point for point in self.points if point.id == point_id), None)
 
-    def point_of(self, document: PastHandover) -> PointPlace | None:
+    def point_of(self, document: IssuedDocument) -> PointPlace | None:
         """Return the point that a document is about, None where it has no readings any more."""
         return self._of_id(document.point_id)
 
@@ -113,7 +113,7 @@ def in_minutes(span: Span) -> Span:
     return (span[0] // MINUTE_MS * MINUTE_MS, -(-span[1] // MINUTE_MS) * MINUTE_MS)
 
 
-def count(desk: Desk, point: PointPlace, span: Span) -> Contents:
+def count(desk: Workspace, point: PointPlace, span: Span) -> Contents:
     """Count what a stretch of a point holds."""
     parts = [record(desk, point.id, place.channel, span) for place in point.channels]
     estimated = sum(int(part.estimated.sum()) for part in parts)

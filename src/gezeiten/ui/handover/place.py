@@ -18,24 +18,24 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.handing import (
-    HandedOver,
-    PastHandover,
+    HandoverResult,
+    IssuedDocument,
     export_csv,
     export_pdf,
     file_name,
     issued_documents,
     reissue,
 )
-from gezeiten.desk.office.logbook import About, about_document
+from gezeiten.desk.office.logbook import AboutFilter, about_document
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.records import extent
-from gezeiten.desk.record.stretches import NamedStretch, named_periods
+from gezeiten.desk.record.stretches import NamedPeriod, named_periods
 from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.handover.model import (
     Contents,
-    HandingOver,
+    HandoverModel,
     Target,
     count,
     in_minutes,
@@ -55,9 +55,9 @@ LINES_SHOWN = 5
 
 
 @dataclass(frozen=True, slots=True)
-class _Known:
+class _Inventory:
     points: list[PointPlace]
-    past: list[PastHandover]
+    past: list[IssuedDocument]
 
 
 class HandoverPlace(Place):
@@ -67,7 +67,7 @@ class HandoverPlace(Place):
 
     def __init__(self, house: AppContext) -> None:
         super().__init__(house)
-        self.model = HandingOver()
+        self.model = HandoverModel()
         self.point = QComboBox()
         self.point.setAccessibleName(tr("Point"))
         self.point.currentIndexChanged.connect(lambda _: self._selection_changed())
@@ -183,7 +183,7 @@ class HandoverPlace(Place):
         return tr("Ctrl+R writes the PDF · Ctrl+E writes the CSV · Ctrl+O opens the chosen one")
 
     # -- loading -------------------------------------------------------------------------------
-    def logbook_filter(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
         document = self._current()
         if document is None:
             return None
@@ -191,13 +191,13 @@ class HandoverPlace(Place):
         return lambda _desk: about_document(document.uid, document.sha256, name)
 
     def refresh(self) -> None:
-        def work(_task: object) -> _Known:
+        def work(_task: object) -> _Inventory:
             listed = [point for point in points(self.house.desk) if point.channels]
-            return _Known(listed, issued_documents(self.house.desk))
+            return _Inventory(listed, issued_documents(self.house.desk))
 
         self.house.run(work, self._show, latest="handover")
 
-    def _show(self, known: _Known) -> None:
+    def _show(self, known: _Inventory) -> None:
         stays = self.model.set_data(known.points, known.past)
         self.point.blockSignals(True)
         self.point.clear()
@@ -219,7 +219,7 @@ class HandoverPlace(Place):
         self.point.setCurrentIndex(self.point.findData(point.id) if point else -1)
         self.point.blockSignals(False)
 
-    def _show_issued(self, past: list[PastHandover]) -> None:
+    def _show_issued(self, past: list[IssuedDocument]) -> None:
         self.count.setText(counted(len(past), "%n document", "%n documents"))
         self.empty.setVisible(not past)
         self.table.setVisible(bool(past))
@@ -300,11 +300,11 @@ class HandoverPlace(Place):
         if point is None:
             return
 
-        def show(found: list[NamedStretch]) -> None:
+        def show(found: list[NamedPeriod]) -> None:
             self.named.clear()
             self.named.addItem(tr("two instants, below"), None)
-            for one in found:
-                self.named.addItem(_period_text(one, point.zone), one.span)
+            for stretch in found:
+                self.named.addItem(_period_text(stretch, point.zone), stretch.span)
 
         self.house.run(lambda _task: named_periods(desk, point), show, latest="named stretches")
 
@@ -390,7 +390,7 @@ class HandoverPlace(Place):
         self.model.is_busy = False
         self._show_contents()
 
-    def _written(self, done: HandedOver) -> None:
+    def _written(self, done: HandoverResult) -> None:
         self.model.is_busy = False
         self.house.archive_changed.emit()
         words = tr("%1 written and read back:").replace("%1", done.path.name)
@@ -410,7 +410,7 @@ class HandoverPlace(Place):
         if path:
             self.write("csv" if "csv" in kind.lower() else "pdf", Path(path))
 
-    def _current(self) -> PastHandover | None:
+    def _current(self) -> IssuedDocument | None:
         at = self.table.currentRow()
         return self.model.past[at] if 0 <= at < self.table.rowCount() else None
 
@@ -454,7 +454,7 @@ class HandoverPlace(Place):
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(document.file_name).parent)))
 
 
-def _period_text(one: NamedStretch, zone: str) -> str:
+def _period_text(one: NamedPeriod, zone: str) -> str:
     return {
         "mission": tr("this mission"),
         "visit": tr("since the last visit"),
@@ -464,5 +464,7 @@ def _period_text(one: NamedStretch, zone: str) -> str:
     }[one.kind]
 
 
-def _write(desk: Desk, kind: str, point: PointPlace, span: Span, path: Path | None) -> HandedOver:
+def _write(
+    desk: Workspace, kind: str, point: PointPlace, span: Span, path: Path | None
+) -> HandoverResult:
     return (export_csv if kind == "csv" else export_pdf)(desk, point, span, path)

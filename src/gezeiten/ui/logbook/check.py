@@ -167,7 +167,9 @@ class CheckCard(Card):
         self._lost = verdict.lost
         self.lost.setText(counted(len(self._lost), "%n lost entry …", "%n lost entries …"))
         self.lost.setVisible(bool(self._lost) and not self._house.is_read_only)
-        self._unnamed = [one for one in verdict.unnamed if one.is_mission_file]
+        self._unnamed = [
+            unnamed_bytes for unnamed_bytes in verdict.unnamed if unnamed_bytes.is_mission_file
+        ]
         self.unnamed.setText(
             counted(
                 len(self._unnamed),
@@ -203,7 +205,7 @@ class CheckCard(Card):
 
         def imported(results: list[Offloaded]) -> None:
             self._house.archive_changed.emit()
-            self._house.show_message("  ".join(offload_text(one) for one in results))
+            self._house.show_message("  ".join(offload_text(offloaded) for offloaded in results))
             self.start()
 
         self._house.run(lambda task: import_unnamed(desk, wanted, task.cancelled), imported)

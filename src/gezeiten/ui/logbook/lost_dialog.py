@@ -30,9 +30,9 @@ class LostDialog(QDialog):
         self.listed.setAccessibleName(tr("Lost entries"))
         self.listed.setWordWrap(True)
         self.listed.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        for one in lost:
-            said = tr("%1 · %2 · %3").replace("%1", day_and_time(one.at_ms, home_zone()))
-            self.listed.addItem(said.replace("%2", one.subject).replace("%3", one.sentence))
+        for entry in lost:
+            said = tr("%1 · %2 · %3").replace("%1", day_and_time(entry.at_ms, home_zone()))
+            self.listed.addItem(said.replace("%2", entry.subject).replace("%3", entry.sentence))
         again = button(tr("Write them again"), self._reload)
         leave = button(tr("Leave it as it is"), self.reject, "primary")
         leave.setDefault(True)

@@ -18,9 +18,9 @@ from PySide6.QtWidgets import (
     QTableWidgetItem,
 )
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.office.logbook import (
-    About,
+    AboutFilter,
     EntryFilter,
     Page,
     about_conflicts,
@@ -52,7 +52,7 @@ class LogbookPlace(Place):
 
     def __init__(self, house: AppContext) -> None:
         super().__init__(house)
-        self._filter: About | None = None
+        self._filter: AboutFilter | None = None
         self.entries: tuple[Entry, ...] = ()
         self._misfits: dict[str, list[str]] = {}
         self._build_filters()
@@ -196,11 +196,11 @@ class LogbookPlace(Place):
     def show_target(self, target: object) -> None:
         """Look for what a place pointed at: a function of the desk that returns it."""
         if callable(target):
-            make: Callable[[Desk], About] = target
+            make: Callable[[Workspace], AboutFilter] = target
             desk = self.house.desk
             self.house.run(lambda _task: make(desk), self.show_about)
 
-    def show_about(self, about: About | None) -> None:
+    def show_about(self, about: AboutFilter | None) -> None:
         """Show what the logbook has about something, or everything."""
         self._filter = about
         self.about_button.setVisible(about is not None)

@@ -48,7 +48,7 @@ from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_model import (
     Link,
-    TriedStep,
+    TrialStep,
     changed_spans,
     correction_of,
     drawn,
@@ -103,7 +103,7 @@ class ChainDialog(ActingDialog):
         self._view, self._chain = view, Chain((), "", (), ())
         self._lane: Lane | None = None
         self._units = units_of(house.desk.settings)
-        self.trying = TriedStep()
+        self.trying = TrialStep()
         self.series = SeriesBox(point, series)
         self.table = plain_table(
             tr("Chain of the series"),
@@ -233,7 +233,7 @@ class ChainDialog(ActingDialog):
         self.fields.offer_certificates(known, self._point.zone)
         self.fields.lay_out()
         listed = links(self._chain)
-        fill(self.table, [self._row(one) for one in listed], list(listed))
+        fill(self.table, [self._row(link) for link in listed], list(listed))
         steps = [i for i, one in enumerate(listed) if one.kind == "correction"]
         self.table.setCurrentCell(steps[-1] if steps else 0, 0)
         self.chart.show_lanes([self._lane], self._view, self._point.zone)
@@ -268,7 +268,7 @@ class ChainDialog(ActingDialog):
             name = tr(thing.does.name) + ("" if thing.is_on else " · " + tr("off"))
             if thing.is_on and thing.is_stale:
                 name += " · " + tr("fitted to another state: tie it anew")
-            other = of_another_sensor(thing, (one.feed for one in self._chain.feeds))
+            other = of_another_sensor(thing, (feed.feed for feed in self._chain.feeds))
             if thing.is_on and other is not None:
                 words = tr("the certificate is not of %1, which measured here too")
                 name += " · " + words.replace("%1", other.deployment.stay.source)

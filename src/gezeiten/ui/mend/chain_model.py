@@ -36,16 +36,16 @@ class Link:
 
 def links(chain: Chain) -> list[Link]:
     """Return the lines of a chain from the source on."""
-    found = [Link("source", one) for one in chain.feeds]
-    found += [Link("clock", one) for one in chain.clocks]
-    found += [Link("clock off", one) for one in chain.clocks_off]
+    found = [Link("source", feed) for feed in chain.feeds]
+    found += [Link("clock", clock) for clock in chain.clocks]
+    found += [Link("clock off", kept_clock) for kept_clock in chain.clocks_off]
     found += [Link("calculated", chain.how)] if chain.how else []
-    found += [Link("correction", one) for one in chain.corrections]
-    return found + [Link("fill", one) for one in chain.fills]
+    found += [Link("correction", correction) for correction in chain.corrections]
+    return found + [Link("fill", fill) for fill in chain.fills]
 
 
 @dataclass(slots=True)
-class TriedStep:
+class TrialStep:
     """The step that is tried. kind: of a correction; unit: in which numbers are typed; decimals: of
     the quantity."""
 

@@ -160,9 +160,9 @@ class ClockDialog(ActingDialog):
         chosen = max(self.mission.currentIndex(), 0)
         self.mission.blockSignals(True)
         self.mission.clear()
-        for one in self._clocks:
-            name = tr("%1, mission %2").replace("%1", one.serial)
-            self.mission.addItem(name.replace("%2", number(one.number)))
+        for clock in self._clocks:
+            name = tr("%1, mission %2").replace("%1", clock.serial)
+            self.mission.addItem(name.replace("%2", number(clock.number)))
         last = len(self._clocks) - 1
         self.mission.setCurrentIndex(min(chosen, last) if self.other.count() else last)
         self.mission.blockSignals(False)
@@ -190,11 +190,11 @@ class ClockDialog(ActingDialog):
         zone = self._point.zone
         rows = [
             [
-                instant(one.true_ms, zone, seconds=True),
-                seconds(one.shown_ms - one.true_ms),
-                _within(2 * one.u_ms / 1000),
+                instant(clock_read.true_ms, zone, seconds=True),
+                seconds(clock_read.shown_ms - clock_read.true_ms),
+                _within(2 * clock_read.u_ms / 1000),
             ]
-            for one in clock.reads
+            for clock_read in clock.reads
         ]
         fill(self.table, rows, list(clock.reads))
         its = clock.kept or clock.off

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.alternative_sources import (
     AlternativeReadings,
-    ByOther,
+    AlternativeSource,
     CarrierCard,
     find_alternatives,
 )
@@ -45,7 +45,7 @@ class GapDetail:
     others: list[AlternativeReadings]
 
 
-def load_detail(desk: Desk, booked: BookedGap, cards: list[CarrierCard]) -> GapDetail:
+def load_detail(desk: Workspace, booked: BookedGap, cards: list[CarrierCard]) -> GapDetail:
     """Gather what is shown of a gap. cards: the couriers and drives at hand."""
     units, point = units_of(desk.settings), booked.point
     measured = [place.channel for place in point.measured]
@@ -67,7 +67,7 @@ def load_detail(desk: Desk, booked: BookedGap, cards: list[CarrierCard]) -> GapD
     return GapDetail(booked, told, lanes, steps, readings, others)
 
 
-def _lane(desk: Desk, units: Units, booked: BookedGap, key: str) -> Lane:
+def _lane(desk: Workspace, units: Units, booked: BookedGap, key: str) -> Lane:
     name, unit = quantity(key), units.of_series(booked.point, key)
     proposal = _proposal(desk, booked, key) if booked.channels else None
     if proposal is not None:
@@ -94,7 +94,7 @@ def _tint(booked: BookedGap) -> Tint:
     return Tint(span, "brass", alpha=36)
 
 
-def _proposal(desk: Desk, booked: BookedGap, channel: str) -> Series | None:
+def _proposal(desk: Workspace, booked: BookedGap, channel: str) -> Series | None:
     """The straight line through the gap, drawn from the reading before to the one after."""
     gap = booked.gap
     beside = read_around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms), tolerant=True)
@@ -106,7 +106,7 @@ def with_other(
     lanes: list[Lane], booked: BookedGap, other: AlternativeReadings, units: Units
 ) -> list[Lane]:
     """Return lanes with the readings of another source; what is carried is not known yet."""
-    fills = dict(other.fills) if isinstance(other, ByOther) else {}
+    fills = dict(other.fills) if isinstance(other, AlternativeSource) else {}
     found = []
     for lane, key in zip(lanes, booked.channels, strict=False):
         one, unit = fills.get(key), units.of_series(booked.point, key)

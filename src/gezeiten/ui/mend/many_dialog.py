@@ -38,7 +38,7 @@ _RULES = (
 _ALL = ""
 
 
-class ManyGapsDialog(QDialog):
+class SeveralGapsDialog(QDialog):
     """Lists what a rule would do about all gaps that are open, and does what is ticked."""
 
     def __init__(self, parent: QWidget, house: AppContext) -> None:
@@ -123,7 +123,7 @@ class ManyGapsDialog(QDialog):
     def _load(self) -> None:
         desk = self._house.desk
         self._house.run(
-            lambda _task: [one for one in gaps(desk) if one.state == "open"],
+            lambda _task: [gap for gap in gaps(desk) if gap.state == "open"],
             self._show_gaps,
             failed=self._show_message,
         )
@@ -133,7 +133,7 @@ class ManyGapsDialog(QDialog):
         self.site.blockSignals(True)
         self.site.clear()
         self.site.addItem(tr("all sites"), _ALL)
-        for name in dict.fromkeys(one.point.site for one in found):
+        for name in dict.fromkeys(booked_gap.point.site for booked_gap in found):
             self.site.addItem(name, name)
         self.site.blockSignals(False)
         self._forget()
@@ -157,7 +157,7 @@ class ManyGapsDialog(QDialog):
 
     def _selected(self) -> list[BookedGap]:
         wanted = self.site.currentData()
-        return [one for one in self._gaps if wanted in (_ALL, None, one.point.site)]
+        return [gap for gap in self._gaps if wanted in (_ALL, None, gap.point.site)]
 
     def look(self) -> None:
         """List what the rule would do about each gap; nothing is done yet."""

@@ -146,7 +146,14 @@ class SelectedGap:
         self.booked, self.offers, self.source = booked, told, told.usual
         self.ways, self.way, self.by_hand = [], None, False
         self.others, self.other = others, None
-        best = next((one for one in others if not one.refusal), None)
+        best = next(
+            (
+                alternative_readings
+                for alternative_readings in others
+                if not alternative_readings.refusal
+            ),
+            None,
+        )
         if best is not None and self.is_open and not told.can_ask:
             self.source, self.other = "other", best
 
@@ -177,9 +184,14 @@ class SelectedGap:
         the best before all were known is not."""
         self.ways = ways
         if self.by_hand and self.way is not None:
-            self.way = next((one for one in ways if one.name == self.way.name), self.way)
+            self.way = next(
+                (fill_method for fill_method in ways if fill_method.name == self.way.name), self.way
+            )
             return
-        told, best = self.offers, next((one for one in ways if not one.refusal), None)
+        told, best = (
+            self.offers,
+            next((fill_method for fill_method in ways if not fill_method.refusal), None),
+        )
         if told is None or self.by_hand or not self.is_open or told.can_ask:
             return
         if self.other is not None:

@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QRadioButton
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.ui.mend.model import SelectedGap, SourceOffers
-from gezeiten.ui.mend.ways import WaysRows, row_holder
-from gezeiten.ui.parts.giving_way import GivingWay
+from gezeiten.ui.mend.ways import FillMethodRows, row_holder
+from gezeiten.ui.parts.giving_way import YieldingLayout
 from gezeiten.ui.parts.widgets import column, label, rule
 from gezeiten.ui.shell.i18n import number, tr
 from gezeiten.ui.shell.units import Units
@@ -19,7 +19,7 @@ _LINE_ROW = 40
 """Of what could fill a gap: what is measured stands above it, estimates below."""
 
 
-class OffersTable(GivingWay):
+class OffersTable(YieldingLayout):
     """source_chosen: "logger" or "line"; row_chosen: what was measured by another one, or a way to
     estimate it."""
 
@@ -32,7 +32,7 @@ class OffersTable(GivingWay):
         grid.setVerticalSpacing(6)
         for j, text in enumerate((tr("Source"), tr("How"), tr("Expected error"), tr("Covers"))):
             grid.addWidget(label(text, "muted"), 0, j)
-        self.ways = WaysRows(grid, 3, _LINE_ROW + 2)
+        self.ways = FillMethodRows(grid, 3, _LINE_ROW + 2)
         super().__init__(column(grid, self.ways.notes, spacing=6))
         self.by_logger = QRadioButton(tr("Ask the logger again"))
         self.by_line = QRadioButton(tr("Straight line"))

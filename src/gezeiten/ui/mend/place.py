@@ -10,14 +10,14 @@ from typing import Literal
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QLineEdit
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.alternative_sources import AlternativeReadings, fill_by_measured
 from gezeiten.desk.field.estimating import FillMethod, estimates, fill_by_method
 from gezeiten.desk.field.gaps import BookedGap, gaps, gaps_of_calculated
 from gezeiten.desk.field.many_gaps import gaps_of_same_action, undo_all
 from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
 from gezeiten.desk.logger.offloading import Offloaded
-from gezeiten.desk.office.logbook import About, about_point
+from gezeiten.desk.office.logbook import AboutFilter, about_point
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.steps.steps import NOT_CALCULATED
@@ -31,7 +31,7 @@ from gezeiten.ui.mend.model import (
     table_span,
 )
 from gezeiten.ui.mend.offers import OffersTable
-from gezeiten.ui.mend.story_dialog import StoryDialog, connect_provenance
+from gezeiten.ui.mend.story_dialog import ProvenanceDialog, connect_provenance
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import connect_readings
@@ -40,7 +40,7 @@ from gezeiten.ui.parts.widgets import Card, button, column, label, row
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import AppContext, ClockWanted, Place, Rows
+from gezeiten.ui.shell.house import AppContext, ClockWanted, Place, ReadingsRequest
 from gezeiten.ui.shell.i18n import counted, day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -171,7 +171,7 @@ class MendPlace(Place):
         )
 
     # -- loading -------------------------------------------------------------------------------
-    def logbook_filter(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
         if self._detail is None:
             return None
         point, gap = self._detail.booked.point, self._detail.booked.gap
@@ -445,9 +445,9 @@ class MendPlace(Place):
 
     def show_several(self) -> None:
         """Do one thing about many gaps."""
-        from gezeiten.ui.mend.many_dialog import ManyGapsDialog
+        from gezeiten.ui.mend.many_dialog import SeveralGapsDialog
 
-        ManyGapsDialog(self, self.house).open()
+        SeveralGapsDialog(self, self.house).open()
 
     def undo_whole_action(self) -> None:
         """Undo what was done about the chosen gap and about all others in the same act."""
@@ -472,7 +472,7 @@ class MendPlace(Place):
         desk = self.house.desk
 
         def show(found: list[PointPlace]) -> None:
-            point = next((one for one in found if one.id == wanted.point_id), None)
+            point = next((place for place in found if place.id == wanted.point_id), None)
             if point is not None:
                 dialog = ChainDialog(self, self.house, point, wanted.series)
                 dialog.open()
@@ -507,14 +507,16 @@ class MendPlace(Place):
             booked = self._detail.booked
             series = booked.channels[0] if booked.channels else ""
             at_ms = booked.gap.start_ms - 1 if at_ms is None else at_ms
-            StoryDialog(self, self.house, booked.point, at_ms, series).open()
+            ProvenanceDialog(self, self.house, booked.point, at_ms, series).open()
 
     def show_rows(self) -> None:
         """Show the readings around the gap as a table, from the last one before it on."""
         if self._detail:
             booked = self._detail.booked
             series = tuple((booked.point, key) for key in booked.channels)
-            self.house.rows_wanted.emit(Rows(series, table_span(booked.gap), booked.gap.start_ms))
+            self.house.rows_wanted.emit(
+                ReadingsRequest(series, table_span(booked.gap), booked.gap.start_ms)
+            )
 
     def _to_trends(self) -> None:
         if self._detail:

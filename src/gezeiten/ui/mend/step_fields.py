@@ -14,7 +14,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.corrections.calibration import CERTIFICATE
 from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT
 from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, SuspectRule
-from gezeiten.ui.mend.chain_model import TriedStep, number_shown, number_unit
+from gezeiten.ui.mend.chain_model import TrialStep, number_shown, number_unit
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of, write_number
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
@@ -46,7 +46,7 @@ class StepFields(QWidget):
     trim_asked = Signal(str, bool)
     points_asked = Signal()
 
-    def __init__(self, trying: TriedStep) -> None:
+    def __init__(self, trying: TrialStep) -> None:
         super().__init__()
         self.trying = trying
         self.kind = QComboBox()
@@ -121,9 +121,9 @@ class StepFields(QWidget):
         self.certificate.blockSignals(True)
         self.certificate.clear()
         self.certificate.addItem(tr("none"), None)
-        for one in known:
-            words = f"{one.serial} · {date(one.at_ms, zone)} · {one.name}"
-            self.certificate.addItem(words, one)
+        for certificate in known:
+            words = f"{certificate.serial} · {date(certificate.at_ms, zone)} · {certificate.name}"
+            self.certificate.addItem(words, certificate)
         self.certificate.setCurrentIndex(max(self.certificate.findData(chosen), 0))
         self.certificate.blockSignals(False)
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QWidget
 
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.correcting import step_text
-from gezeiten.desk.record.story import Bytes, Story, provenance
+from gezeiten.desk.record.story import Bytes, Provenance, provenance
 from gezeiten.domain.actions.gaps import fill_method_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.quality import Quality
@@ -44,14 +44,14 @@ def connect_provenance(
 
     def tapped(at_ms: int, lane: Lane) -> None:
         for trace in lane.traces[:1]:
-            its = next((one for one in points() if one.id == trace.view.point_id), None)
+            its = next((point for point in points() if point.id == trace.view.point_id), None)
             if its is not None:
-                StoryDialog(parent, house, its, at_ms, trace.view.key).open()
+                ProvenanceDialog(parent, house, its, at_ms, trace.view.key).open()
 
     chart.tapped.connect(tapped)
 
 
-class StoryDialog(QDialog):
+class ProvenanceDialog(QDialog):
     """Tells how the reading of a point nearest to an instant came about."""
 
     def __init__(
@@ -111,7 +111,7 @@ class StoryDialog(QDialog):
         own = self._units.own(self._point, key)
         return self._units.value(key, value, own)
 
-    def _show(self, told: Story) -> None:
+    def _show(self, told: Provenance) -> None:
         self._show_message("")
         clear(self.lines)
         zone = self._point.zone
@@ -180,12 +180,12 @@ class StoryDialog(QDialog):
                 "%3", number(its.clock_u_ms / 1000, 1)
             )
             self._line(tr("Clock"), f"{words}\n{kept.said_by}: {kept.words}")
-        for one in its.offloads:
-            told = f"{instant(one.at_ms, zone)}, {one.person}, {tr(one.route)}"
-            if one.clock_difference_ms is not None:
-                off = number(one.clock_difference_ms / 1000, 1)
+        for offload in its.offloads:
+            told = f"{instant(offload.at_ms, zone)}, {offload.person}, {tr(offload.route)}"
+            if offload.clock_difference_ms is not None:
+                off = number(offload.clock_difference_ms / 1000, 1)
                 told += " · " + tr("its clock was off by %1 s").replace("%1", off)
-            self._line(tr("Bytes"), f"{one.sha256[:_SIGNS]}… · {told}", tip=one.sha256)
+            self._line(tr("Bytes"), f"{offload.sha256[:_SIGNS]}… · {told}", tip=offload.sha256)
         if not its.offloads:
             self._line(tr("Bytes"), tr("known from no offload; verify the archive"))
 

@@ -6,7 +6,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QRadioButton, QWidget
 
-from gezeiten.desk.field.alternative_sources import AlternativeReadings, ByOther
+from gezeiten.desk.field.alternative_sources import AlternativeReadings, AlternativeSource
 from gezeiten.desk.field.estimating import FillMethod
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.domain.quantities.quantities import quantity
@@ -27,7 +27,7 @@ def row_holder() -> QWidget:
     return holder
 
 
-class WaysRows(QObject):
+class FillMethodRows(QObject):
     """Rows of a grid below others. chosen: what was measured by another source
     (`AlternativeReadings`), or the way whose button was pressed."""
 
@@ -151,7 +151,7 @@ class WaysRows(QObject):
 def _alternative_text(other: AlternativeReadings, booked: BookedGap) -> str:
     """Say by whom, of which series where not of all, and why it cannot serve."""
     words = [tr(other.name)]
-    its = [key for key, _ in other.fills] if isinstance(other, ByOther) else []
+    its = [key for key, _ in other.fills] if isinstance(other, AlternativeSource) else []
     if 0 < len(its) < len(booked.channels):
         names = ", ".join(quantity(key).name for key in its)
         words.append(tr("only %1").replace("%1", names))
@@ -163,7 +163,7 @@ def _alternative_text(other: AlternativeReadings, booked: BookedGap) -> str:
 def _difference_text(other: AlternativeReadings, booked: BookedGap, units: Units) -> str:
     """Say that it is measured, and how it compares where both measured."""
     words = [tr("measured")]
-    if isinstance(other, ByOther):
+    if isinstance(other, AlternativeSource):
         words += [
             tr("differs %1").replace(
                 "%1", units.difference_text(booked.point, key, one.median, one.spread)

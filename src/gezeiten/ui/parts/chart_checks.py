@@ -37,7 +37,7 @@ class CheckMarks(InPixels):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(QPen(self._theme.color("ink"), 1.4))
         p.setBrush(self._theme.color("paper"))
-        seen = [one for one in self._checks if left * 1000 <= one.at_ms < right * 1000]
+        seen = [check for check in self._checks if left * 1000 <= check.at_ms < right * 1000]
         for one in seen[:_MOST_DRAWN]:
             x = room.left() + (one.at_ms / 1000 - left) / (right - left) * room.width()
 

@@ -68,9 +68,9 @@ class Trace:
         return tuple(
             dict.fromkeys(
                 rule
-                for one in self.limits
-                if one.start_ms < span[1] and one.end_ms > span[0]
-                for rule in one.rules
+                for limit in self.limits
+                if limit.start_ms < span[1] and limit.end_ms > span[0]
+                for rule in limit.rules
             )
         )
 
@@ -130,9 +130,9 @@ class Lane:
     def checked_in(self, span: Span) -> list[float]:
         """Return what was read by hand in a stretch."""
         return [
-            one.value
-            for one in self.checks
-            if span[0] <= one.at_ms < span[1] and not math.isnan(one.value)
+            check.value
+            for check in self.checks
+            if span[0] <= check.at_ms < span[1] and not math.isnan(check.value)
         ]
 
     def rules_in(self, span: Span) -> tuple[LimitRule, ...]:

@@ -27,9 +27,9 @@ def limit_lines(lane: Lane, whole: Span) -> dict[tuple[str, float], list[Span]]:
     found: dict[tuple[str, float], list[Span]] = {}
     for trace in lane.traces:
         found |= {(rule.side, rule.value): [] for rule in trace.rules if not trace.limits}
-        for one in trace.limits:
-            span = (max(one.start_ms, whole[0]), min(one.end_ms, whole[1]))
-            for rule in one.rules:
+        for limit in trace.limits:
+            span = (max(limit.start_ms, whole[0]), min(limit.end_ms, whole[1]))
+            for rule in limit.rules:
                 if span[1] > span[0]:
                     found.setdefault((rule.side, rule.value), []).append(span)
     return found

@@ -37,17 +37,19 @@ class RemarkMarks(InPixels):
         ink, line = self._theme.color("tide"), QPen(self._theme.color("tide", 150), 1)
         line.setStyle(Qt.PenStyle.DotLine)
         ends = [room.left()] * _ROWS
-        for one in self._remarks:
-            if not one.touches(round(low * 1000), round(high * 1000)):
+        for remark in self._remarks:
+            if not remark.touches(round(low * 1000), round(high * 1000)):
                 continue
             begin, end = (
                 room.left() + (at / 1000 - low) / (high - low) * room.width()
-                for at in (one.start_ms, max(one.end_ms, one.start_ms))
+                for at in (remark.start_ms, max(remark.end_ms, remark.start_ms))
             )
             p.setPen(line)
             p.drawLine(QPointF(begin, room.top()), QPointF(begin, room.bottom()))
             p.fillRect(QRectF(begin, room.bottom() - 3, max(end - begin, 3), 3), ink)
-            words = one.words if len(one.words) <= _SIGNS else f"{one.words[: _SIGNS - 1]}…"
+            words = (
+                remark.words if len(remark.words) <= _SIGNS else f"{remark.words[: _SIGNS - 1]}…"
+            )
             wide = metrics.horizontalAdvance(words) + 2 * _PAD
             left = min(max(begin, room.left()), room.right() - wide)
             row = next((i for i, taken in enumerate(ends) if taken <= left), None)

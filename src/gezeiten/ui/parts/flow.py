@@ -36,7 +36,7 @@ else:
     _Side = object  # two widgets cannot be the bases of one
 
 
-class GivesWay(_Side):
+class YieldingWidget(_Side):
     """For a widget at the side: as wide as wanted where there is room, narrower where not."""
 
     _wide = 0

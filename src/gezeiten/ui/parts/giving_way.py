@@ -11,7 +11,7 @@ _SMALL_PX, _FAIR_SHARE = 700, 0.75
 """In the smallest window it gives way most; of what a window is higher it may have so much."""
 
 
-class GivingWay(QScrollArea):
+class YieldingLayout(QScrollArea):
     """Shows a layout whole where it can, else a part of it with a bar beside."""
 
     def __init__(self, laid: QLayout) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.intake.overviews import OverviewLine, overview_lines
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.checking import checks_of
@@ -27,7 +27,7 @@ from gezeiten.ui.shell.units import units_of
 
 
 def lanes_of(
-    desk: Desk, points: Iterable[PointPlace], view_span: Callable[[Span], Span]
+    desk: Workspace, points: Iterable[PointPlace], view_span: Callable[[Span], Span]
 ) -> list[Lane]:
     """Return a lane for each quantity that any of the points records, ready to be drawn.
 
@@ -40,7 +40,7 @@ def lanes_of(
     return lanes if whole is None else prepared_lanes(desk, lanes, view_span(whole))
 
 
-def prepared_lanes(desk: Desk, lanes: Iterable[Lane], span: Span) -> list[Lane]:
+def prepared_lanes(desk: Workspace, lanes: Iterable[Lane], span: Span) -> list[Lane]:
     """Return lanes with what they need to be drawn over a stretch in memory."""
     return [
         replace(lane, traces=tuple(_prepared_trace(desk, trace, span) for trace in lane.traces))
@@ -48,7 +48,7 @@ def prepared_lanes(desk: Desk, lanes: Iterable[Lane], span: Span) -> list[Lane]:
     ]
 
 
-def _prepared_trace(desk: Desk, trace: Trace, span: Span) -> Trace:
+def _prepared_trace(desk: Workspace, trace: Trace, span: Span) -> Trace:
     return replace(trace, view=read_ahead(desk, trace.view, span))
 
 
@@ -58,7 +58,7 @@ def faults_of(lanes: Iterable[Lane]) -> list[str]:
     return list(dict.fromkeys(faults))
 
 
-def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
+def _lane(desk: Workspace, points: list[PointPlace], key: str) -> Lane | None:
     """All points' readings of one quantity in one unit: the plan's where one point is shown."""
     traces: list[Trace] = []
     tints: list[Tint] = []
@@ -92,7 +92,7 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
         )
     if not traces and not seen:
         return None
-    said = {one.uid: one for point in points for one in remarks_of(desk, point, key)}
+    said = {remark.uid: remark for point in points for remark in remarks_of(desk, point, key)}
     name = quantity(key)
     title = (alone[1].own_name if alone else "") or name.name
     return Lane(
@@ -104,17 +104,17 @@ def _lane(desk: Desk, points: list[PointPlace], key: str) -> Lane | None:
         overviews=tuple(seen),
         symbol=name.symbol,
         remarks=tuple(said.values()),
-        checks=tuple(one for point in points for one in shown_checks(desk, point, key, unit)),
+        checks=tuple(check for point in points for check in shown_checks(desk, point, key, unit)),
     )
 
 
-def remarks_of(desk: Desk, point: PointPlace, key: str) -> tuple[Remark, ...]:
+def remarks_of(desk: Workspace, point: PointPlace, key: str) -> tuple[Remark, ...]:
     """Return the remarks that a series of a point is shown with."""
-    return tuple(one for one in remarks(desk, point.id) if one.series in ("", key))
+    return tuple(remark for remark in remarks(desk, point.id) if remark.series in ("", key))
 
 
 def shown_checks(
-    desk: Desk, point: PointPlace, key: str, unit: ShownUnit
+    desk: Workspace, point: PointPlace, key: str, unit: ShownUnit
 ) -> tuple[ShownCheck, ...]:
     """Return what was read by hand for a series of a point, in the unit shown."""
 
@@ -123,13 +123,13 @@ def shown_checks(
 
     return tuple(
         ShownCheck(
-            one.at_ms,
-            unit.shown(one.value),
-            abs(unit.shown_difference(one.u)),
-            shown(one.low),
-            shown(one.high),
+            check.at_ms,
+            unit.shown(check.value),
+            abs(unit.shown_difference(check.u)),
+            shown(check.low),
+            shown(check.high),
         )
-        for one in checks_of(desk, point.id, key)
+        for check in checks_of(desk, point.id, key)
     )
 
 
@@ -153,7 +153,7 @@ def _shown_limits(stretch: InForce, unit: ShownUnit) -> InForce:
     return replace(stretch, rules=tuple(shown_rule(rule, unit) for rule in stretch.rules))
 
 
-def trace_of(desk: Desk, point: PointPlace, key: str, unit: ShownUnit | None = None) -> Trace:
+def trace_of(desk: Workspace, point: PointPlace, key: str, unit: ShownUnit | None = None) -> Trace:
     """Return the trace of a series, ready to be drawn from what is in memory.
 
     unit: to show it in; None is the recorded one.
@@ -162,7 +162,7 @@ def trace_of(desk: Desk, point: PointPlace, key: str, unit: ShownUnit | None = N
     return Trace(point.name, view(desk, point.id, key), factor, offset)
 
 
-def figures_of(desk: Desk, trace: Trace, span: Span, zone: str) -> Statistics:
+def figures_of(desk: Workspace, trace: Trace, span: Span, zone: str) -> Statistics:
     """Return the figures of a stretch of a line, in the unit shown."""
     series = read_around(desk, trace.view.point_id, trace.view.key, span, tolerant=True)
     return numbers(trace.in_unit(series), span, trace.limits, zone=zone, averages=trace.averages)

@@ -25,10 +25,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.ui.parts.flow import ElidingLabel, GivesWay
+from gezeiten.ui.parts.flow import ElidingLabel, YieldingWidget
 
 
-class Card(GivesWay, QFrame):
+class Card(YieldingWidget, QFrame):
     """A sheet of paper on the ground, with a heading and something small to its right."""
 
     def __init__(self, title: str = "", aside: QWidget | str | None = None) -> None:

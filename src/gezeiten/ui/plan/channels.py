@@ -222,9 +222,9 @@ class ChannelLine(QWidget):
 
     def _readable(self) -> list[LimitRule | None]:
         found: list[LimitRule | None] = []
-        for one in self.limits:
+        for limit in self.limits:
             try:
-                found.append(one.rule())
+                found.append(limit.rule())
             except FieldError:
                 found.append(None)
         return found

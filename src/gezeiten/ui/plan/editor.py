@@ -17,7 +17,7 @@ from gezeiten.domain.plan.plan_check import check_plan
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.widgets import rule
 from gezeiten.ui.plan.channels import ChannelsSection
-from gezeiten.ui.plan.manners import MannersSection
+from gezeiten.ui.plan.manners import DeviceOptionsSection
 from gezeiten.ui.plan.names import NamesSection
 from gezeiten.ui.plan.section import EditContext, Section
 from gezeiten.ui.plan.start_end import StartEndSection
@@ -49,7 +49,7 @@ class PlanEditor(QWidget):
         self.channels = ChannelsSection(units)
         self.start_end = StartEndSection()
         self.times = TimesSection()
-        self.manners = MannersSection()
+        self.manners = DeviceOptionsSection()
         # in this order they are applied: what comes later builds on what comes first
         self._sections: tuple[Section, ...] = (
             self.names,

@@ -15,7 +15,7 @@ from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned
 from gezeiten.ui.shell.i18n import counted, tr
 
 
-class MannersSection(Section):
+class DeviceOptionsSection(Section):
     """Display, sound, key tone, light, reminders, memory for events."""
 
     fields = ("manners",)

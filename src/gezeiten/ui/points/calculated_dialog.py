@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QW
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.calculating import (
     Calculation,
+    CalculationView,
     NearPlace,
-    SeenCalculation,
     by_nearness,
     calculate,
     calculations,
@@ -46,7 +46,7 @@ YEAR_MS = 365 * DAY_MS
 _OWN_NAME = "a formula of your own …"
 _SIGNS = 22
 """Of a series' name that are seen in a closed list."""
-_Known: TypeAlias = tuple[list[SeenCalculation], list[NearPlace]]
+_Known: TypeAlias = tuple[list[CalculationView], list[NearPlace]]
 
 
 class CalculatedDialog(ActingDialog):
@@ -161,14 +161,17 @@ class CalculatedDialog(ActingDialog):
 
     def _show_newest(self) -> None:
         one = selected_item(self.table)
-        is_old = isinstance(one, SeenCalculation) and bool(one.how.formula_in_force.superseded)
+        is_old = isinstance(one, CalculationView) and bool(one.how.formula_in_force.superseded)
         self.newest_button.setVisible(is_old and not self._house.is_read_only)
 
-    def _row(self, one: SeenCalculation) -> list[str]:
+    def _row(self, one: CalculationView) -> list[str]:
         how, said = one.how, one.said
         names = [_named(quantity(key).name, name, self._point) for name, key in one.inputs]
         formula = how.formula_in_force
-        numbers = [self._number(each, how.parameters[each.key]) for each in formula.parameters]
+        numbers = [
+            self._number(parameter, how.parameters[parameter.key])
+            for parameter in formula.parameters
+        ]
         old = tr("to be recalculated: %1").replace("%1", tr(formula.superseded))
         by = [
             tr(formula.name),
@@ -273,11 +276,13 @@ class CalculatedDialog(ActingDialog):
             return
         for position, role in enumerate(formula.roles):
             self._room.addWidget(_field(tr(role.name), self._input(formula, position, role)))
-        for one in formula.parameters:
-            field = self._parameter_field(one)
+        for parameter in formula.parameters:
+            field = self._parameter_field(parameter)
             field.editingFinished.connect(self._preview)
-            self.parameters.append((one, field))
-            caption = f"{tr(one.name)}, {one.unit}" if one.unit else tr(one.name)
+            self.parameters.append((parameter, field))
+            caption = (
+                f"{tr(parameter.name)}, {parameter.unit}" if parameter.unit else tr(parameter.name)
+            )
             self._room.addWidget(_field(caption, field))
         self._preview()
 
@@ -401,13 +406,13 @@ class CalculatedDialog(ActingDialog):
     def withdraw(self) -> None:
         """Let the chosen series not be calculated any more."""
         one, desk = selected_item(self.table), self._house.desk
-        if isinstance(one, SeenCalculation):
+        if isinstance(one, CalculationView):
             self._do(lambda: remove_calculation(desk, one.how))
 
     def recalculate(self) -> None:
         """Let the chosen series be calculated by the newest version of its formula."""
         one, desk, words = selected_item(self.table), self._house.desk, self.words.text()
-        if isinstance(one, SeenCalculation):
+        if isinstance(one, CalculationView):
             self._do(lambda: recalculate(desk, one.how, words))
 
 

@@ -178,10 +178,12 @@ class CheckSheet(QDialog):
         self._house.run(lambda _task: sites(desk), self._show_sites, failed=self._show_message)
 
     def _show_sites(self, listed: list[SitePlace]) -> None:
-        self._sites = [one for one in listed if not one.retired and lines_of(one, self._units)]
+        self._sites = [
+            place for place in listed if not place.retired and lines_of(place, self._units)
+        ]
         self.site.blockSignals(True)
-        for one in self._sites:
-            self.site.addItem(one.name)
+        for site in self._sites:
+            self.site.addItem(site.name)
         here = (
             i
             for i, one in enumerate(self._sites)

@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHeaderView, QVBoxLayout, QWidget
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.checking import (
-    TyingTry,
+    FitTrial,
     check_schedule_days,
     compare_checks,
     save_fit,
@@ -23,7 +23,7 @@ from gezeiten.desk.record.records import extent
 from gezeiten.domain.quantities.quantities import ShownUnit, quantity
 from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.domain.steps.checks.comparing import CheckComparison
-from gezeiten.domain.steps.checks.duty import DutyDay
+from gezeiten.domain.steps.checks.duty import CheckScheduleDay
 from gezeiten.ui.mend.chain_model import drawn
 from gezeiten.ui.mend.story_dialog import connect_provenance
 from gezeiten.ui.parts.chart_lanes import Lane
@@ -61,7 +61,7 @@ class ShownChecks:
     checks: tuple[CheckComparison, ...]
     lane: Lane | None
     span: Span
-    days: tuple[DutyDay, ...]
+    days: tuple[CheckScheduleDay, ...]
 
 
 class ChecksDialog(ActingDialog):
@@ -75,7 +75,7 @@ class ChecksDialog(ActingDialog):
         self._house, self._point = house, point
         self._units = units_of(house.desk.settings)
         self._seen = ShownChecks((), None, (0, 1), ())
-        self.tried: TyingTry | None = None
+        self.tried: FitTrial | None = None
         self.series = SeriesBox(point, series)
         self.table = plain_table(
             tr("Check readings"),
@@ -186,7 +186,7 @@ class ChecksDialog(ActingDialog):
         self._seen, self.tried = seen, None
         self._fill(None)
         self.duty_words.setText(schedule_text(seen.days))
-        known = [one for one in seen.checks if math.isfinite(one.difference)]
+        known = [check for check in seen.checks if math.isfinite(check.difference)]
         self.tying.setEnabled(bool(known))
         if known:
             self.since.show_instant(seen.span[0], self._point.zone)
@@ -197,7 +197,7 @@ class ChecksDialog(ActingDialog):
         self._show_buttons()
         self._try()
 
-    def _fill(self, tried: TyingTry | None) -> None:
+    def _fill(self, tried: FitTrial | None) -> None:
         left_out = {}
         if tried is not None:
             left_out = {
@@ -285,7 +285,7 @@ class ChecksDialog(ActingDialog):
         self._show_message("")
         shown = self._seen.span
 
-        def work(_task: object) -> tuple[TyingTry, Effect]:
+        def work(_task: object) -> tuple[FitTrial, Effect]:
             tried = try_tying(desk, point, key, span, way)
             return tried, effect(desk, point, key, shown, step=tried.step, instead_of=("tie",))
 
@@ -296,14 +296,14 @@ class ChecksDialog(ActingDialog):
         self._fill(None)
         self._draw(None)
 
-    def _show_trial(self, told: tuple[TyingTry, Effect]) -> None:
+    def _show_trial(self, told: tuple[FitTrial, Effect]) -> None:
         self.tried, seen = told
         self._fill(self.tried)
         self.figures.setText(self._fit_text(self.tried))
         self._draw(seen)
         self._show_buttons()
 
-    def _fit_text(self, tried: TyingTry) -> str:
+    def _fit_text(self, tried: FitTrial) -> str:
         tie, unit = tried.tie, self._unit
         first, last = tie.knots[0][1], tie.knots[-1][1]
         parts = [counted(len(tried.checks), "By %n check", "By %n checks")]
@@ -342,7 +342,7 @@ class ChecksDialog(ActingDialog):
             self._do(lambda: withdraw_check(desk, one.check))
 
 
-def load_checks(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> ShownChecks:
+def load_checks(desk: Workspace, point: PointPlace, key: str, unit: ShownUnit) -> ShownChecks:
     """Gather what is shown of a series; off the main thread."""
     checks = tuple(compare_checks(desk, point.id, key))
     whole = extent(desk, point.id, [key])
@@ -350,8 +350,8 @@ def load_checks(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> Sho
     days = tuple(check_schedule_days(desk, point.id, (now_ms - _DUTY_MS, now_ms), point.zone))
     if whole is None:
         return ShownChecks(checks, None, (0, 1), days)
-    begin = min([whole[0], *(one.check.at_ms for one in checks)])
-    end = max([whole[1], *(one.check.at_ms for one in checks)]) + 1
+    begin = min([whole[0], *(check.check.at_ms for check in checks)])
+    end = max([whole[1], *(check.check.at_ms for check in checks)]) + 1
     span = (max(begin, end - _MOST_SHOWN_MS), end)
     its = quantity(key)
     lane = Lane(
@@ -365,11 +365,11 @@ def load_checks(desk: Desk, point: PointPlace, key: str, unit: ShownUnit) -> Sho
     return ShownChecks(checks, prepared_lanes(desk, [lane], span)[0], span, days)
 
 
-def schedule_text(days: tuple[DutyDay, ...]) -> str:
+def schedule_text(days: tuple[CheckScheduleDay, ...]) -> str:
     """How often the duty of the last four weeks was met, and the last days on which it was not."""
     if not days:
         return ""
-    missed = [one for one in days if not one.is_met]
+    missed = [day for day in days if not day.is_met]
     words = tr("Last four weeks: the duty to look was met on %1 of %2")
     words = words.replace("%1", number(len(days) - len(missed)))
     words = words.replace("%2", counted(len(days), "%n day", "%n days"))

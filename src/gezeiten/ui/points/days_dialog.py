@@ -8,7 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QWidget
 
 from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.day_by_day import Days, day_by_day, write_days
+from gezeiten.desk.record.day_by_day import DailyRecord, day_by_day, write_days
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.day_figures import BEYOND, DegreeRule, IndexDay
 from gezeiten.domain.series.timeline import Span
@@ -42,7 +42,7 @@ class DaysDialog(FiguresDialog):
         self.setWindowTitle(tr("Day by day") + f" · {point.full_name}")
         self._span = span
         self._units = units_of(house.desk.settings)
-        self._days: Days | None = None
+        self._days: DailyRecord | None = None
         self._unit = ""
         self.kind = QComboBox()
         self.kind.setAccessibleName(tr("Degree days"))
@@ -123,7 +123,7 @@ class DaysDialog(FiguresDialog):
             latest="day by day",
         )
 
-    def _show(self, found: Days) -> None:
+    def _show(self, found: DailyRecord) -> None:
         self._days = found
         self._unit = quantity(self.series.key).unit
         heads = [tr("Day"), tr("Held"), tr("Mean"), tr("Lowest"), tr("Highest")]
@@ -144,7 +144,7 @@ class DaysDialog(FiguresDialog):
         self._show_message(self._total_text(found))
         self.export.setEnabled(True)
 
-    def _row(self, found: Days, i: int) -> list[str]:
+    def _row(self, found: DailyRecord, i: int) -> list[str]:
         one, key = found.days[i], self.series.key
         share, own = one.numbers.coverage, self._units.own(self._point, key)
         shown = [
@@ -156,7 +156,7 @@ class DaysDialog(FiguresDialog):
             texts.append(number(found.degrees[i], 2) if math.isfinite(found.degrees[i]) else "–")
         return texts + (index_texts(found.index[i]) if found.index else [])
 
-    def _total_text(self, found: Days) -> str:
+    def _total_text(self, found: DailyRecord) -> str:
         words = counted(len(found.days), "%n day", "%n days")
         if found.degrees:
             known = [one for one in found.degrees if math.isfinite(one)]

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QW
 
 from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.hanging import sensor_depths_of, set_sensor_depth, withdraw_sensor_depth
-from gezeiten.domain.kept import HangingKept
+from gezeiten.domain.kept import StoredSensorDepth
 from gezeiten.domain.steps.hanging import SensorDepth, depth_at, stayed_m
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
@@ -28,7 +28,7 @@ _WAYS = (
 _MM = 3
 
 
-class HangingDialog(ActingDialog):
+class SensorDepthDialog(ActingDialog):
     """Shows from when on the rim lay how high and the sensor how far below it, and asks of a new
     height of the rim whether the sensor came along."""
 
@@ -40,7 +40,7 @@ class HangingDialog(ActingDialog):
         super().__init__(parent, house)
         self.setWindowTitle(tr("How it hangs") + f" · {point.full_name}")
         self._point = point
-        self._known: list[HangingKept] = []
+        self._known: list[StoredSensorDepth] = []
         self.table = plain_table(
             tr("How the sensor hung"),
             [
@@ -115,19 +115,19 @@ class HangingDialog(ActingDialog):
             lambda _task: sensor_depths_of(desk, point), self._show, failed=self._show_message
         )
 
-    def _show(self, known: list[HangingKept]) -> None:
+    def _show(self, known: list[StoredSensorDepth]) -> None:
         self._known = known
         zone = self._point.zone
         rows = [
             [
-                instant(one.hung.since_ms, zone),
-                number(one.hung.rim_m, _MM),
-                number(one.hung.length_m, _MM),
-                number(one.hung.sensor_m, _MM),
-                one.said_by,
-                one.words,
+                instant(stored.hung.since_ms, zone),
+                number(stored.hung.rim_m, _MM),
+                number(stored.hung.length_m, _MM),
+                number(stored.hung.sensor_m, _MM),
+                stored.said_by,
+                stored.words,
             ]
-            for one in known
+            for stored in known
         ]
         fill(self.table, rows, list(known))
         self._update_fields()
@@ -194,5 +194,5 @@ class HangingDialog(ActingDialog):
     def withdraw(self) -> None:
         """Take the chosen one back."""
         desk, point, one = self._house.desk, self._point, selected_item(self.table)
-        if isinstance(one, HangingKept):
+        if isinstance(one, StoredSensorDepth):
             self._do(lambda: withdraw_sensor_depth(desk, point, one))

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
 
 from gezeiten.desk.places import ChannelPlace, PointPlace, points
 from gezeiten.desk.record.limits import (
-    SeenLimit,
+    LimitView,
     end_limit,
     limits_over_time,
     set_limit,
@@ -157,7 +157,7 @@ class LimitsDialog(ActingDialog):
             failed=self._show_message,
         )
 
-    def _show(self, known: tuple[list[SeenLimit], list[PointPlace]]) -> None:
+    def _show(self, known: tuple[list[LimitView], list[PointPlace]]) -> None:
         seen, listed = known
         here = next(point for point in listed if point.id == self._point.id)
         if here.channels != self._point.channels:  # a series came since it was opened from a list
@@ -170,7 +170,7 @@ class LimitsDialog(ActingDialog):
         for act in (self.end_button, self.undo_button):
             act.setEnabled(bool(own))
 
-    def _row(self, one: SeenLimit) -> list[str]:
+    def _row(self, one: LimitView) -> list[str]:
         zone = self._point.zone
         until = tr("still") if one.end_ms is None else instant(one.end_ms, zone)
         whose = tr("mission %1 of %2").replace("%1", number(one.mission)).replace("%2", one.serial)
@@ -204,9 +204,9 @@ class LimitsDialog(ActingDialog):
         words = self.words.text()
         self._do(lambda: set_limit(desk, point.id, place.channel, rule, start_ms, end_ms, words))
 
-    def _selected(self) -> SeenLimit | None:
+    def _selected(self) -> LimitView | None:
         one = selected_item(self.limits)
-        if isinstance(one, SeenLimit) and one.kept is not None:
+        if isinstance(one, LimitView) and one.kept is not None:
             return one
         self._show_message(
             tr("Choose a limit that was set here; one of a plan ends with its mission.")

@@ -422,12 +422,12 @@ class PlacesDialog(QDialog):
 
     def show_sensor_depth(self) -> None:
         """Show how the sensor hangs at the chosen point."""
-        from gezeiten.ui.points.hanging_dialog import HangingDialog
+        from gezeiten.ui.points.hanging_dialog import SensorDepthDialog
 
         thing = self.selected()
         if isinstance(thing, PointPlace):
             rim_m = self._facts.points[thing.id].measuring_point_height_m
-            HangingDialog(self, self._house, thing, rim_m).open()
+            SensorDepthDialog(self, self._house, thing, rim_m).open()
 
     def save(self) -> None:
         """Keep what the fields say."""

@@ -108,7 +108,7 @@ class RemarksDialog(ActingDialog):
         )
 
     def _show(self, listed: list[Remark]) -> None:
-        fill(self.table, [self._row(one) for one in listed], list(listed))
+        fill(self.table, [self._row(remark) for remark in listed], list(listed))
         self.table.setCurrentCell(len(listed) - 1, 0)
         self.undo_button.setEnabled(bool(listed))
 

@@ -13,14 +13,14 @@ from PySide6.QtWidgets import (
 
 from gezeiten.desk.places import PointPlace, points
 from gezeiten.desk.record.deployments import (
-    SeenDeployment,
+    DeploymentView,
     Sources,
     assign_source,
     place_source,
     sources,
     withdraw_statement,
 )
-from gezeiten.domain.kept import SaidOfSource
+from gezeiten.domain.kept import SourceStatement
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import MAIN
 from gezeiten.ui.parts.date_time_field import DateTimeField
@@ -155,19 +155,23 @@ class SourcesDialog(ActingDialog):
 
     def _show(self, known: Sources, listed: list[PointPlace]) -> None:
         self._known, self._points = known, listed
-        fill(self.stood, [_deployment(one) for one in known.deployments], list(known.deployments))
+        fill(
+            self.stood,
+            [_deployment(deployment) for deployment in known.deployments],
+            list(known.deployments),
+        )
         fill(self.said, [_statement_cells(one) for one in known.said], list(known.said))
         self.undo_button.setEnabled(bool(known.said))
         if known.said:
             self.said.setCurrentCell(0, 0)
-        names = dict.fromkeys(one.source for one in known.deployments)
+        names = dict.fromkeys(deployment.source for deployment in known.deployments)
         before = self.source.currentText() or self._serial
         self.source.clear()
         self.source.addItems(list(names) or [name for name in (self._serial,) if name])
         self.source.setCurrentIndex(max(self.source.findText(before), 0))
         self.where.clear()
-        for one in listed:
-            self.where.addItem(one.full_name, one.id)
+        for place in listed:
+            self.where.addItem(place.full_name, place.id)
         self.where.addItem(tr("no point (bench, car, post)"), None)
         if known.deployments and self.stood.currentRow() < 0:
             self.stood.setCurrentCell(len(known.deployments) - 1, 0)
@@ -176,7 +180,7 @@ class SourcesDialog(ActingDialog):
     def _selection_changed(self) -> None:
         """Begin with the chosen deployment: its source, its place, its stretch."""
         one = selected_item(self.stood)
-        if not isinstance(one, SeenDeployment):
+        if not isinstance(one, DeploymentView):
             return
         zone = one.point.zone
         self.source.setCurrentIndex(self.source.findText(one.source))
@@ -191,7 +195,10 @@ class SourcesDialog(ActingDialog):
     def _fill_channels(self) -> None:
         source = self.source.currentText()
         keys = dict.fromkeys(
-            key for one in self._known.deployments if one.source == source for key in one.channels
+            key
+            for deployment in self._known.deployments
+            if deployment.source == source
+            for key in deployment.channels
         )
         self.channel.clear()
         for key in keys:
@@ -199,7 +206,7 @@ class SourcesDialog(ActingDialog):
 
     def _zone(self) -> str:
         one = selected_item(self.stood)
-        return one.point.zone if isinstance(one, SeenDeployment) else home_zone()
+        return one.point.zone if isinstance(one, DeploymentView) else home_zone()
 
     # -- acts ------------------------------------------------------------------------------------
     def enter(self) -> None:
@@ -216,7 +223,7 @@ class SourcesDialog(ActingDialog):
             self._do(lambda: place_source(desk, source, point_id, start_ms, end_ms, words))
             return
         one = selected_item(self.stood)
-        if not isinstance(one, SeenDeployment) or self.channel.currentData() is None:
+        if not isinstance(one, DeploymentView) or self.channel.currentData() is None:
             self._show_message(tr("Choose a deployment above; the series lies at its point."))
             return
         point, channel, text = one.point.id, self.channel.currentData(), self.label.text()
@@ -225,13 +232,13 @@ class SourcesDialog(ActingDialog):
     def withdraw(self) -> None:
         """Take back what was said and is chosen."""
         said = selected_item(self.said)
-        if isinstance(said, SaidOfSource):
+        if isinstance(said, SourceStatement):
             self._do(lambda: withdraw_statement(self._house.desk, said))
         else:
             self._show_message(tr("Choose a line of what was said first."))
 
 
-def _deployment(one: SeenDeployment) -> list[str]:
+def _deployment(one: DeploymentView) -> list[str]:
     zone = one.point.zone
     until = tr("still") if one.end_ms is None else instant(one.end_ms, zone)
     series = ", ".join(quantity(key).name for key in one.series) or tr("not fetched yet")
@@ -245,7 +252,7 @@ def _deployment(one: SeenDeployment) -> list[str]:
     ]
 
 
-def _statement_cells(one: SaidOfSource) -> list[str]:
+def _statement_cells(one: SourceStatement) -> list[str]:
     since = instant(one.start_ms, one.zone) if one.start_ms > 0 else tr("its first reading")
     until = tr("further notice") if one.end_ms is None else instant(one.end_ms, one.zone)
     if one.channel:

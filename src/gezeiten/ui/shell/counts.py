@@ -3,7 +3,7 @@ place is painted, off the main thread: it needs nearly everything."""
 
 from __future__ import annotations
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import open_gaps
 from gezeiten.desk.intake.recovery import RecoveryResult, recover
 from gezeiten.desk.office.handing import count_handovers
@@ -12,13 +12,13 @@ from gezeiten.desk.places import points
 from gezeiten.desk.record.excursion_book import to_assess
 
 
-def tidied(desk: Desk) -> RecoveryResult:
+def tidied(desk: Workspace) -> RecoveryResult:
     """Take in what a killed program left."""
     desk.archive.listen(desk.archive.on_wait)
     return recover(desk)
 
 
-def counts(desk: Desk) -> dict[str, int]:
+def counts(desk: Workspace) -> dict[str, int]:
     """Count what the strip says."""
     return {
         "gaps": open_gaps(desk),

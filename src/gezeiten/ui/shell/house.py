@@ -14,13 +14,13 @@ from PySide6.QtWidgets import QWidget
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
-from gezeiten.ui.shell.work import Task, Works
+from gezeiten.ui.shell.work import Task, WorkQueue
 
 if TYPE_CHECKING:
-    from gezeiten.desk.context import Desk
+    from gezeiten.desk.context import Workspace
     from gezeiten.desk.intake.couriers import CourierCard
     from gezeiten.desk.intake.drives import DriveCard
-    from gezeiten.desk.office.logbook import About
+    from gezeiten.desk.office.logbook import AboutFilter
     from gezeiten.desk.places import PointPlace
     from gezeiten.desk.settings import Settings
     from gezeiten.domain.series.timeline import Span
@@ -51,7 +51,7 @@ class TrendsRequest:
 
 
 @dataclass(frozen=True, slots=True)
-class Rows:
+class ReadingsRequest:
     """Readings to show as a table: series by point and key, a stretch, and the instant to begin
     at."""
 
@@ -73,8 +73,8 @@ class AppContext(QObject):
 
     wants: the name of a part of the window ("settings"). begin: a way on from the first start, by
     its name; "look ADDRESSES" looks at these too. logger_wanted: a logger, by its serial.
-    rows_wanted: `Rows` to show as a table. carriers_watched: whether any place in sight wants to
-    know of couriers and drives; carriers_changed: others are at hand.
+    rows_wanted: `ReadingsRequest` to show as a table. carriers_watched: whether any place in sight
+    needs to know of couriers and drives; carriers_changed: others are connected.
     """
 
     go = Signal(int, object)
@@ -87,11 +87,11 @@ class AppContext(QObject):
     carriers_watched = Signal(bool)
     carriers_changed = Signal()
 
-    def __init__(self, desk: Desk, practice: Practice | None = None) -> None:
+    def __init__(self, desk: Workspace, practice: Practice | None = None) -> None:
         super().__init__()
         self.desk = desk
         self.practice = practice
-        self.works = Works()
+        self.works = WorkQueue()
         self.theme: Theme = LIGHT
         self.carriers: dict[str, CourierCard | DriveCard] = {}
         """The couriers and drives at hand, as the Field desk saw them last."""
@@ -192,7 +192,7 @@ class Place(QWidget):
     def refresh(self) -> None:
         """Load what is shown."""
 
-    def logbook_filter(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
         """What is chosen here, for the Logbook to look for; asked of the desk off the main thread.
         None where nothing is chosen."""
         return None

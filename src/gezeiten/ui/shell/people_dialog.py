@@ -60,15 +60,15 @@ class PeopleDialog(QDialog):
         """Show who acts here; whoever is at it now is chosen."""
         rows = [
             [
-                one.name,
-                one.initials,
-                date(one.last_ms, home_zone()) if one.last_ms is not None else "",
-                counted(one.entries, "%n entry", "%n entries"),
+                person.name,
+                person.initials,
+                date(person.last_ms, home_zone()) if person.last_ms is not None else "",
+                counted(person.entries, "%n entry", "%n entries"),
             ]
-            for one in people
+            for person in people
         ]
         fill(self.table, rows, list(people))
-        names = [one.name for one in people]
+        names = [person.name for person in people]
         if self._house.desk.person in names:
             self.table.selectRow(names.index(self._house.desk.person))
         self._show_name()

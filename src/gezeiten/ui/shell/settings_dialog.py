@@ -203,9 +203,9 @@ class SettingsDialog(QDialog):
 
     def _filter(self) -> None:
         words = self.search.text().casefold().split()
-        shown = {one.about.key for one in self.lines if one.matches(words)}
-        for one in self.lines:
-            one.setVisible(one.about.key in shown)
+        shown = {line.about.key for line in self.lines if line.matches(words)}
+        for line in self.lines:
+            line.setVisible(line.about.key in shown)
         for section, head in self._heads.items():
             head.setVisible(
                 any(o.about.section == section and o.about.key in shown for o in self.lines)
@@ -214,7 +214,7 @@ class SettingsDialog(QDialog):
 
     def line_of(self, key: str) -> SettingLine:
         """Return the line of a setting."""
-        return next(one for one in self.lines if one.about.key == key)
+        return next(line for line in self.lines if line.about.key == key)
 
     def _apply(self, key: str, value: object) -> str:
         """Take one value at once; returns what is wrong with it, "" when it was taken."""
@@ -231,8 +231,8 @@ class SettingsDialog(QDialog):
     def reset_all(self) -> None:
         """Every setting back to its default."""
         self._house.change_settings(Settings())
-        for one in self.lines:
-            one.show_value(one.about.default)
+        for line in self.lines:
+            line.show_value(line.about.default)
         self.changed.emit()
 
 

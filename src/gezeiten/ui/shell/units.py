@@ -31,7 +31,7 @@ class Units:
     def own(self, point: PointPlace, key: str) -> str:
         """Return the unit that somebody chose for a series, or that its plan asks for; "" where
         neither."""
-        place = next((one for one in point.channels if one.channel == key), None)
+        place = next((channel for channel in point.channels if channel.channel == key), None)
         chosen = self.chosen.get(series_name(point.uid, key), "")
         return chosen or (place.shown_unit if place else "")
 

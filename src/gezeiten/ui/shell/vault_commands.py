@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 
 
-class VaultActs:
+class VaultActions:
     """Three commands; one at a time."""
 
     def __init__(self, window: QWidget, house: AppContext) -> None:

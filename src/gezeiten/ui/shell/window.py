@@ -33,10 +33,10 @@ from gezeiten.ui.shell.looking import is_offered
 from gezeiten.ui.shell.place_stack import PlaceStack
 from gezeiten.ui.shell.strip import Strip
 from gezeiten.ui.shell.theme import THEMES, base_font, draw_signs, palette, signs_folder, stylesheet
-from gezeiten.ui.shell.vault_commands import VaultActs
+from gezeiten.ui.shell.vault_commands import VaultActions
 
 if TYPE_CHECKING:
-    from gezeiten.desk.context import Desk
+    from gezeiten.desk.context import Workspace
     from gezeiten.desk.intake.recovery import RecoveryResult
     from gezeiten.desk.office.finding import Thing
     from gezeiten.desk.people import User
@@ -55,7 +55,7 @@ class MainWindow(QMainWindow):
     opened = Signal()
     not_opened = Signal(object)
 
-    def __init__(self, desk: Desk, practice: Practice | None = None) -> None:
+    def __init__(self, desk: Workspace, practice: Practice | None = None) -> None:
         super().__init__()
         self.setWindowTitle(tr("Gezeiten"))
         self._signs = signs_folder(self)
@@ -66,7 +66,7 @@ class MainWindow(QMainWindow):
         self.house.theme = THEMES[desk.settings.theme]
         self.following = Following(self.house)
         self.text_watching: TextWatching | None = None
-        self.vault_commands = VaultActs(self, self.house)
+        self.vault_commands = VaultActions(self, self.house)
         self.stack = self.places = PlaceStack(self.house)
         names = [
             tr("Tideboard"),
@@ -202,7 +202,7 @@ class MainWindow(QMainWindow):
         if not self.house.is_read_only:
             return commands
         no_field = f"go.{places.FIELD_DESK}"
-        return [one for one in commands if is_offered(one) and one.id != no_field]
+        return [command for command in commands if is_offered(command) and command.id != no_field]
 
     def _place_built(self, place: Place) -> None:
         place.set_theme(self.house.theme)
@@ -365,7 +365,7 @@ class MainWindow(QMainWindow):
             return
 
         def found(listed: list[PointPlace]) -> None:
-            its = next((one for one in listed if one.id == point_id), None)
+            its = next((place for place in listed if place.id == point_id), None)
             if its is not None:
                 show(its)
 
@@ -411,7 +411,7 @@ class MainWindow(QMainWindow):
 
         QuantitiesDialog(self, self.house).open()
 
-    def show_rows(self, rows: places.Rows) -> None:
+    def show_rows(self, rows: places.ReadingsRequest) -> None:
         """Open readings as a table, beside the window."""
         from gezeiten.ui.trends.readings_table import ReadingsWindow
 
@@ -421,9 +421,9 @@ class MainWindow(QMainWindow):
 
     def show_lives(self, serial: str = "") -> None:
         """Open the loggers' lives, at one of them."""
-        from gezeiten.ui.field.life_dialog import LifeDialog
+        from gezeiten.ui.field.life_dialog import LoggerHistoryDialog
 
-        LifeDialog(self, self.house, serial).open()
+        LoggerHistoryDialog(self, self.house, serial).open()
 
     def show_finder(self) -> None:
         """Open the command finder."""

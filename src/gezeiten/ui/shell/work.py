@@ -51,7 +51,7 @@ class _Order:
 
 
 class _Job(QRunnable):
-    def __init__(self, works: Works, task: Task, work: Callable[[Task], Any]) -> None:
+    def __init__(self, works: WorkQueue, task: Task, work: Callable[[Task], Any]) -> None:
         super().__init__()
         self._works, self._task = works, task
         self._work: Callable[[Task], Any] | None = work
@@ -73,7 +73,7 @@ class _Job(QRunnable):
             return _FAILED, str(bug(exc))
 
 
-class Works(QObject):
+class WorkQueue(QObject):
     """Starts work and remembers what runs; `idle` is emitted when the last has ended.
 
     Wishes (what to draw, what to check) have a name and threads of their own: of one name one

@@ -14,7 +14,7 @@ from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.i18n import tr
 
 
-class ByHand(QWidget):
+class ManualForm(QWidget):
     """said: (field, text), as `TextModel.say` takes it. known: what is known better of the text
     itself, a dict for `TextModel.know`. wrong: a sentence."""
 

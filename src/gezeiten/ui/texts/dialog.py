@@ -26,7 +26,7 @@ from gezeiten.desk.intake.text_files import Preview, TextImport, import_text, pr
 from gezeiten.desk.intake.text_survey import Survey, survey
 from gezeiten.desk.places import points
 from gezeiten.exchange.text.doubts import FormatQuestion
-from gezeiten.exchange.text.form import ColumnTie
+from gezeiten.exchange.text.form import ColumnMapping
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row, scrolled, set_role
 from gezeiten.ui.plan.section import narrow
@@ -34,7 +34,7 @@ from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import home_zone, tr
 from gezeiten.ui.shell.progress import progress_text
 from gezeiten.ui.shell.work import Task
-from gezeiten.ui.texts.by_hand import ByHand
+from gezeiten.ui.texts.by_hand import ManualForm
 from gezeiten.ui.texts.marked_view import MarkedView
 from gezeiten.ui.texts.model import TextModel
 from gezeiten.ui.texts.questions import Questions
@@ -101,7 +101,7 @@ class TextDialog(QDialog):
         for box in (self.point, self.zone, self.inside):
             narrow(box)
         self.example = label("", "muted", wrap=True)
-        self.by_hand = ByHand()
+        self.by_hand = ManualForm()
         self.series = SeriesRows()
         self.series.changed.connect(self._column_changed)
         self.words = label("", wrap=True)
@@ -311,7 +311,7 @@ class TextDialog(QDialog):
             return
         self._show()
 
-    def _column_changed(self, one: ColumnTie) -> None:
+    def _column_changed(self, one: ColumnMapping) -> None:
         self.model.set_column(one)
         self._changed()
 
@@ -392,7 +392,7 @@ class TextDialog(QDialog):
     def _be_values(self, number: int) -> None:
         """Show the fields of a column's first series, which may be new."""
         if not self.model.of_column(number):
-            self.model.set_column(ColumnTie(number, "", ""))
+            self.model.set_column(ColumnMapping(number, "", ""))
             self._changed()
         for (column_, *_), its in self.series.rows.items():
             if column_ == number:

@@ -18,7 +18,7 @@ from gezeiten.desk.intake.kinds import (
 from gezeiten.desk.places import points
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.quantities.units import text_units
-from gezeiten.exchange.text.form import ColumnTie, ImportTemplate
+from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
 from gezeiten.ui.plan.section import narrow
@@ -26,7 +26,7 @@ from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import home_zone, tr
 
 
-class KindsDialog(QDialog):
+class ImportTemplatesDialog(QDialog):
     """Lists all kinds; the chosen one is changed below."""
 
     def __init__(self, parent: QWidget, house: AppContext) -> None:
@@ -46,7 +46,7 @@ class KindsDialog(QDialog):
             narrow(box)
         self.column, self.what, self.unit = QComboBox(), QComboBox(), QComboBox()
         self.label = QLineEdit()
-        self._columns: list[ColumnTie] = []
+        self._columns: list[ColumnMapping] = []
         for box in (self.column, self.what, self.unit):
             narrow(box)
         self.what.addItem(tr("leave out"), "")
@@ -187,7 +187,7 @@ class KindsDialog(QDialog):
         self.unit.clear()
         key = self.what.currentData()
         if key:
-            self.unit.addItems([one.name for one in text_units(quantity(key))])
+            self.unit.addItems([text_unit.name for text_unit in text_units(quantity(key))])
             self.unit.setCurrentIndex(max(self.unit.findText(wanted), 0))
 
     def _quantity_changed(self) -> None:
@@ -268,7 +268,7 @@ class KindsDialog(QDialog):
         self.words.setText(sentence)
 
 
-def _column_title(tie: ImportTemplate, one: ColumnTie) -> str:
+def _column_title(tie: ImportTemplate, one: ColumnMapping) -> str:
     """What the text calls a column: the words above it, or its number, and of which lines."""
     header = tie.form.header
     above = header[one.column].strip() if one.column < len(header) else ""

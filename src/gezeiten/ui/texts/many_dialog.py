@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QDialog, QProgressBar, QWidget
 from shiboken6 import isValid
 
 from gezeiten.desk.intake.many_texts import (
-    ManyTaken,
+    ManyImported,
     TextSeen,
     import_texts,
     recognise_texts,
@@ -127,7 +127,7 @@ class ManyTextsDialog(QDialog):
         self.bar.setValue(progress.readings)
         self._show_message(progress_text(tr("taking"), progress))
 
-    def _done(self, done: ManyTaken) -> None:
+    def _done(self, done: ManyImported) -> None:
         self._over()
         words = counted(len(done.taken), "%n file taken", "%n files taken")
         words += ", " + counted(done.readings, "%n reading kept", "%n readings kept")

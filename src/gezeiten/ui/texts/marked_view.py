@@ -41,7 +41,7 @@ def role_text(model: TextModel, column: int) -> str:
         return tr("Time")
     if role in (VALUE, UNTIED):
         its = model.of_column(column)
-        names = list(dict.fromkeys(one.quantity for one in its if one.quantity))
+        names = list(dict.fromkeys(mapping.quantity for mapping in its if mapping.quantity))
         if not names:
             return tr("left out")
         words = tr(quantity(names[0]).name)

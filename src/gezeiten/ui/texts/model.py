@@ -17,7 +17,7 @@ from gezeiten.desk.intake.text_survey import Survey, with_values_seen
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.cells import flag_questions
 from gezeiten.exchange.text.doubts import STATIONS, FormatQuestion
-from gezeiten.exchange.text.form import ColumnTie, Flags, ImportTemplate, TextForm
+from gezeiten.exchange.text.form import ColumnMapping, Flags, ImportTemplate, TextForm
 from gezeiten.exchange.text.lines import split_line
 from gezeiten.exchange.text.proposing import NOTHING_KNOWN, KnownFacts
 from gezeiten.exchange.text.stations import names_a_place
@@ -89,11 +89,11 @@ class TextModel:
         assert self.recognised is not None  # it was looked at
         by_name = _by_name(self.points)
         columns = []
-        for one in tie.columns:
-            station = next((text for _, text in one.where if text.casefold() in by_name), "")
-            its = one.label or station
+        for column in tie.columns:
+            station = next((text for _, text in column.where if text.casefold() in by_name), "")
+            its = column.label or station
             point = by_name.get(its.casefold(), "")
-            columns.append(replace(one, point=point, label="") if point and its else one)
+            columns.append(replace(column, point=point, label="") if point and its else column)
         said = {
             by_name[text.casefold()]
             for _, text in self.recognised.proposal.facts
@@ -130,7 +130,7 @@ class TextModel:
             form = replace(form, first_line=int(text))
         self.tie = replace(self.tie, form=form)
 
-    def set_column(self, one: ColumnTie) -> None:
+    def set_column(self, one: ColumnMapping) -> None:
         """Take what a column measures now, and where it belongs."""
         if self.tie is None:
             return
@@ -184,7 +184,7 @@ class TextModel:
             return
         self.exclude_column(column)
         of = max((c.column for c in self.tie.columns if c.column < column), default=-1)
-        others = tuple(one for one in self.tie.form.flags if one.column != column)
+        others = tuple(flag for flag in self.tie.form.flags if flag.column != column)
         if of >= 0:
             flags = (*others, Flags(column, (of,)))
             self.tie = replace(self.tie, form=replace(self.tie.form, flags=flags))
@@ -198,7 +198,7 @@ class TextModel:
         )
         header = self.form.header
         asked = flag_questions(column, header[column] if column < len(header) else "", said)
-        kinds = {one.kind for one in asked}
+        kinds = {format_question.kind for format_question in asked}
         self.open = [d for d in self.open if not (d.kind in kinds and d.about == column)]
         self.open += asked
 
@@ -312,7 +312,7 @@ class TextModel:
             return NAMES
         return WORDS
 
-    def of_column(self, column: int) -> list[ColumnTie]:
+    def of_column(self, column: int) -> list[ColumnMapping]:
         """Return what a column measures: several where its lines are of several stations."""
         return [one for one in self.tie.columns if one.column == column] if self.tie else []
 
@@ -321,7 +321,11 @@ class TextModel:
         if self.recognised is None or self.tie is None:
             return []
         form, proposal = self.form, self.recognised.proposal
-        why = {one.line: one.reason for one in seen.rejected} if seen else {}
+        why = (
+            {rejected_line.line: rejected_line.reason for rejected_line in seen.rejected}
+            if seen
+            else {}
+        )
         spoilt = {one.line: one.reason for one in seen.spoilt} if seen else {}
         known = set(seen.lines.tolist()) if seen else set()
         shown = []

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 from gezeiten.desk.intake.text_files import Preview
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.quantities.units import text_units
-from gezeiten.exchange.text.form import ColumnTie
+from gezeiten.exchange.text.form import ColumnMapping
 from gezeiten.ui.parts.widgets import button, clear, column, label
 from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.i18n import counted, tr
@@ -66,12 +66,18 @@ class _Lazy(QComboBox):
 
 
 class SeriesRow(QWidget):
-    """changed: the `ColumnTie` as it is chosen now."""
+    """changed: the `ColumnMapping` as it is chosen now."""
 
     changed = Signal(object)
 
     def __init__(
-        self, tie: ColumnTie, words: str, explained: str, points: list[str], theme: Theme, hint: str
+        self,
+        tie: ColumnMapping,
+        words: str,
+        explained: str,
+        points: list[str],
+        theme: Theme,
+        hint: str,
     ) -> None:
         super().__init__()
         self._column, self._hint = tie, hint
@@ -122,7 +128,7 @@ class SeriesRow(QWidget):
         self.show_column(self._column)
         self.point.setFocus()
 
-    def show_column(self, tie: ColumnTie) -> None:
+    def show_column(self, tie: ColumnMapping) -> None:
         """Show what is chosen; a point and a label of its own where there are any."""
         self._column = tie
         name = tr(quantity(tie.quantity).name) if tie.quantity in QUANTITIES else tr("leave out")
@@ -143,7 +149,7 @@ class SeriesRow(QWidget):
         self.unit.blockSignals(True)
         self.unit.clear()
         if self._column.quantity in QUANTITIES:
-            names = [one.name for one in text_units(quantity(self._column.quantity))]
+            names = [text_unit.name for text_unit in text_units(quantity(self._column.quantity))]
             if wanted not in names and len(names) > 1:
                 self.unit.addItem(f"{self._hint}?" if self._hint in names else tr("unit?"), "")
             for name in names:
@@ -165,7 +171,7 @@ class SeriesRow(QWidget):
 
 
 class SeriesRows(QWidget):
-    """changed: a `ColumnTie` as somebody chose it."""
+    """changed: a `ColumnMapping` as somebody chose it."""
 
     changed = Signal(object)
 
@@ -210,7 +216,7 @@ class SeriesRows(QWidget):
             counted(left, "and %n more; type to find it", "and %n more; type to find them")
         )
 
-    def _make(self, shown: list[tuple[ColumnTie, str]], model: TextModel, theme: Theme) -> None:
+    def _make(self, shown: list[tuple[ColumnMapping, str]], model: TextModel, theme: Theme) -> None:
         clear(self._column)
         self.rows = {}
         proposal = model.recognised.proposal if model.recognised else None
@@ -232,7 +238,7 @@ class SeriesRows(QWidget):
                 row.said.setText(row.picture.show_series(seen.times, values, one.unit))
 
 
-def series_title(model: TextModel, one: ColumnTie) -> str:
+def series_title(model: TextModel, one: ColumnMapping) -> str:
     """Return how a text calls a series: its station and name, or the words above its column."""
     told = " · ".join(text for _, text in one.where)
     header = model.form.header
@@ -244,7 +250,7 @@ def series_title(model: TextModel, one: ColumnTie) -> str:
     return above
 
 
-def _key(one: ColumnTie, words: str) -> tuple[object, ...]:
+def _key(one: ColumnMapping, words: str) -> tuple[object, ...]:
     return one.column, one.where, words
 
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
-from gezeiten.desk.intake.taken_texts import TextHeld, imported_texts, remove_text
+from gezeiten.desk.intake.taken_texts import ImportedText, imported_texts, remove_text
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import day_and_time, home_zone, number, tr
 
 
-class TakenTextsDialog(QDialog):
+class ImportedTextsDialog(QDialog):
     """Lists what every text brought, the newest first."""
 
     def __init__(self, parent: QWidget, house: AppContext) -> None:
@@ -50,7 +50,7 @@ class TakenTextsDialog(QDialog):
         desk = self._house.desk
         self._house.run(lambda _task: imported_texts(desk), self._show, failed=self._complain)
 
-    def _show(self, held: list[TextHeld]) -> None:
+    def _show(self, held: list[ImportedText]) -> None:
         fill(self.table, [_row(one) for one in held], list(held))
         if held:
             self.table.selectRow(0)
@@ -60,13 +60,13 @@ class TakenTextsDialog(QDialog):
 
     def _selection_changed(self) -> None:
         one = selected_item(self.table)
-        can = isinstance(one, TextHeld) and one.taken_out_ms is None
+        can = isinstance(one, ImportedText) and one.taken_out_ms is None
         self.take_out.setEnabled(can and not self._house.is_read_only)
         self.why.setEnabled(self.take_out.isEnabled())
 
     def _remove(self) -> None:
         one, desk, why = selected_item(self.table), self._house.desk, self.why.text()
-        if not isinstance(one, TextHeld):
+        if not isinstance(one, ImportedText):
             return
         self.take_out.setEnabled(False)
 
@@ -88,7 +88,7 @@ class TakenTextsDialog(QDialog):
         self._selection_changed()
 
 
-def _row(one: TextHeld) -> list[str]:
+def _row(one: ImportedText) -> list[str]:
     point = one.point
     if one.taken_out_ms is not None:
         point = tr("taken out %1").replace("%1", day_and_time(one.taken_out_ms, home_zone()))

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer
 
-from gezeiten.desk.intake.many_texts import FolderWatch, ManyTaken
+from gezeiten.desk.intake.many_texts import FolderWatch, ManyImported
 from gezeiten.link.transfer import Watch
 from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
@@ -61,7 +61,7 @@ class TextWatching(QObject):
     def _over(self) -> None:
         self._is_looking = False
 
-    def _done(self, done: ManyTaken) -> None:
+    def _done(self, done: ManyImported) -> None:
         self._over()
         words = []
         if done.readings:

@@ -113,7 +113,8 @@ def taken_words(taken: TextImport) -> str:
 def skipped_lines(taken: TextImport) -> str:
     """Return the lines that were left out, one below the other, with why."""
     lines = [
-        f"{tr('line')} {one.line}: {one.reason}   {one.text}".rstrip() for one in taken.rejected
+        f"{tr('line')} {rejected_line.line}: {rejected_line.reason}   {rejected_line.text}".rstrip()
+        for rejected_line in taken.rejected
     ]
     left = taken.rejected_in_all + taken.spoilt_in_all - len(taken.rejected)
     if left > 0:

@@ -64,7 +64,7 @@ class BoardModel:
     @property
     def point_count(self) -> int:
         """How many points are shown."""
-        return sum(one.folded or int(one.row is not None) for one in self.lines)
+        return sum(line.folded or int(line.row is not None) for line in self.lines)
 
     # -- changing ------------------------------------------------------------------------------
     def show(self, board: Board) -> None:

@@ -37,8 +37,8 @@ from gezeiten.ui.tideboard.canvas import BoardCanvas
 from gezeiten.ui.tideboard.words import legend_items, row_text
 
 if TYPE_CHECKING:
-    from gezeiten.desk.context import Desk
-    from gezeiten.desk.office.logbook import About
+    from gezeiten.desk.context import Workspace
+    from gezeiten.desk.office.logbook import AboutFilter
 
 VISITS_SHOWN = 4
 _PRESSED = QEvent.Type.KeyPress
@@ -272,12 +272,12 @@ class TideboardPlace(Place):
             ),
         ]
 
-    def logbook_filter(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
         chosen = self.canvas.row
         if chosen is None:
             return None
 
-        def about(desk: Desk) -> About:
+        def about(desk: Workspace) -> AboutFilter:
             from gezeiten.desk.office.logbook import about_point  # when it is asked for
 
             return about_point(desk, chosen.point.id)

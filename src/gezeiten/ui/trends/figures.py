@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 
-from gezeiten.desk.context import Desk
+from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import points
 from gezeiten.desk.record.uncertainty import mean_uncertainty
 from gezeiten.domain.series.statistics import Statistics
@@ -36,10 +36,10 @@ class FigureColumn:
     is_least: bool = False
 
 
-def figure_column(desk: Desk, lane: Lane, trace: Trace, span: Span, zone: str) -> FigureColumn:
+def figure_column(desk: Workspace, lane: Lane, trace: Trace, span: Span, zone: str) -> FigureColumn:
     """Return the figures of a stretch of a line, and how sure its mean is; off the main thread."""
     found = figures_of(desk, trace, span, zone)
-    place = next((one for one in points(desk) if one.id == trace.view.point_id), None)
+    place = next((point for point in points(desk) if point.id == trace.view.point_id), None)
     if place is None or not found.n:
         return FigureColumn(lane, trace, found)
     try:

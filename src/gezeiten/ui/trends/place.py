@@ -17,12 +17,12 @@ from PySide6.QtWidgets import (
     QTreeWidgetItem,
 )
 
-from gezeiten.desk.context import Desk
-from gezeiten.desk.office.logbook import About, about_point
+from gezeiten.desk.context import Workspace
+from gezeiten.desk.office.logbook import AboutFilter, about_point
 from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import Span, duration_text
-from gezeiten.ui.mend.story_dialog import StoryDialog, connect_provenance
+from gezeiten.ui.mend.story_dialog import ProvenanceDialog, connect_provenance
 from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import connect_readings, faults_of, lanes_of, span_of
@@ -37,7 +37,7 @@ from gezeiten.ui.parts.widgets import (
 )
 from gezeiten.ui.shell import house as places
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import AppContext, Place, Rows
+from gezeiten.ui.shell.house import AppContext, Place, ReadingsRequest
 from gezeiten.ui.shell.i18n import day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.trends.figures import (
@@ -237,7 +237,7 @@ class TrendsPlace(Place):
         )
 
     # -- points --------------------------------------------------------------------------------
-    def logbook_filter(self) -> Callable[[Desk], About] | None:
+    def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
         shown, mark = self.points(), self.chart.mark
         if not shown:
             return None
@@ -324,10 +324,10 @@ class TrendsPlace(Place):
 
     def mark_period(self) -> None:
         """Ask for the two instants of a stretch to mark."""
-        from gezeiten.ui.trends.stretch_dialog import StretchDialog
+        from gezeiten.ui.trends.stretch_dialog import PeriodDialog
 
         if self.lanes:
-            dialog = StretchDialog(self, self.chart.mark or self.chart.view(), self._zone())
+            dialog = PeriodDialog(self, self.chart.mark or self.chart.view(), self._zone())
             dialog.taken.connect(self._mark)
             dialog.open()
 
@@ -451,7 +451,7 @@ class TrendsPlace(Place):
         )
 
     def _show_columns(self, columns: list[FigureColumn], left_out: int) -> None:
-        if columns and not any(one.numbers.n for one in columns):
+        if columns and not any(column.numbers.n for column in columns):
             self.stretch.setText(f"{self.stretch.text()} · {tr('no reading in it')}")
         self.figures.show_columns(columns, left_out, several=len(self.points()) > 1)
 
@@ -511,7 +511,7 @@ class TrendsPlace(Place):
         instant; without one, the last in view."""
         if self.points() and self.lanes:
             at_ms = self.chart.view()[1] if at_ms is None else at_ms
-            StoryDialog(self, self.house, self.points()[0], at_ms).open()
+            ProvenanceDialog(self, self.house, self.points()[0], at_ms).open()
 
     def show_units(self) -> None:
         """Show in which units the points shown are on the screen."""
@@ -527,7 +527,7 @@ class TrendsPlace(Place):
         )
         if series and self.lanes:
             span = self.chart.mark or self.chart.view()
-            self.house.rows_wanted.emit(Rows(series, span))
+            self.house.rows_wanted.emit(ReadingsRequest(series, span))
 
     def _hand_over(self) -> None:
         chosen = self.points()

@@ -35,7 +35,7 @@ from gezeiten.exchange.csv_out import plain
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_text
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.house import AppContext, Rows
+from gezeiten.ui.shell.house import AppContext, ReadingsRequest
 from gezeiten.ui.shell.i18n import counted, date, instant, number, number_to_copy, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -164,7 +164,7 @@ def _decimals(one: TableColumn, unit: ShownUnit) -> int:
 class ReadingsWindow(QDialog):
     """Shows the readings that a place asks for; it may stay open beside the window."""
 
-    def __init__(self, parent: QWidget, house: AppContext, rows: Rows) -> None:
+    def __init__(self, parent: QWidget, house: AppContext, rows: ReadingsRequest) -> None:
         super().__init__(parent)
         self.setWindowFlag(Qt.WindowType.WindowMaximizeButtonHint, on=True)
         self._house, self._rows = house, rows
@@ -383,12 +383,12 @@ class ReadingsWindow(QDialog):
 
     def show_provenance(self) -> None:
         """Tell how the reading in hand came about."""
-        from gezeiten.ui.mend.story_dialog import StoryDialog
+        from gezeiten.ui.mend.story_dialog import ProvenanceDialog
 
         column = self._current_column()
         if column is not None and self.model is not None:
             at_ms = self.model.table.time_ms(self.view.currentIndex().row())
-            StoryDialog(self, self._house, column.point, at_ms, column.key).open()
+            ProvenanceDialog(self, self._house, column.point, at_ms, column.key).open()
 
     def pick_instant(self) -> None:
         """Ask for an instant and go to the row nearest to it."""

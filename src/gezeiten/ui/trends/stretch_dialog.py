@@ -12,7 +12,7 @@ from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.i18n import tr
 
 
-class StretchDialog(QDialog):
+class PeriodDialog(QDialog):
     """taken: the stretch typed, and whether it is to be zoomed to as well."""
 
     taken = Signal(object, bool)

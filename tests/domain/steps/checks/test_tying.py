@@ -11,7 +11,7 @@ import pytest
 from gezeiten.domain.series.series import make_series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.domain.steps.checks.comparing import CheckComparison, compared
-from gezeiten.domain.steps.checks.doubting import Expected, doubt, limit_of
+from gezeiten.domain.steps.checks.doubting import ExpectedReading, doubt, limit_of
 from gezeiten.domain.steps.checks.duty import schedule_days
 from gezeiten.domain.steps.checks.reading import (
     CheckReading,
@@ -155,7 +155,7 @@ def test_through_every_check_it_says_what_they_say_and_stands_beyond() -> None:
 
 
 # -- doubted ---------------------------------------------------------------------------------------
-EXPECTED = Expected(1.97, 0.05)
+EXPECTED = ExpectedReading(1.97, 0.05)
 
 
 @pytest.mark.parametrize(
@@ -179,7 +179,12 @@ def test_what_cannot_well_be_is_asked_about(
     typed: float, unit: str, wanted: tuple[str, str] | None
 ) -> None:
     assert (
-        doubt(typed, EXPECTED, unit, [("K 1", Expected(9.0, 1.0)), ("K 2", Expected(2.6, 0.05))])
+        doubt(
+            typed,
+            EXPECTED,
+            unit,
+            [("K 1", ExpectedReading(9.0, 1.0)), ("K 2", ExpectedReading(2.6, 0.05))],
+        )
         == wanted
     )
 
@@ -215,5 +220,5 @@ def test_a_duty_of_two_looks_on_working_days() -> None:
     listed = schedule_days(
         looks, (friday, monday + 47 * HOUR_MS), "Europe/Berlin", 2, working_days=True
     )
-    told = [(one.day.isoformat(), one.made, one.is_met) for one in listed]
+    told = [(duty_day.day.isoformat(), duty_day.made, duty_day.is_met) for duty_day in listed]
     assert told == [("2026-03-27", 2, True), ("2026-03-30", 1, False)]  # Tuesday is not over

@@ -35,7 +35,7 @@ def cut(series: Series, first: int, length: int) -> tuple[Series, Gap]:
 
 def of(series: Series, gap: Gap, *companions: Series) -> dict[str, Candidate]:
     listed = [Companion(f"c{i}", one, AIR) for i, one in enumerate(companions)]
-    return {one.kind: one for one in candidates(series, gap, AIR, listed)}
+    return {candidate.kind: candidate for candidate in candidates(series, gap, AIR, listed)}
 
 
 def test_a_companion_that_tells_all_leaves_nothing_but_rounding() -> None:

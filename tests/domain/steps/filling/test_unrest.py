@@ -112,9 +112,9 @@ def test_a_companion_that_lacks_a_reading_leaves_no_hole() -> None:
     other = make_series(np.delete(times, 3_030), np.delete(wander, 3_030), STEP_MS)
     air = quantity("air_temperature")
     best = next(
-        one
-        for one in candidates(series, gap, air, [Companion("c", other, air)])
-        if one.kind == "companion" and not one.refusal
+        candidate
+        for candidate in candidates(series, gap, air, [Companion("c", other, air)])
+        if candidate.kind == "companion" and not candidate.refusal
     )
     assert best.fill.times_utc_ms.tolist() == times[3_000:3_060].tolist()
     between = (best.fill.values[29] + best.fill.values[31]) / 2

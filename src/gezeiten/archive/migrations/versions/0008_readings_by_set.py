@@ -52,9 +52,9 @@ def _names_may_repeat() -> None:
     ):
         inspector = sa.inspect(op.get_bind())
         found = [
-            one["name"] or f"uq_{table}_{columns[0]}"
-            for one in inspector.get_unique_constraints(table)
-            if one["column_names"] == columns
+            unique_constraint["name"] or f"uq_{table}_{columns[0]}"
+            for unique_constraint in inspector.get_unique_constraints(table)
+            if unique_constraint["column_names"] == columns
         ]
         convention = {"uq": "uq_%(table_name)s_%(column_0_name)s"}
         with op.batch_alter_table(table, naming_convention=convention) as batch_op:

@@ -49,7 +49,7 @@ def compared(checks: Sequence[CheckReading], series: Series) -> list[CheckCompar
     """
     if not checks:
         return []
-    times = np.array([one.at_ms for one in checks], np.int64)
+    times = np.array([check.at_ms for check in checks], np.int64)
     averages = quantity(checks[0].series).averages
     recorded, _ = at_instants(series, times, _AT_THE_INSTANT, averages)
     found, look_ms = [], None

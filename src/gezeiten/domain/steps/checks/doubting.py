@@ -27,7 +27,7 @@ _LEAST = {"°C": 1.0, "%": 5.0, "m": 0.05, "kPa": 0.3, "mS/cm": 0.5}
 
 
 @dataclass(frozen=True, slots=True)
-class Expected:
+class ExpectedReading:
     """What a check is expected to say: value, and how far off nothing is asked; both in the unit in
     which it is typed, a dip in metres."""
 
@@ -51,7 +51,10 @@ def limit_of(unit: str, u: float, before: Sequence[float]) -> float:
 
 
 def doubt(
-    typed: float, its: Expected, unit: str, others: Iterable[tuple[str, Expected]] = ()
+    typed: float,
+    its: ExpectedReading,
+    unit: str,
+    others: Iterable[tuple[str, ExpectedReading]] = (),
 ) -> tuple[Doubt, str] | None:
     """Return what may be wrong with what was typed, and at which other point it would fit; None
     where it lies within what is expected.

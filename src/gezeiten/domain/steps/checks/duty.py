@@ -16,7 +16,7 @@ _SATURDAY = 5
 
 
 @dataclass(frozen=True, slots=True)
-class DutyDay:
+class CheckScheduleDay:
     """A local day on which checks were due: how many there were, of how many."""
 
     day: date
@@ -31,7 +31,7 @@ class DutyDay:
 
 def schedule_days(
     looks_ms: Iterable[int], span: Span, zone: str, a_day: int, *, working_days: bool
-) -> list[DutyDay]:
+) -> list[CheckScheduleDay]:
     """Return the days of [start, end) on which checks were due, in order.
 
     A day that the stretch does not hold whole is left out: more may come. Working days are Monday
@@ -39,7 +39,7 @@ def schedule_days(
     """
     made = Counter(from_ms(at, zone).date() for at in set(looks_ms))
     return [
-        DutyDay(day, made[day], a_day)
+        CheckScheduleDay(day, made[day], a_day)
         for day, (begin, end) in local_days(*span, zone)
         if not (working_days and day.weekday() >= _SATURDAY) and _is_whole_day(begin, end, span)
     ]

@@ -44,8 +44,8 @@ class ReferenceFit:
 
 def added(knots: Sequence[Sequence[float]], times_utc_ms: _Times) -> Values:
     """Return what is added at some instants, (n,)."""
-    its = np.array([one[0] for one in knots], np.float64)
-    values = np.array([one[1] for one in knots], np.float64)
+    its = np.array([knot[0] for knot in knots], np.float64)
+    values = np.array([knot[1] for knot in knots], np.float64)
     found: Values = np.interp(times_utc_ms.astype(np.float64), its, values)
     return found
 
@@ -58,11 +58,16 @@ def fit(way: Way, seen: Sequence[CheckComparison]) -> ReferenceFit | None:
     1 / u². each: through every one.
     """
     checks = sorted(
-        (one for one in seen if math.isfinite(one.difference)), key=lambda one: one.check.at_ms
+        (
+            check_comparison
+            for check_comparison in seen
+            if math.isfinite(check_comparison.difference)
+        ),
+        key=lambda one: one.check.at_ms,
     )
-    times = np.array([one.check.at_ms for one in checks], np.int64)
-    values = np.array([one.difference for one in checks])
-    u = np.array([one.u for one in checks])
+    times = np.array([check.check.at_ms for check in checks], np.int64)
+    values = np.array([check.difference for check in checks])
+    u = np.array([check.u for check in checks])
     if not len(times) or (way == "line" and not _can_fit_line(times)):
         return None
     made = _fitted(way, times, values, u)

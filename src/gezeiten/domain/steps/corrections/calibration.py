@@ -92,8 +92,8 @@ def correction_at(points: list[list[float]], indicated: Values) -> Values:
     Args:
         points: (indicated, reference), by what was indicated, strictly rising.
     """
-    xs = np.array([one[0] for one in points])
-    cs = np.array([one[1] - one[0] for one in points])
+    xs = np.array([point[0] for point in points])
+    cs = np.array([point[1] - point[0] for point in points])
     if len(xs) == 1:
         return np.full(len(indicated), cs[0])
     below = np.clip(np.searchsorted(xs, indicated, side="right") - 1, 0, len(xs) - 2)
@@ -136,7 +136,7 @@ def _as_points(listed: Any) -> list[list[float]]:
         raise ValueError("each point has a reading and a reference, both numbers") from None
     if len(points) > _MOST_POINTS:
         raise ValueError(f"there are more than {_MOST_POINTS} points")
-    if not all(np.isfinite(one).all() for one in points):
+    if not all(np.isfinite(point).all() for point in points):
         raise ValueError("each point has a reading and a reference, both numbers")
     if any(a[0] == b[0] for a, b in pairwise(points)):
         raise ValueError("two points have the same reading")

@@ -37,7 +37,7 @@ from gezeiten.domain.steps.filling.sums import by_sums
 from gezeiten.domain.steps.filling.unrest import (
     LEAST_ALIKE,
     WIDENED,
-    Alike,
+    SimilarPeriods,
     Unrest,
     similar_stretches,
 )
@@ -90,7 +90,7 @@ class Candidate:
 
 
 @dataclass(frozen=True, slots=True)
-class _Known:
+class _MethodContext:
     """What all ways of filling have in common. at: the place of the first reading after the gap."""
 
     series: Series
@@ -102,7 +102,7 @@ class _Known:
     due: Times
     at: int
     companions: Sequence[Companion] = field(default_factory=tuple)
-    in_unrest: Alike | None = None
+    in_unrest: SimilarPeriods | None = None
 
     @property
     def span(self) -> Span:
@@ -196,7 +196,7 @@ def candidates(
         in_unrest = similar_stretches(scale.forward(series.values), possible, gap.missing, unrest)
     due = _due(gap)
     at = int(series.times_utc_ms.searchsorted(gap.start_ms))
-    known = _Known(
+    known = _MethodContext(
         series,
         gap,
         quantity,
@@ -216,10 +216,12 @@ def candidates(
         yield from _by_own(known, own, own_due, names)
     best: Candidate | None = None
     for i in range(len(companions)):
-        for one in _by_companion(known, i):
-            yield one
-            if not one.refusal and (best is None or _scaled_error(one) < _scaled_error(best)):
-                best = one
+        for candidate in _by_companion(known, i):
+            yield candidate
+            if not candidate.refusal and (
+                best is None or _scaled_error(candidate) < _scaled_error(best)
+            ):
+                best = candidate
     if best is not None and names:
         yield from _by_both(known, best, own, own_due, names)
 
@@ -227,7 +229,7 @@ def candidates(
 def ranked(found: Sequence[Candidate]) -> list[Candidate]:
     """Return those that can serve, the best first. Where a simpler one is worse by less than a
     standard error of their difference it stands before."""
-    serving = [one for one in found if not one.refusal]
+    serving = [candidate for candidate in found if not candidate.refusal]
     if not serving:
         return []
     best = min(serving, key=_scaled_error)
@@ -262,7 +264,7 @@ def _is_as_good(one: Candidate, best: Candidate) -> bool:
 
 
 # -- ways --------------------------------------------------------------------------------------
-def _own(known: _Known) -> tuple[Matrix, Matrix, list[str]]:
+def _own(known: _MethodContext) -> tuple[Matrix, Matrix, list[str]]:
     """Return the columns of the series' own cycles at known and due instants, and their names."""
     length_ms = known.span[1] - known.span[0]
     of_water = may_be_of_water(known.quantity.unit) and known.quantity.key != "air_pressure"
@@ -275,7 +277,9 @@ def _own(known: _Known) -> tuple[Matrix, Matrix, list[str]]:
     return both[0], both[1], [name for name, _ in cycles]
 
 
-def _by_own(known: _Known, own: Matrix, due: Matrix, names: list[str]) -> Iterator[Candidate]:
+def _by_own(
+    known: _MethodContext, own: Matrix, due: Matrix, names: list[str]
+) -> Iterator[Candidate]:
     fit, facts = fitted(own, known.values), {"cycles": names}
     if fit is None:
         yield _refused(known, "own", facts, "too few readings to tell its cycles")
@@ -283,7 +287,7 @@ def _by_own(known: _Known, own: Matrix, due: Matrix, names: list[str]) -> Iterat
     yield from _tried(known, "own", facts, Model(own, fit), due)
 
 
-def _of_companion(known: _Known, which: int, lag_ms: int, times: Times) -> Values:
+def _of_companion(known: _MethodContext, which: int, lag_ms: int, times: Times) -> Values:
     """Return what a companion shows a lag before some instants, in the scale of the series; NaN
     where it has no measured reading."""
     its = known.companions[which]
@@ -293,7 +297,7 @@ def _of_companion(known: _Known, which: int, lag_ms: int, times: Times) -> Value
     return scale_of(its.quantity).forward(values)
 
 
-def _with_companion(known: _Known, which: int, lag_ms: int) -> tuple[Matrix, Matrix]:
+def _with_companion(known: _MethodContext, which: int, lag_ms: int) -> tuple[Matrix, Matrix]:
     both = [
         _of_companion(known, which, lag_ms, times)
         for times in (known.series.times_utc_ms, known.due)
@@ -303,7 +307,7 @@ def _with_companion(known: _Known, which: int, lag_ms: int) -> tuple[Matrix, Mat
     return first, second
 
 
-def _by_companion(known: _Known, which: int) -> Iterator[Candidate]:
+def _by_companion(known: _MethodContext, which: int) -> Iterator[Candidate]:
     name = known.companions[which].name
     best: Candidate | None = None
     for lag_ms in dict.fromkeys((0, _lag(known, which))):
@@ -313,19 +317,22 @@ def _by_companion(known: _Known, which: int) -> Iterator[Candidate]:
         if fit is None:
             yield _refused(known, "companion", facts, "it has too few readings at the same time")
             return
-        for one in _tried(known, "companion", facts, Model(design, fit), due):
+        for candidate in _tried(known, "companion", facts, Model(design, fit), due):
             if (
                 best is None
                 or best.refusal
-                or (not one.refusal and _scaled_error(one) < _BETTER**2 * _scaled_error(best))
+                or (
+                    not candidate.refusal
+                    and _scaled_error(candidate) < _BETTER**2 * _scaled_error(best)
+                )
             ):
-                best = one
+                best = candidate
     if best is not None:
         yield _in_range(known, which, best)
 
 
 def _by_both(
-    known: _Known, best: Candidate, own: Matrix, own_due: Matrix, names: list[str]
+    known: _MethodContext, best: Candidate, own: Matrix, own_due: Matrix, names: list[str]
 ) -> Iterator[Candidate]:
     which, lag_ms = best.facts["which"], best.facts["lag_ms"]
     design, due = _with_companion(known, which, lag_ms)
@@ -335,11 +342,11 @@ def _by_both(
     fit = fitted(design, known.values)
     if fit is not None:
         facts = {**best.facts, "cycles": names}
-        for one in _tried(known, "companion and own", facts, Model(design, fit), due):
-            yield _in_range(known, which, one)
+        for candidate in _tried(known, "companion and own", facts, Model(design, fit), due):
+            yield _in_range(known, which, candidate)
 
 
-def _in_range(known: _Known, which: int, one: Candidate) -> Candidate:
+def _in_range(known: _MethodContext, which: int, one: Candidate) -> Candidate:
     """Say where a companion leaves the range it was known in by more than a tenth."""
     lag_ms = one.facts["lag_ms"]
     there = _of_companion(known, which, lag_ms, known.series.times_utc_ms)
@@ -352,7 +359,7 @@ def _in_range(known: _Known, which: int, one: Candidate) -> Candidate:
     return replace(one, is_beyond=is_beyond)
 
 
-def _lag(known: _Known, which: int) -> int:
+def _lag(known: _MethodContext, which: int) -> int:
     """Return by how much a companion runs ahead, ms: where the first differences of both go
     together most; 0 where that is at the edge of what is looked at."""
     step = known.gap.interval_ms
@@ -374,7 +381,7 @@ def _lag(known: _Known, which: int) -> int:
 
 # -- trying one ----------------------------------------------------------------------------------
 def _tried(
-    known: _Known, kind: Kind, facts: dict[str, Any], model: Model, due: Matrix
+    known: _MethodContext, kind: Kind, facts: dict[str, Any], model: Model, due: Matrix
 ) -> Iterator[Candidate]:
     errors = measured(model, known.series, known.values, known.starts, known.gap.missing)
     if errors is None:
@@ -407,7 +414,7 @@ def _tried(
 
 
 def _widths(
-    known: _Known, model: Model, errors: Errors
+    known: _MethodContext, model: Model, errors: Errors
 ) -> tuple[Values, Literal["", "measured", "not measured"], Errors | None]:
     """Return half the band at each place of the gap: beside what is unusual that of stretches which
     begin alike where there are enough, and no narrower than the ordinary one; and their errors."""
@@ -445,7 +452,7 @@ def _at_each(widths: Values, many: int) -> Values:
 
 
 def _candidate(
-    known: _Known,
+    known: _MethodContext,
     kind: Kind,
     facts: dict[str, Any],
     made: tuple[Values, Values, NDArray[np.bool_]],
@@ -487,7 +494,7 @@ def _rmse(scale: Scale, errors: Errors, values: Values) -> float:
     return float(np.sqrt(np.nanmean(off**2)))
 
 
-def _refused(known: _Known, kind: Kind, facts: dict[str, Any], why: str) -> Candidate:
+def _refused(known: _MethodContext, kind: Kind, facts: dict[str, Any], why: str) -> Candidate:
     return _no_candidate(known.gap, kind, facts, why)
 
 

@@ -59,7 +59,7 @@ def daily(length_ms: int) -> tuple[tuple[str, float], ...]:
     """Return the parts of the cycles of day, week and year that a record of a length tells."""
     days = length_ms / DAY_MS
     known = ((_DAY, _LEAST_DAYS), (_WEEK, _WEEK_DAYS), (_YEAR, _YEAR_DAYS))
-    return tuple(one for cycles, least in known if days >= least for one in cycles)
+    return tuple(cycle for cycles, least in known if days >= least for cycle in cycles)
 
 
 def columns(

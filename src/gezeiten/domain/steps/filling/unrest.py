@@ -71,7 +71,7 @@ def unrest_of(whole: Series, gap: Gap, values: Values | None = None) -> Unrest |
 
 
 @dataclass(frozen=True, slots=True)
-class Alike:
+class SimilarPeriods:
     """Hidden stretches that begin (or end) as a gap does. starts: their places, (n,); sizes: by how
     much larger the unrest is beside the gap than beside each of them, (n,)."""
 
@@ -81,7 +81,7 @@ class Alike:
 
 def similar_stretches(
     values: Values, starts: NDArray[np.intp], length: int, unrest: Unrest
-) -> Alike:
+) -> SimilarPeriods:
     """Return the hidden stretches that begin (or end) most as the gap does, forty at most, none
     over half of another one: of unrest to the same side, a quarter to four times as large, and
     rising or falling alike for its size.
@@ -91,7 +91,7 @@ def similar_stretches(
     """
     places = starts + length if unrest.at_end else starts
     if not len(starts):
-        return Alike(starts, np.empty(0))
+        return SimilarPeriods(starts, np.empty(0))
     levels, changes = _medians_beside(values, places, at_end=unrest.at_end)
     usual = float(np.median(values))
     own, others = unrest.level - usual, levels - usual
@@ -110,7 +110,7 @@ def similar_stretches(
         if all(abs(starts[at] - starts[other]) >= max(length // 2, 1) for other in found):
             found.append(at)
     its = np.array(sorted(found), np.intp)
-    return Alike(starts[its], sizes[its])
+    return SimilarPeriods(starts[its], sizes[its])
 
 
 def _medians_beside(

@@ -140,13 +140,16 @@ class Formula:
         Raises:
             ValueError: one is out of its range, or is none of this formula.
         """
-        unknown = set(parameters) - {one.key for one in self.parameters}
+        unknown = set(parameters) - {parameter.key for parameter in self.parameters}
         if unknown:
             raise ValueError(f"{', '.join(sorted(unknown))} cannot be set here")
         found = {}
-        for one in self.parameters:
-            value = float(parameters.get(one.key, one.usual))
-            if not one.low <= value <= one.high:
-                raise ValueError(f"{one.name} lies between {one.low:g} and {one.high:g} {one.unit}")
-            found[one.key] = value
+        for parameter in self.parameters:
+            value = float(parameters.get(parameter.key, parameter.usual))
+            if not parameter.low <= value <= parameter.high:
+                raise ValueError(
+                    f"{parameter.name} lies between {parameter.low:g} and "
+                    f"{parameter.high:g} {parameter.unit}"
+                )
+            found[parameter.key] = value
         return found
