@@ -182,7 +182,7 @@ def _round(desk: Workspace) -> Any:
     under_way = open_round(desk)
     if under_way is None:
         return None
-    return [[t.site, t.point, t.serial, t.left_out, t.is_done] for t in under_way.tasks]
+    return [[t.site, t.point, t.serial, t.omitted_because, t.is_done] for t in under_way.tasks]
 
 
 def _logbook(desk: Workspace) -> list[Any]:

@@ -82,7 +82,9 @@ def bring(desk: Workspace, serial: str, mission: int, first: int, count: int) ->
     path.write_bytes(mission_bytes(serial, mission, first, first + count))
     how = Circumstances(desk.now_ms(), desk.person, "network", 12.0, 3.0)
     if first % 2:
-        how = replace(how, at_ms=5, person="MB", taken_in=desk.authorship, clock_difference_ms=None)
+        how = replace(
+            how, at_ms=5, person="MB", imported_by=desk.authorship, clock_difference_ms=None
+        )
     damaged = None if first % 2 else [(first, first + 1)]
     import_file(desk, path, how, damaged)
     path.unlink()

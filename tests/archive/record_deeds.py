@@ -56,7 +56,7 @@ def subtract(desk: Workspace, first: int, second: int, label: str) -> None:
 def subtract_no_more(desk: Workspace, number: int) -> None:
     """Take the n-th calculated series back."""
     said = [
-        calculation.how for point in points(desk) for calculation in calculations(desk, point.id)
+        calculation.series for point in points(desk) for calculation in calculations(desk, point.id)
     ]
     if not said:
         raise InputError("nothing is calculated yet")
@@ -170,7 +170,7 @@ def put_clock_right(desk: Workspace, number: int, shift_ms: int) -> None:
     its = mission_clocks(desk, *listed[number % len(listed)]) if listed else []
     if not its:
         raise InputError("no logger measured anything yet")
-    if its[0].kept is not None and not shift_ms:
+    if its[0].correction is not None and not shift_ms:
         withdraw_clock_correction(desk, its[0])
     else:
         save_clock_correction(

@@ -190,7 +190,7 @@ def acted(tmp_path: Path) -> Path:
     )
     switch(desk, shown, chain(desk, shown, key).corrections[0])
     write_remark(desk, shown.id, (5, 9), "gauge cleaned", whole_site=True)
-    enter(desk, [TypedCheck(shown, key, 5, 20.0, "ah", low=1.0, high=30.0, words="seen")])
+    enter(desk, [TypedCheck(shown, key, 5, 20.0, "ah", low=1.0, high=30.0, remark="seen")])
     with desk.archive.reading() as session:
         mission = missions_at(session, shown.id)[0][0]
     serial = mission.logger.serial

@@ -197,10 +197,10 @@ def test_what_two_changed_at_once_is_shown_until_somebody_looked(tmp_path: Path)
     desk = opened(one)
     [later] = matching_entries(desk, EntryFilter(about=about_conflicts(desk)))
     page = logbook_page(desk, EntryFilter())
-    assert page.misfits == {later.hash: ["height was 2.00 m, not 1.00 m"]}
+    assert page.conflicts == {later.hash: ["height was 2.00 m, not 1.00 m"]}
     assert kept_site(desk) == 3.0  # the act stands
     acknowledge_conflict(desk, later)
-    assert logbook_page(desk, EntryFilter()).misfits == {}
+    assert logbook_page(desk, EntryFilter()).conflicts == {}
     with pytest.raises(InputError, match="nothing left to look at"):
         acknowledge_conflict(desk, later)
     desk.close()
@@ -209,7 +209,7 @@ def test_what_two_changed_at_once_is_shown_until_somebody_looked(tmp_path: Path)
     give(one, other)
     for folder in (one, other):
         desk = opened(folder)
-        assert logbook_page(desk, EntryFilter()).misfits == {}
+        assert logbook_page(desk, EntryFilter()).conflicts == {}
         desk.close()
     assert told_of(one) == told_of(other)
 

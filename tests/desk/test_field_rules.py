@@ -59,7 +59,7 @@ def test_a_clock_off_by_a_day_needs_a_reason(
         for launch_check in launch_checks(lab.desk, card, STORE_PLAN)
         if launch_check.key == "clock"
     ]
-    assert (check.weight, check.wants_word) == ("look", is_reason_required)
+    assert (check.weight, check.needs_reason) == ("look", is_reason_required)
     assert ("clock correction" in check.sentence) == is_reason_required
     [check] = [
         launch_check
@@ -172,7 +172,7 @@ def test_a_doubtful_clock_needs_a_deliberate_yes_and_the_doubt_is_recorded(
     assert entry.details["act"]["accepted"] == word
     accepted = checks(lab, accepted=word)
     said = next(c for c in accepted if "compared with the radio" in c.sentence)
-    assert (said.weight, said.wants_word) == ("passed", False)
+    assert (said.weight, said.needs_reason) == ("passed", False)
 
 
 # -- PINs ------------------------------------------------------------------------------------------
@@ -371,7 +371,7 @@ def test_one_plan_for_all_with_a_row_of_result_each(lab: Lab, start_standin: Sta
     store, room = prepare_several(lab.desk, cards, common, {})
     assert store.plan.point_name == STORE_PLAN.point_name
     assert room.plan.point_name == COLD_PLAN.point_name  # where it goes stays its own
-    assert room.lost[0] == "Reif C2 has no Air temperature, Relative humidity."
+    assert room.unsupported[0] == "Reif C2 has no Air temperature, Relative humidity."
     assert store.first_obstacle == room.first_obstacle == ""  # what is not fetched is fetched first
     rows: list[LoggerResult] = []
     results = offload_and_launch(lab.desk, [store, room], {}, rows.append)

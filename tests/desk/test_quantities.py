@@ -58,7 +58,7 @@ def test_limits_of_means_follow_how_a_quantity_is_averaged(lab: Lab, tmp_path: P
     assert (event.extreme, event.end_ms > event.start_ms) == (pytest.approx(33.9), True)
     assert verify(lab.desk).is_intact
     save_quantity(lab.desk, SAP)
-    assert [excursion for excursion in excursions(lab.desk) if not excursion.gone] == []
+    assert [excursion for excursion in excursions(lab.desk) if not excursion.is_gone] == []
 
 
 def test_readings_of_a_quantity_of_ones_own(lab: Lab, tmp_path: Path) -> None:

@@ -141,8 +141,8 @@ def test_while_a_copy_of_a_vault_is_taken_in(store: Lab, tmp_path: Path) -> None
     recover(other)
     assert list(other.archive.incoming.iterdir()) == []
     brought = import_copy(other, tmp_path / "vault.zip")
-    assert (brought.offloads + brought.kept_already, brought.refused) == (3, [])
-    assert brought.kept_already >= 1
+    assert (brought.offloads + brought.already_stored, brought.refused) == (3, [])
+    assert brought.already_stored >= 1
     np.testing.assert_array_equal(humidity(other), humidity(store.desk))
     assert verify(other).is_intact
     assert set(other.archive.vault.fingerprints()) == set(store.desk.archive.vault.fingerprints())

@@ -116,10 +116,10 @@ def test_a_second_window_does_not_disturb_a_live_line(
         enough.set()
 
     assert Recorder(other, plan, told, enough.is_set).run() == 0
-    assert recover(other).taken == 0  # opening the archive elsewhere leaves the journal alone
+    assert recover(other).imported == 0  # opening the archive elsewhere leaves the journal alone
     recording.join(WAIT_S)
     assert second[0].kind == "away"
-    assert "in use" in second[0].words
+    assert "in use" in second[0].text
     assert not any(live_news.kind == "away" for live_news in news)
     point = point_named(lab.desk, plan.point)
     assert len(record(lab.desk, point.id, "air_temperature")) == 3
@@ -193,7 +193,7 @@ def test_a_laptop_that_slept_goes_on_where_it_was(lab: Lab) -> None:
     assert laptop.stdin is not None
     assert laptop.stdout.readline() == "asleep\n"
     os.kill(laptop.pid, signal.SIGSTOP)
-    assert recover(lab.desk).taken == 0  # its incoming file is locked: nobody takes it away
+    assert recover(lab.desk).imported == 0  # its incoming file is locked: nobody takes it away
     with pytest.raises(LoggerBusyError):
         offload_logger(lab.desk, lab.standin.address, lab.serial)
     lab.standin.order("fault", vanish_after_bytes=0, away_connections=0)

@@ -126,8 +126,8 @@ def test_beside_the_mean_stands_how_sure_it_is(
 ) -> None:
     """2 x hypot(0.1, 0.05) = 0.224; the mean as numpy weights it is tested elsewhere."""
     made = report()
-    whole = replace(made.channels[0].whole, mean=18.4)
-    channel = replace(made.channels[0], sure=sure, whole=whole)
+    whole = replace(made.channels[0].statistics, mean=18.4)
+    channel = replace(made.channels[0], uncertainty=sure, statistics=whole)
     write_pdf(replace(made, channels=(channel,)), tmp_path / "r.pdf")
     assert f"Mean of the whole stretch: {words}" in text_of(tmp_path / "r.pdf")
 
@@ -137,7 +137,7 @@ def test_beside_the_mean_stands_how_sure_it_is(
 )
 def test_any_name_makes_a_readable_file(tmp_path: Path, name: str) -> None:
     gap = ReportGap(START, START + HOUR_MS, 6, ("air_temperature",), name)
-    event = replace(EVENT, cause=name, words=name, settled_by=name)
+    event = replace(EVENT, cause=name, comment=name, settled_by=name)
     made = report(point=name, site=name, made_by=name, gaps=(gap,), excursions=(event,))
     write_pdf(made, tmp_path / "r.pdf")
     letters = "".join(c for c in name if c.isascii() and c.isalnum())[:20]
@@ -174,7 +174,7 @@ def test_an_excursion_stands_with_its_assessment(tmp_path: Path) -> None:
 
 def test_what_is_calculated_is_not_said_to_be_measured(tmp_path: Path) -> None:
     made = report(excursions=(EVENT,))
-    channel = replace(made.channels[0], how="calculated from b")
+    channel = replace(made.channels[0], formula_text="calculated from b")
     write_pdf(replace(made, channels=(channel,)), tmp_path / "r.pdf")
     text = text_of(tmp_path / "r.pdf")
     assert "6 calculated values" in text
@@ -283,7 +283,7 @@ def test_without_limits_no_day_is_called_inside(tmp_path: Path) -> None:
         made.channels[0],
         limits=(),
         verdicts=(),
-        whole=numbers(series, SPAN),
+        statistics=numbers(series, SPAN),
         days=tuple(daily_numbers(series, SPAN, ZONE)),
     )
     free = replace(made, channels=(channel,))
@@ -346,7 +346,7 @@ def test_what_waits_on_a_logger_is_no_gap_and_what_is_calculated_not_measured() 
     assert "; no reading missing, 144 readings not offloaded yet, 1 value not calculated, " in (
         sentence(made)
     )
-    channel = replace(made.channels[0], how="calculated from b")
+    channel = replace(made.channels[0], formula_text="calculated from b")
     both = replace(made, channels=(made.channels[0], replace(channel, key="dew_point")))
     assert both.calculated == int((~channel.series.estimated).sum())
 
@@ -392,13 +392,13 @@ def test_the_band_has_a_cell_a_day_with_its_shares() -> None:
 # -- anybody's words -----------------------------------------------------------------------------
 def test_a_long_assessment_flows_over_pages(tmp_path: Path) -> None:
     words = "The door stood open <again> & nobody knew why.\nAsked the keeper. " * 400
-    long = replace(EVENT, words=words)
+    long = replace(EVENT, comment=words)
     pages = write_pdf(report(excursions=(long,)), tmp_path / "r.pdf")
     assert pages >= 6
     assert text_of(tmp_path / "r.pdf").count("Asked the keeper.") == 400
 
 
 def test_a_long_reason_in_a_table_flows_over_pages(tmp_path: Path) -> None:
-    gap = replace(GAP, how="left open: " + "because of the <tide> & the wind, " * 600)
+    gap = replace(GAP, resolution="left open: " + "because of the <tide> & the wind, " * 600)
     assert write_pdf(report(gaps=(gap,)), tmp_path / "r.pdf") >= 3
     assert text_of(tmp_path / "r.pdf").count("wind,") == 600

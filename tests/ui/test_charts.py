@@ -351,11 +351,11 @@ def test_a_lane_without_a_reading_says_so_and_invents_no_scale(chart: LaneChart)
     [drawn] = chart._drawn
     scale = drawn.plot.getViewBox().viewRange()[1]
     chart.set_view((40 * DAY_MS, 41 * DAY_MS))
-    assert drawn.nothing is not None
-    assert drawn.nothing.isVisible()
+    assert drawn.no_readings is not None
+    assert drawn.no_readings.isVisible()
     assert drawn.plot.getViewBox().viewRange()[1] == scale
     chart.set_view((0, DAY_MS))
-    assert not drawn.nothing.isVisible()
+    assert not drawn.no_readings.isVisible()
 
 
 @pytest.fixture

@@ -101,7 +101,7 @@ def test_a_level_is_tied_to_its_dips(
     idle(qtbot, window)
     assert made.table.rowCount() == 6
     assert made.tried is not None
-    assert made.tried.tie.knots[0][1] == pytest.approx(0.0045, abs=0.0005)
+    assert made.tried.fit.knots[0][1] == pytest.approx(0.0045, abs=0.0005)
     assert "By 6 checks" in made.figures.text()
     assert made.table.item(0, 4).text() != ""  # what it is off when left out
     made.way.setCurrentIndex(made.way.findData("line"))

@@ -57,7 +57,7 @@ def test_an_assessment_is_shown_and_taken_back(
     place = window.places[places.EXCURSIONS]
     place.show_target(event.id)
     idle(qtbot, window)
-    assert place.words.toPlainText() == event.words
+    assert place.words.toPlainText() == event.comment
     assert place.causes.checkedButton().text() == event.cause
     place.reopen()
     idle(qtbot, window)
@@ -95,7 +95,7 @@ def test_words_survive_choosing_refreshing_and_a_crash(
     press(window, "Ctrl+Return")
     idle(qtbot, window)
     settled = next(e for e in excursions(demo_desk) if e.id == first.id)
-    assert settled.words == said
+    assert settled.comment == said
     assert demo_desk.drafts.get(first.draft_key) == ""
 
 
@@ -121,10 +121,10 @@ def test_several_are_settled_at_once_and_the_next_is_at_the_same_site(
     window.house.archive_changed.emit()  # marks survive what comes in meanwhile
     idle(qtbot, window)
     earlier = next(e for e in excursions(demo_desk) if e.is_settled)
-    place.reuse_comment(earlier.cause, earlier.words)
+    place.reuse_comment(earlier.cause, earlier.comment)
     press(window, "Ctrl+Return")
     idle(qtbot, window)
-    settled = {e.id for e in excursions(demo_desk) if e.words == earlier.words}
+    settled = {e.id for e in excursions(demo_desk) if e.comment == earlier.comment}
     assert settled >= set(ids[1:3])
     assert place._event.id == ids[3]  # as the list is sorted, at the same site
     assert window.message.text() == "2 excursions assessed; the next one to assess is shown."
@@ -166,18 +166,18 @@ def test_an_assessment_is_replaced_only_when_somebody_says_so(
     place, [fresh, assessed] = mark_two(window, qtbot)
     before = {excursion.id: excursion for excursion in excursions(demo_desk)}
     dialog = asked(window)
-    assert before[assessed].words in dialog.findChildren(QLabel)[1].text()
+    assert before[assessed].comment in dialog.findChildren(QLabel)[1].text()
     QTest.keyClick(dialog, Qt.Key.Key_Escape)  # nothing is written
     idle(qtbot, window)
-    assert {excursion.id: excursion.words for excursion in excursions(demo_desk)} == {
-        key: one.words for key, one in before.items()
+    assert {excursion.id: excursion.comment for excursion in excursions(demo_desk)} == {
+        key: one.comment for key, one in before.items()
     }
     dialog = asked(window)
     QTest.keyClick(dialog.focusWidget(), Qt.Key.Key_Return)  # without looking: the other alone
     idle(qtbot, window)
     now = {excursion.id: excursion for excursion in excursions(demo_desk)}
-    assert now[fresh].words == "Door left open"
-    assert now[assessed].words == before[assessed].words
+    assert now[fresh].comment == "Door left open"
+    assert now[assessed].comment == before[assessed].comment
     with pytest.raises(InputError, match="assessed already"):
         settle(demo_desk, [assessed], "Not known", "behind its back")
     place.show_target(assessed)
@@ -188,7 +188,7 @@ def test_an_assessment_is_replaced_only_when_somebody_says_so(
     QTest.mouseClick(replace, Qt.MouseButton.LeftButton)
     idle(qtbot, window)
     assert (
-        next(excursion for excursion in excursions(demo_desk) if excursion.id == assessed).words
+        next(excursion for excursion in excursions(demo_desk) if excursion.id == assessed).comment
         == "Lid left open"
     )
 

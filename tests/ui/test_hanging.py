@@ -44,7 +44,7 @@ def test_a_cut_pipe_asks_whether_the_sensor_came_along(
     made.keep()
     idle(qtbot, window)
     assert [
-        (sensor_depth.hung.rim_m, round(sensor_depth.hung.length_m, 3))
+        (sensor_depth.depth.rim_m, round(sensor_depth.depth.length_m, 3))
         for sensor_depth in sensor_depths_of(demo_desk, point)
     ] == [(3.2, 8.4), (3.08, 8.28)]
     made.table.setCurrentCell(1, 0)

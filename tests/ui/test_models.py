@@ -93,12 +93,12 @@ def test_what_the_sources_say_of_a_gap(
 ) -> None:
     told = mend.offers(booked(state), from_logger, line)
     assert told.usual == usual
-    assert (told.logger_says, told.line_says, told.logger_covers, told.line_covers) == says
+    assert (told.logger_offer, told.line_offer, told.logger_covers, told.line_covers) == says
 
 
 def test_a_line_says_that_it_fills_a_gap_only_where_it_does() -> None:
     told = mend.offers(booked("estimated"), logger(7), LINE, by_line=True)
-    assert (told.line_says, told.line_covers) == ("filled", 10)
+    assert (told.line_offer, told.line_covers) == ("filled", 10)
 
 
 def test_a_gap_is_filled_by_what_can_fill_it_and_one_act_at_a_time() -> None:
@@ -131,13 +131,13 @@ def test_what_was_measured_beside_it_comes_after_its_logger_and_before_estimates
     model.set_gap(booked(), mend.offers(booked(), logger(), LINE), [refused, spare])
     assert (model.source, model.other) == ("other", spare)
     model.set_methods([FillMethod("by its own cycles", {}, beats_line=True)])
-    assert (model.source, model.other, model.way) == ("other", spare, None)
+    assert (model.source, model.other, model.method) == ("other", spare, None)
     model.select_alternative(refused)
     assert model.other is spare
-    model.select_method(model.ways[0])
+    model.select_method(model.methods[0])
     assert (model.source, model.other) == ("way", None)
     model.select_alternative(spare)
-    assert (model.source, model.way) == ("other", None)
+    assert (model.source, model.method) == ("other", None)
     model.leave()
     assert (model.other, model.others) == (None, [])
 
@@ -147,13 +147,13 @@ def test_the_best_of_all_ways_is_chosen_not_the_best_of_those_known_first() -> N
     model.set_gap(booked(), mend.offers(booked(), logger(), LINE), [])
     first = FillMethod("by its own cycles", {}, beats_line=True)
     model.set_methods([first])
-    assert (model.source, model.way) == ("way", first)
+    assert (model.source, model.method) == ("way", first)
     model.set_methods([FillMethod("by a companion", {}), FillMethod("by its own cycles", {})])
-    assert (model.source, model.way) == ("line", None)
+    assert (model.source, model.method) == ("line", None)
     model.set_gap(booked(), mend.offers(booked(), logger(), REFUSED), [])
     model.set_methods([first])
     model.set_methods([])
-    assert (model.source, model.way) == (None, None)
+    assert (model.source, model.method) == (None, None)
 
 
 def test_a_gap_is_seen_in_its_surroundings() -> None:
@@ -225,7 +225,7 @@ def event(number: int, site: str, *, settled: bool = False, start_ms: int = 0) -
         start_ms=start_ms,
         once=None,
         cause="Door",
-        words="open",
+        comment="open",
     )
 
 
@@ -260,7 +260,7 @@ def test_a_draft_comes_back_as_it_was_and_what_was_said_once_is_offered() -> Non
     assert Draft.of("") is None
     one = event(1, "A")
     assert assessment_of(one) == ("Door", "open")
-    one.once = SimpleNamespace(cause="Power", words="fuse")
+    one.once = SimpleNamespace(cause="Power", comment="fuse")
     assert assessment_of(one) == ("Power", "fuse")
 
 

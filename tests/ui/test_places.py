@@ -43,7 +43,7 @@ def test_the_strip_counts_open_work(window: MainWindow, demo_desk: Workspace) ->
 
 
 def test_a_click_on_a_gap_leads_to_mend(window: MainWindow, qtbot: QtBot) -> None:
-    hit = next(h for h in hits(window) if h.words.startswith("gap") and h.row.serial == "P-0321")
+    hit = next(h for h in hits(window) if h.text.startswith("gap") and h.row.serial == "P-0321")
     canvas = window.places[places.TIDEBOARD].canvas
     QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=hit.area.center().toPoint())
     idle(qtbot, window)
@@ -54,19 +54,19 @@ def test_a_click_on_a_gap_leads_to_mend(window: MainWindow, qtbot: QtBot) -> Non
 
 
 def test_a_click_on_a_triangle_leads_to_the_excursion(window: MainWindow, qtbot: QtBot) -> None:
-    hit = next(h for h in hits(window) if "to assess" in h.words and h.row.serial == "R-1107")
+    hit = next(h for h in hits(window) if "to assess" in h.text and h.row.serial == "R-1107")
     canvas = window.places[places.TIDEBOARD].canvas
     QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=hit.area.center().toPoint())
     idle(qtbot, window)
     shown = window.places[places.EXCURSIONS]._event
-    assert shown.id == hit.thing.id
+    assert shown.id == hit.item.id
     assert window.stack.currentIndex() == places.EXCURSIONS
 
 
 def test_a_click_on_what_is_on_the_logger_leads_to_the_field_desk(
     window: MainWindow, qtbot: QtBot
 ) -> None:
-    hit = next(h for h in hits(window) if h.thing == "logger" and h.row.serial == "P-0330")
+    hit = next(h for h in hits(window) if h.item == "logger" and h.row.serial == "P-0330")
     canvas = window.places[places.TIDEBOARD].canvas
     QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=hit.area.center().toPoint())
     idle(qtbot, window)
@@ -79,7 +79,7 @@ def test_a_click_on_what_is_on_the_logger_leads_to_the_field_desk(
 
 
 def test_a_click_on_the_record_leads_to_trends(window: MainWindow, qtbot: QtBot) -> None:
-    hit = next(h for h in hits(window) if h.thing == "record" and h.row.serial == "W-0112")
+    hit = next(h for h in hits(window) if h.item == "record" and h.row.serial == "W-0112")
     at = hit.area.center().toPoint() + QPoint(30, 0)
     canvas = window.places[places.TIDEBOARD].canvas
     QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=at)

@@ -149,7 +149,7 @@ def test_a_remark_and_a_story_where_the_rows_are_seen(
     remark.words.setText("The door stood open.")
     remark.write()
     idle(qtbot, window)
-    assert [one.words for one in remarks(demo_desk, point.id)][-1] == "The door stood open."
+    assert [one.text for one in remarks(demo_desk, point.id)][-1] == "The door stood open."
     rows.close()
 
 

@@ -96,7 +96,7 @@ def test_a_limit_is_set_ended_and_taken_back(
     made.withdraw()
     idle(qtbot, window)
     assert len(excursions(demo_desk, point.id)) == before
-    assert all(limit.kept is None for limit in limits_over_time(demo_desk, point.id))
+    assert all(limit.stored is None for limit in limits_over_time(demo_desk, point.id))
 
 
 def test_a_level_is_calculated_watched_and_calculated_no_more(

@@ -92,7 +92,7 @@ def test_lines_and_cells_are_marked_as_they_are_understood(model: TextModel) -> 
         READING,
     ]
     assert lines[3].spoilt == {1}
-    assert "1 column where 4" in lines[4].why
+    assert "1 column where 4" in lines[4].reason
 
 
 def test_what_was_chosen_stays_when_something_else_changes(lab: Lab, model: TextModel) -> None:
@@ -145,7 +145,7 @@ def test_a_column_is_said_in_the_window_and_all_is_taken_and_taken_out(
     assert "battery changed" in dialog.left_out.toPlainText()
     dialog.take_back.click()
     qtbot.waitUntil(lambda: "out of the record" in dialog.words.text(), timeout=PATIENCE_MS)
-    assert imported_texts(lab.desk)[0].taken_out_ms is not None
+    assert imported_texts(lab.desk)[0].removed_ms is not None
 
 
 def test_several_files_are_taken_and_one_taken_out_again(

@@ -69,13 +69,13 @@ def _uncertainty(row: ClockRow) -> ClockUncertainty:
 class ClockHistory:
     """What put the clock of a mission right, and when (UTC ms): said, undone (None: still)."""
 
-    said: tuple[tuple[int, int | None, ClockMap], ...]
+    corrections: tuple[tuple[int, int | None, ClockMap], ...]
 
     def at(self, at_ms: int) -> ClockMap:
         """Return what stood at an instant."""
         stood = [
             its
-            for said_ms, undone_ms, its in self.said
+            for said_ms, undone_ms, its in self.corrections
             if said_ms <= at_ms and (undone_ms is None or undone_ms > at_ms)
         ]
         return stood[-1] if stood else RIGHT

@@ -42,7 +42,7 @@ def corrections_at(session: Session, point_id: int) -> list[Correction]:
         for key in series
         for correction in outdated_marked([x for x in said if x.series == key])
     ]
-    return sorted(stand, key=lambda one: (one.said_ms, one.uid))
+    return sorted(stand, key=lambda one: (one.stated_ms, one.uid))
 
 
 def chain_of(session: Session, point_id: int, series: str) -> list[Correction]:

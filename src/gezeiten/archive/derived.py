@@ -53,7 +53,7 @@ class CalculationNote:
 
     at_ms: int
     person: str
-    words: str
+    reason: str
 
 
 def calculation_notes(session: Session) -> dict[str, CalculationNote]:

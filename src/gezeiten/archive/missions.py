@@ -139,7 +139,9 @@ def missions_at(session: Session, point_id: int) -> list[tuple[KnownMission, Dep
     """Return the missions that stood at a point, begun first first, with when they did; None for
     one that was launched for it and waits for its button."""
     made = layout(session)
-    stood = [deployment for deployment in made.stood if deployment.point == made.points[point_id]]
+    stood = [
+        deployment for deployment in made.deployments if deployment.point == made.points[point_id]
+    ]
     by_id = missions_by_id(session, {one.stay.mission for one in stood})
     waiting = _missions().where(Mission.point_id == point_id, Mission.first_ms == 0)
     found: list[tuple[KnownMission, Deployment | None]] = [
@@ -162,7 +164,7 @@ def mission_due_at(session: Session, point_id: int, at_ms: int) -> KnownMission 
     made = layout(session)
     there = [
         deployment
-        for deployment in made.stood
+        for deployment in made.deployments
         if deployment.point == made.points[point_id]
         and deployment.stay.is_logger
         and deployment.start_ms <= at_ms
@@ -213,7 +215,7 @@ def latest_missions(session: Session) -> dict[int, tuple[KnownMission, bool]]:
 
 def _latest(session: Session, made: Layout) -> dict[int, tuple[KnownMission, bool]]:
     last: dict[str, Deployment] = {}
-    for deployment in made.stood:
+    for deployment in made.deployments:
         before = last.get(deployment.point)
         if before is None or _newer(deployment) > _newer(before):
             last[deployment.point] = deployment
@@ -254,7 +256,7 @@ def missions_of_labelled_series(session: Session) -> dict[int, list[KnownMission
     )
     still = [
         deployment
-        for deployment in made.stood
+        for deployment in made.deployments
         if deployment.end_ms == EVER_MS and deployment.stay.is_logger
     ]
     there = [one for one in still if one.stay.source in said]

@@ -21,7 +21,7 @@ class StoredTask:
     round: str
     point_id: int
     plan: dict[str, Any] | None
-    left_out: str
+    omitted_because: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,8 +31,8 @@ class StoredRound:
     id: int
     uid: str
     day_ms: int
-    made_ms: int
-    made_by: str
+    planned_ms: int
+    planned_by: str
     tasks: tuple[StoredTask, ...]
 
 

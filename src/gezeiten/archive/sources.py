@@ -16,7 +16,7 @@ def source_statements(session: Session) -> list[SourceStatement]:
     """Return all that stands of what was said of sources, the latest first."""
     found = [_source_statement(*row) for row in session.execute(_with_names(DeploymentRow))]
     found += [_source_statement(*row) for row in session.execute(_with_names(SeriesAssignmentRow))]
-    return sorted(found, key=lambda one: (-one.said_ms, one.uid))
+    return sorted(found, key=lambda one: (-one.stated_ms, one.uid))
 
 
 def _with_names(table: type[DeploymentRow] | type[SeriesAssignmentRow]) -> Any:

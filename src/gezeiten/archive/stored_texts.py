@@ -19,7 +19,7 @@ class StoredText:
     column: str
     key: int
     text: str | None
-    may_lack: bool
+    may_be_incomplete: bool
 
 
 def stored_texts(session: Session) -> Iterator[StoredText]:

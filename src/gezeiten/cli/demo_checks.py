@@ -56,7 +56,7 @@ def _dips(desk: Workspace, creek: PointPlace, anchor_ms: int) -> Iterator[TypedC
         at_ms = int(anchor_ms - days_ago * DAY_MS) // 60_000 * 60_000
         level_m = _at(record(desk, creek.id, key, (at_ms - HOUR_MS, at_ms + HOUR_MS)), at_ms)
         dip_m = round(_LENGTH_M - (level_m + off_m), 3)
-        yield TypedCheck(creek, key, at_ms, dip_m, "JA", is_dip=True, words="tape K-3")
+        yield TypedCheck(creek, key, at_ms, dip_m, "JA", is_dip=True, remark="tape K-3")
 
 
 def _level_of(creek: PointPlace) -> str:

@@ -13,7 +13,7 @@ from gezeiten.domain.wording import counted, grouped
 
 def outlook_row(outlook: TextOutlook) -> dict[str, object]:
     """Return it as JSON has it: instants in UTC, numbers in the unit of the text."""
-    found, tie = outlook.found, outlook.tie
+    found, tie = outlook.survey, outlook.template
     return {
         "file": outlook.path.name,
         "template": tie.name,
@@ -24,8 +24,8 @@ def outlook_row(outlook: TextOutlook) -> dict[str, object]:
         "readings": found.readings if found else 0,
         "same_instant": found.doubled if found else 0,
         "without_number": found.spoilt if found else 0,
-        "left_out": dict(found.left_out) if found else {},
-        "columns_left_out": outlook.left_out_columns,
+        "left_out": dict(found.rejected) if found else {},
+        "columns_left_out": outlook.unused_columns,
         "questions": [
             {
                 "id": question.id,
@@ -40,19 +40,19 @@ def outlook_row(outlook: TextOutlook) -> dict[str, object]:
 
 
 def _imported(outlook: TextOutlook) -> list[SeriesSurvey]:
-    return [one for one in outlook.found.series if one.tie.quantity] if outlook.found else []
+    return [one for one in outlook.survey.series if one.column.quantity] if outlook.survey else []
 
 
 def _series_row(outlook: TextOutlook, one: SeriesSurvey) -> dict[str, object]:
-    tie, numbers = one.tie, one.numbers
+    tie, numbers = one.column, one.numbers
     return {
         "column": tie.column + 1,
         "lines_of": [text for _, text in tie.where],
-        "point": tie.point or outlook.tie.point,
+        "point": tie.point or outlook.template.point,
         "label": tie.label,
         "quantity": tie.quantity,
         "unit": tie.unit,
-        "zone": outlook.tie.form.time.zone,
+        "zone": outlook.template.form.time.zone,
         "first": _instant(one.first_ms),
         "last": _instant(one.last_ms),
         "count": numbers.count,
@@ -70,20 +70,20 @@ def _instant(at_ms: int | None) -> str | None:
 
 def outlook_lines(outlook: TextOutlook) -> list[str]:
     """Return it as lines for people."""
-    found, lines = outlook.found, []
+    found, lines = outlook.survey, []
     if found is not None:
         every = f", every {duration_text(found.interval_ms)}" if found.interval_ms else ""
         lines.append(f"{outlook.path.name}: {grouped(found.readings)} lines of readings{every}.")
     for one in _imported(outlook):
-        numbers, tie = one.numbers, one.tie
+        numbers, tie = one.numbers, one.column
         name = " · ".join(part for part in (quantity(tie.quantity).name, tie.label) if part)
         period = f"{_instant(one.first_ms)} to {_instant(one.last_ms)}"
         figures = f"lowest {numbers.lowest}, highest {numbers.highest}, mean {_short(numbers.mean)}"
         lines.append(f"  {name} [{tie.unit}]: {grouped(numbers.count)} from {period}, {figures}")
-    for reason, many in found.left_out.most_common() if found else []:
+    for reason, many in found.rejected.most_common() if found else []:
         lines.append(f"  {counted(many, 'line', 'lines')} left out: {reason}")
-    if outlook.left_out_columns:
-        lines.append(f"  Columns left out: {', '.join(outlook.left_out_columns)}")
+    if outlook.unused_columns:
+        lines.append(f"  Columns left out: {', '.join(outlook.unused_columns)}")
     for asked in outlook.questions:
         lines.append(f"Open: {asked.question}")
         lines += [

@@ -177,7 +177,7 @@ def verify(
         "values": verdict.values,
         "logbook_entries": verdict.entries,
         "faults": verdict.faults,
-        "left_out": verdict.left_out,
+        "left_out": verdict.skipped,
     }
     lines = [
         f"{counted(verdict.offloads, 'raw offload', 'raw offloads')}, "
@@ -196,8 +196,8 @@ def verify(
 
 def _not_verified(verdict: Verdict) -> list[str]:
     """What was not read again, in a sentence; nothing where everything was."""
-    if not verdict.left_out:
+    if not verdict.skipped:
         return []
-    files = counted(verdict.left_out, "file was", "files were")
-    why = "the check that was stopped went on" if verdict.went_on else "this was a quick check"
+    files = counted(verdict.skipped, "file was", "files were")
+    why = "the check that was stopped went on" if verdict.resumed else "this was a quick check"
     return [f"{files} read before and left out: {why}."]

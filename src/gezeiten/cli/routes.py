@@ -92,7 +92,7 @@ def import_command(
             )
             results = import_from_drive(desk, card).results
             others = [
-                f"{record.key}: {record.words or 'already kept.'}"
+                f"{record.key}: {record.note or 'already kept.'}"
                 for record in card.records
                 if not record.is_new
             ]
@@ -110,7 +110,7 @@ def import_command(
                 f"{path.name}: {outlook.questions[0].question} Nothing was imported; "
                 f"answer with --answer {outlook.questions[0].id}=…"
             )
-        tie = with_values_seen(outlook.tie, outlook.found)
+        tie = with_values_seen(outlook.template, outlook.survey)
         text = import_text(desk, path, tie)
     row = {
         "readings": text.readings,
@@ -161,17 +161,17 @@ def _import_folder(desk: Workspace, folder: Path, kind: str, *, as_json: bool) -
     """Take all texts of a folder that are of one kind."""
     seen = recognise_texts(desk, texts_in(folder), kind=kind)
     done = import_texts(desk, seen)
-    taken = {path: one.readings for path, one in done.taken}
+    taken = {path: one.readings for path, one in done.imported}
     failed = [
         *done.failed,
-        *((one.path, one.words) for one in seen if one.words and not one.is_kept),
+        *((one.path, one.summary) for one in seen if one.summary and not one.is_imported),
     ]
     rows: list[dict[str, object]] = [
-        {"file": one.path.name, "readings": taken.get(one.path, 0), "kept_before": one.is_kept}
+        {"file": one.path.name, "readings": taken.get(one.path, 0), "kept_before": one.is_imported}
         for one in seen
     ]
     lines = [f"{path.name}: {readings_text(many)} kept." for path, many in taken.items()]
-    lines += [f"{one.path.name}: kept already." for one in seen if one.is_kept]
+    lines += [f"{one.path.name}: kept already." for one in seen if one.is_imported]
     lines += [f"{path.name}: {why}" for path, why in failed]
     print_result(as_json, rows, lines or ["No text lies there."])
     if failed:
@@ -216,14 +216,14 @@ def vault_import(folder: Path | None, as_json: bool, source: Path) -> None:
     row = {
         "offloads": brought.offloads,
         "readings": brought.readings,
-        "kept_already": brought.kept_already,
+        "kept_already": brought.already_stored,
         "mended": brought.mended,
         "refused": brought.refused,
     }
     lines = [
         f"{counted(brought.offloads, 'raw offload', 'raw offloads')} with "
         f"{counted(brought.readings, 'new reading', 'new readings')}; "
-        f"{grouped(brought.kept_already)} kept already, {grouped(brought.mended)} of them "
+        f"{grouped(brought.already_stored)} kept already, {grouped(brought.mended)} of them "
         "mended.",
         *brought.refused,
     ]

@@ -56,6 +56,6 @@ def watch_command(
         if not addresses:
             raise InputError("No logger to follow; name them in the settings or with --at.")
         fetch_s = desk.settings.follow_minutes * 60.0 if every is None else every
-        pace = PollingPace(look_s=look, fetch_s=fetch_s)
+        pace = PollingPace(poll_s=look, fetch_s=fetch_s)
         follower = Follower(desk, addresses, print_news, pace, cancelled=ended.is_set)
         follower.run(ended.wait)

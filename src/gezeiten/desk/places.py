@@ -184,7 +184,7 @@ def _current_limits(session: ArchiveSession, now_ms: int) -> _Limits:
 
 def _alternative_missions(made: Layout, latest: dict[int, KnownMission]) -> set[str]:
     """The missions that feed a series last, where that is not the last one at its point."""
-    last = {listed[-1].mission for listed in made.feeds.values()}
+    last = {listed[-1].mission for listed in made.assignments.values()}
     last_at_a_point = {mission.id for mission in latest.values()}
     return last - {uid for uid, key in made.missions.items() if key in last_at_a_point}
 

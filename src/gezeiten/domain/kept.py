@@ -97,7 +97,7 @@ class ServiceEntry:
     at_ms: int
     person: str
     kind: ServiceKind
-    words: str
+    note: str
     due_ms: int | None
     certificate_name: str
     certificate_sha256: str
@@ -151,9 +151,9 @@ class SourceStatement:
     label: str
     start_ms: int
     end_ms: int | None
-    words: str
-    said_ms: int
-    said_by: str
+    reason: str
+    stated_ms: int
+    stated_by: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,9 +167,9 @@ class StoredLimit:
     rule: LimitRule
     start_ms: int
     end_ms: int | None
-    words: str
-    said_ms: int
-    said_by: str
+    reason: str
+    stated_ms: int
+    stated_by: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -181,12 +181,12 @@ class StoredClockCorrection:
     serial: str
     mission: str
     number: int
-    way: str
+    method: str
     map: ClockMap
     uncertainty: ClockUncertainty
-    words: str
-    said_ms: int
-    said_by: str
+    reason: str
+    stated_ms: int
+    stated_by: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -195,10 +195,10 @@ class StoredSensorDepth:
 
     uid: str
     point: str
-    hung: SensorDepth
-    words: str
-    said_ms: int
-    said_by: str
+    depth: SensorDepth
+    reason: str
+    stated_ms: int
+    stated_by: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -212,9 +212,9 @@ class Remark:
     whole_site: bool
     start_ms: int
     end_ms: int
-    words: str
-    said_ms: int
-    said_by: str
+    text: str
+    stated_ms: int
+    stated_by: str
 
     def touches(self, start_ms: int, end_ms: int) -> bool:
         """Whether it says something of a stretch."""

@@ -39,7 +39,7 @@ class Origin:
     made_by: str
     sha256: str
     readings: int
-    head: str
+    head_hash: str
 
 
 def described(path: Path) -> Path:
@@ -65,7 +65,7 @@ def description(name: str, table: CsvTable, origin: Origin) -> str:
                 "sha256": origin.sha256,
                 "readings": origin.readings,
                 "zone": table.zone,
-                "logbook": origin.head,
+                "logbook": origin.head_hash,
             }
         ],
     }
@@ -86,7 +86,8 @@ def _channel_columns(table: CsvTable) -> list[dict[str, Any]]:
     columns: list[dict[str, Any]] = []
     for channel in table.channels:
         value, code, mark = channel_titles(channel.key, channel.unit)
-        words = f"{quantity(channel.key).name} in {channel.unit}, {channel.how or 'as recorded'}."
+        how = channel.formula_text or "as recorded"
+        words = f"{quantity(channel.key).name} in {channel.unit}, {how}."
         key = _as_name(channel.key)
         codes = ", ".join(one.file_code for one in Quality)
         columns += [

@@ -49,7 +49,7 @@ class CsvChannel:
     unit: str
     series: Series
     limits: tuple[InForce, ...] = ()
-    how: str = ""
+    formula_text: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +60,7 @@ class CsvTable:
     point: str
     zone: str
     channels: tuple[CsvChannel, ...]
-    stretches: tuple[CsvPeriod, ...]
+    periods: tuple[CsvPeriod, ...]
 
 
 ROWS_AT_ONCE = 65_536
@@ -192,11 +192,11 @@ def _digits(values: Values) -> pl.Series:
 
 def _origin_cells(table: CsvTable, times: Times) -> pl.Series:
     """Return the first four cells of each row: site, point, logger and mission."""
-    starts = np.array([stretch.start_ms for stretch in table.stretches], np.int64)
+    starts = np.array([stretch.start_ms for stretch in table.periods], np.int64)
     at = np.searchsorted(starts, times, side="right") - 1  # -1: before the first
 
     def text(number: int) -> str:
-        one = table.stretches[number] if number >= 0 else None
+        one = table.periods[number] if number >= 0 else None
         whose = [plain(one.serial), str(one.mission)] if one else ["", ""]
         cells = [plain(table.site), plain(table.point), *whose]
         return ",".join(map(quoted, cells)) + ","

@@ -59,7 +59,7 @@ class PortSeen:
     """A serial port of this computer. words: what the system knows of the plug, or ""."""
 
     path: str
-    words: str
+    description: str
 
 
 def ports(wanted: Sequence[str] = (AUTO,)) -> list[PortSeen]:

@@ -27,10 +27,10 @@ class ReportChannel:
     unit: str
     series: Series
     limits: tuple[InForce, ...]
-    whole: Statistics
+    statistics: Statistics
     days: tuple[DayNumbers, ...]
-    how: str = ""
-    sure: Uncertainty | None = None
+    formula_text: str = ""
+    uncertainty: Uncertainty | None = None
     verdicts: tuple[DayVerdict, ...] = ()
     means: tuple[tuple[int, Series], ...] = ()
 
@@ -88,7 +88,7 @@ class ReportCorrection:
     end_ms: int
     person: str
     at_ms: int
-    words: str
+    reason: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +122,7 @@ class ReportExcursion:
     measured: int
     estimated: int
     cause: str
-    words: str
+    comment: str
     settled_by: str
     settled_ms: int | None
 
@@ -138,7 +138,7 @@ class ReportGap:
     end_ms: int
     missing: int
     channels: tuple[str, ...]
-    how: str
+    resolution: str
     is_filled: bool = False
     is_pending: bool = False
     is_calculated: bool = False
@@ -167,8 +167,8 @@ class PointReport:
     remarks: tuple[Remark, ...] = ()
     checks: tuple[CheckComparison, ...] = ()
     clocks: tuple[StoredClockCorrection, ...] = ()
-    duty: tuple[CheckScheduleDay, ...] = ()
-    logbook_head: str = ""
+    check_schedule: tuple[CheckScheduleDay, ...] = ()
+    head_hash: str = ""
     dated_later: int = 0
 
     @property
@@ -185,7 +185,9 @@ class PointReport:
     def calculated(self) -> int:
         """Values that are calculated, not measured."""
         return sum(
-            int((~channel.series.estimated).sum()) for channel in self.channels if channel.how
+            int((~channel.series.estimated).sum())
+            for channel in self.channels
+            if channel.formula_text
         )
 
     @property

@@ -54,7 +54,7 @@ def _gaps(p: PageBuilder) -> list[Flowable]:
             p.time(gap.end_ms),
             grouped(gap.missing),
             ", ".join(quantity(key).name for key in gap.channels) or "all",
-            gap.how,
+            gap.resolution,
         ]
         for gap in p.report.gaps
     ]
@@ -70,8 +70,8 @@ def _remarks(p: PageBuilder) -> list[Flowable]:
             p.time(remark.start_ms),
             p.time(remark.end_ms) if remark.end_ms > remark.start_ms else "",
             _correction_lines(remark),
-            remark.words,
-            remark.said_by,
+            remark.text,
+            remark.stated_by,
         ]
         for remark in p.report.remarks
     ]
@@ -92,12 +92,14 @@ def _checks(p: PageBuilder) -> list[Flowable]:
         rows = [["When", "Series", "By hand", "Record", "Difference", "By"]]
         rows += [_check(p, check) for check in p.report.checks]
         parts = [p.table(rows, [28 * mm, 36 * mm, WIDTH - 144 * mm, 25 * mm, 35 * mm, 20 * mm])]
-    if p.report.duty:
-        missed = [duty_day for duty_day in p.report.duty if not duty_day.is_met]
-        words = f"Checks were due on {counted(len(p.report.duty), 'day', 'days')}; on "
-        words += f"{len(p.report.duty) - len(missed)} there were as many as due."
+    if p.report.check_schedule:
+        missed = [duty_day for duty_day in p.report.check_schedule if not duty_day.is_met]
+        words = f"Checks were due on {counted(len(p.report.check_schedule), 'day', 'days')}; on "
+        words += f"{len(p.report.check_schedule) - len(missed)} there were as many as due."
         if missed:
-            listed = ", ".join(f"{one.day:%d.%m.%Y} ({one.made} of {one.due})" for one in missed)
+            listed = ", ".join(
+                f"{one.day:%d.%m.%Y} ({one.readings} of {one.due})" for one in missed
+            )
             words += f" Too few: {listed}."
         parts.append(p.text(words))
     return [p.text("Read by hand", p.head), *parts] if parts else []
@@ -141,7 +143,7 @@ def _corrected(p: PageBuilder) -> list[Flowable]:
             p.time(correction.start_ms),
             p.time(correction.end_ms),
             f"{correction.person}, {p.time(correction.at_ms)[:10]}",
-            correction.words,
+            correction.reason,
         ]
         for correction in p.report.corrections
     ]
@@ -151,9 +153,9 @@ def _corrected(p: PageBuilder) -> list[Flowable]:
 
 def _calculated(p: PageBuilder) -> list[Flowable]:
     rows = [
-        [quantity(channel.key).name, f"{channel.how}."]
+        [quantity(channel.key).name, f"{channel.formula_text}."]
         for channel in p.report.channels
-        if channel.how
+        if channel.formula_text
     ]
     if not rows:
         return []
@@ -220,8 +222,8 @@ def _clocks(p: PageBuilder) -> list[Flowable]:
             f"The clock of {clock.serial} in mission {clock.number} was put right: its readings "
         )
         sure = f"± {clock.uncertainty.u_ms / 1000:.1f} s{_beyond(p, clock)}"
-        words += f"are moved by {first:+.0f} s{until} ({sure}), {clock.way}. "
-        parts.append(p.text(f"{words}{clock.said_by}: {clock.words}"))
+        words += f"are moved by {first:+.0f} s{until} ({sure}), {clock.method}. "
+        parts.append(p.text(f"{words}{clock.stated_by}: {clock.reason}"))
     if len(rows) == 1:
         return [*parts, p.text("No clock was compared at the transfers of this stretch.")]
     return [*parts, p.table(rows, [32 * mm, 32 * mm, WIDTH - 64 * mm])]
@@ -279,13 +281,13 @@ def _fingerprints(p: PageBuilder) -> list[Flowable]:
 
 def _logbook(p: PageBuilder) -> list[Flowable]:
     """The end of the logbook: who holds the document can tell later whether it was changed."""
-    if not p.report.logbook_head:
+    if not p.report.head_hash:
         return []
     why = (
         "The hash covers this entry and all before it: an archive that has an entry of this hash "
         "is, up to there, what it was when this report was written."
     )
-    head = f"It ended with {p.report.logbook_head}."
+    head = f"It ended with {p.report.head_hash}."
     return [
         p.text("The logbook when this was written", p.subhead),
         p.text(head),

@@ -16,9 +16,9 @@ class EntryLine:
     """One entry, in words; hash: its first digits."""
 
     number: str
-    when: str
-    who: str
-    act: str
+    instant: str
+    person: str
+    entry_word: str
     subject: str
     sentence: str
     hash: str
@@ -31,7 +31,7 @@ class LogbookSheet:
     title: str
     zone: str
     person: str
-    head: str
+    head_hash: str
     lines: tuple[EntryLine, ...]
 
 
@@ -45,13 +45,20 @@ def write_logbook(sheet: LogbookSheet, path: Path) -> int:
     styles = Styles()
     heads = ("No.", f"When ({sheet.zone})", "Who", "Act", "On what, and what was done", "Hash")
     cells = [
-        (line.number, line.when, line.who, line.act, f"{line.subject}: {line.sentence}", line.hash)
+        (
+            line.number,
+            line.instant,
+            line.person,
+            line.entry_word,
+            f"{line.subject}: {line.sentence}",
+            line.hash,
+        )
         for line in sheet.lines
     ]
     parts: list[Flowable] = [
         Paragraph(escape(sheet.title), styles.big),
         Paragraph(escape(f"Written out by {sheet.person}"), styles.muted),
-        Paragraph(escape(f"The logbook ends with {sheet.head}"), styles.muted),
+        Paragraph(escape(f"The logbook ends with {sheet.head_hash}"), styles.muted),
         lined_table(heads, cells, (0.06, 0.13, 0.07, 0.11, 0.44, 0.19), styles, room=3),
     ]
     wanted = [cells[0][5], cells[-1][5]] if cells else []

@@ -143,7 +143,7 @@ def _excursion(p: PageBuilder, number: int, event: ReportExcursion) -> list[Flow
     if event.settled_ms is None:
         return [KeepTogether(whole), p.text("Not assessed yet.", p.strong)]
     by = f"{event.cause}, assessed by {event.settled_by} on {p.time(event.settled_ms)}:"
-    return [KeepTogether(whole), p.text(by, p.strong), p.text(event.words)]
+    return [KeepTogether(whole), p.text(by, p.strong), p.text(event.comment)]
 
 
 def _event_facts(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
@@ -165,7 +165,9 @@ def _event_facts(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
         rows.append([which, f"{event.extreme:,.{name.decimals}f} {name.unit}"])
     if has_value and name.dose_unit:
         rows.append(["Dose beyond the limit", f"{event.dose:.1f} {name.dose_unit}"])
-    if any(channel.how for channel in p.report.channels if channel.key == event.rule.channel):
+    if any(
+        channel.formula_text for channel in p.report.channels if channel.key == event.rule.channel
+    ):
         said = counted(event.measured, "calculated value", "calculated values")
     else:
         said = counted(event.measured, "measured reading", "measured readings")
@@ -223,7 +225,7 @@ def _by_day(p: PageBuilder, channel: ReportChannel) -> list[Flowable]:
         for i, row in enumerate(channel.days, 1)
         if _is_bad(row.numbers) or _is_outside(judged.get(row.day))
     ]
-    rows.append(_day_row(p, "Whole", channel.whole, channel, _status_of_all(channel)))
+    rows.append(_day_row(p, "Whole", channel.statistics, channel, _status_of_all(channel)))
     title = p.text(f"{name.name}, {channel.unit}: by day", p.head)
     sure = uncertainty_text(channel)
     return [
@@ -235,8 +237,8 @@ def _by_day(p: PageBuilder, channel: ReportChannel) -> list[Flowable]:
 
 def uncertainty_text(channel: ReportChannel) -> str:
     """Say how sure the mean of a stretch is, with its shares; "" where nothing is said of it."""
-    name, sure = quantity(channel.key), channel.sure
-    if sure is None or not channel.whole.n:
+    name, sure = quantity(channel.key), channel.uncertainty
+    if sure is None or not channel.statistics.n:
         return ""
     what = f"{_MEANS[name.averages]} of the whole stretch"
     if not sure.has_value:
@@ -248,7 +250,7 @@ def uncertainty_text(channel: ReportChannel) -> str:
         if round(share.expanded, places) > 0
     )
     least = "at least " if sure.is_least else ""
-    value = f"{channel.whole.mean:.{name.decimals}f} {least}± {sure.expanded:.{places}f}"
+    value = f"{channel.statistics.mean:.{name.decimals}f} {least}± {sure.expanded:.{places}f}"
     return f"{what}: {value} {channel.unit} (k = 2: {shares})."
 
 

@@ -127,8 +127,8 @@ def event_picture(
 def scale_of(channel: ReportChannel) -> tuple[float, float]:
     """Return the scale of all pictures of a channel: its extremes, and limits not far from them."""
     drawn = [one.values for _, one in channel.means if len(one)]
-    low = min([channel.whole.lowest, *(float(one.min()) for one in drawn)])
-    high = max([channel.whole.highest, *(float(one.max()) for one in drawn)])
+    low = min([channel.statistics.lowest, *(float(one.min()) for one in drawn)])
+    high = max([channel.statistics.highest, *(float(one.max()) for one in drawn)])
     reach = (high - low) or 1.0
     near = [r.value for r in channel.rules if low - reach <= r.value <= high + reach]
     low, high = min([low, *near]), max([high, *near])

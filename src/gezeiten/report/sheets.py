@@ -43,7 +43,7 @@ class RoundLine:
 
     point: str
     logger: str
-    why: str
+    reason: str
     todo: str
 
 
@@ -52,8 +52,8 @@ class RoundSheet:
     """A day's round for the clipboard; sites in their order, each with its points."""
 
     day: str
-    made_by: str
-    way: str
+    planned_by: str
+    route: str
     bring: tuple[str, ...]
     sites: tuple[tuple[str, tuple[RoundLine, ...]], ...]
 
@@ -64,7 +64,7 @@ class DayRow:
 
     point: str
     logger: str
-    came: str
+    offloaded: str
     launched: str
     left: str
 
@@ -157,7 +157,7 @@ def write_round_sheet(sheet: RoundSheet, path: Path) -> int:
     styles = Styles()
     parts: list[Flowable] = [
         Paragraph(escape(f"Round of {sheet.day}"), styles.big),
-        Paragraph(escape(f"{sheet.way} · prepared by {sheet.made_by}"), styles.muted),
+        Paragraph(escape(f"{sheet.route} · prepared by {sheet.planned_by}"), styles.muted),
         Paragraph("To bring", styles.head),
     ]
     parts += [Paragraph("☐ " + escape(thing), styles.text) for thing in sheet.bring]
@@ -184,7 +184,9 @@ def write_day_sheet(sheet: DaySheet, path: Path) -> int:
     ]
     heads = ("Point", "Logger", "Came", "Launched", "Left")
     for site, lines in sheet.sites:
-        cells = [(line.point, line.logger, line.came, line.launched, line.left) for line in lines]
+        cells = [
+            (line.point, line.logger, line.offloaded, line.launched, line.left) for line in lines
+        ]
         table = lined_table(heads, cells, (0.22, 0.12, 0.24, 0.2, 0.22), styles)
         parts += [Paragraph(escape(site), styles.head), table]
     return write_sheet_parts(parts, path, title, [site for site, _ in sheet.sites])
@@ -192,7 +194,7 @@ def write_day_sheet(sheet: DaySheet, path: Path) -> int:
 
 def _round_table(lines: tuple[RoundLine, ...], styles: Styles) -> Table:
     heads = ("Point", "Logger", "Why", "To do", "Done at", "Remarks")
-    cells = [(line.point, line.logger, line.why, line.todo, "", "") for line in lines]
+    cells = [(line.point, line.logger, line.reason, line.todo, "", "") for line in lines]
     return lined_table(heads, cells, (0.17, 0.16, 0.19, 0.19, 0.11, 0.18), styles)
 
 

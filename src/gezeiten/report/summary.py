@@ -44,7 +44,7 @@ def day_cells(report: PointReport) -> list[DayCell]:
         inside = min(end, report.span[1]) - max(start, report.span[0])
         figures = [days[day] for days in by_day if day in days]
         outside = max((max(n.above_ms, n.below_ms) for n in figures), default=0)
-        held = min((n.held_ms for n in figures), default=0)
+        held = min((n.covered_ms for n in figures), default=0)
         cells.append(
             DayCell(
                 day, min(outside / inside, 1.0), max(1.0 - held / inside, 0.0), judged.get(day, "")

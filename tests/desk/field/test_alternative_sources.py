@@ -81,7 +81,7 @@ def test_a_thermometer_beside_the_logger_fills_its_gap_with_what_it_measured(
     [offer] = find_alternatives(desk, booked)
     assert isinstance(offer, AlternativeSource)
     assert (offer.name, offer.refusal) == ("Thermometer", "")
-    [(key, compared)] = offer.apart
+    [(key, compared)] = offer.comparisons
     assert key == "air_temperature"
     assert compared.median == pytest.approx(0.5, abs=0.3)
     assert fill_by_measured(desk, booked, offer) == []
@@ -111,7 +111,7 @@ def test_what_it_feeds_can_be_taken_back_where_sources_are_edited(
     beside(holed, tmp_path, gap.start_ms, gap.end_ms)
     booked = hole(desk)
     fill_by_measured(desk, booked, by_others(desk, booked)[0])
-    [said] = sources(desk, point_id=booked.point.id).said
+    [said] = sources(desk, point_id=booked.point.id).statements
     withdraw_statement(desk, said)
     assert hole(desk).state == "open"
     assert verify(desk).faults == []
@@ -183,7 +183,7 @@ def test_a_courier_that_was_at_the_logger_fills_what_arrived_damaged(
     assert any("what courier L-0042 carried" in e.sentence for e in logbook_entries(desk))
     undo(desk, filled)
     assert hole(desk).state == "open"
-    assert logger_offer(desk, hole(desk)).kept_offload is not None
+    assert logger_offer(desk, hole(desk)).stored_offload is not None
     assert verify(desk).faults == []
 
 

@@ -39,7 +39,7 @@ def test_what_came_what_was_launched_what_is_left(lab: Lab, start_standin: Start
     store, attic = listed["D-2041"], listed["D-2038"]
     assert store.readings in (288, 289, 290)
     assert (store.mission, store.left) == (done.mission, "")
-    assert (attic.came_ms, attic.launched_ms, attic.left) == (None, None, "not visited")
+    assert (attic.offloaded_ms, attic.launched_ms, attic.left) == (None, None, "not visited")
     assert lines(lab, D_2038=1_234)["D-2038"].left == "1,234 readings to offload"
     point = point_named(lab.desk, "Tower attic")
     make_round(lab.desk, [point.site_id], round(lab.clock.now_ms()))
@@ -61,7 +61,7 @@ def test_a_mission_that_never_recorded_says_so(lab: Lab) -> None:
     contact(lab.desk, lab.standin.address, lab.serial)
     newest, never, first = life(lab.desk, lab.serial).missions
     assert (first.state, never.state, newest.state) == ("relaunched", "relaunched", "logging")
-    assert first.readings == first.kept > 0 == never.readings
+    assert first.readings == first.stored > 0 == never.readings
     said = [mission_state(one) for one in (newest, never, first)]
     ended = "ended by the next launch"
     assert said == ["logging", f"never recorded; {ended}", ended]

@@ -88,8 +88,8 @@ def test_the_best_is_an_estimate_or_the_line_by_what_each_is_worth(kept: Kept) -
     """The values jump from minute to minute: no estimate does better than a line, and it is told
     why nothing can be done about three hours."""
     found = listed(kept.desk, GapRule("best", 9 * HOUR_MS), open_gaps(kept))
-    assert [bool(one.refusal) == (one.act is None) for one in found] == [True] * 4
-    assert all(one.name for one in found if one.act is not None)
+    assert [bool(one.refusal) == (one.action is None) for one in found] == [True] * 4
+    assert all(one.name for one in found if one.action is not None)
 
 
 def test_what_is_measured_after_it_was_estimated_stands_and_is_told(tmp_path: Path) -> None:

@@ -135,10 +135,10 @@ def test_hostile_and_broken_files_are_said_and_nothing_else_happens(
         "D-2041-12.mission",
     }
     assert by_key["huge.mission"].state == UNUSABLE
-    assert "more than such a file can have" in by_key["huge.mission"].words
+    assert "more than such a file can have" in by_key["huge.mission"].note
     assert by_key["junk.mission"].state == UNUSABLE
     assert by_key["half.mission"].state == NEW
-    assert "ends in the middle" in by_key["half.mission"].words
+    assert "ends in the middle" in by_key["half.mission"].note
     assert by_key["evil.mission"].state == UNUSABLE
     taken = import_from_drive(running.desk, card_of(running, stick))
     assert taken.error == ""
@@ -207,7 +207,7 @@ def test_what_is_in_the_vault_can_be_cleared_from_a_drive_and_nothing_else(
     missions = stick / "missions"
     [path] = missions.iterdir()
     found = clearing_of_drive(running.desk, card_of(running, stick))
-    assert (found.goes, len(found.stays)) == ((), 1)
+    assert (found.cleared, len(found.stays)) == ((), 1)
     assert "these bytes are not in the vault; take it first." in found.stays[0]
     import_from_drive(running.desk, card_of(running, stick))
     (missions / "rubbish.mission").write_bytes(b"no mission")
@@ -215,10 +215,10 @@ def test_what_is_in_the_vault_can_be_cleared_from_a_drive_and_nothing_else(
     raw = path.read_bytes()
     path.write_bytes(raw + b"x")  # changed since it was looked at
     done = clear_drive(running.desk, card)
-    assert done.goes == ()
+    assert done.cleared == ()
     assert any("another file than a moment ago" in why for why in done.stays)
     path.write_bytes(raw)
-    [gone] = clear_drive(running.desk, card).goes
+    [gone] = clear_drive(running.desk, card).cleared
     assert (gone.key, path.exists()) == (str(path.relative_to(stick)), False)
     assert [left.name for left in missions.iterdir()] == ["rubbish.mission"]
     entry = logbook_entries(running.desk)[0]

@@ -205,7 +205,7 @@ def test_what_a_courier_could_not_carry_is_said(outing: Round, start_standin: St
     assert outing.courier.order("collect", at=str(brise.address))["trouble"] == "no mission"
     [half] = outing.card().records
     assert half.state == NEW
-    assert "taken away while it collected" in half.words
+    assert "taken away while it collected" in half.note
     [result] = offload_courier(outing.lab.desk, outing.card())
     assert 0 < result.readings < half.readings
     [stays] = clear_courier(outing.lab.desk, outing.card()) or [""]

@@ -43,7 +43,7 @@ class Steps:
             lab.desk,
             addresses or (lab.standin.address,),
             self.news.append,
-            PollingPace(look_s=10.0, fetch_s=fetch_s),
+            PollingPace(poll_s=10.0, fetch_s=fetch_s),
             seconds=lambda: self.now_s,
         )
         self._pool = ThreadPoolExecutor(4)

@@ -43,16 +43,21 @@ def test_it_is_imported_as_it_was_written(name: str, desk: Workspace, tmp_path: 
         given[wanted] = case.answers[wanted]
     assert given == case.answers
     assert not outlook.unused
-    assert outlook.found is not None
-    assert outlook.found.left_out.total() == case.left_out
-    filled = [one for one in outlook.found.series if one.tie.quantity and one.numbers.count]
-    brought = {(one.tie.column + 1, *(text for _, text in one.tie.where)): one for one in filled}
+    assert outlook.survey is not None
+    assert outlook.survey.rejected.total() == case.left_out
+    filled = [one for one in outlook.survey.series if one.column.quantity and one.numbers.count]
+    brought = {
+        (one.column.column + 1, *(text for _, text in one.column.where)): one for one in filled
+    }
     assert set(brought) == {(one.column, *one.lines_of) for one in case.series}
     for wanted_series in case.series:
         one = brought[(wanted_series.column, *wanted_series.lines_of)]
-        assert (one.tie.quantity, one.tie.unit) == (wanted_series.quantity, wanted_series.unit)
+        assert (one.column.quantity, one.column.unit) == (
+            wanted_series.quantity,
+            wanted_series.unit,
+        )
         check_figures(one, wanted_series)
-        check_readings(path, outlook.tie, one.tie, wanted_series)
+        check_readings(path, outlook.template, one.column, wanted_series)
 
 
 def check_figures(one: SeriesSurvey, wanted: Wanted) -> None:
@@ -112,9 +117,9 @@ def test_no_line_is_lost_at_the_size_of_a_piece(
     path = tmp_path / "a.csv"
     path.write_text(body[:-1] + "0" * (size + more - len(body.encode())) + "\n")
     assert path.stat().st_size == size + more
-    found = preview_import(desk, path, {"zone": "UTC"}).found
+    found = preview_import(desk, path, {"zone": "UTC"}).survey
     assert found is not None
-    assert (found.readings, found.left_out.total(), found.interval_ms) == (count, 0, 60_000)
+    assert (found.readings, found.rejected.total(), found.interval_ms) == (count, 0, 60_000)
     assert found.last_ms == in_ms(at[-1:])[0]
 
 
@@ -142,12 +147,12 @@ def test_what_a_template_has_seen_is_not_asked_again(desk: Workspace, tmp_path: 
     }
     outlook = preview_import(desk, path, answers)
     assert outlook.questions == []
-    import_text(desk, path, with_values_seen(outlook.tie, outlook.found))
+    import_text(desk, path, with_values_seen(outlook.template, outlook.survey))
     write(85.0, "late", "Deich")
     with path.open("a") as file:
         file.write("2024-04-01 00:00;7.0;ok;Deich\n")
     [seen] = recognise_texts(desk, [path])
-    assert seen.words == ""
+    assert seen.summary == ""
     for change, asked in (
         ((86.0, "late", "Deich"), "far from all other"),
         ((85.0, "x", "Deich"), "holds flags"),
@@ -155,5 +160,5 @@ def test_what_a_template_has_seen_is_not_asked_again(desk: Workspace, tmp_path: 
     ):
         write(*change)
         [seen] = recognise_texts(desk, [path])
-        assert asked in seen.words
+        assert asked in seen.summary
         assert not seen.needs_no_answer

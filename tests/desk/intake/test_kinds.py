@@ -50,19 +50,19 @@ def test_a_year_that_somebody_said_is_asked_for_the_next_file_again(
         lab.desk, path := yearless(tmp_path / "a.txt", 13), tied(lab, path, year="2024", zone="UTC")
     )
     again = recognise_text(lab.desk, yearless(tmp_path / "b.txt", 14))
-    assert again.tie is not None
+    assert again.template is not None
     assert asked(again.doubts) == ["year"]
     with pytest.raises(InputError, match="No line says the year"):
-        import_text(lab.desk, tmp_path / "b.txt", again.tie)
+        import_text(lab.desk, tmp_path / "b.txt", again.template)
 
 
 def test_a_year_of_the_head_is_found_in_the_next_head(lab: Lab, tmp_path: Path) -> None:
     path = yearless(tmp_path / "a.txt", 13, "Year 2024")
     import_text(lab.desk, path, tied(lab, path, year="head:2024", zone="UTC"))
     again = recognise_text(lab.desk, yearless(tmp_path / "b.txt", 14, "Year 2025"))
-    assert again.tie is not None
+    assert again.template is not None
     assert again.doubts == ()
-    taken = import_text(lab.desk, tmp_path / "b.txt", again.tie)
+    taken = import_text(lab.desk, tmp_path / "b.txt", again.template)
     assert taken.parts[0].first_ms == 1_747_180_800_000  # 14 May 2025, by another calendar
 
 
@@ -79,9 +79,9 @@ def test_a_station_that_a_kind_does_not_know_is_named_and_left_out(
         "Siel;2024-05-01 03:00;6\nMole;2024-05-01 03:00;8\n"
     )
     again = recognise_text(lab.desk, more)
-    assert again.tie is not None
+    assert again.template is not None
     assert again.fresh == ("Mole",)
-    taken = import_text(lab.desk, more, again.tie)
+    taken = import_text(lab.desk, more, again.template)
     assert (taken.readings, taken.rejected_in_all) == (2, 0)
     assert recognise_text(lab.desk, more).fresh == ()  # it was left out by its name
 

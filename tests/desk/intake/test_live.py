@@ -107,7 +107,7 @@ def test_each_kind_of_instrument_is_recorded(
     began_s = time.time()
     news = recorded(lab, live_plan(name, start_instrument(kind, *options), every_s=every))
     assert [n.kind for n in news].count("reading") == 2
-    assert any(n.kind == "sample" and n.words for n in news)
+    assert any(n.kind == "sample" and n.text for n in news)
     assert news[-1].kind == "ended"
     times, values = series(lab, channel)
     assert len(times) == 2

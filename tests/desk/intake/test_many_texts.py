@@ -37,27 +37,27 @@ def folder(lab: Lab, tmp_path: Path) -> Path:
 
 def test_those_of_a_kept_kind_are_taken_and_the_others_named(lab: Lab, folder: Path) -> None:
     seen = recognise_texts(lab.desk, texts_in(folder))
-    assert [(one.path.name, one.kind, one.needs_no_answer, one.is_kept) for one in seen] == [
+    assert [(one.path.name, one.kind, one.needs_no_answer, one.is_imported) for one in seen] == [
         ("a.txt", "Weather station", False, True),
         ("b.txt", "Weather station", True, False),
         ("c.txt", "Weather station", True, False),
         ("d.csv", "", False, False),
         ("e.bin", "", False, False),
     ]
-    assert "no kind that is kept" in seen[3].words
-    assert "no text" in seen[4].words
+    assert "no kind that is kept" in seen[3].summary
+    assert "no text" in seen[4].summary
     done = import_texts(lab.desk, seen)
-    assert [path.name for path, _ in done.taken] == ["b.txt", "c.txt"]
+    assert [path.name for path, _ in done.imported] == ["b.txt", "c.txt"]
     assert done.readings == 60
     again = recognise_texts(lab.desk, texts_in(folder))
-    assert [one.is_kept for one in again] == [True, True, True, False, False]
+    assert [one.is_imported for one in again] == [True, True, True, False, False]
 
 
 def test_what_is_taken_stays_when_it_is_stopped(lab: Lab, folder: Path) -> None:
     seen = recognise_texts(lab.desk, texts_in(folder))
     stops = iter([False, False, False, False, True])
     done = import_texts(lab.desk, seen, Watch(cancelled=lambda: next(stops, True)))
-    assert len(done.taken) <= 1
+    assert len(done.imported) <= 1
     with pytest.raises(CancelledError):
         recognise_texts(lab.desk, texts_in(folder), Watch(cancelled=lambda: True))
 
@@ -68,11 +68,11 @@ def test_a_folder_is_watched(lab: Lab, folder: Path) -> None:
         os.utime(path, (NOW_S - 60, NOW_S - 60))
     os.utime(folder / "c.txt", (NOW_S - 2, NOW_S - 2))  # somebody is writing it
     done = watch.import_new(lab.desk, [folder, folder / "gone"], NOW_S)
-    assert [path.name for path, _ in done.taken] == ["b.txt"]
+    assert [path.name for path, _ in done.imported] == ["b.txt"]
     assert sorted(path.name for path in watch.waiting) == ["d.csv", "e.bin"]
-    assert watch.import_new(lab.desk, [folder], NOW_S).taken == []
+    assert watch.import_new(lab.desk, [folder], NOW_S).imported == []
     later = watch.import_new(lab.desk, [folder], NOW_S + 60)
-    assert [path.name for path, _ in later.taken] == ["c.txt"]
+    assert [path.name for path, _ in later.imported] == ["c.txt"]
     station(folder / "b.txt", 70, 30)  # it grew
     os.utime(folder / "b.txt", (NOW_S + 100, NOW_S + 100))
     assert watch.import_new(lab.desk, [folder], NOW_S + 200).readings == 10
@@ -89,4 +89,4 @@ def test_a_kind_gets_another_name(lab: Lab, folder: Path) -> None:
     assert seen[0].needs_no_answer
     assert not seen[1].needs_no_answer  # it is said to be of that kind, and cannot be read so
     [none] = recognise_texts(lab.desk, [folder / "b.txt"], kind="nothing")
-    assert "No kind “nothing”" in none.words
+    assert "No kind “nothing”" in none.summary

@@ -144,11 +144,11 @@ def test_killed_in_the_middle_what_came_is_taken_in_at_the_next_start(cold: Lab)
     command = [sys.executable, "-c", _KILLED, str(folder), str(address.port), str(mission_of(cold))]
     assert subprocess.run(command, check=False).returncode == -signal.SIGKILL
     assert lines_or_none(cold) == 0
-    assert recover(cold.desk).taken == 1
+    assert recover(cold.desk).imported == 1
     assert os.listdir(cold.desk.archive.incoming) == []
     [line] = lines(cold)
     assert drawn(line) == 240
-    assert recover(cold.desk).taken == 0
+    assert recover(cold.desk).imported == 0
 
 
 def lines_or_none(lab: Lab) -> int:

@@ -46,7 +46,7 @@ def test_of_two_texts_one_goes_and_what_both_held_stays(lab: Lab, tmp_path: Path
     assert lab.desk.archive.vault.is_intact(older.sha256)
     assert verify(lab.desk).is_intact
     assert "a.txt taken out" in logbook_entries(lab.desk)[0].sentence
-    assert imported_texts(lab.desk)[1].taken_out_ms is not None
+    assert imported_texts(lab.desk)[1].removed_ms is not None
     with pytest.raises(InputError, match="not in the record"):
         remove_text(lab.desk, older.sha256, "")
     [again] = recognise_texts(lab.desk, [first])
@@ -66,7 +66,7 @@ def test_the_only_text_goes_from_all_its_points_and_comes_back(lab: Lab, tmp_pat
     remove_text(lab.desk, sha256, "")
     assert [point.channels for point in points(lab.desk)] == [(), ()]
     assert verify(lab.desk).is_intact
-    again = recognise_text(lab.desk, path).tie
+    again = recognise_text(lab.desk, path).template
     assert again is not None
     import_text(lab.desk, path, again)
     assert values(lab, MOLE, "water_level") == [2.25, 2.26]
@@ -112,7 +112,7 @@ def test_flags_become_codes_that_go_and_come_with_their_file(lab: Lab, tmp_path:
     assert codes() == ["good", "suspect", "suspect", "good", "suspect"]
     point = point_named(lab.desk, SIEL)
     [step] = chain(lab.desk, point, "water_level").corrections
-    assert (step.words, len(step.parameters["stretches"])) == ("flags in staff.csv", 2)
+    assert (step.reason, len(step.parameters["stretches"])) == ("flags in staff.csv", 2)
     assert verify(lab.desk).is_intact
     [taken] = imported_texts(lab.desk)
     remove_text(lab.desk, taken.sha256, "of another staff")

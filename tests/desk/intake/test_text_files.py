@@ -97,16 +97,16 @@ def test_a_grown_text_brings_only_what_is_new_and_its_kind_is_recognised(
     assert (again.points, again.repeated) == (set(), 300)
     grown = station(tmp_path / "weather-2.txt", 320, start=100)
     recognised = recognise_text(lab.desk, grown)
-    assert recognised.tie is not None
-    assert recognised.tie.name == "Weather station"
-    assert recognised.tie.point == POINT
-    more = import_text(lab.desk, grown, recognised.tie)
+    assert recognised.template is not None
+    assert recognised.template.name == "Weather station"
+    assert recognised.template.point == POINT
+    more = import_text(lab.desk, grown, recognised.template)
     assert (more.readings, more.repeated) == (120, 200)
     assert len(series(lab)[0]) == 420
     assert verify(lab.desk).is_intact
     assert [tie.name for tie in stored_templates(lab.desk)] == ["Weather station"]
     delete_template(lab.desk, "Weather station")
-    assert recognise_text(lab.desk, grown).tie is None
+    assert recognise_text(lab.desk, grown).template is None
 
 
 def test_readings_that_come_when_they_come_keep_their_instants(lab: Lab, tmp_path: Path) -> None:
@@ -260,17 +260,17 @@ def bare_tie(lab: Lab, path: Path, name: str) -> ImportTemplate:
 
 def test_a_kind_without_words_above_its_columns_is_asked_about(lab: Lab, tmp_path: Path) -> None:
     path = bare(tmp_path / "a.txt", 30)
-    assert recognise_text(lab.desk, path).likely is None
+    assert recognise_text(lab.desk, path).similar is None
     import_text(lab.desk, path, bare_tie(lab, path, "Mast"))
     again = recognise_text(lab.desk, bare(tmp_path / "b.txt", 30, 30))
-    assert again.tie is None  # it may be another one that is written alike
-    assert again.likely is not None
-    assert (again.likely.name, again.likely.point) == ("Mast", POINT)
+    assert again.template is None  # it may be another one that is written alike
+    assert again.similar is not None
+    assert (again.similar.name, again.similar.point) == ("Mast", POINT)
     assert [doubt.kind for doubt in again.doubts] == ["kind"]
     assert "looks like “Mast”" in again.doubts[0].question
-    taken = import_text(lab.desk, tmp_path / "b.txt", again.likely)
+    taken = import_text(lab.desk, tmp_path / "b.txt", again.similar)
     assert taken.readings == 30
     other = recognise_text(lab.desk, bare(tmp_path / "c.txt", 30, columns=3))
-    assert other.likely is None
+    assert other.similar is None
     import_text(lab.desk, path, bare_tie(lab, path, "Buoy"))
-    assert recognise_text(lab.desk, path).likely is None  # of two that are alike none is named
+    assert recognise_text(lab.desk, path).similar is None  # of two that are alike none is named

@@ -36,7 +36,7 @@ def path(tmp_path: Path) -> Path:
 def test_every_line_is_counted_once_with_its_reason(path: Path) -> None:
     found = survey(path, TIE, NOW_MS)
     assert (found.readings, found.doubled, found.spoilt, found.lines) == (3, 1, 0, 8)
-    assert dict(found.left_out) == {
+    assert dict(found.rejected) == {
         "its time cannot be read or does not exist in this zone": 2,
         "it has 1 column where 2 are expected": 1,
         "“…” in column 2 is no number": 1,
@@ -49,7 +49,7 @@ def test_taking_brings_what_was_counted(lab: Lab, path: Path) -> None:
     found = survey(path, TIE, NOW_MS)
     taken = import_text(lab.desk, path, TIE)
     assert taken.readings == found.readings
-    assert taken.rejected_in_all == found.doubled + found.left_out.total()
+    assert taken.rejected_in_all == found.doubled + found.rejected.total()
     assert taken.spoilt_in_all == found.spoilt
 
 

@@ -87,7 +87,7 @@ def test_a_column_that_was_left_out_comes_when_it_is_tied(lab: Lab, tmp_path: Pa
     tie = tied(lab, path, text)
     without = (tie.columns[0], replace(tie.columns[1], quantity="", unit=""))
     assert import_text(lab.desk, path, replace(tie, columns=without)).readings == 2
-    again = recognise_text(lab.desk, path).tie
+    again = recognise_text(lab.desk, path).template
     assert again is not None
     assert again.columns == without  # what was left out is offered
     more = import_text(lab.desk, path, replace(again, columns=tie.columns))

@@ -58,7 +58,7 @@ def test_the_same_record_comes_out_elsewhere(
     assert len(same) >= len(ours) - 2
     assert verify(elsewhere).is_intact
     again = import_copy(elsewhere, target)
-    assert (again.offloads, again.readings, again.kept_already) == (0, 0, count)
+    assert (again.offloads, again.readings, again.already_stored) == (0, 0, count)
 
 
 def test_a_copy_goes_on_and_mends_what_was_damaged(demo_desk: Workspace, tmp_path: Path) -> None:
@@ -98,7 +98,7 @@ def test_a_damaged_vault_saves_what_is_whole_and_a_copy_mends_it(
     # a copy from before brings the bytes back, and only those
     assert len(verify(demo_desk).faults) >= 2
     brought = import_copy(demo_desk, before)
-    assert (brought.offloads, brought.mended, brought.kept_already) == (0, 2, count)
+    assert (brought.offloads, brought.mended, brought.already_stored) == (0, 2, count)
     assert verify(demo_desk).is_intact
 
 

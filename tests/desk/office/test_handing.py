@@ -290,7 +290,7 @@ def test_what_is_absent_at_the_end_is_said(demo_desk: Workspace) -> None:
     now = demo_desk.now_ms()
     report = point_report(demo_desk, gauge, (now - 12 * DAY_MS, now))
     last = report.gaps[-1]
-    assert (last.how, last.is_pending) == ("not offloaded yet", True)
+    assert (last.resolution, last.is_pending) == ("not offloaded yet", True)
     assert last.end_ms == now
     assert 8 * DAY_MS < last.end_ms - last.start_ms < 10 * DAY_MS
     assert last.missing == pytest.approx((last.end_ms - last.start_ms) / 120_000, abs=2)
@@ -298,10 +298,10 @@ def test_what_is_absent_at_the_end_is_said(demo_desk: Workspace) -> None:
 
 def test_a_gap_says_how_it_was_mended(demo_desk: Workspace) -> None:
     store = point_named(demo_desk, "Textile store")
-    words = [gap.how for gap in point_report(demo_desk, store, (0, demo_desk.now_ms())).gaps]
+    words = [gap.resolution for gap in point_report(demo_desk, store, (0, demo_desk.now_ms())).gaps]
     assert any(w.startswith("estimated by a straight line, expected error ") for w in words)
     mast = point_named(demo_desk, "Outdoor mast")
-    words = [gap.how for gap in point_report(demo_desk, mast, (0, demo_desk.now_ms())).gaps]
+    words = [gap.resolution for gap in point_report(demo_desk, mast, (0, demo_desk.now_ms())).gaps]
     assert any(w.startswith("left open: Battery was") for w in words)
 
 
@@ -336,7 +336,9 @@ def test_what_was_corrected_and_estimated_stands_in_every_paper(
     creek = next(one for one in gaps(demo_desk) if one.point.name == "Creek gauge")
     best = estimates(demo_desk, creek)[0]
     fill_by_method(demo_desk, creek, best)
-    said = [gap.how for gap in point_report(demo_desk, creek.point, (0, demo_desk.now_ms())).gaps]
+    said = [
+        gap.resolution for gap in point_report(demo_desk, creek.point, (0, demo_desk.now_ms())).gaps
+    ]
     [how] = [one for one in said if one.startswith("estimated by ")]
     assert all(one.partition(" by ")[2] in how for one in best.name.split("; "))
 

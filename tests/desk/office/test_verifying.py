@@ -88,24 +88,24 @@ def stopped_after(desk: Workspace, many: int) -> None:
 
 def test_a_check_that_was_stopped_goes_on_where_it_was(demo_desk: Workspace) -> None:
     whole = verify(demo_desk)
-    assert (whole.left_out, whole.went_on, is_check_open(demo_desk)) == (0, False, False)
+    assert (whole.skipped, whole.resumed, is_check_open(demo_desk)) == (0, False, False)
     stopped_after(demo_desk, 8)
     assert is_check_open(demo_desk)
     rest = verify(demo_desk)
-    assert rest.went_on
-    assert 8 <= rest.left_out < rest.offloads
+    assert rest.resumed
+    assert 8 <= rest.skipped < rest.offloads
     assert rest.is_intact
-    assert verify(demo_desk).left_out == 0  # that one had come to its end
+    assert verify(demo_desk).skipped == 0  # that one had come to its end
     stopped_after(demo_desk, 8)
-    assert verify(demo_desk, anew=True).left_out == 0
+    assert verify(demo_desk, anew=True).skipped == 0
 
 
 def test_a_quick_check_reads_what_is_new_or_was_touched(demo_desk: Workspace) -> None:
-    assert verify(demo_desk, quick=True).left_out == 0  # nothing was checked before
+    assert verify(demo_desk, quick=True).skipped == 0  # nothing was checked before
     whole = verify(demo_desk)
     quick = verify(demo_desk, quick=True)
     assert quick.is_intact
-    assert quick.left_out > whole.offloads  # documents and certificates as well
+    assert quick.skipped > whole.offloads  # documents and certificates as well
     victim = next(demo_desk.archive.vault._folder.glob("*/*.mission"))
     victim.chmod(0o644)
     raw = bytearray(victim.read_bytes())

@@ -38,16 +38,16 @@ def test_the_same_point_comes_first_then_its_site_then_the_nearest(demo_desk: Wo
         facts = replace(site_facts(demo_desk, site_id), latitude=latitude, longitude=own.longitude)
         save_site(demo_desk, facts, site_id)
     listed = by_nearness(demo_desk, tank)
-    assert (listed[0].point.id, listed[0].how) == (tank.id, "same point")
+    assert (listed[0].point.id, listed[0].where) == (tank.id, "same point")
     sites = [near_place.point.site_id for near_place in listed]
     many = sites.count(tank.site_id)
     assert sites[:many] == [tank.site_id] * many
-    assert {one.how for one in listed[1:many]} <= {"same site"}
-    assert (listed[many].point.site_id, listed[many].how) == (north.site_id, "10 km away")
+    assert {one.where for one in listed[1:many]} <= {"same site"}
+    assert (listed[many].point.site_id, listed[many].where) == (north.site_id, "10 km away")
     assert len(listed) == len(points(demo_desk))
     unknown = replace(site_facts(demo_desk, north.site_id), latitude=None, longitude=None)
     save_site(demo_desk, unknown, north.site_id)
-    assert by_nearness(demo_desk, tank)[-1].how == ""
+    assert by_nearness(demo_desk, tank)[-1].where == ""
 
 
 def test_one_value_stands_for_a_period_and_is_named_in_what_is_handed_over(
@@ -81,12 +81,12 @@ def test_one_value_stands_for_a_period_and_is_named_in_what_is_handed_over(
     words = formula_texts(desk, point_named(desk, "Outdoor mast"))
     assert "One value, typed for a period, as typed, value 60 %, from 20" in words[key]
     assert "no sensor on the mast" in words[key]
-    assert {calculation.how.formula for calculation in calculations(desk, mast.id)} >= {
+    assert {calculation.series.formula for calculation in calculations(desk, mast.id)} >= {
         "typed_value"
     }
     mast = point_named(desk, "Outdoor mast")
     table = csv_table(desk, mast, (begin, end))
-    assert any("typed for a period" in channel.how for channel in table.channels)
+    assert any("typed for a period" in channel.formula_text for channel in table.channels)
     write_pdf(point_report(desk, mast, (begin, end)), tmp_path / "r.pdf")
     assert "typed for a period" in text_of(tmp_path / "r.pdf")
     assert verify(desk).faults == []

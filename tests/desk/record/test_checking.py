@@ -189,7 +189,7 @@ def test_what_was_fitted_keeps_its_numbers_and_is_suspect_on_another_state(kept:
         desk, point, proposed(point, KEY, "linear", (0, int(times[50])), {"offset": 1.0}), "K-1"
     )
     tried = try_tying(desk, point, KEY, (int(times[0]), None), "offset")
-    assert tried.tie.knots[0][1] == pytest.approx((0.4 - 1.0 + 0.4) / 2, abs=1e-5)
+    assert tried.fit.knots[0][1] == pytest.approx((0.4 - 1.0 + 0.4) / 2, abs=1e-5)
     save_fit(desk, point, tried, "tied")
     tied = record(desk, kept.point, KEY)
     assert not tied.quality.any()

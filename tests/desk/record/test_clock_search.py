@@ -133,8 +133,8 @@ def test_a_clock_that_is_off_is_found_less_the_lag_of_the_place(
         dyke, mole = (point_named(desk, name) for name in ("Dyke", "Mole"))
         clock = mission_clocks(desk, dyke, KEY)[-1]
         found = by_data(desk, dyke, KEY, clock, (mole, KEY))
-    assert found.found.is_clear
-    assert abs(found.found.shift_ms - (LAG_MS - OFF_MS)) < STEP_MS / 2
+    assert found.shift.is_clear
+    assert abs(found.shift.shift_ms - (LAG_MS - OFF_MS)) < STEP_MS / 2
     if with_reference:
         assert found.lag is not None
         assert abs(found.shift_ms + OFF_MS) <= found.u_ms < 30 * 60_000

@@ -104,7 +104,7 @@ def test_all_moves_along_and_back_to_the_last_bit(kept: Kept) -> None:
     move(kept, 2 * HOUR_MS)  # on top of the first
     assert whole(kept)[0] == [at + HOUR_MS for at in times]
     [step] = chain(kept.desk, point_of(kept), KEY).clocks
-    assert step.words == "wrong zone"
+    assert step.reason == "wrong zone"
     withdraw_clock_correction(kept.desk, clock_of(kept))
     assert whole(kept) == before
     with pytest.raises(InputError, match="nothing to take back"):
@@ -126,8 +126,8 @@ def test_a_clock_is_switched_off_and_on_again_and_off_means_as_written(kept: Kep
         switch_clock(desk, clock_of(kept), " ")
     switch_clock(desk, clock_of(kept), "is it really off?")
     assert whole(kept) == before
-    [off] = chain(desk, point_of(kept), KEY).clocks_off
-    assert (off.words, chain(desk, point_of(kept), KEY).clocks) == ("wrong zone", ())
+    [off] = chain(desk, point_of(kept), KEY).disabled_clocks
+    assert (off.reason, chain(desk, point_of(kept), KEY).clocks) == ("wrong zone", ())
     stale = clock_of(kept)
     switch_clock(desk, clock_of(kept), "it is")
     assert whole(kept) == on
@@ -136,13 +136,13 @@ def test_a_clock_is_switched_off_and_on_again_and_off_means_as_written(kept: Kep
     assert tables_agree(desk)
     switch_clock(desk, clock_of(kept), "once more")
     withdraw_clock_correction(desk, clock_of(kept))
-    assert clock_of(kept).off is None
+    assert clock_of(kept).disabled_correction is None
     assert whole(kept) == before
     move(kept, -HOUR_MS)
     switch_clock(desk, clock_of(kept), "off")
     move(kept, 5_000)  # another one stands now, what was off is gone
     clock = clock_of(kept)
-    assert (clock.off, clock.kept is not None) == (None, True)
+    assert (clock.disabled_correction, clock.correction is not None) == (None, True)
     assert tables_agree(desk)
 
 
@@ -156,7 +156,7 @@ def test_an_assessment_stays_with_its_excursion_through_on_and_off(kept: Kept) -
         lambda: switch_clock(desk, clock_of(kept), "on"),
     ):
         act()
-        assert [e.cause for e in excursions(desk, kept.point) if not e.gone][:1] == ["Power"]
+        assert [e.cause for e in excursions(desk, kept.point) if not e.is_gone][:1] == ["Power"]
 
 
 def test_what_comes_later_of_the_mission_is_put_right_as_well(kept: Kept, tmp_path: Path) -> None:
@@ -246,7 +246,7 @@ def test_an_assessment_stays_with_its_excursion_when_the_clock_moves_it(kept: Ke
     settle(desk, first.id, "Power", "Fuse.")
     move(kept, -HOUR_MS)
     assessed = [excursion for excursion in excursions(desk, kept.point) if excursion.is_settled]
-    assert [(one.start_ms, one.gone, one.changed) for one in assessed] == [
+    assert [(one.start_ms, one.is_gone, one.changed) for one in assessed] == [
         (first.start_ms - HOUR_MS, False, False)
     ]
     again = next(
@@ -299,4 +299,4 @@ def test_a_step_of_a_newer_version_stops_no_clock(kept: Kept) -> None:
         session.execute(text("UPDATE correction SET version = 99"))
     move(kept, 1000)
     at_ms = int(record(desk, kept.point, KEY).times_utc_ms[20])
-    assert provenance(desk, point, KEY, at_ms).sure is not None
+    assert provenance(desk, point, KEY, at_ms).uncertainty is not None

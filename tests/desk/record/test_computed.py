@@ -208,7 +208,7 @@ def test_no_more_calculated_it_is_gone_and_what_was_measured_is_not(kept: Kept) 
         "Alte Lotsenwacht · Textile store",
         "Alte Lotsenwacht · Attic",
     ]
-    remove_calculation(kept.desk, one.how)
+    remove_calculation(kept.desk, one.series)
     assert [place.channel for point in points(kept.desk) for place in point.channels] == [KEY, KEY]
     assert not len(record(kept.desk, kept.point, WARM))
     assert excursions(kept.desk) == []

@@ -134,7 +134,7 @@ def test_pieces_that_no_step_touches_are_not_read(kept: Kept) -> None:
     kept.desk.views.clear()
     kept.desk.computed.clear()
     view(kept.desk, kept.point, KEY)
-    made = view(kept.desk, kept.point, KEY).made
+    made = view(kept.desk, kept.point, KEY).source
     assert sum(len(made.touching(i)) for i in range(len(made.listed))) == 1  # type: ignore[attr-defined]
     assert len(kept.desk.chunks) == 0
 
@@ -154,10 +154,10 @@ def test_a_trial_tells_what_would_change_and_changes_nothing(kept: Kept) -> None
     begin = begin_ms(kept)
     step = proposed(point, KEY, "linear", (begin, begin + 4 * MINUTE), {"offset": 0.5})
     seen = effect(kept.desk, point, KEY, ALWAYS, step=step)
-    assert (seen.changed, seen.gone, seen.mean, seen.most) == (4, 0, 0.5, 0.5)
+    assert (seen.changed, seen.removed, seen.mean, seen.most) == (4, 0, 0.5, 0.5)
     step = proposed(point, KEY, "mark", (begin, begin + 4 * MINUTE), {"mark": "taken out"})
     seen = effect(kept.desk, point, KEY, ALWAYS, step=step)
-    assert (seen.changed, seen.gone, seen.back, seen.suspect) == (0, 4, 0, 0)
+    assert (seen.changed, seen.removed, seen.restored, seen.suspect) == (0, 4, 0, 0)
     assert bits(kept) == before
     add(kept, "mark", {"mark": "suspect"}, 0, 3)
     [its] = chain(kept.desk, point, KEY).corrections

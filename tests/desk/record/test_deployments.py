@@ -60,14 +60,14 @@ def test_a_logger_moved_while_it_recorded_takes_its_excursion_and_assessment_alo
     assert len(left) + len(came) == len(whole)
     assert gaps(desk) == []
     [event] = excursions(desk)
-    assert (event.point.id, event.cause, event.gone) == (other, "Power", False)
+    assert (event.point.id, event.cause, event.is_gone) == (other, "Power", False)
     [_, (_, rows)] = [("", ()), *board(desk).sites]
     assert [(row.point.name, row.serial, row.is_recording) for row in rows] == [
         ("Cold room A", "R-1107", False),
         ("Cold room B", "R-1107", True),
     ]
     assert verify(desk).is_intact
-    [said] = sources(desk, serial=cold.serial).said
+    [said] = sources(desk, serial=cold.serial).statements
     withdraw_statement(desk, said)
     now = golden(desk)
     for told in ("records", "gaps", "plans"):
@@ -84,7 +84,7 @@ def test_readings_on_the_bench_are_of_no_point(cold: Lab) -> None:
     [seen] = sources(desk, point_id=point.id).deployments
     assert (seen.source, seen.start_ms, seen.end_ms) == (cold.serial, begun + 3_600_000, None)
     place_source(desk, cold.serial, None, FUSE_MS - DAY_MS, None, "picked up")
-    assert excursions(desk)[0].gone  # nobody forgets what was said of it
+    assert excursions(desk)[0].is_gone  # nobody forgets what was said of it
     assert verify(desk).is_intact
 
 

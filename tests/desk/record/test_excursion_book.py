@@ -63,7 +63,7 @@ def test_settling_needs_a_cause_and_words(fuse: Lab) -> None:
         settle(fuse.desk, event.id, "Power", "   ")
     settle(fuse.desk, event.id, "Power", "Fuse tripped at 03:10.")
     [settled] = excursions(fuse.desk)
-    assert (settled.cause, settled.words, settled.settled_by) == (
+    assert (settled.cause, settled.comment, settled.settled_by) == (
         "Power",
         "Fuse tripped at 03:10.",
         "JA",
@@ -104,7 +104,7 @@ def test_half_of_it_offloaded_grows_when_the_rest_comes(cold_lab: Lab) -> None:
     [whole] = excursions(cold_lab.desk)
     assert whole.id == half.id
     assert whole.end_ms > half.end_ms
-    assert whole.words == "Seen while it happened."
+    assert whole.comment == "Seen while it happened."
     assert (half.changed, whole.changed) == (False, True)  # it is longer than what was assessed
     with pytest.raises(InputError, match="assessed already"):
         settle(cold_lab.desk, whole.id, "Power", "Seen to its end.")
@@ -123,11 +123,11 @@ def test_an_assessment_stays_when_its_excursion_is_no_longer_in_the_record(fuse:
         [point] = detection_states(session, event.point.id)
         assert store_excursions(session, point, {}, fuse.desk.now_ms(), "") == []
     [gone] = excursions(fuse.desk)
-    assert (gone.gone, gone.words, gone.extreme) == (True, "Fuse.", event.extreme)
+    assert (gone.is_gone, gone.comment, gone.extreme) == (True, "Fuse.", event.extreme)
     assert to_assess(fuse.desk) == 0
     refresh_excursions(fuse.desk, event.point.id)
     [again] = excursions(fuse.desk)
-    assert (again.gone, again.words, again.changed) == (False, "Fuse.", False)
+    assert (again.is_gone, again.comment, again.changed) == (False, "Fuse.", False)
     reopen(fuse.desk, again.id)
     assert to_assess(fuse.desk) == 1
     with pytest.raises(InputError, match="Nobody has assessed this yet"):
@@ -192,7 +192,7 @@ def test_no_count_is_trusted_beside_an_older_database(fuse: Lab) -> None:
     (folder / "archive-before-fuse.db").rename(folder / "archive.db")
     fuse.desk = opened(folder, fuse.clock.now_ms)
     [again] = excursions(fuse.desk)
-    assert (again.extreme, again.words) == (event.extreme, "Fuse.")
+    assert (again.extreme, again.comment) == (event.extreme, "Fuse.")
     assert verify(fuse.desk).is_intact
 
 
@@ -214,7 +214,7 @@ def test_of_one_that_became_two_the_other_part_asks_whether_it_is_the_same(tmp_p
         ]
         said = {one.is_settled: one for one in parts}
         assert len(parts) == 2
-        assert (said[True].words, said[True].changed, said[True].once) == ("A storm.", True, None)
+        assert (said[True].comment, said[True].changed, said[True].once) == ("A storm.", True, None)
         assert said[False].once == AssessmentWords("Weather", "A storm.")
         assert [
             excursion.once for excursion in excursions(kept.desk) if excursion not in parts

@@ -79,7 +79,7 @@ def test_its_effect_is_known_before(demo_desk: Workspace, booked: BookedGap) -> 
     for gone, back in ((4, 0), (0, 4)):
         step = fill_in(demo_desk, booked)
         seen = effect_of_fill(demo_desk, booked.point, step, span)
-        assert (seen.gone, seen.back, seen.changed) == (gone, back, 0)
+        assert (seen.removed, seen.restored, seen.changed) == (gone, back, 0)
         switch_fill(demo_desk, booked.point, step)
         stands = record(demo_desk, booked.point.id, KEY).between(
             int(seen.after.times_utc_ms[0]), int(seen.after.times_utc_ms[-1]) + 1

@@ -64,13 +64,16 @@ def test_heights_before_and_after_a_cut_and_taken_back(kept: Kept) -> None:
     is_later = after.times_utc_ms >= cut
     np.testing.assert_array_equal(after.values[~is_later], before.values[~is_later])
     assert after.values[is_later] == pytest.approx(before.values[is_later] - 0.12, abs=1e-5)
-    assert len([excursion for excursion in excursions(desk, point.id) if not excursion.gone]) < high
+    assert (
+        len([excursion for excursion in excursions(desk, point.id) if not excursion.is_gone]) < high
+    )
     assert reading_uncertainty(desk, point, key, int(after.times_utc_ms[-1])) is not None
     assert all("cannot be checked" in fault for fault in verify(desk).faults)
     withdraw_sensor_depth(desk, point, sensor_depths_of(desk, point)[-1])
     assert record(desk, point.id, key).values.tobytes() == before.values.tobytes()
     assert (
-        len([excursion for excursion in excursions(desk, point.id) if not excursion.gone]) == high
+        len([excursion for excursion in excursions(desk, point.id) if not excursion.is_gone])
+        == high
     )
 
 

@@ -62,8 +62,8 @@ def test_a_series_without_any_limit_gets_one_for_a_stretch(cold: Lab) -> None:
     assert all(begin <= one.start_ms and one.end_ms <= end for one in found)
     report = point_report(desk, point, (0, desk.now_ms()))
     channel = next(one for one in report.channels if one.key == ROOM)
-    assert channel.whole.above_ms == outside_ms(cold, begin, end)
-    assert sum(day.numbers.above_ms for day in channel.days) == channel.whole.above_ms
+    assert channel.statistics.above_ms == outside_ms(cold, begin, end)
+    assert sum(day.numbers.above_ms for day in channel.days) == channel.statistics.above_ms
     table = csv_table(desk, point, (0, desk.now_ms()))
     [judged] = next(one.limits for one in table.channels if one.key == ROOM)
     assert (judged.start_ms, judged.end_ms) == (begin, end)
@@ -80,7 +80,7 @@ def test_what_was_in_force_then_judges_what_happened_then(cold: Lab) -> None:
     report = point_report(desk, point, (0, desk.now_ms()))
     channel = next(one for one in report.channels if one.key == "probe_temperature")
     [event] = excursions(desk)
-    assert channel.whole.above_ms == event.end_ms - event.start_ms > 0
+    assert channel.statistics.above_ms == event.end_ms - event.start_ms > 0
     assert {rule.value for rule, _ in channel.rules_by_time()} == {7.0, 1.0}
     assert all(span[1] < desk.now_ms() for _, span in channel.rules_by_time())
 
@@ -98,11 +98,11 @@ def test_a_text_has_limits_too_and_its_excursions_are_assessed(lab: Lab, tmp_pat
     reopen(
         lab.desk, next(excursion.id for excursion in excursions(lab.desk) if excursion.is_settled)
     )
-    [limit] = [one.kept for one in limits_over_time(lab.desk, point.id)]
+    [limit] = [one.stored for one in limits_over_time(lab.desk, point.id)]
     assert limit is not None
     end_limit(lab.desk, limit, begin + 5 * HOUR_MS, "frames were moved")
     assert len(excursions(lab.desk)) == 4  # of the readings 6, 13, 20, 27 of every ten minutes
-    [limit] = [one.kept for one in limits_over_time(lab.desk, point.id)]
+    [limit] = [one.stored for one in limits_over_time(lab.desk, point.id)]
     assert limit is not None
     withdraw_limit(lab.desk, limit)
     assert excursions(lab.desk) == []

@@ -66,7 +66,7 @@ def test_what_a_mark_on_the_air_pressure_costs_a_level(demo_desk: Workspace) -> 
     assert gap.gap.missing == len(missing)
     assert gap.reason == f"no air pressure of {air.full_name} near enough"
     report = point_report(demo_desk, water, (span[0] - DAY_MS, span[1] + DAY_MS))
-    assert [one.how for one in report.gaps if one.channels == (how.series,)] == [
+    assert [one.resolution for one in report.gaps if one.channels == (how.series,)] == [
         f"not calculated: {gap.reason}"
     ]
 

@@ -198,9 +198,9 @@ def test_a_life_has_missions_services_and_certificates(lab: Lab, tmp_path: Path)
         certificate=paper,
     )
     known = life(lab.desk, "D-2041")
-    assert [(m.number, m.point, m.kept) for m in known.missions] == [
+    assert [(m.number, m.point, m.stored) for m in known.missions] == [
         (done.mission, STORE_PLAN.point_name, 6),
-    ] or known.missions[0].kept == 7
+    ] or known.missions[0].stored == 7
     assert [s.kind for s in known.services] == ["calibration", "battery"]
     card = contact(lab.desk, lab.standin.address, lab.serial)
     assert card.calibration_due_ms == now + 300 * DAY_MS  # people's word over the logger's
@@ -301,7 +301,7 @@ def test_a_round_knows_its_order_what_to_bring_and_what_is_left(lab: Lab) -> Non
         make_round(lab.desk, [], lab.desk.now_ms())
     made = make_round(lab.desk, [site, far], lab.desk.now_ms())
     assert [task.point for task in made.tasks] == ["Textile store", "Empty spot"]
-    assert made.way_km == pytest.approx(10.0, abs=0.1)  # 0.09 degrees of latitude
+    assert made.distance_km == pytest.approx(10.0, abs=0.1)  # 0.09 degrees of latitude
     assert "A logger for Empty spot: none has measured there yet" in made.bring
     store, spot = made.tasks
     assert store.plan == STORE_PLAN  # 108 days of memory do not reach the visit after 200

@@ -62,7 +62,7 @@ def test_a_certificate_is_of_the_sensor_that_measured(kept: Kept, tmp_path: Path
     # another logger takes its place: what stands is told, what is new is refused
     kept._take("D-2042", PLAN, 0, 100, 2, 0)
     seen = chain(desk, point, KEY)
-    other = of_another_sensor(seen.corrections[0], (feed.feed for feed in seen.feeds))
+    other = of_another_sensor(seen.corrections[0], (feed.assignment for feed in seen.assignments))
     assert other is not None
     assert other.deployment.stay.source == "D-2042"
     with pytest.raises(InputError, match=r"is of D-2041, but from .* on D-2042 measured here"):

@@ -30,13 +30,13 @@ def test_a_remark_is_seen_where_it_is_about_and_nowhere_else(
     write_remark(demo_desk, room.id, (at_ms, at_ms), " Probe moved. ", series=key)
     write_remark(demo_desk, room.id, (at_ms, at_ms + 9), "Door open for painting.")
     write_remark(demo_desk, room.id, (at_ms, at_ms), "Power cut.", series=key, whole_site=True)
-    assert {remark.words for remark in remarks_of(demo_desk, room, key)} == {
+    assert {remark.text for remark in remarks_of(demo_desk, room, key)} == {
         "Probe moved.",
         "Door open for painting.",
         "Power cut.",
     }
     assert len(remarks_of(demo_desk, room, second)) == 2
-    assert [remark.words for remark in remarks(demo_desk, other.id)] == ["Power cut."]
+    assert [remark.text for remark in remarks(demo_desk, other.id)] == ["Power cut."]
     assert remarks(demo_desk, away.id) == []
     assert "Power cut." in logbook_entries(demo_desk)[0].sentence
     span = (at_ms - DAY_MS, at_ms + DAY_MS)

@@ -218,14 +218,14 @@ def test_a_sum_of_version_1_is_to_be_recalculated(lab: Lab, tmp_path: Path) -> N
     assert "to be recalculated: its sums" in formula_texts(desk, point)[old]
     [seen] = calculations(desk, point.id)
     before = record(desk, point.id, old)
-    recalculate(desk, seen.how)
+    recalculate(desk, seen.series)
     [point] = points(desk)
     [now] = calculations(desk, point.id)
-    assert (now.how.version, now.how.parameters["window_h"]) == (2, 1.0)
-    assert "to be recalculated" not in formula_texts(desk, point)[now.how.series]
-    assert record(desk, point.id, now.how.series).values.tolist() == before.values.tolist()
+    assert (now.series.version, now.series.parameters["window_h"]) == (2, 1.0)
+    assert "to be recalculated" not in formula_texts(desk, point)[now.series.series]
+    assert record(desk, point.id, now.series.series).values.tolist() == before.values.tolist()
     with pytest.raises(InputError, match="newest version"):
-        recalculate(desk, now.how)
+        recalculate(desk, now.series)
 
 
 def test_a_rate_of_change_drops_the_calibration(kept: Kept) -> None:

@@ -46,7 +46,7 @@ def test_a_fitted_plan_fits_and_fitting_again_loses_nothing(plan: Plan, model: L
     assert all("below the upper one" in f.sentence for f in left), left  # as crossed as it came
     again = fitted(first.plan, model)
     assert again.plan == first.plan
-    assert again.lost == ()
+    assert again.unsupported == ()
 
 
 def test_what_is_lost_is_said() -> None:
@@ -62,7 +62,7 @@ def test_what_is_lost_is_said() -> None:
     )
     kept = fitted(plan, MODELS["Brise A4"])
     assert kept.plan.channels == ("co2", "air_temperature")
-    said = " ".join(kept.lost)
+    said = " ".join(kept.unsupported)
     for words in (
         "cannot record every 10 s; every 1 min instead",
         "has no button; it starts",
@@ -78,7 +78,7 @@ def test_what_is_lost_is_said() -> None:
 def test_a_model_without_any_of_the_channels_records_all_its_own() -> None:
     kept = fitted(Plan(("co2",), 600), PRIEL_W3)
     assert kept.plan.channels == tuple(spec.key for spec in PRIEL_W3.channels)
-    assert kept.lost[0] == "Priel W3 has no Carbon dioxide."
+    assert kept.unsupported[0] == "Priel W3 has no Carbon dioxide."
 
 
 def test_a_needed_channel_comes_along() -> None:

@@ -29,7 +29,7 @@ def test_a_gap_an_estimate_and_the_day_of_25_hours() -> None:
     assert list(found) == [date(2026, 10, day) for day in (24, 25, 26)]
     first, second, third = found.values()
     # the reading of 11:00 holds for an hour and a half
-    assert (first.length_ms, first.held_ms) == (24 * HOUR_MS, 18 * HOUR_MS + HOUR_MS // 2)
+    assert (first.length_ms, first.covered_ms) == (24 * HOUR_MS, 18 * HOUR_MS + HOUR_MS // 2)
     assert (second.length_ms, second.share) == (25 * HOUR_MS, 1.0)
     assert (third.share, third.estimated_ms, third.suspect_ms) == (1.0, 3 * HOUR_MS, HOUR_MS)
     [(month, one)] = months(found.items())
@@ -60,4 +60,4 @@ def test_days_together_are_what_all_of_it_is(there: list[bool], offset_s: int) -
         until = i + 1 if following is None else min(following, i + 1.5)
         held[2 * i : round(2 * until)] = True
     assert whole.length_ms == 9 * DAY_MS
-    assert whole.held_ms == held.sum() * HOUR_MS // 2
+    assert whole.covered_ms == held.sum() * HOUR_MS // 2

@@ -71,7 +71,7 @@ def test_the_mean_is_weighted_by_holds() -> None:
     # 4 stands 15 minutes before the gap, 10 for ten: (4*15 + 10*10) / 25
     figures = numbers(series_of([0, 60], [4, 10]), (0, 70 * MIN))
     assert figures.mean == pytest.approx(160 / 25)
-    assert figures.held_ms == 25 * MIN
+    assert figures.covered_ms == 25 * MIN
     assert figures.coverage == pytest.approx(25 / 70)
     assert not figures.is_sufficient
 
@@ -114,7 +114,7 @@ def test_estimated_readings_are_counted() -> None:
 
 def test_an_empty_stretch_has_nothing_to_say() -> None:
     figures = numbers(empty_series(), (0, 10 * MIN), constant_limits((ABOVE,)), kinetic=True)
-    assert (figures.n, figures.held_ms, figures.above_ms) == (0, 0, 0)
+    assert (figures.n, figures.covered_ms, figures.above_ms) == (0, 0, 0)
     for value in (figures.lowest, figures.mean, figures.median, figures.kinetic_mean_c):
         assert math.isnan(value)
 
@@ -149,7 +149,7 @@ def test_every_figure_of_a_short_stretch_as_worked_by_hand() -> None:
     assert figures.median == 4.5
     assert (figures.p5, figures.p95) == (pytest.approx(1.0), pytest.approx(8.85))
     assert figures.sd == pytest.approx(math.sqrt(56.75 / 3))
-    assert (figures.held_ms, figures.coverage, figures.is_sufficient) == (35 * MIN, 1.0, True)
+    assert (figures.covered_ms, figures.coverage, figures.is_sufficient) == (35 * MIN, 1.0, True)
     assert (figures.above_ms, figures.below_ms) == (20 * MIN, 15 * MIN)
     assert math.isnan(figures.kinetic_mean_c)
     assert numbers(series, (0, 35 * MIN)).above_ms == 0

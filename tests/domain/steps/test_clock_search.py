@@ -96,7 +96,7 @@ def test_the_lag_of_a_place_is_found_while_clocks_are_right(lag_minutes: int) ->
     own, other = stations(lag_minutes, 30, lag_ms)
     lag = place_lag(own, other, [(0, 25 * DAY_MS)])
     assert lag is not None
-    assert lag.stretches == 5
+    assert lag.periods == 5
     assert abs(lag.lag_ms - lag_ms) <= lag.u_ms < 15 * MINUTE
 
 

@@ -44,7 +44,7 @@ def test_there_is_no_frost_above_zero_and_nothing_beyond_the_range_of_the_source
     "formula", [one for one in NEWEST if not one.is_of_any], ids=lambda one: one.key
 )
 def test_what_comes_out_is_a_quantity_that_is_known(formula: Formula) -> None:
-    for unit, channel in formula.gives.items():
+    for unit, channel in formula.results.items():
         assert channel in QUANTITIES
         assert any(
             one.unit == unit and formula.roles[0].accepts(one) for one in QUANTITIES.values()

@@ -107,8 +107,8 @@ def test_in_a_mean_what_is_random_shrinks_and_calibrations_do_not() -> None:
     wanted = math.hypot(0.15, resolution, 2 / 1_000 * 30, fills)
     assert sure.expanded == pytest.approx(2 * wanted)
     assert not sure.is_least
-    assert of_mean(replace(over, parts=((0.5, calibrated(0.2)), (0.5, bare)))).is_least
-    once = of_mean(replace(over, readings=1, parts=((1.0, bare),), clock_u_ms=None, fills=()))
+    assert of_mean(replace(over, segments=((0.5, calibrated(0.2)), (0.5, bare)))).is_least
+    once = of_mean(replace(over, readings=1, segments=((1.0, bare),), clock_u_ms=None, fills=()))
     assert once.expanded == pytest.approx(0.02 / math.sqrt(12))
 
 

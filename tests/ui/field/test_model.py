@@ -14,7 +14,7 @@ from gezeiten.ui.field.model import FieldModel, NextAction, launch_kind
 from tests.conftest import STORE_PLAN
 
 GROUP = NextAction("several", loggers=2)
-WORD = Check("look", "Its battery is low.", key="battery", wants_word=True)
+WORD = Check("look", "Its battery is low.", key="battery", needs_reason=True)
 PIN = Check("blocking", "It is locked.", key="pin")
 FAULT = Check("blocking", "No channel is on.", field="plan")
 
@@ -22,7 +22,7 @@ FAULT = Check("blocking", "No channel is on.", field="plan")
 def card(serial: str, mission: int = 4, readings: int = 0) -> Any:
     state = SimpleNamespace(mission_number=mission)
     return SimpleNamespace(
-        serial=serial, point="Site · " + serial, readings_not_kept=readings, state=state
+        serial=serial, point="Site · " + serial, readings_to_offload=readings, state=state
     )
 
 
@@ -96,7 +96,7 @@ def test_checks_say_what_is_done_first(checks: tuple[Check, ...], kind: str) -> 
     model = desk("D-1")
     choose(model, "D-1", *checks)
     act = model.next_action(GROUP, is_busy=False)
-    assert (act.kind, act.serial, act.as_last) == (kind, "D-1", True)
+    assert (act.kind, act.serial, act.repeats_last) == (kind, "D-1", True)
 
 
 def test_nothing_can_be_done_while_something_runs_or_is_not_known() -> None:

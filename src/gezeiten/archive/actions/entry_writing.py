@@ -53,7 +53,7 @@ class End:
 
     uid: str
     number: int
-    head: str
+    head_hash: str
     stamp: int
     bytes: int
 
@@ -84,7 +84,7 @@ def enter(
     envelope = Envelope(
         chain=chain,
         number=row.number + 1 if row else 1,
-        previous=row.head if row else newest_entry(connection) or GENESIS,
+        previous=row.head_hash if row else newest_entry(connection) or GENESIS,
         stamp=max(who.at_ms, known + 1, others + 1),
         at_ms=who.at_ms,
         person=who.id,

@@ -37,7 +37,7 @@ def find_conflicts(session: Session, bytes_of: Callable[[str], bytes]) -> None:
     """
     if len(ends(session.connection())) > 1:
         began, _, since = beginning(bytes_of, told(session))
-        replace_conflicts(session, replayed_tables(began, since).misfits)
+        replace_conflicts(session, replayed_tables(began, since).conflicts)
 
 
 def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str], bytes]) -> None:
@@ -52,4 +52,4 @@ def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str]
         began, _, since = beginning(bytes_of, told(session))
         anew = replayed_tables(began, since)  # what cannot be applied, verify names
         repair_tables(session, anew.rows)
-        replace_conflicts(session, anew.misfits)
+        replace_conflicts(session, anew.conflicts)

@@ -81,15 +81,15 @@ class EntryStream:
     """Entries, oldest first, told as often as somebody asks and never kept all at once. start: so
     many are left out at the beginning."""
 
-    again: Callable[[], Iterator[Entry]]
+    reopen: Callable[[], Iterator[Entry]]
     start: int = 0
 
     def __iter__(self) -> Iterator[Entry]:
-        return islice(self.again(), self.start, None)
+        return islice(self.reopen(), self.start, None)
 
     def from_index(self, index: int) -> EntryStream:
         """Return those from an index on."""
-        return EntryStream(self.again, self.start + index)
+        return EntryStream(self.reopen, self.start + index)
 
 
 def told(session: Session) -> EntryStream:

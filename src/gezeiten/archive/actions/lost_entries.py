@@ -38,7 +38,7 @@ class LostEntries:
     that, what the first entry follows where none is left."""
 
     chain: str
-    head: str
+    head_hash: str
     entries: tuple[Entry, ...]
 
     @property
@@ -106,7 +106,7 @@ def rewrite_lost(
     gone. Returns those. What was left of a torn line is put aside."""
     connection, hashes = session.connection(), []
     chains.cut_torn(lost.chain)
-    length, previous = chains.sizes().get(lost.chain, 0), lost.head
+    length, previous = chains.sizes().get(lost.chain, 0), lost.head_hash
     for entry in lost.entries:
         envelope = Envelope(
             lost.chain,

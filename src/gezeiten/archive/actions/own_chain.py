@@ -73,7 +73,7 @@ class OwnChain:
         body = Body(act.entry_word, "archive", told, as_stored(act))
         self._enter(session, body, Author("", "", at_ms))
         if why == "other":
-            entry = ends(session.connection())[self._chain].head
+            entry = ends(session.connection())[self._chain].head_hash
             found = apply_chain_begun(session.connection(), act, Authorship(at_ms, ""))
             store_conflicts(session, {entry: found})
 
@@ -94,7 +94,7 @@ class OwnChain:
         end = ends(session.connection()).get(self._chain)
         if end is None:
             return None
-        return self._archive(session), Head(end.uid, end.number, end.head)
+        return self._archive(session), Head(end.uid, end.number, end.head_hash)
 
     def remember(self, end: End | None) -> None:
         """Remember where the chain ends, once what was entered stands in its file."""

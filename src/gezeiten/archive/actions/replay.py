@@ -36,8 +36,8 @@ class Difference:
     table: str
     key: str
     column: str
-    found: Any
-    wanted: Any
+    actual: Any
+    expected: Any
 
     @property
     def sentence(self) -> str:
@@ -45,10 +45,10 @@ class Difference:
         what = f"{self.table.replace('_', ' ')} {self.key[:40]}"
         if self.column:
             return (
-                f"“{self.column}” of {what} is {_short(self.found)}, its acts say "
-                f"{_short(self.wanted)}; gezeiten verify --rebuild puts it right."
+                f"“{self.column}” of {what} is {_short(self.actual)}, its acts say "
+                f"{_short(self.expected)}; gezeiten verify --rebuild puts it right."
             )
-        if self.wanted is None:
+        if self.expected is None:
             return f"No act made {what}; gezeiten verify --rebuild takes it out."
         return f"Acts made {what}, which is missing; gezeiten verify --rebuild makes it anew."
 
@@ -99,7 +99,7 @@ class ReplayedTables:
 
     rows: Rows
     failed: list[str]
-    misfits: dict[str, Misfits]
+    conflicts: dict[str, Misfits]
 
 
 def replayed_tables(began: Rows, entries: Iterable[Entry]) -> ReplayedTables:

@@ -151,13 +151,13 @@ def _differing(
                 select(*Block.__table__.columns, *_BODY)
                 .outerjoin(BlockBytes, BlockBytes.id == Block.id)
                 .outerjoin(BlockCells, BlockCells.id == Block.id)
-                .where(Block.mission == made.whose.mission)
+                .where(Block.mission == made.owner.mission)
                 .order_by(Block.channel, Block.unit, Block.first)
             ),
             key=lambda block: (block.channel, block.unit),
         )
     }
-    wanted = blocks_of(made.whose, made.columns.values())
+    wanted = blocks_of(made.owner, made.columns.values())
     for (channel, unit), its in zip(made.columns, wanted, strict=True):
         blocks = kept.pop((channel, unit), {})
         for one in its:
@@ -171,7 +171,7 @@ def _differing(
 
 
 def _same(block: Any, wanted: PackedBlock, made: MissionMade) -> bool:
-    its = made.whose
+    its = made.owner
     if (block.is_text, block.usual_ms, block.shorter_ms) != (
         its.is_text,
         its.usual_ms,
@@ -240,10 +240,10 @@ def _differing_block_notes(session: Session, made: MissionMade) -> Iterator[str]
     unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
     kept = {
         row.raw: row.spans
-        for row in session.scalars(select(BlockBytesRow).filter_by(mission=made.whose.mission))
+        for row in session.scalars(select(BlockBytesRow).filter_by(mission=made.owner.mission))
     }
-    for raw in (kept.keys() | made.held.keys()) - unread:
-        wanted = made.held.get(raw)
+    for raw in (kept.keys() | made.spans.keys()) - unread:
+        wanted = made.spans.get(raw)
         if wanted is None or kept.get(raw) != [list(span) for span in wanted]:
             yield f"What is held of raw offload {raw[:12]} is not as its bytes say; {_REBUILD}"
 

@@ -100,17 +100,17 @@ class Circumstances:
     clock_uncertainty_ms: float | None = None
     cut_short: str = ""
     carried: dict[str, object] | None = None
-    taken_in: Authorship | None = None
+    imported_by: Authorship | None = None
 
     @property
     def authorship(self) -> Authorship:
         """Who does the acts of taking it in, and when."""
-        return self.taken_in or Authorship(self.at_ms, self.person)
+        return self.imported_by or Authorship(self.at_ms, self.person)
 
     @property
     def first_intake(self) -> FirstIntake | None:
         """Who took it, and when, where that is not who takes it in."""
-        return None if self.taken_in is None else FirstIntake(self.at_ms, self.person)
+        return None if self.imported_by is None else FirstIntake(self.at_ms, self.person)
 
 
 @dataclass(frozen=True, slots=True)

@@ -80,9 +80,9 @@ class MissionMade:
     """The readings of a mission as its bytes make them: by channel and unit; unread: bytes that are
     gone or damaged, and why."""
 
-    whose: BlockOwner
+    owner: BlockOwner
     columns: dict[tuple[str, str], Column]
-    held: dict[str, list[Span]]
+    spans: dict[str, list[Span]]
     unread: list[tuple[Offload, GezeitenError]] = field(default_factory=list)
 
 
@@ -207,16 +207,16 @@ def replace_mission_readings(session: Session, made: MissionMade) -> None:
     """Put the readings of a mission in place of those that are kept."""
     before = {
         row.raw: row.spans
-        for row in session.scalars(select(BlockBytesRow).filter_by(mission=made.whose.mission))
+        for row in session.scalars(select(BlockBytesRow).filter_by(mission=made.owner.mission))
     }
-    delete_blocks(session, made.whose.mission)
-    blocks = blocks_of(made.whose, made.columns.values())
+    delete_blocks(session, made.owner.mission)
+    blocks = blocks_of(made.owner, made.columns.values())
     for (channel, unit), its in zip(made.columns, blocks, strict=True):
-        insert_blocks(session, made.whose, channel, unit, its)
+        insert_blocks(session, made.owner, channel, unit, its)
     unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
     stays = {raw: [(a, b) for a, b in spans] for raw, spans in before.items() if raw in unread}
-    for raw, spans in {**made.held, **stays}.items():
-        note_stored(session, made.whose.mission, raw, spans)
+    for raw, spans in {**made.spans, **stays}.items():
+        note_stored(session, made.owner.mission, raw, spans)
     session.flush()
 
 
@@ -263,7 +263,7 @@ def _make_mission(archive: Archive, key: int, decode: Decode) -> bool:
         if len(missing) == 1 and missing[0] is offloads[-1]:
             return store_offload_readings(session, mission, missing[0], decode)
         made = decode_mission(session, mission, offloads, decode)
-        if all(raw in held for raw in made.held):
+        if all(raw in held for raw in made.spans):
             return False  # what is missing cannot be read
         replace_mission_readings(session, made)
         return True

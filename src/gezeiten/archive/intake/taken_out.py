@@ -36,7 +36,7 @@ class ImportedText:
     at_ms: int
     person: str
     readings: int
-    taken_out_ms: int | None
+    removed_ms: int | None
 
 
 def imported_texts(session: Session) -> list[ImportedText]:

@@ -143,8 +143,8 @@ class _MergedChannel:
     be others for; firsts: where those lie; packed: they themselves, as they are ready."""
 
     of: ChannelColumn
-    came: MergeResult
-    gone: list[int]
+    result: MergeResult
+    removed: list[int]
     firsts: list[int]
     packed: Iterable[PackedBlock]
 
@@ -180,16 +180,16 @@ def _joined(
 
 def _merge_channel(session: Session, whose: BlockOwner, its: _MergedChannel) -> MergeResult:
     one, connection = its.of, session.connection()
-    for key in its.gone:
+    for key in its.removed:
         for part in _DELETE:
             part.run(connection, its_id=key)
     insert_blocks(session, whose, one.channel, one.unit, its.packed)
     if its.firsts:
-        span = _span_of(one.column.times, its.came.is_new)
+        span = _span_of(one.column.times, its.result.is_new)
         if whose.needs_neighbours:
             span = _update_runs(session, whose, one.channel, its.firsts)
         mission_changed(connection, whose.mission, span)
-    return its.came
+    return its.result
 
 
 def _span_of(times: Times, which: NDArray[np.bool_]) -> Span:

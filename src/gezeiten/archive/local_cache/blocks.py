@@ -100,7 +100,7 @@ class Instants:
         runs = runs_from_gaps(self.times, self.intervals, self._gaps)
         if not len(runs):
             return (None, None, None, None)
-        ends = int(runs.first_ms[0]), int(runs.last_ms[-1]), int(runs.interval_ms[-1])
+        ends = int(runs.starts_ms[0]), int(runs.ends_ms[-1]), int(runs.interval_ms[-1])
         return (*ends, _run_bytes(runs) if len(runs) > 1 else None)
 
     @cached_property
@@ -171,8 +171,8 @@ class PackedBlock:
     low: float | None
     high: float | None
     total: float | None
-    held_ms: int | None
-    held_until_ms: int | None
+    covered_ms: int | None
+    covered_until_ms: int | None
     until_interval_ms: int | None
     runs: bytes | None
     stamp: int
@@ -207,7 +207,7 @@ class _Draft:
     of the readings that have a value."""
 
     piece: BlockPiece
-    held: Instants
+    instants: Instants
     facts: Summary
     readings: UncompressedReadings
     extremes: UncompressedReadings
@@ -234,8 +234,12 @@ def _packed(drafts: list[_Draft], compressing: Callable[[], list[bytes]]) -> Ite
     for one, readings, extremes in zip(drafts, done[0::2], done[1::2], strict=True):
         cut, column, instants = one.piece.cut, one.piece.column, one.piece.instants
         number, start_ms, end_ms = column.numbers[0], int(column.times[0]), int(column.times[-1])
-        data, step_ms, times = one.readings.head + readings, instants.step_ms, instants.packed_times
-        facts, cells = one.facts, _cells(one.held, one.extremes.head + extremes)
+        data, step_ms, times = (
+            one.readings.header + readings,
+            instants.step_ms,
+            instants.packed_times,
+        )
+        facts, cells = one.facts, _cells(one.instants, one.extremes.header + extremes)
         yield PackedBlock(
             cut.first,
             cut.width,
@@ -248,7 +252,7 @@ def _packed(drafts: list[_Draft], compressing: Callable[[], list[bytes]]) -> Ite
             facts.low,
             facts.high,
             facts.total,
-            *one.held.runs,
+            *one.instants.runs,
             crc32(data, crc32(times or f"{start_ms} {step_ms}".encode())),
             cells,
             data,

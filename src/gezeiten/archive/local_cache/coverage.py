@@ -37,9 +37,9 @@ class Coverage:
 
     session: Session
     layout: Layout
-    held: dict[tuple[str, str], _Table]
+    tables: dict[tuple[str, str], _Table]
     steps: dict[int, list[Step]]
-    known: dict[tuple[int, str], Runs] = field(default_factory=dict)
+    cached: dict[tuple[int, str], Runs] = field(default_factory=dict)
 
     def runs(self, point_id: int, key: str) -> Runs:
         """Return the runs of a series, measured and filled.
@@ -47,9 +47,9 @@ class Coverage:
         Raises:
             ArchiveDamagedError: a block is damaged.
         """
-        if (point_id, key) not in self.known:
-            self.known[point_id, key] = self._joined(point_id, key)
-        return self.known[point_id, key]
+        if (point_id, key) not in self.cached:
+            self.cached[point_id, key] = self._joined(point_id, key)
+        return self.cached[point_id, key]
 
     def gaps(self, point_id: int, key: str) -> list[Gap]:
         """Return the gaps of a series, oldest first. Where its source feeds another series of the
@@ -92,7 +92,7 @@ class Coverage:
     def _assigned_runs(self, feed: SeriesAssignment, steps: list[Step]) -> _Table:
         unused = unused_readings(self.session, steps) if steps else []
         mission = self.layout.missions[feed.mission]
-        table = _corrected_table(self.held.get((feed.mission, feed.channel), _NONE), feed.clock)
+        table = _corrected_table(self.tables.get((feed.mission, feed.channel), _NONE), feed.clock)
         is_cut = len(table) and (table[0, 0] < feed.start_ms or table[-1, 1] >= feed.end_ms)
         cuts_run = is_cut and cut_runs(table, feed.start_ms, feed.end_ms) is None
         if cuts_run or any(one.mission_id == mission for one in unused):

@@ -42,7 +42,7 @@ class SearchScope:
 
     mission: int | None
     rule_key: str | None
-    begins: Span
+    starts_in: Span
 
 
 def store_excursions(
@@ -140,7 +140,7 @@ def _hull(scopes: list[SearchScope] | None) -> Span:
     """Return from when to when excursions may begin that were looked for."""
     if scopes is None:
         return (-EVER_MS, EVER_MS)
-    begins = [scope.begins for scope in scopes if scope.begins[1] > scope.begins[0]]
+    begins = [scope.starts_in for scope in scopes if scope.starts_in[1] > scope.starts_in[0]]
     return (min((a for a, _ in begins), default=0), max((b for _, b in begins), default=0))
 
 
@@ -167,7 +167,7 @@ def _within(
     spans: dict[tuple[str | None, str | None], list[Span]] = {}
     for scope in scopes:
         name = (missions.get(scope.mission) if scope.mission is not None else None, scope.rule_key)
-        spans.setdefault(name, []).append(scope.begins)
+        spans.setdefault(name, []).append(scope.starts_in)
     return {
         key: row
         for key, row in known.items()

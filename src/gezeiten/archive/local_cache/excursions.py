@@ -28,8 +28,8 @@ class Assessment:
 
     id: int
     uid: str
-    seen: AssessedExcursion
-    said: AssessmentWords
+    excursion: AssessedExcursion
+    text: AssessmentWords
     at_ms: int
     person: str
 
@@ -46,10 +46,10 @@ class StoredExcursion:
     mission_id: str
     mission: MissionName
     rule: LimitRule
-    now: AssessedExcursion
+    excursion: AssessedExcursion
     found_ms: int
     assessment: Assessment | None
-    was_part_of: Assessment | None = None
+    merged_with: Assessment | None = None
 
     @property
     def is_only_assessment(self) -> bool:
@@ -85,7 +85,7 @@ def stored_excursions(session: Session, point_id: int | None = None) -> list[Sto
         for uid, one in assessments.items()
         if uid not in held and point_id in (None, one[0].point_id)
     ]
-    return sorted(found, key=lambda one: -one.now.start_ms)
+    return sorted(found, key=lambda one: -one.excursion.start_ms)
 
 
 def _by_rule(
@@ -102,7 +102,7 @@ def _overlapping(rows: Iterable[AssessmentRow], now: AssessedExcursion) -> Asses
     there is none: it holds for another part now."""
     for row in rows:
         said = _assessment(row)
-        if said.seen.start_ms < now.end_ms and said.seen.end_ms > now.start_ms:
+        if said.excursion.start_ms < now.end_ms and said.excursion.end_ms > now.start_ms:
             return said
     return None
 
@@ -133,7 +133,7 @@ class _Rules:
 def series_of(made: Layout, found: StoredExcursion) -> str:
     """Return the series that an excursion is in: what its mission's channel fed when it began."""
     fed = made.of_mission(found.mission_id, found.rule.channel)
-    begin = found.now.start_ms
+    begin = found.excursion.start_ms
     return next(
         (
             assignment.series
@@ -158,7 +158,7 @@ def _orphaned_assessment(
 ) -> StoredExcursion:
     said = _assessment(row)
     return StoredExcursion(
-        -row.id, row.point_id, mission_id, mission, rule_of(row), said.seen, row.at_ms, said
+        -row.id, row.point_id, mission_id, mission, rule_of(row), said.excursion, row.at_ms, said
     )
 
 

@@ -63,8 +63,8 @@ class Layout:
     plans: dict[str, str]
     points: dict[int, str]
     stays: tuple[MissionStay, ...]
-    stood: tuple[Deployment, ...]
-    feeds: dict[tuple[str, str], tuple[SeriesAssignment, ...]]
+    deployments: tuple[Deployment, ...]
+    assignments: dict[tuple[str, str], tuple[SeriesAssignment, ...]]
     by_point: dict[str, list[SeriesAssignment]]
     by_mission: dict[str, list[SeriesAssignment]]
     shown: dict[str, tuple[ShownSeries, ...]]
@@ -81,7 +81,7 @@ class Layout:
 
     def of_series(self, point_id: int, key: str) -> tuple[SeriesAssignment, ...]:
         """Return what feeds a measured series, in order of time."""
-        return self.feeds.get((self.points[point_id], key), ())
+        return self.assignments.get((self.points[point_id], key), ())
 
     def calculated(self, point_id: int, key: str) -> CalculatedSeries | None:
         """Return how a series is calculated, None where it is measured."""
@@ -236,9 +236,9 @@ def _build(session: Session) -> Layout:
             series_assignment
         )
     fed = {key: tuple(listed) for key, listed in by_series.items()}
-    hung = {point: tuple(one.hung for one in its) for point, its in hangings(session).items()}
+    hung = {point: tuple(one.depth for one in its) for point, its in hangings(session).items()}
     derived = in_force(
-        replace(stated_calculation, hung=hung.get(stated_calculation.point, ()))
+        replace(stated_calculation, sensor_depths=hung.get(stated_calculation.point, ()))
         for stated_calculation in stated_calculations(session.connection())
     )
     shown = _with_derived(_shown(fed, recorded, bare), derived)

@@ -79,9 +79,9 @@ class Segment(NamedTuple):
 
     mission: int
     block: int
-    beside: tuple[int, ...]
+    neighbours: tuple[int, ...]
     span: Span
-    whose: BlockOwner
+    owner: BlockOwner
     is_whole: bool
     ends: Span | None
     valid: int
@@ -110,16 +110,16 @@ class Segments:
         segment = self.listed[at]
         columns = [
             drop_excluded(
-                unpack(row, is_text=segment.whose.is_text),
+                unpack(row, is_text=segment.owner.is_text),
                 self.unused,
                 segment.mission,
                 segment.clock,
             )
-            for row in _rows(session, segment.beside)
+            for row in _rows(session, segment.neighbours)
         ]
         whole = concatenate_columns(columns)
-        intervals = segment.whose.intervals(whole)
-        place = segment.beside.index(segment.block)
+        intervals = segment.owner.intervals(whole)
+        place = segment.neighbours.index(segment.block)
         first = sum(len(column) for column in columns[:place])
         mine = slice(first, first + len(columns[place]))
         # blocks are cut from what was checked, and say it where they are damaged
@@ -157,15 +157,15 @@ _AT_ONCE = 500
 class _Head(NamedTuple):
     mission: str
     key: int
-    many: int
+    readings: int
     start_ms: int
     end_ms: int
     is_text: int
     usual_ms: int
     shorter_ms: int
     valid: int
-    held_ms: int | None
-    held_until_ms: int | None
+    covered_ms: int | None
+    covered_until_ms: int | None
     low: float
     high: float
     stamp: int
@@ -192,12 +192,12 @@ def load_segments(session: Session, point_id: int, key: str) -> Segments:
 def _assignment_segments(
     heads: list[_Head], feed: SeriesAssignment, mission: int, unused: list[ExcludedReadings]
 ) -> Iterable[Segment]:
-    counts, clock = [head.many for head in heads], feed.clock
+    counts, clock = [head.readings for head in heads], feed.clock
     heads = [_corrected_head(head, clock) for head in heads] if clock else heads
     its_mission, is_clock_wrong = feed.mission, feed.is_clock_wrong
     known: dict[tuple[bool, int, int], BlockOwner] = {}
     for i, head in enumerate(heads):
-        if head.held_ms is None or head.held_until_ms is None:
+        if head.covered_ms is None or head.covered_until_ms is None:
             continue
         if head.end_ms < feed.start_ms or head.start_ms >= feed.end_ms:
             continue
@@ -221,7 +221,7 @@ def _assignment_segments(
             span,
             whose,
             is_whole,
-            (head.held_ms, head.held_until_ms) if is_whole else None,
+            (head.covered_ms, head.covered_until_ms) if is_whole else None,
             head.valid,
             head.low,
             head.high,
@@ -235,14 +235,14 @@ def _corrected_head(head: _Head, clock: ClockMap) -> _Head:
     """Return what is known of a block with its instants put right."""
     held = (
         None if at is None else clock.corrected_instant(at)
-        for at in (head.held_ms, head.held_until_ms)
+        for at in (head.covered_ms, head.covered_until_ms)
     )
     held_ms, held_until_ms = held
     return head._replace(
         start_ms=clock.corrected_instant(head.start_ms),
         end_ms=clock.corrected_instant(head.end_ms),
-        held_ms=held_ms,
-        held_until_ms=held_until_ms,
+        covered_ms=held_ms,
+        covered_until_ms=held_until_ms,
     )
 
 

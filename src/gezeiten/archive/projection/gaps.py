@@ -174,7 +174,9 @@ def _refuse_left_open(_connection: Connection, act: GapLeftOpen) -> None:
         raise InputError("Give a reason in a few words; it stands beside the gap from then on.")
 
 
-_OF_A_SERIES = tuple(key for key, kind in KINDS.items() if kind.has_estimates or kind.feeds)
+_OF_A_SERIES = tuple(
+    key for key, kind in KINDS.items() if kind.has_estimates or kind.assigns_source
+)
 
 
 def _refuse_filled(connection: Connection, act: GapFilledByLine | GapEstimated) -> None:

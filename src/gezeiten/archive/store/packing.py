@@ -115,14 +115,14 @@ _TRIED = 64
 class UncompressedReadings:
     """Readings as bytes that wait to be compressed. head: what tells how they are to be read."""
 
-    head: bytes
+    header: bytes
     data: bytes
 
 
 def encode_readings(values: Values) -> bytes:
     """Return measured values, shape (n,), as compressed bytes; see `plain_readings`."""
     plain = plain_readings(values)
-    return plain.head + compressed(plain.data)
+    return plain.header + compressed(plain.data)
 
 
 def plain_readings(values: Values) -> UncompressedReadings:

@@ -67,7 +67,7 @@ class AlternativeSource(AlternativeReadings):
 
     parts: tuple[AssignedPart, ...] = ()
     fills: tuple[tuple[str, Series], ...] = ()
-    apart: tuple[tuple[str, SeriesComparison], ...] = ()
+    comparisons: tuple[tuple[str, SeriesComparison], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -239,7 +239,7 @@ def carried(
 
 
 def _common(one: CarriedRecord, lacking: Iterable[tuple[int, int]]) -> int:
-    parts = [(max(a, c), min(b, d)) for a, b in lacking for c, d in one.held]
+    parts = [(max(a, c), min(b, d)) for a, b in lacking for c, d in one.stored_ranges]
     return size([part for part in parts if part[1] > part[0]])
 
 

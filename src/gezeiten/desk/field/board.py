@@ -80,10 +80,10 @@ class _PointHistory:
     """What was done at all points, by point: a few questions for a board of any size."""
 
     missions: dict[int, tuple[KnownMission, bool]]
-    beside: dict[int, list[KnownMission]]
+    alternatives: dict[int, list[KnownMission]]
     offloads_ms: dict[int, list[int]]
     steps: dict[int, list[RecordStep]]
-    held: Coverage
+    coverage: Coverage
     wrong_clock_offsets_ms: dict[str, float]
 
     @staticmethod
@@ -117,17 +117,17 @@ def _readable(
     mission, is_there = past.missions.get(point.id, (None, False))
     held: tuple[Span, ...] = ()
     if point.measured:
-        held = tuple(past.held.runs(point.id, point.measured[0].channel).spans)
+        held = tuple(past.coverage.runs(point.id, point.measured[0].channel).spans)
     steps = past.steps.get(point.id, [])
     estimated = [(step.start_ms, step.end_ms) for step in steps if step.does.has_estimates]
-    beside = past.beside.get(point.id, ())
+    beside = past.alternatives.get(point.id, ())
     return PointSnapshot(
         _point(point),
         _logger(mission, held, is_there=is_there) if mission else None,
         tuple(_logger(one, _periods_elsewhere(past, point, one), is_there=True) for one in beside),
         held,
         tuple(dict.fromkeys(estimated)),
-        tuple(map(_gap, gaps_of(point, steps, past.held))),
+        tuple(map(_gap, gaps_of(point, steps, past.coverage))),
         events,
         tuple(past.offloads_ms.get(point.id, ())),
         wrong_clocks=_missions_with_wrong_clock(past, point),
@@ -137,7 +137,7 @@ def _readable(
 def _missions_with_wrong_clock(past: _PointHistory, point: PointPlace) -> tuple[WrongClock, ...]:
     """Return the missions at a point whose readings are dated by a wrong clock."""
     found: dict[str, WrongClock] = {}
-    for feed in past.held.layout.at_point(point.id):
+    for feed in past.coverage.layout.at_point(point.id):
         if feed.mission in past.wrong_clock_offsets_ms:
             serial, ahead_ms = (
                 feed.deployment.stay.source,
@@ -150,12 +150,12 @@ def _missions_with_wrong_clock(past: _PointHistory, point: PointPlace) -> tuple[
 def _periods_elsewhere(
     past: _PointHistory, point: PointPlace, mission: KnownMission
 ) -> tuple[Span, ...]:
-    layout = past.held.layout
+    layout = past.coverage.layout
     fed = next(
         (feed for feed in layout.at_point(point.id) if layout.missions[feed.mission] == mission.id),
         None,
     )
-    return tuple(past.held.runs(point.id, fed.series).spans) if fed else ()
+    return tuple(past.coverage.runs(point.id, fed.series).spans) if fed else ()
 
 
 def _logger(mission: KnownMission, held: tuple[Span, ...], *, is_there: bool) -> LoggerSnapshot:

@@ -34,7 +34,7 @@ class DayLine:
     zone: str
     serial: str
     readings: int
-    came_ms: int | None
+    offloaded_ms: int | None
     mission: int | None
     launched_ms: int | None
     at_hand: int | None
@@ -43,7 +43,7 @@ class DayLine:
     @property
     def is_touched(self) -> bool:
         """Whether anything was done with it today."""
-        return self.came_ms is not None or self.launched_ms is not None
+        return self.offloaded_ms is not None or self.launched_ms is not None
 
     @property
     def left(self) -> str:
@@ -132,9 +132,9 @@ def write_day(desk: Workspace, lines: list[DayLine]) -> Path:
 
 
 def _origin_text(line: DayLine) -> str:
-    if line.came_ms is None:
+    if line.offloaded_ms is None:
         return ""
-    return f"{readings_text(line.readings)}, {from_ms(line.came_ms, line.zone):%H:%M}"
+    return f"{readings_text(line.readings)}, {from_ms(line.offloaded_ms, line.zone):%H:%M}"
 
 
 def _launched(line: DayLine) -> str:

@@ -60,7 +60,7 @@ class FillMethod:
     refusal: str = ""
     beats_line: bool = False
     caution: str = ""
-    is_sure: bool = False
+    is_tested: bool = False
     left: dict[str, str] = field(default_factory=dict)
 
     @property
@@ -86,8 +86,8 @@ def estimates(
     cautions = [_relaunched(desk, booked)]
     for key in booked.channels:
         learnt = _training_data(desk, booked, key)
-        looked_at = companions(desk, booked, key, learnt.span) if not learnt.why else []
-        why = learnt.why
+        looked_at = companions(desk, booked, key, learnt.span) if not learnt.refusal else []
+        why = learnt.refusal
         if not why and quantity(key).averages == "sum" and not looked_at:
             why = "no other series of its kind measured then"
         if why:
@@ -168,7 +168,7 @@ def _fill_methods(
             ),
             caution=_caution(way, cautions),
             left=dict(left),
-            is_sure=all(
+            is_tested=all(
                 key in line and is_significantly_better(one, line[key])
                 for key, one in way.of.items()
             ),
@@ -209,8 +209,8 @@ def line_error(desk: Workspace, booked: BookedGap, key: str) -> tuple[ExpectedEr
     if quantity(key).averages == "sum":
         return None, "what is summed is never interpolated"
     learnt = _training_data(desk, booked, key)
-    if learnt.why:
-        return None, learnt.why
+    if learnt.refusal:
+        return None, learnt.refusal
     line = straight(learnt.series, booked.gap, quantity(key), _seed(key), learnt.unrest)
     if line.refusal:
         return None, line.refusal
@@ -220,7 +220,7 @@ def line_error(desk: Workspace, booked: BookedGap, key: str) -> tuple[ExpectedEr
         line.rmse,
         min(lows),
         max(highs),
-        line.stretches,
+        line.periods,
         tuple(lows),
         tuple(highs),
         "; ".join(filter(None, words)),
@@ -242,7 +242,7 @@ class _TrainingData:
 
     series: Series
     span: Span
-    why: str
+    refusal: str
     unrest: Unrest | None
 
 
@@ -312,7 +312,7 @@ def _estimate(gap: Gap, key: str, one: Candidate, caution: str) -> Estimate:
         "high": max(highs),
         "lows": _at_places(places, lows),
         "highs": _at_places(places, highs),
-        "stretches": one.stretches,
+        "stretches": one.periods,
         "at_least": one.is_worded,
         "beyond": one.is_beyond,
     }

@@ -43,7 +43,7 @@ class PlannedFill:
     name: str
     errors: dict[str, float]
     refusal: str
-    act: Callable[[str], Action] | None
+    action: Callable[[str], Action] | None
 
 
 def listed(
@@ -117,7 +117,7 @@ def _by_best(desk: Workspace, booked: BookedGap, cancelled: Callable[[], bool]) 
         line = _by_line(desk, booked)
         if not line.refusal or not serving:
             refusal = line.refusal and (ways[0].refusal if ways else line.refusal)
-            return PlannedFill(booked, line.name, line.errors, refusal, line.act)
+            return PlannedFill(booked, line.name, line.errors, refusal, line.action)
     best = serving[0]
     errors = {key: one.rmse for key, one in best.of.items()}
     return PlannedFill(booked, best.name, errors, "", method_action(booked, best))
@@ -129,7 +129,7 @@ def do_all(desk: Workspace, chosen: Iterable[PlannedFill]) -> int:
     Raises:
         InputError: one of them cannot be done any more; nothing was.
     """
-    wanted = [(fill.booked, fill.act) for fill in chosen if fill.act is not None]
+    wanted = [(fill.booked, fill.action) for fill in chosen if fill.action is not None]
     if not wanted:
         raise InputError("There is nothing to do; choose gaps for which the rule finds a way.")
     said = desk.authorship  # one instant and one person: so they are known to belong together

@@ -57,7 +57,7 @@ class LoggerOffer:
     serial: str
     mission: int
     ranges: tuple[Range, ...]
-    kept_offload: int | None
+    stored_offload: int | None
     sentence: str
 
     @property
@@ -214,8 +214,8 @@ def fill_from_logger(
         DeviceError: it is away or is another one.
     """
     offer = logger_offer(desk, booked)
-    if offer.kept_offload is not None:
-        book_fetched(desk, booked, offer.kept_offload)
+    if offer.stored_offload is not None:
+        book_fetched(desk, booked, offer.stored_offload)
         return None
     if not offer.readings:
         raise InputError(f"{offer.serial or 'No logger'} cannot fill this gap: {offer.sentence}.")

@@ -41,7 +41,7 @@ class Start:
     plan: Plan
     origin: Origin
     usual: Plan
-    last: Plan | None
+    last_plan: Plan | None
     pin: Literal["open", "known", "wanted"]
     pin_group: str
 

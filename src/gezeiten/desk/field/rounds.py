@@ -58,12 +58,14 @@ class VisitTask:
     plan: Plan | None
     offloaded: bool
     launched: bool
-    left_out: str
+    omitted_because: str
 
     @property
     def is_done(self) -> bool:
         """Left out with a reason, or offloaded and, where that was asked, launched."""
-        return bool(self.left_out) or (self.offloaded and (self.plan is None or self.launched))
+        return bool(self.omitted_because) or (
+            self.offloaded and (self.plan is None or self.launched)
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,10 +75,10 @@ class Round:
     id: int
     uid: str
     day_ms: int
-    made_by: str
+    planned_by: str
     tasks: tuple[VisitTask, ...]
     bring: tuple[str, ...]
-    way_km: float
+    distance_km: float
 
     @property
     def sites(self) -> tuple[str, ...]:
@@ -164,7 +166,13 @@ def open_round(desk: Workspace) -> Round | None:
         places = [p for p in _positions(session, list(sites)) if p is not None]
         bring = _to_bring(desk, session, tasks)
         return Round(
-            row.id, row.uid, row.day_ms, row.made_by, tuple(tasks), tuple(bring), length_km(places)
+            row.id,
+            row.uid,
+            row.day_ms,
+            row.planned_by,
+            tuple(tasks),
+            tuple(bring),
+            length_km(places),
         )
 
 
@@ -175,7 +183,7 @@ def _task(
     site = stored_site(session, point.site_id).facts
     last = latest_mission_at_point(session, point.id)
     logger = last.logger if last else None
-    offloaded = _is_offloaded_since(session, point.id, last, row.made_ms)
+    offloaded = _is_offloaded_since(session, point.id, last, row.planned_ms)
     return VisitTask(
         task.id,
         point.id,
@@ -187,8 +195,8 @@ def _task(
         tuple(need.words for need in shown.needs) if shown else (),
         plan_from_dict(task.plan) if task.plan else None,
         offloaded,
-        bool(last and last.launched_ms >= row.made_ms),
-        task.left_out,
+        bool(last and last.launched_ms >= row.planned_ms),
+        task.omitted_because,
     )
 
 
@@ -259,7 +267,7 @@ def omit_task(desk: Workspace, task: VisitTask, reason: str) -> None:
     with desk.archive.writing() as session:
         row = stored_task(session, task.id)
         point = stored_point(session, task.point_id)
-        act = TaskOmitted(row.round, row.uid, point.uid, row.left_out, cleaned)
+        act = TaskOmitted(row.round, row.uid, point.uid, row.omitted_because, cleaned)
         desk.do_within(session, act)
 
 

@@ -102,9 +102,9 @@ def write_round(desk: Workspace, under_way: Round) -> Path:
         for site in under_way.sites
     )
     way = f"{len(under_way.sites)} sites, {len(under_way.tasks)} points"
-    if under_way.way_km:
-        way += f", {under_way.way_km:.0f} km as the gull flies"
-    sheet = RoundSheet(day, under_way.made_by, way, under_way.bring, sites)
+    if under_way.distance_km:
+        way += f", {under_way.distance_km:.0f} km as the gull flies"
+    sheet = RoundSheet(day, under_way.planned_by, way, under_way.bring, sites)
     path = sheets_folder(desk) / f"round-{day}.pdf"
     with translated(path.parent):
         write_round_sheet(sheet, path)

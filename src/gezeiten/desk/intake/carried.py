@@ -49,10 +49,10 @@ class CarriedRecord:
     new_readings: int
     sha256: str
     state: str
-    words: str = ""
+    note: str = ""
     left: str = ""
     collected_ms: int = 0
-    held: tuple[Range, ...] = ()
+    stored_ranges: tuple[Range, ...] = ()
 
     @property
     def is_new(self) -> bool:
@@ -67,7 +67,7 @@ def unusable(key: str, size_bytes: int, words: str, **known: Any) -> CarriedReco
     )
     facts.update(dict.fromkeys(("mission", "launched_ms", "readings", "new_readings"), 0))
     facts.update(known)
-    return CarriedRecord(key=key, size=size_bytes, state=UNUSABLE, words=words, **facts)
+    return CarriedRecord(key=key, size=size_bytes, state=UNUSABLE, note=words, **facts)
 
 
 def new_readings(
@@ -105,8 +105,8 @@ def describe_record(
         new_readings=fresh,
         sha256=sha256,
         state=KEPT if kept else NEW,
-        words=words,
-        held=tuple(held),
+        note=words,
+        stored_ranges=tuple(held),
         **facts,
     )
 
@@ -178,7 +178,7 @@ def carried_meter(
 class Clearing:
     """What of a courier or a drive can be cleared now, and why the rest stays, a sentence each."""
 
-    goes: tuple[CarriedRecord, ...]
+    cleared: tuple[CarriedRecord, ...]
     stays: tuple[str, ...]
 
 

@@ -137,10 +137,10 @@ def _carried(record: CourierRecord, fresh: int, is_kept: bool, ahead_ms: float) 
         new_readings=0 if is_kept else fresh,
         sha256=record.sha256,
         state=state,
-        words=_TROUBLE_WORDS.get(record.trouble, ""),
+        note=_TROUBLE_WORDS.get(record.trouble, ""),
         left=record.left,
         collected_ms=round(record.collected_ms - ahead_ms),
-        held=((record.first_held, record.readings),),
+        stored_ranges=((record.first_held, record.readings),),
     )
 
 

@@ -257,7 +257,7 @@ def clear_drive(desk: Workspace, card: DriveCard) -> Clearing:
     asked = clearing_of_drive(desk, card)
     goes, stays = [], list(asked.stays)
     with _translate_removal(card.drive):
-        for record in asked.goes:
+        for record in asked.cleared:
             path = card.drive.root / record.key
             if hashlib.sha256(read_small(path)).hexdigest() != record.sha256:
                 stays.append(f"{record.key}: it is another file than a moment ago.")

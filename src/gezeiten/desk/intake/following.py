@@ -42,7 +42,7 @@ class PollingPace:
     """How often a logger is looked at, how long after a fetch the next may come, and after how long
     a fetch makes room for others, seconds."""
 
-    look_s: float = 10.0
+    poll_s: float = 10.0
     fetch_s: float = 900.0
     longest_fetch_s: float = 300.0
 
@@ -66,7 +66,7 @@ class _Followed:
     line: BaseLine | None = None
     session: LoggerSession | None = None
     due_s: float = 0.0
-    kept: tuple[int, int] = (-1, -1)  # mission and readings at the last fetch
+    stored: tuple[int, int] = (-1, -1)  # mission and readings at the last fetch
     fetched_s: float | None = None
     away_since_ms: int | None = None
     failures: int = 0
@@ -93,7 +93,7 @@ class Follower:
 
     desk: Workspace
     addresses: Sequence[Endpoint]
-    tell: Callable[[FollowingNews], None]
+    report: Callable[[FollowingNews], None]
     pace: PollingPace = PollingPace()
     seconds: Callable[[], float] = time.monotonic
     cancelled: Callable[[], bool] = lambda: False
@@ -157,7 +157,7 @@ class Follower:
     def _ended(self, one: _Followed, is_good: bool) -> None:
         if is_good:
             one.failures, one.last_failure = 0, ""
-            one.due_s = self.seconds() + self.pace.look_s
+            one.due_s = self.seconds() + self.pace.poll_s
         one.is_busy = False
 
     def _guarded(self, one: _Followed, act: Callable[[], None]) -> bool:
@@ -169,7 +169,7 @@ class Follower:
         except CancelledError:
             return False
         except LoggerBusyError:
-            one.due_s = self.seconds() + self.pace.look_s  # a window offloads it: good as well
+            one.due_s = self.seconds() + self.pace.poll_s  # a window offloads it: good as well
         except GezeitenError as exc:
             self._failed(one, exc)
         except Exception as exc:  # noqa: BLE001 - the others are followed on
@@ -196,7 +196,7 @@ class Follower:
         state = one.session.state()
         holds = (state.mission_number, state.readings)
         is_time = one.fetched_s is None or self.seconds() - one.fetched_s >= self.pace.fetch_s
-        return holds != one.kept and (is_time or holds[0] != one.kept[0])
+        return holds != one.stored and (is_time or holds[0] != one.stored[0])
 
     def _fetch(self, one: _Followed) -> None:
         """Take exactly what the archive lacks, for so long at most."""
@@ -207,10 +207,10 @@ class Follower:
         ends_s = self.seconds() + self.pace.longest_fetch_s
         watch = Watch(cancelled=lambda: self.cancelled() or self.seconds() > ends_s)
         with translated(self.desk.archive.folder):
-            done = offload_connected(self.desk, session, card, watch) if card.not_kept else None
+            done = offload_connected(self.desk, session, card, watch) if card.unstored else None
         one.fetched_s = self.seconds()
         if done is None:
-            one.kept = (card.state.mission_number, card.state.readings)
+            one.stored = (card.state.mission_number, card.state.readings)
             return
         is_over_time = bool(done.error) and self.seconds() > ends_s
         if done.error:
@@ -218,7 +218,7 @@ class Follower:
             if not is_over_time:
                 one.close()
         else:
-            one.kept = (card.state.mission_number, card.state.readings)
+            one.stored = (card.state.mission_number, card.state.readings)
         self._report(
             one, "fetched", _fetch_summary(done, is_over_time), done.readings, done.point_id
         )
@@ -236,8 +236,8 @@ class Follower:
         """Remember a failure: said once, tried again after a pause that grows."""
         one.close()
         one.failures += 1
-        pause_s = min(self.pace.look_s * 2 ** min(one.failures - 1, 6), _LONGEST_PAUSE_S)
-        one.due_s = self.seconds() + max(pause_s, self.pace.look_s)
+        pause_s = min(self.pace.poll_s * 2 ** min(one.failures - 1, 6), _LONGEST_PAUSE_S)
+        one.due_s = self.seconds() + max(pause_s, self.pace.poll_s)
         if error.exit_code == 4 and one.away_since_ms is None:
             one.away_since_ms = self.desk.now_ms()
             self.desk.attempt_failed("follow", one.logger_name, error)
@@ -265,7 +265,7 @@ class Follower:
         readings: int = 0,
         point_id: int | None = None,
     ) -> None:
-        self.tell(
+        self.report(
             FollowingNews(self.desk.now_ms(), one.logger_name, kind, sentence, readings, point_id)
         )
 

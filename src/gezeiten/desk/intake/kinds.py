@@ -39,20 +39,20 @@ class RecognisedText:
     a kept kind leaves open in this file. fresh: names in it that its kind does not know yet."""
 
     proposal: Proposal
-    tie: ImportTemplate | None
-    likely: ImportTemplate | None = None
-    asked: tuple[FormatQuestion, ...] = ()
+    template: ImportTemplate | None
+    similar: ImportTemplate | None = None
+    questions: tuple[FormatQuestion, ...] = ()
     fresh: tuple[str, ...] = ()
 
     @property
     def doubts(self) -> tuple[FormatQuestion, ...]:
         """What is asked: what kind it is comes first."""
-        if self.tie is not None:
-            return self.asked
-        if self.likely is None:
+        if self.template is not None:
+            return self.questions
+        if self.similar is None:
             return self.proposal.doubts
-        question = f"It looks like “{self.likely.name}” of {self.likely.point}: is it?"
-        choices = ((self.likely.name, "yes, of that kind"), ("", "no, of another one"))
+        question = f"It looks like “{self.similar.name}” of {self.similar.point}: is it?"
+        choices = ((self.similar.name, "yes, of that kind"), ("", "no, of another one"))
         return (FormatQuestion("kind", question, choices), *self.proposal.doubts)
 
 
@@ -133,7 +133,7 @@ def of_kind(path: Path, proposal: Proposal, tie: ImportTemplate) -> RecognisedTe
     fresh = [column for column in proposal.columns if column.where and column.where not in known]
     names = tuple(dict.fromkeys(" · ".join(text for _, text in one.where) for one in fresh))
     tie = replace(tie, columns=(*tie.columns, *(_without_target(one) for one in fresh)))
-    return RecognisedText(proposal, tie, asked=tuple(asked), fresh=names)
+    return RecognisedText(proposal, tie, questions=tuple(asked), fresh=names)
 
 
 def _is_new(doubt: FormatQuestion, tie: ImportTemplate) -> bool:
@@ -198,8 +198,8 @@ def previous_zones(desk: Workspace) -> dict[str, str]:
 
 def proposed_template(recognised: RecognisedText, name: str) -> ImportTemplate:
     """Return the tie to start from: the kept one that fits, else what was proposed."""
-    if recognised.tie is not None:
-        return recognised.tie
+    if recognised.template is not None:
+        return recognised.template
     proposal = recognised.proposal
     columns = tuple(
         column if _is_stored(column) else replace(column, quantity="", unit="")

@@ -68,7 +68,7 @@ class LiveNews:
 
     kind: str
     at_ms: int
-    words: str = ""
+    text: str = ""
     values: dict[str, float] = field(default_factory=dict)
     readings: int = 0
 

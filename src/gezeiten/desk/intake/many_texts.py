@@ -31,14 +31,14 @@ class TextSeen:
 
     path: Path
     kind: str = ""
-    words: str = ""
-    is_kept: bool = False
-    tie: ImportTemplate | None = None
+    summary: str = ""
+    is_imported: bool = False
+    template: ImportTemplate | None = None
 
     @property
     def needs_no_answer(self) -> bool:
         """Whether it can be taken without a question."""
-        return self.tie is not None and not self.words and not self.is_kept
+        return self.template is not None and not self.summary and not self.is_imported
 
 
 def texts_in(folder: Path) -> list[Path]:
@@ -83,12 +83,12 @@ def _recognise(desk: Workspace, path: Path, kind: str) -> TextSeen:
         found = recognise_text(desk, path)
         if kind:
             found = _of_named(desk, path, found, kind)
-        if found.tie is None:
+        if found.template is None:
             return TextSeen(path, "", "of no kind that is kept; look at it by itself")
         if _is_imported(desk, path):
-            return TextSeen(path, found.tie.name, "kept already", True, found.tie)
+            return TextSeen(path, found.template.name, "kept already", True, found.template)
         return TextSeen(
-            path, found.tie.name, _missing(path, found, desk.now_ms()), False, found.tie
+            path, found.template.name, _missing(path, found, desk.now_ms()), False, found.template
         )
     except GezeitenError as exc:
         return TextSeen(path, "", str(exc))
@@ -103,13 +103,13 @@ def _of_named(desk: Workspace, path: Path, found: RecognisedText, kind: str) -> 
 
 def _missing(path: Path, found: RecognisedText, now_ms: int) -> str:
     """Return why a file of a kind cannot be taken without a question, "" where it can."""
-    assert found.tie is not None  # it is of a kind
+    assert found.template is not None  # it is of a kind
     if found.doubts:
         return found.doubts[0].question
     if found.fresh:
         return f"holds what its kind does not know: {', '.join(found.fresh)}"
-    tie = checked_template(found.tie)
-    counted = survey(path, tie, now_ms, seen_words=found.proposal.words)
+    tie = checked_template(found.template)
+    counted = survey(path, tie, now_ms, seen_words=found.proposal.words_by_column)
     if counted.doubts:
         return counted.doubts[0].question
     if counted.has_many_duplicates:
@@ -134,13 +134,13 @@ def _is_imported(desk: Workspace, path: Path) -> bool:
 class ManyImported:
     """What several files brought. failed: with why."""
 
-    taken: list[tuple[Path, TextImport]] = field(default_factory=list)
+    imported: list[tuple[Path, TextImport]] = field(default_factory=list)
     failed: list[tuple[Path, str]] = field(default_factory=list)
 
     @property
     def readings(self) -> int:
         """How many instants are new, of all files."""
-        return sum(one.readings for _, one in self.taken)
+        return sum(one.readings for _, one in self.imported)
 
 
 def import_texts(
@@ -153,10 +153,10 @@ def import_texts(
     """
     done = ManyImported()
     for one in seen:
-        if not one.needs_no_answer or one.tie is None or watch.cancelled():
+        if not one.needs_no_answer or one.template is None or watch.cancelled():
             continue
         try:
-            done.taken.append((one.path, import_text(desk, one.path, one.tie, watch)))
+            done.imported.append((one.path, import_text(desk, one.path, one.template, watch)))
         except CancelledError:
             break
         except InputError as exc:
@@ -194,11 +194,11 @@ class FolderWatch:
         seen = recognise_texts(desk, fresh, watch)
         for one in seen:
             self.waiting.pop(one.path, None)
-            if one.words and not one.is_kept:
+            if one.summary and not one.is_imported:
                 self.waiting[one.path] = one
         done = import_texts(desk, seen, watch)
         for path, sentence in done.failed:
-            self.waiting[path] = replace(TextSeen(path), words=sentence)
+            self.waiting[path] = replace(TextSeen(path), summary=sentence)
         return done
 
 

@@ -21,8 +21,8 @@ class RecoveryResult:
     """taken: unfinished offloads, overviews and recordings that were taken in; made: missions whose
     readings were made from their bytes."""
 
-    taken: int = 0
-    made: int = 0
+    imported: int = 0
+    rebuilt: int = 0
 
 
 def recover(desk: Workspace) -> RecoveryResult:

@@ -46,11 +46,11 @@ class TextOutlook:
     these cannot be read; unused: ids of answers to nothing that was asked."""
 
     path: Path
-    tie: ImportTemplate
+    template: ImportTemplate
     questions: list[TextQuestion]
-    found: Survey | None = None
+    survey: Survey | None = None
     unused: tuple[str, ...] = ()
-    left_out_columns: list[str] = field(default_factory=list)
+    unused_columns: list[str] = field(default_factory=list)
 
 
 def settled(tie: ImportTemplate, doubt: FormatQuestion, value: str) -> ImportTemplate:
@@ -116,7 +116,7 @@ class _Session:
     def _recognised(self) -> RecognisedText:
         found = recognise_text(self._desk, self._path, self._known)
         wanted = self._kind
-        if not wanted and found.likely is not None:
+        if not wanted and found.similar is not None:
             wanted = self._answers.get("kind", "")
             self._used.add("kind")
         if not wanted:
@@ -137,7 +137,10 @@ class _Session:
         found: Survey | None = None
         for _ in range(_MOST_ROUNDS):
             found = survey(
-                self._path, _trial(tie), self._desk.now_ms(), seen_words=recognised.proposal.words
+                self._path,
+                _trial(tie),
+                self._desk.now_ms(),
+                seen_words=recognised.proposal.words_by_column,
             )
             more: list[TextQuestion] = []
             after = self._settled(tie, found.doubts, more)

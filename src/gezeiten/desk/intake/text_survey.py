@@ -32,7 +32,7 @@ class SeriesSurvey:
     count: readings with a number; first_ms, last_ms: UTC ms, None without any.
     """
 
-    tie: ColumnMapping
+    column: ColumnMapping
     numbers: NumberCensus
     first_ms: int | None = None
     last_ms: int | None = None
@@ -59,18 +59,18 @@ class Survey:
     readings: int = 0
     doubled: int = 0
     spoilt: int = 0
-    left_out: Counter[str] = field(default_factory=Counter)
+    rejected: Counter[str] = field(default_factory=Counter)
     first_ms: int | None = None
     last_ms: int | None = None
     interval_ms: int | None = None
     series: list[SeriesSurvey] = field(default_factory=list)
     doubts: list[FormatQuestion] = field(default_factory=list)
-    words: tuple[AcceptedAnswer, ...] = ()
+    answers: tuple[AcceptedAnswer, ...] = ()
 
     @property
     def lines(self) -> int:
         """How many lines it has that are no head and not empty."""
-        return self.readings + self.doubled + self.left_out.total()
+        return self.readings + self.doubled + self.rejected.total()
 
     @property
     def has_many_duplicates(self) -> bool:
@@ -110,12 +110,12 @@ def survey(
             if len(times):
                 last[where] = int(times[-1])
         for one in found.series:
-            its = piece.of(one.tie.where)
-            values = piece.values[one.tie.column][its]
+            its = piece.of(one.column.where)
+            values = piece.values[one.column.column][its]
             one.numbers.add(values, piece.lines[its])
             one.add_times(piece.times[its][~np.isnan(values)])
         found.spoilt += len(piece.spoilt)
-        found.left_out.update(
+        found.rejected.update(
             _QUOTED.sub("“…”", rejected_line.reason) for rejected_line in piece.rejected
         )
         if len(piece.times):
@@ -125,12 +125,12 @@ def survey(
     found.interval_ms = steps.most_common(1)[0][0] if steps else None
     for where, many in words.unwanted.most_common():
         name = " · ".join(text for _, text in where)
-        found.left_out[f"it is of “{name}”, which is left out"] += many
-    series = [SeriesCensus(one.tie, one.numbers) for one in found.series]
+        found.rejected[f"it is of “{name}”, which is left out"] += many
+    series = [SeriesCensus(one.column, one.numbers) for one in found.series]
     names = {one.where for one in tie.columns}
     found.doubts = questions_about(tie.form, series, words, names, seen_words or {})
     found.doubts += future_question(tie.form, found.last_ms, now_ms)
-    found.words = tuple(
+    found.answers = tuple(
         AcceptedAnswer("words", column, tuple(sorted(said)))
         for column, said in words.words.items()
         if len(said) <= _FEW_WORDS and all(flags.column != column for flags in tie.form.flags)
@@ -152,6 +152,6 @@ def with_values_seen(tie: ImportTemplate, found: Survey | None) -> ImportTemplat
     """Return a tie that holds which words its other columns say, so that the next file of its kind
     raises a question only by other ones."""
     form = tie.form
-    for one in found.words if found else ():
+    for one in found.answers if found else ():
         form = accepting(form, one)
     return replace(tie, form=form)

@@ -55,7 +55,7 @@ class CopyImport:
 
     offloads: int = 0
     readings: int = 0
-    kept_already: int = 0
+    already_stored: int = 0
     mended: int = 0
     refused: list[str] = field(default_factory=list)
 
@@ -214,7 +214,7 @@ def import_copy(desk: Workspace, path: Path, watch: Watch = UNWATCHED) -> CopyIm
             path.name,
             brought.offloads,
             brought.readings,
-            brought.kept_already,
+            brought.already_stored,
             brought.mended,
             tuple(brought.refused[:100]),
             len(brought.refused),
@@ -387,7 +387,7 @@ def _import_raw(desk: Workspace, raw: NamedRaw, fetch: _Fetch, brought: CopyImpo
         brought.refused.append(f"{raw.site}, {raw.point}, {raw.sha256[:12]}: {exc}")
     else:
         brought.offloads += bool(readings)
-        brought.kept_already += not readings
+        brought.already_stored += not readings
         brought.readings += readings
     finally:
         target.unlink(missing_ok=True)
@@ -422,6 +422,6 @@ def _import_file(desk: Workspace, raw: NamedRaw, path: Path) -> int:
         raw.clock_difference_ms,
         raw.clock_uncertainty_ms,
         carried=raw.carried,
-        taken_in=desk.authorship,
+        imported_by=desk.authorship,
     )
     return import_file(desk, path, how).readings

@@ -26,7 +26,7 @@ class PortNews:
 
     path: str
     state: str
-    words: str
+    text: str
 
 
 Tell = Callable[[PortNews], None]

@@ -55,7 +55,7 @@ class Check:
     weight: Weight
     sentence: str
     key: str = ""
-    wants_word: bool = False
+    needs_reason: bool = False
     field: str = ""
 
 
@@ -138,7 +138,7 @@ def _accepted(check: Check, word: str) -> Check:
     return replace(
         check,
         weight="passed",
-        wants_word=False,
+        needs_reason=False,
         sentence=f"{check.sentence} Accepted: {word.strip()}",
     )
 
@@ -175,7 +175,7 @@ def _unoffloaded_checks(card: LoggerCard) -> list[Check]:
             f"{grouped(count)} {arrive.format(card.serial)} damaged and would be lost; offload "
             "once more, or say why that is all right."
         )
-        return [Check("look", sentence, "damaged", wants_word=True)]
+        return [Check("look", sentence, "damaged", needs_reason=True)]
     if card.readings_to_offload:
         words = readings_text(card.readings_to_offload)
         return [Check("note", f"{words} to offload; the launch fetches them first.")]
@@ -193,7 +193,7 @@ def _running_mission_checks(card: LoggerCard) -> list[Check]:
         age_ms = max(card.state.clock_ms - card.directory[-1].launched_ms, 0)
         age = duration_text(max(age_ms // MINUTE_MS, 1) * MINUTE_MS)
         sentence = f"{mission} was launched only {age} ago; launching again ends it."
-    return [Check("look", sentence, BEGUN_KEY, wants_word=True)]
+    return [Check("look", sentence, BEGUN_KEY, needs_reason=True)]
 
 
 def erase_sentence(card: LoggerCard) -> str:
@@ -251,7 +251,7 @@ def _computer_checks(desk: Workspace) -> list[Check]:
     if not doubts:
         return [Check("passed", "This computer's clock is kept right.")]
     sentence = " ".join(doubts) + " It goes into the mission; say why it is right."
-    return [Check("look", sentence, CLOCK_KEY, wants_word=True)]
+    return [Check("look", sentence, CLOCK_KEY, needs_reason=True)]
 
 
 def _clock_check(card: LoggerCard) -> Check:
@@ -265,7 +265,7 @@ def _clock_check(card: LoggerCard) -> Check:
                 " The readings of its mission are dated by it and count as suspect until a clock "
                 "correction is applied; give a reason."
             )
-        return Check("look", sentence, "clock", wants_word=is_clock_wrong(off))
+        return Check("look", sentence, "clock", needs_reason=is_clock_wrong(off))
     off_s = round(off / 1000, 1) + 0.0  # no minus sign before a nought
     return Check("passed", f"Its clock agrees with this computer's ({off_s:+.1f} s).")
 

@@ -59,7 +59,7 @@ class LoggerCard:
     state: LoggerState
     clock: ClockDifference
     directory: tuple[DirectoryEntry, ...]
-    not_kept: tuple[UnstoredReadings, ...]
+    unstored: tuple[UnstoredReadings, ...]
     plan: Plan | None
     live: tuple[LiveValue, ...]
     point: str
@@ -77,7 +77,7 @@ class LoggerCard:
     @property
     def readings_to_offload(self) -> int:
         """Readings to offload: on the logger, not in the archive."""
-        return sum(part.readings for part in self.not_kept)
+        return sum(part.readings for part in self.unstored)
 
     @property
     def is_recording(self) -> bool:

@@ -119,7 +119,7 @@ def _refuse(card: LoggerCard, checks: list[Check]) -> None:
         if check.weight == "blocking":
             kind = {"label": WrongLoggerError, "pin": LoggerLockedError}
             raise kind.get(check.key, PlanError)(check.sentence)
-    wanting = next((check for check in checks if check.wants_word), None)
+    wanting = next((check for check in checks if check.needs_reason), None)
     if wanting is not None:
         raise NotAcceptedError(f"{card.serial} was not launched: {wanting.sentence}")
 
@@ -133,7 +133,7 @@ class _Launch:
     identity: Identity
     address: Endpoint
     owner: Owner
-    taken: list[Offloaded] = field(default_factory=list)
+    offloads: list[Offloaded] = field(default_factory=list)
 
     def run(
         self, plan: Plan, accepted: Mapping[str, str], label: str, watch: Watch
@@ -178,7 +178,7 @@ class _Launch:
             NotKeptError: it was stopped, or broke off; what came is kept.
         """
         done = offload_connected(self.desk, self.session, card, watch)
-        self.taken.append(done)
+        self.offloads.append(done)
         if done.error:
             raise NotKeptError(f"{card.serial} was not launched: {done.error}")
 
@@ -234,7 +234,7 @@ class _Launch:
             )
         entry = self.session.directory()[-1]
         launch_happened(desk, self.owner, serial, entry, taken, accepted)
-        state, came = self._card().state, merge_offloads(self.taken)
+        state, came = self._card().state, merge_offloads(self.offloads)
         return LaunchResult(serial, entry.mission, entry.first_ms, taken, state, came)
 
 

@@ -102,7 +102,7 @@ def _entries_to_fetch(
     card: LoggerCard, only: dict[int, list[Range]] | None
 ) -> list[UnstoredReadings]:
     if only is None:
-        return list(card.not_kept)
+        return list(card.unstored)
     return [
         UnstoredReadings(entry, tuple(only[entry.mission]))
         for entry in card.directory

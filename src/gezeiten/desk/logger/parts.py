@@ -83,5 +83,5 @@ def newest_extent(card: LoggerCard) -> MissionExtent | None:
     if not card.directory or uneven:
         return None
     entry = card.directory[-1]
-    part = next((p for p in card.not_kept if p.entry.mission == entry.mission), None)
+    part = next((p for p in card.unstored if p.entry.mission == entry.mission), None)
     return MissionExtent(entry, tuple(part.ranges) if part else ())

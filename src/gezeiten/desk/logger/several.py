@@ -29,7 +29,7 @@ class PreparedLaunch:
 
     card: LoggerCard
     plan: Plan
-    lost: tuple[str, ...]
+    unsupported: tuple[str, ...]
     checks: tuple[Check, ...]
 
     @property
@@ -37,12 +37,12 @@ class PreparedLaunch:
         """The first thing that keeps it from being launched, or ""."""
         if self._blocking:
             return self._blocking[0].sentence
-        return next((check.sentence for check in self.checks if check.wants_word), "")
+        return next((check.sentence for check in self.checks if check.needs_reason), "")
 
     @property
     def needs_reason_only(self) -> bool:
         """Whether nothing but a word why is missing."""
-        return not self._blocking and any(check.wants_word for check in self.checks)
+        return not self._blocking and any(check.needs_reason for check in self.checks)
 
     @property
     def _blocking(self) -> list[Check]:
@@ -100,7 +100,7 @@ def prepare_several(
             mission_name=pattern_name(desk, card, own.point_name),
             remark=own.remark,
         )
-        prepared.append(_checked(desk, card, mine, suited.lost, accepted))
+        prepared.append(_checked(desk, card, mine, suited.unsupported, accepted))
     return prepared
 
 

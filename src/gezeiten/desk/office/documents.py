@@ -147,8 +147,8 @@ def point_report(desk: Workspace, point: PointPlace, span: Span) -> PointReport:
         remarks=tuple(remark for remark in remarks(desk, point.id) if remark.touches(*span)),
         checks=tuple(_checks(desk, point, span)),
         clocks=tuple(_clocks(desk, point, span)),
-        duty=tuple(check_schedule_days(desk, point.id, span, point.zone)),
-        logbook_head=head_hash_text(desk),
+        check_schedule=tuple(check_schedule_days(desk, point.id, span, point.zone)),
+        head_hash=head_hash_text(desk),
         dated_later=dated_later(desk, point),
     )
 
@@ -270,12 +270,12 @@ def _report_excursions(desk: Workspace, point: PointPlace, span: Span) -> list[R
             e.measured,
             e.estimated,
             e.cause or "",
-            e.words,
+            e.comment,
             e.settled_by,
             e.settled_ms,
         )
         for e in reversed(excursions(desk, point.id))
-        if e.start_ms < span[1] and e.end_ms > span[0] and not e.gone
+        if e.start_ms < span[1] and e.end_ms > span[0] and not e.is_gone
     ]
 
 
@@ -370,9 +370,9 @@ def _corrections(desk: Workspace, point: PointPlace, span: Span) -> list[ReportC
             step_text(step),
             max(step.start_ms, span[0]),
             min(step.until_ms, span[1]),
-            step.said_by,
-            step.said_ms,
-            step.words,
+            step.stated_by,
+            step.stated_ms,
+            step.reason,
         )
         for step in active_corrections(desk, point)
         if step.touches(*span)
@@ -382,7 +382,7 @@ def _corrections(desk: Workspace, point: PointPlace, span: Span) -> list[ReportC
 def _correction_text(one: ReportCorrection, zone: str) -> str:
     since, until = (f"{from_ms(at, zone):%Y-%m-%d %H:%M}" for at in (one.start_ms, one.end_ms))
     return (
-        f"corrected from {since} to {until} ({one.step}, {one.does}: {one.words}; set by "
+        f"corrected from {since} to {until} ({one.step}, {one.does}: {one.reason}; set by "
         f"{one.person})"
     )
 

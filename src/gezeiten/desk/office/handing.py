@@ -61,13 +61,13 @@ class IssuedDocument:
     sha256: str
     readings: int
     state: State
-    is_kept: bool
+    is_stored: bool
     shown: Path | None
 
     @property
     def can_be_reissued(self) -> bool:
         """Whether its copy is not what it was, and the vault has it."""
-        return self.is_kept and self.state != "as it was"
+        return self.is_stored and self.state != "as it was"
 
 
 def export_csv(

@@ -34,7 +34,7 @@ class AboutFilter:
     `rule_key` where there is one, and what brought its readings (`brought`: fingerprints).
     hashes: of just these entries."""
 
-    words: str
+    title: str
     things: frozenset[Thing]
     subjects: frozenset[str] = frozenset()
     rule_key: str = ""
@@ -48,10 +48,10 @@ class EntryFilter:
     """Which entries are looked for. person, act: "" for any; quiet: without those that say nothing
     that a later one does not."""
 
-    words: str = ""
+    text: str = ""
     about: AboutFilter | None = None
     person: str = ""
-    act: str = ""
+    entry_word: str = ""
     since_ms: int | None = None
     until_ms: int | None = None
     quiet: bool = False
@@ -59,16 +59,16 @@ class EntryFilter:
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """Entries that were looked for, latest first, `MOST_SHOWN` at most. found: how many there are;
-    people, acts: all that the logbook knows; misfits: what acts found otherwise than they say and
-    nobody has looked at, by the hash of their entry."""
+    """Entries that were looked for, latest first, `MOST_SHOWN` at most. matching: how many there
+    are; total: entries of the logbook; people, entry_words: all that occur; conflicts: what was
+    found otherwise than an entry says and nobody has acknowledged, by the hash of the entry."""
 
     entries: tuple[Entry, ...]
-    found: int
+    matching: int
     total: int
     people: tuple[str, ...]
-    acts: tuple[str, ...]
-    misfits: dict[str, list[str]]
+    entry_words: tuple[str, ...]
+    conflicts: dict[str, list[str]]
 
 
 def logbook_is_intact(desk: Workspace) -> bool:
@@ -87,14 +87,14 @@ def has_actions(desk: Workspace) -> bool:
 
 def logbook_entries(desk: Workspace, words: str = "", act: str = "") -> list[Entry]:
     """Return entries, latest first, that hold all the words and are of the act (any when "")."""
-    return matching_entries(desk, EntryFilter(words, act=act))
+    return matching_entries(desk, EntryFilter(words, entry_word=act))
 
 
 def matching_entries(desk: Workspace, wanted: EntryFilter) -> list[Entry]:
     """Return the entries that are looked for, latest first."""
-    words = wanted.words.casefold().split()
+    words = wanted.text.casefold().split()
     with desk.archive.reading() as session:
-        entries = logbook.entries(session, wanted.act)
+        entries = logbook.entries(session, wanted.entry_word)
         return [entry for entry in entries if _matches(entry, wanted, words)]
 
 
@@ -112,7 +112,7 @@ def _matches(entry: Entry, wanted: EntryFilter, words: list[str]) -> bool:
         wanted.person in ("", entry.person)
         and (wanted.since_ms is None or entry.at_ms >= wanted.since_ms)
         and (wanted.until_ms is None or entry.at_ms < wanted.until_ms)
-        and not (wanted.quiet and not wanted.act and entry.act in QUIET)
+        and not (wanted.quiet and not wanted.entry_word and entry.act in QUIET)
         and (wanted.about is None or _is_about(entry, wanted.about))
         and (not words or entry.matches(words))
     )

@@ -26,7 +26,7 @@ class EntryLink:
     stretch. zone: of the point, in which an excursion is said."""
 
     kind: WayKind
-    words: str
+    text: str
     key: str | int
     point_id: int = 0
     span: Span = (0, 0)

@@ -39,7 +39,7 @@ class PastMission:
     interval_ms: int
     state: str
     readings: int
-    kept: int
+    stored: int
 
 
 @dataclass(frozen=True, slots=True)

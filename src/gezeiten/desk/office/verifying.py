@@ -52,8 +52,8 @@ class Verdict:
     values: int = 0
     entries: int = 0
     faults: list[str] = field(default_factory=list)
-    left_out: int = 0
-    went_on: bool = False
+    skipped: int = 0
+    resumed: bool = False
     unnamed: list[UnnamedBytes] = field(default_factory=list)
     lost: list[Entry] = field(default_factory=list)
 
@@ -93,7 +93,7 @@ def verify(
         looked.save_progress()
         raise
     looked.save_progress(is_over=True)
-    verdict.left_out, verdict.went_on = looked.left_out, looked.goes_on
+    verdict.skipped, verdict.resumed = looked.left_out, looked.goes_on
     return verdict
 
 
@@ -179,7 +179,7 @@ def rebuild(desk: Workspace, *, with_lost: WithLost = "") -> None:
             raise _broken(broken)
         restore_entries(session, desk.archive.chains, old)
         repair_tables(session, made.rows)
-        replace_conflicts(session, made.misfits)
+        replace_conflicts(session, made.conflicts)
         rebuild_readings(session, decoding(desk))
     detect_all_excursions(desk)
 

@@ -69,9 +69,9 @@ class Calculation:
 class CalculationView:
     """A series of a point that is calculated: how, from what (names by role), and who said so."""
 
-    how: CalculatedSeries
+    series: CalculatedSeries
     inputs: tuple[tuple[str, str], ...]
-    said: CalculationNote
+    note: CalculationNote
 
 
 def calculations(desk: Workspace, point_id: int) -> list[CalculationView]:
@@ -90,30 +90,30 @@ def calculations(desk: Workspace, point_id: int) -> list[CalculationView]:
 def formula_texts(desk: Workspace, point: PointPlace) -> dict[str, str]:
     """Return how each calculated series of a point comes about, in a sentence without its end."""
     return {
-        calculation.how.series: _formula_text(calculation, point)
+        calculation.series.series: _formula_text(calculation, point)
         for calculation in calculations(desk, point.id)
     }
 
 
 def _formula_text(one: CalculationView, point: PointPlace) -> str:
-    formula, said = one.how.formula_in_force, one.said
+    formula, said = one.series.formula_in_force, one.note
     names = [
         quantity(key).name + ("" if name == point.full_name else f" of {name}")
         for name, key in one.inputs
     ]
     numbers = [
-        _parameter_text(parameter, one.how.parameters[parameter.key], point.zone)
+        _parameter_text(parameter, one.series.parameters[parameter.key], point.zone)
         for parameter in formula.parameters
     ]
     if formula.is_of_any:
-        numbers[0] = f"{numbers[0]} {quantity(channel_of(one.how.series)).unit}".rstrip()
+        numbers[0] = f"{numbers[0]} {quantity(channel_of(one.series.series)).unit}".rstrip()
     numbers += [
         f"rim {hung.rim_m:g} m and sensor {hung.length_m:g} m below it from "
         f"{from_ms(hung.since_ms, point.zone):%Y-%m-%d %H:%M}"
-        for hung in one.how.hung
-        if formula.is_hung
+        for hung in one.series.sensor_depths
+        if formula.uses_sensor_depth
     ]
-    why = f": {said.words}" if said.words else ""
+    why = f": {said.reason}" if said.reason else ""
     since = f"{from_ms(said.at_ms, point.zone):%Y-%m-%d %H:%M}"
     given = "".join(f", {words}" for words in numbers)
     old = f"; to be recalculated: {formula.superseded}" if formula.superseded else ""
@@ -138,7 +138,7 @@ class NearPlace:
     words: "same point", "same site", "12 km away", "" where its position is not known."""
 
     point: PointPlace
-    how: str
+    where: str
 
 
 def by_nearness(desk: Workspace, point: PointPlace) -> list[NearPlace]:
@@ -200,7 +200,7 @@ def checked(wanted: Calculation) -> dict[str, float]:
 
 
 def _refuse_unhung(desk: Workspace, wanted: Calculation) -> None:
-    if wanted.formula.is_hung and not _sensor_depths(desk, wanted.point):
+    if wanted.formula.uses_sensor_depth and not _sensor_depths(desk, wanted.point):
         raise InputError(
             "Nobody said how the sensor hangs there; say it first (Sites and points, How it hangs)."
         )
@@ -239,7 +239,7 @@ def preview(desk: Workspace, wanted: Calculation) -> Series:
 
 def _sensor_depths(desk: Workspace, point: PointPlace) -> list[SensorDepth]:
     with desk.archive.reading() as session:
-        return [one.hung for one in hangings(session).get(point.uid, [])]
+        return [one.depth for one in hangings(session).get(point.uid, [])]
 
 
 def calculate(desk: Workspace, wanted: Calculation, words: str = "") -> str:

@@ -63,7 +63,7 @@ class TypedCheck:
     u: float | None = None
     low: float | None = None
     high: float | None = None
-    words: str = ""
+    remark: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,7 +83,7 @@ class FitTrial:
     rests on beside the record without it."""
 
     step: Correction
-    tie: ReferenceFit
+    fit: ReferenceFit
     checks: tuple[CheckComparison, ...]
 
 
@@ -102,7 +102,7 @@ class _Bases:
 
     def __init__(self, session: ArchiveSession, point_id: int) -> None:
         point = stored_point(session, point_id)
-        self._hung = [one.hung for one in hangings(session).get(point.uid, [])]
+        self._hung = [one.depth for one in hangings(session).get(point.uid, [])]
         self._rim_m = point.facts.measuring_point_height_m or 0.0
         self._session, self._point_id = session, point_id
         self._ties: dict[str, list[Correction]] = {}
@@ -256,7 +256,7 @@ def _is_bound(desk: Workspace, one: TypedCheck) -> bool:
     with desk.archive.reading() as session:
         chain = chain_of(session, one.point.id, one.series)
         point = stored_point(session, one.point.id)
-        hung = depth_at([its.hung for its in hangings(session).get(point.uid, [])], one.at_ms)
+        hung = depth_at([its.depth for its in hangings(session).get(point.uid, [])], one.at_ms)
     return hung is not None or any(step.is_on and step.kind == TIE.key for step in chain)
 
 
@@ -289,7 +289,7 @@ def enter(desk: Workspace, typed: Sequence[TypedCheck]) -> int:
                     one.dip_m,
                     one.rim_m,
                     one.by.strip(),
-                    one.words.strip(),
+                    one.remark.strip(),
                 ),
             )
     return len(said)
@@ -332,7 +332,7 @@ def _as_check(desk: Workspace, one: TypedCheck, uid: str) -> tuple[CheckReading,
         dip_m,
         rim_m,
         one.by,
-        one.words,
+        one.remark,
         0,
         "",
     )

@@ -38,19 +38,19 @@ class FoundClock:
     """What the data say of a clock: the shift found, and the lag of the places in it, None where
     that is not known: then nothing can be said of the clock."""
 
-    found: FoundShift
+    shift: FoundShift
     lag: PlaceLag | None
 
     @property
     def shift_ms(self) -> int:
         """By how much readings have to be moved for the clock alone; 0 without a lag."""
-        return self.found.shift_ms - self.lag.lag_ms if self.lag is not None else 0
+        return self.shift.shift_ms - self.lag.lag_ms if self.lag is not None else 0
 
     @property
     def u_ms(self) -> int:
         """How sure the shift is (k = 2): of how lags scatter, and of the grid."""
         spread = self.lag.u_ms if self.lag is not None else 0
-        return math.ceil(math.hypot(spread, 2 * self.found.step_ms / math.sqrt(12)))
+        return math.ceil(math.hypot(spread, 2 * self.shift.step_ms / math.sqrt(12)))
 
 
 def other_series(desk: Workspace, point: PointPlace, series: str) -> list[tuple[PointPlace, str]]:
@@ -135,8 +135,8 @@ def correct_clock_spans(
 
 
 def _is_correct(clock: MissionClock) -> bool:
-    if clock.kept is not None:
-        return clock.kept.way == MEASURED
+    if clock.correction is not None:
+        return clock.correction.method == MEASURED
     near = all(
         abs(clock_read.shown_ms - clock_read.true_ms) <= RIGHT_MS for clock_read in clock.reads
     )

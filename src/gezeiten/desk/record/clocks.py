@@ -55,8 +55,8 @@ class MissionClock:
     number: int
     span: Span
     reads: tuple[ClockRead, ...]
-    kept: StoredClockCorrection | None
-    off: StoredClockCorrection | None = None
+    correction: StoredClockCorrection | None
+    disabled_correction: StoredClockCorrection | None = None
     drift_ppm: float = USUAL_DRIFT_PPM
     last_shown_ms: int = 0
 
@@ -122,7 +122,7 @@ def by_amount(clock: MissionClock, shift_ms: int) -> ClockMap:
     if not shift_ms:
         raise InputError("A shift of nothing changes nothing; type by how much.")
     at_ms = clock.reads[0].shown_ms
-    now = clock.kept.map if clock.kept is not None else clock_map([(at_ms, at_ms)], 1.0)
+    now = clock.correction.map if clock.correction is not None else clock_map([(at_ms, at_ms)], 1.0)
     moved = ((shown, true + shift_ms) for shown, true in now.pairs)
     return clock_map(moved, now.rate_beyond)
 
@@ -156,7 +156,7 @@ def save_clock_correction(
         raise InputError("Say in a few words why; it stands beside the step from then on.")
     _refuse_if_steps_exist(desk, clock)
     with desk.archive.writing() as session:
-        for before in filter(None, (clock.kept, clock.off)):
+        for before in filter(None, (clock.correction, clock.disabled_correction)):
             desk.do_within(session, _withdrawal(before))
         its = (clock.serial, clock.mission, clock.number, fresh_id())
         act = ClockCorrected(
@@ -178,10 +178,10 @@ def withdraw_clock_correction(desk: Workspace, clock: MissionClock) -> None:
     Raises:
         InputError: nothing does, or steps stand on the present instants.
     """
-    its = clock.kept or clock.off
+    its = clock.correction or clock.disabled_correction
     if its is None:
         raise InputError("Nothing puts this clock right; there is nothing to take back.")
-    if clock.kept:
+    if clock.correction:
         _refuse_if_steps_exist(desk, clock)
     desk.do(_withdrawal(its))
 
@@ -192,14 +192,14 @@ def switch_clock(desk: Workspace, clock: MissionClock, words: str) -> None:
     Raises:
         InputError: no words; there is neither; or steps stand on the present instants.
     """
-    its = clock.kept or clock.off
+    its = clock.correction or clock.disabled_correction
     if its is None:
         raise InputError("Nothing puts this clock right; there is nothing to switch.")
     if not words.strip():
         raise InputError("Say in a few words why; it stands beside the step from then on.")
     _refuse_if_steps_exist(desk, clock)
     which = (its.serial, its.mission, its.number, its.uid)
-    if clock.kept:
+    if clock.correction:
         desk.do(ClockCorrectionDisabled(*which, words.strip()))
     else:
         desk.do(ClockCorrectionEnabled(*which, fresh_id(), words.strip()))

@@ -39,7 +39,7 @@ class ComputedPiece:
     stamp: Hashable
     cells: Cells | None
     estimated: Series
-    lacks: tuple[MissingPeriod, ...] = ()
+    missing: tuple[MissingPeriod, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +47,7 @@ class CalculatedView:
     """A calculated series; see `view.ViewSource`. inputs: views by role; listed: the pieces of the
     first one in order of time."""
 
-    how: CalculatedSeries
+    calculated: CalculatedSeries
     inputs: tuple[RecordView, ...]
     listed: list[ComputedPiece] = field(default_factory=list)
     fills: list[Series] = field(default_factory=list)
@@ -69,7 +69,7 @@ class CalculatedView:
         """Return what is calculated of readings of the first input."""
         if not len(first):
             return first
-        if self.how.window_ms:
+        if self.calculated.window_ms:
             span = (int(first.times_utc_ms[0]), int(first.times_utc_ms[-1]) + 1)
             return self._with_window_before(session, first, span)
         return self._derived(self._aligned_inputs(session, first))
@@ -80,11 +80,15 @@ class CalculatedView:
         """Return what is calculated of readings of the first input, and where there is none; what
         looks back over a window lacks nothing that its input does not, nor a value typed for a
         period what lies outside it."""
-        if not len(first) or self.how.window_ms or self.how.formula_in_force.is_of_any:
+        if (
+            not len(first)
+            or self.calculated.window_ms
+            or self.calculated.formula_in_force.is_of_any
+        ):
             return self.of(session, first), ()
         inputs = self._aligned_inputs(session, first)
         made = self._derived(inputs)
-        return made, missing_stretches(self.how.formula_in_force, inputs, made.times_utc_ms)
+        return made, missing_stretches(self.calculated.formula_in_force, inputs, made.times_utc_ms)
 
     def _aligned_inputs(self, session: ArchiveSession, first: Series) -> list[tuple[Series, str]]:
         """Return readings of the first input, with those of the others beside them."""
@@ -94,21 +98,21 @@ class CalculatedView:
 
     def _derived(self, inputs: list[tuple[Series, str]]) -> Series:
         return derive(
-            self.how.formula_in_force,
-            self.how.parameters,
+            self.calculated.formula_in_force,
+            self.calculated.parameters,
             inputs,
-            channel_of(self.how.series),
-            self.how.hung,
+            channel_of(self.calculated.series),
+            self.calculated.sensor_depths,
         )
 
     def _with_window_before(self, session: ArchiveSession, first: Series, span: Span) -> Series:
-        before = (span[0] - self.how.window_ms, span[1])
+        before = (span[0] - self.calculated.window_ms, span[1])
         whole = [(self.inputs[0].read_around(session, before), channel_of(self.inputs[0].key))]
         made = derive(
-            self.how.formula_in_force,
-            self.how.parameters,
+            self.calculated.formula_in_force,
+            self.calculated.parameters,
             whole,
-            channel_of(self.how.series),
+            channel_of(self.calculated.series),
         )
         return made.subset(np.isin(made.times_utc_ms, first.times_utc_ms))
 
@@ -136,7 +140,7 @@ def computed(
                 known.store(stamp, piece, _nbytes(piece.cells, piece))
         made.listed.append(piece)
         estimated.append(piece.estimated)
-    estimated += [made.of(session, fill) for fill in first.made.fills]
+    estimated += [made.of(session, fill) for fill in first.source.fills]
     made.fills.extend(_continuous_parts(join_series(estimated)))
     return made
 
@@ -144,11 +148,14 @@ def computed(
 def _stamp(made: CalculatedView, at: int, span: Span) -> Hashable:
     """Return what a piece follows from: its formula and the readings of all inputs."""
     first = made.inputs[0]
-    own = first.made.listed[first.places[at]].stamp
+    own = first.source.listed[first.places[at]].stamp
     others = tuple(view.stamp(span) for view in made.inputs[1:])
-    if made.how.window_ms:
-        others = (first.stamp((span[0] - made.how.window_ms, span[1])),)
-    known = (made.how.uid, made.how.hung if made.how.formula_in_force.is_hung else ())
+    if made.calculated.window_ms:
+        others = (first.stamp((span[0] - made.calculated.window_ms, span[1])),)
+    known = (
+        made.calculated.uid,
+        made.calculated.sensor_depths if made.calculated.formula_in_force.uses_sensor_depth else (),
+    )
     return None if own is None or None in others else (*known, own, others)
 
 
@@ -158,11 +165,11 @@ def _piece(session: ArchiveSession, made: CalculatedView, at: int, span: Span) -
         whole, lacking = made.with_missing(session, made.inputs[0].chunk(session, at))
     except ArchiveDamagedError:
         return unknown(span)
-    return replace(piece_of(whole, span), lacks=lacking)
+    return replace(piece_of(whole, span), missing=lacking)
 
 
 def _nbytes(cells: Cells, piece: ComputedPiece) -> int:
-    return cells.nbytes + 25 * len(piece.estimated) + 200 * len(piece.lacks) + 500
+    return cells.nbytes + 25 * len(piece.estimated) + 200 * len(piece.missing) + 500
 
 
 def unknown(span: Span) -> ComputedPiece:

@@ -23,7 +23,7 @@ class CorrectedView:
     that are on; listed: its pieces in order of time; fills: as they were made, after all
     corrections."""
 
-    given: RecordView
+    uncorrected: RecordView
     steps: tuple[Correction, ...]
     listed: list[ViewPiece] = field(default_factory=list)
     own_cells: dict[int, Cells] = field(default_factory=dict)
@@ -32,8 +32,8 @@ class CorrectedView:
     def fills(self) -> Sequence[Series]:
         """Estimated readings, by stretch. Of a measured series they were made on its corrected
         record; of a calculated one they follow from those of its inputs, and are corrected here."""
-        listed = self.given.made.fills
-        if not isinstance(self.given.made, CalculatedView):
+        listed = self.uncorrected.source.fills
+        if not isinstance(self.uncorrected.source, CalculatedView):
             return listed
         return [made for one in listed if len(made := corrected(one, self.steps))]
 
@@ -44,21 +44,21 @@ class CorrectedView:
             ArchiveDamagedError: those it follows from are damaged.
         """
         touched = self.touching(at)
-        return corrected(self.given.chunk(session, at, keeps=not touched), touched)
+        return corrected(self.uncorrected.chunk(session, at, keeps=not touched), touched)
 
     def cells(self, session: ArchiveSession) -> dict[int, Cells]:
         """Return the cells that are known, by the place of their piece."""
-        given = self.given.made.cells(session)
+        given = self.uncorrected.source.cells(session)
         known = {
             at: given[place]
-            for at, place in enumerate(self.given.places)
+            for at, place in enumerate(self.uncorrected.places)
             if place in given and not self.touching(at)
         }
         return known | self.own_cells
 
     def touching(self, at: int) -> tuple[Correction, ...]:
         """Return the steps that change readings of a piece."""
-        span = (int(self.given.first_ms[at]), int(self.given.last_ms[at]) + 1)
+        span = (int(self.uncorrected.first_ms[at]), int(self.uncorrected.last_ms[at]) + 1)
         return tuple(step for step in self.steps if step.touches(*span))
 
 
@@ -76,7 +76,7 @@ def corrected_view(
     made = CorrectedView(given, steps)
     for at, place in enumerate(given.places):
         span = (int(given.first_ms[at]), int(given.last_ms[at]) + 1)
-        own, touched = given.made.listed[place], made.touching(at)
+        own, touched = given.source.listed[place], made.touching(at)
         if not touched and own.ends is not None:
             made.listed.append(own)
             continue

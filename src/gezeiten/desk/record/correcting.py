@@ -50,7 +50,7 @@ class SeriesAssignmentView:
     source: str
     is_logger: bool
     mission: int
-    feed: SeriesAssignment
+    assignment: SeriesAssignment
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,12 +60,12 @@ class Chain:
     that stand and those that can stand again; clocks: of its missions, that were put right;
     clocks_off: what would put some right if it were switched on."""
 
-    feeds: tuple[SeriesAssignmentView, ...]
-    how: str
+    assignments: tuple[SeriesAssignmentView, ...]
+    formula_text: str
     corrections: tuple[Correction, ...]
     fills: tuple[RecordStep, ...]
     clocks: tuple[StoredClockCorrection, ...] = ()
-    clocks_off: tuple[StoredClockCorrection, ...] = ()
+    disabled_clocks: tuple[StoredClockCorrection, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,8 +81,8 @@ class Effect:
     before: Series
     after: Series
     changed: int
-    gone: int
-    back: int
+    removed: int
+    restored: int
     suspect: int
     mean: float
     most: float
@@ -129,7 +129,7 @@ def fitted_on_another_state(one: RecordStep, corrections: tuple[Correction, ...]
     """Whether a fill was made before the readings beside it were corrected otherwise: it stays, and
     is to be made anew."""
     beside = (one.start_ms - one.interval_ms, one.end_ms + one.interval_ms)
-    return any(step.said_ms > one.made_ms and step.touches(*beside) for step in corrections)
+    return any(step.stated_ms > one.made_ms and step.touches(*beside) for step in corrections)
 
 
 def proposed(
@@ -313,4 +313,4 @@ def withdraw_correction(desk: Workspace, point: PointPlace, step: Correction) ->
 
 def step_text(step: Correction) -> str:
     """Return what a step does, in words."""
-    return step.does.told(step.parameters, quantity(channel_of(step.series)).unit)
+    return step.does.describe(step.parameters, quantity(channel_of(step.series)).unit)

@@ -48,7 +48,7 @@ class Sources:
     """Where sources were, by point and time, and what people said of it, the latest first."""
 
     deployments: tuple[DeploymentView, ...]
-    said: tuple[SourceStatement, ...]
+    statements: tuple[SourceStatement, ...]
 
 
 def sources(desk: Workspace, *, serial: str = "", point_id: int | None = None) -> Sources:
@@ -58,7 +58,7 @@ def sources(desk: Workspace, *, serial: str = "", point_id: int | None = None) -
         made = layout(session)
         stood = [
             deployment
-            for deployment in made.stood
+            for deployment in made.deployments
             if (not serial or deployment.stay.source == serial)
             and (point_id is None or deployment.point == made.points[point_id])
         ]
@@ -169,5 +169,7 @@ def _points_of(desk: Workspace, serial: str) -> list[str]:
     with desk.archive.reading() as session:
         made = layout(session)
         of_missions = [stay.point for stay in made.stays if stay.source == serial and stay.point]
-    stood = [deployment.point for deployment in made.stood if deployment.stay.source == serial]
+    stood = [
+        deployment.point for deployment in made.deployments if deployment.stay.source == serial
+    ]
     return list(dict.fromkeys([*stood, *of_missions]))

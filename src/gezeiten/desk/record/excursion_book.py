@@ -76,9 +76,9 @@ class BookedExcursion:
     measured: int
     estimated: int
     found_ms: int
-    gone: bool
+    is_gone: bool
     cause: str | None
-    words: str
+    comment: str
     settled_ms: int | None
     settled_by: str
     changed: bool = False
@@ -119,7 +119,9 @@ def _refresh(desk: Workspace, point_id: int, *, tell: bool) -> None:
         anew = detect_excursions(desk, point)
         now_ms = desk.now_ms()
         with desk.archive.writing() as session:
-            fresh = store_excursions(session, point, anew.found, now_ms, anew.basis, anew.scopes)
+            fresh = store_excursions(
+                session, point, anew.excursions, now_ms, anew.basis, anew.scopes
+            )
             if fresh and tell:
                 do_by_itself(session, ExcursionsFound(point.uid, tuple(fresh)), now_ms)
 
@@ -145,7 +147,7 @@ def detect_all_excursions(desk: Workspace) -> None:
 def _detect_all(desk: Workspace, at: DetectionState) -> None:
     anew = detect_excursions(desk, at, all_of_it=True)
     with desk.archive.writing() as session:
-        store_excursions(session, at, anew.found, desk.now_ms(), anew.basis)
+        store_excursions(session, at, anew.excursions, desk.now_ms(), anew.basis)
 
 
 def faulty_excursions(desk: Workspace) -> list[str]:
@@ -166,7 +168,7 @@ def faulty_excursions(desk: Workspace) -> list[str]:
 
 
 def _differs(desk: Workspace, at: DetectionState) -> bool:
-    found = detect_excursions(desk, at, all_of_it=True).found
+    found = detect_excursions(desk, at, all_of_it=True).excursions
     with desk.archive.reading() as session:
         return differs(session, at, found)
 
@@ -197,7 +199,7 @@ def excursions(desk: Workspace, point_id: int | None = None) -> list[BookedExcur
 
 
 def _booked(found: StoredExcursion, point: PointPlace, rule: LimitRule) -> BookedExcursion:
-    now, said, part_of = found.now, found.assessment, found.was_part_of
+    now, said, part_of = found.excursion, found.assessment, found.merged_with
     is_above = found.rule.side == "above"
     return BookedExcursion(
         id=found.id,
@@ -213,15 +215,15 @@ def _booked(found: StoredExcursion, point: PointPlace, rule: LimitRule) -> Booke
         measured=now.measured,
         estimated=now.estimated,
         found_ms=found.found_ms,
-        gone=found.is_only_assessment,
-        cause=said.said.cause if said else None,
-        words=said.said.words if said else "",
+        is_gone=found.is_only_assessment,
+        cause=said.text.cause if said else None,
+        comment=said.text.words if said else "",
         settled_ms=said.at_ms if said else None,
         settled_by=said.person if said else "",
-        assessed=said.seen if said else None,
-        once=part_of.said if part_of else None,
+        assessed=said.excursion if said else None,
+        once=part_of.text if part_of else None,
         once_by=part_of.person if part_of else "",
-        changed=bool(said and said.seen.has_changed(now, is_above=is_above)),
+        changed=bool(said and said.excursion.has_changed(now, is_above=is_above)),
     )
 
 
@@ -266,9 +268,9 @@ def settle(
                 old.uid if old else fresh_id(),
                 found.mission,
                 found.rule.as_dict(),
-                found.now,
+                found.excursion,
                 AssessmentWords(cause, words.strip()),
-                old.said if old else None,
+                old.text if old else None,
             )
             desk.do_within(session, act)
         match_assessments(session, [found.point_id for found in chosen])
@@ -290,9 +292,9 @@ def _stored_by_id(session: ArchiveSession, ids: list[int]) -> list[StoredExcursi
 
 def recent_comments(events: Iterable[BookedExcursion], most: int = 8) -> list[tuple[str, str]]:
     """Return (cause, words) of assessments made last, each once, latest first."""
-    settled = [event for event in events if event.is_settled and event.words]
+    settled = [event for event in events if event.is_settled and event.comment]
     settled.sort(key=lambda event: -(event.settled_ms or 0))
-    return list(dict.fromkeys((event.cause or "", event.words) for event in settled))[:most]
+    return list(dict.fromkeys((event.cause or "", event.comment) for event in settled))[:most]
 
 
 def reopen(desk: Workspace, excursion_id: int) -> None:
@@ -306,8 +308,8 @@ def reopen(desk: Workspace, excursion_id: int) -> None:
             stored_point(session, found.point_id).uid,
             old.uid,
             found.rule.as_dict(),
-            old.seen,
-            old.said,
+            old.excursion,
+            old.text,
         )
         desk.do_within(session, act)
         match_assessments(session, [found.point_id])

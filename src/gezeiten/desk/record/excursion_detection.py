@@ -40,7 +40,7 @@ class DetectedExcursions:
     """found: excursions by mission, rule and begin; scopes: where they were looked for, None:
     everywhere; basis: on which they were found, as it is kept (`domain/limits/basis.py`)."""
 
-    found: FoundNow
+    excursions: FoundNow
     scopes: list[SearchScope] | None
     basis: str
 
@@ -51,7 +51,7 @@ class _Detector:
 
     desk: Workspace
     at: DetectionState
-    stretches: list[WatchedAssignment]
+    assignments: list[WatchedAssignment]
     limits: list[StoredLimit]
     changed: Span
 
@@ -60,7 +60,7 @@ class _Detector:
         scopes = [SearchScope(None, None, self.changed)]
         for stretch in self._near():
             for rule in stretch.rules:
-                whole = (stretch.feed.start_ms, stretch.feed.end_ms)
+                whole = (stretch.assignment.start_ms, stretch.assignment.end_ms)
                 begins, listed = (
                     self._with_value(stretch.series, whole, rule)
                     if rule.has_value
@@ -81,8 +81,8 @@ class _Detector:
         begin_ms, end_ms = self.changed[0] - 2 * DAY_MS, self.changed[1]  # no local day is as long
         return [
             one
-            for one in self.stretches
-            if one.feed.end_ms >= begin_ms and one.feed.start_ms <= end_ms
+            for one in self.assignments
+            if one.assignment.end_ms >= begin_ms and one.assignment.start_ms <= end_ms
         ]
 
     def _by_mission(
@@ -92,12 +92,12 @@ class _Detector:
         a calculated series under that of its first input."""
         with self.desk.archive.reading() as session:
             root = layout(session).root_of(self.at.point_id, limit.series)
-        feeds = [one for one in self.stretches if one.series == root]
+        feeds = [one for one in self.assignments if one.series == root]
         for excursion in listed:
             missions = (
                 feed.mission
                 for feed in feeds
-                if feed.feed.start_ms <= excursion.start_ms < feed.feed.end_ms
+                if feed.assignment.start_ms <= excursion.start_ms < feed.assignment.end_ms
             )
             mission = next(missions, None)
             if mission is not None:
@@ -188,13 +188,13 @@ class _Detector:
 
     def _absent(self, stretch: WatchedAssignment, rule: LimitRule) -> tuple[Span, list[Excursion]]:
         """Return the stretches without a sensor; a mission that never lacked a value has none."""
-        whole = (stretch.feed.start_ms, stretch.feed.end_ms)
+        whole = (stretch.assignment.start_ms, stretch.assignment.end_ms)
         if not concerns(rule, whole, self.changed, self.at.zone):
             return (whole[0], whole[0]), []
         with self.desk.archive.reading() as session:
-            if not has_missing_values(session, stretch.feed):
+            if not has_missing_values(session, stretch.assignment):
                 return whole, []
-            recorded = load_recorded(session, self.at.point_id, stretch.feed)
+            recorded = load_recorded(session, self.at.point_id, stretch.assignment)
         return whole, find_absences(*recorded, rule)
 
 
@@ -216,8 +216,8 @@ def _basis(zone: str, stretches: list[WatchedAssignment], limits: list[StoredLim
     plans = [
         basis_line(
             period.series,
-            period.feed.mission,
-            (period.feed.start_ms, period.feed.end_ms),
+            period.assignment.mission,
+            (period.assignment.start_ms, period.assignment.end_ms),
             period.rules,
         )
         for period in stretches

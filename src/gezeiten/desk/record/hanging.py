@@ -38,7 +38,7 @@ def set_sensor_depth(desk: Workspace, point: PointPlace, hung: SensorDepth, word
         raise InputError(
             f"A sensor hangs 0 to {_LONGEST_M:g} m below its measuring point; correct the length."
         )
-    if any(sensor_depth.hung == hung for sensor_depth in sensor_depths_of(desk, point)):
+    if any(sensor_depth.depth == hung for sensor_depth in sensor_depths_of(desk, point)):
         raise InputError("That is said already; nothing would change.")
     with desk.archive.reading() as session:
         uid = stored_point(session, point.id).uid
@@ -49,4 +49,4 @@ def set_sensor_depth(desk: Workspace, point: PointPlace, hung: SensorDepth, word
 
 def withdraw_sensor_depth(desk: Workspace, point: PointPlace, one: StoredSensorDepth) -> None:
     """Take back what was said of how the sensor hangs from an instant on."""
-    desk.do(SensorDepthWithdrawn(one.point, one.uid, one.hung.since_ms))
+    desk.do(SensorDepthWithdrawn(one.point, one.uid, one.depth.since_ms))

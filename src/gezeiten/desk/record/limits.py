@@ -30,7 +30,7 @@ class LimitView:
     end_ms: int | None
     serial: str = ""
     mission: int = 0
-    kept: StoredLimit | None = None
+    stored: StoredLimit | None = None
 
 
 def limits_over_time(desk: Workspace, point_id: int) -> list[LimitView]:
@@ -38,16 +38,16 @@ def limits_over_time(desk: Workspace, point_id: int) -> list[LimitView]:
     stretches = watched(desk, point_id)
     with desk.archive.reading() as session:
         made = layout(session)
-        missions = missions_by_id(session, {period.feed.mission for period in stretches})
+        missions = missions_by_id(session, {period.assignment.mission for period in stretches})
         has_readings = {one.key for one in made.shown.get(made.points[point_id], ())}
     seen = [
         LimitView(
             period.series,
             rule,
-            max(period.feed.start_ms, period.feed.deployment.stay.first_ms),
-            None if period.feed.end_ms == EVER_MS else period.feed.end_ms,
-            period.feed.deployment.stay.source,
-            missions[period.feed.mission].number,
+            max(period.assignment.start_ms, period.assignment.deployment.stay.first_ms),
+            None if period.assignment.end_ms == EVER_MS else period.assignment.end_ms,
+            period.assignment.deployment.stay.source,
+            missions[period.assignment.mission].number,
         )
         for period in stretches
         if period.series in has_readings
@@ -59,7 +59,7 @@ def limits_over_time(desk: Workspace, point_id: int) -> list[LimitView]:
             stored.rule,
             stored.start_ms,
             stored.end_ms,
-            kept=stored,
+            stored=stored,
         )
         for stored in limits_set(desk, point_id)
     ]

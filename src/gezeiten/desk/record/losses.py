@@ -70,7 +70,7 @@ def losses_of_clock(
     Raises:
         ArchiveDamagedError: readings are damaged.
     """
-    now = clock.kept.map if clock.kept is not None else RIGHT
+    now = clock.correction.map if clock.correction is not None else RIGHT
     then = put_right or RIGHT
     places = {point.uid: point for point in points(desk)}
     with desk.archive.reading() as session:
@@ -161,7 +161,9 @@ def _calculated(
     own = first if how.window_ms else first.between(*span)
     channels = [channel_of(key) for _, key in how.inputs]
     inputs = list(zip([own, *others], channels, strict=True))
-    series = derive(how.formula_in_force, how.parameters, inputs, channel_of(how.series), how.hung)
+    series = derive(
+        how.formula_in_force, how.parameters, inputs, channel_of(how.series), how.sensor_depths
+    )
     with desk.archive.reading() as session:
         return corrected(series, chain_of(session, made.keys[how.point], how.series))
 

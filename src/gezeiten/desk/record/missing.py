@@ -39,10 +39,10 @@ def missing_time(desk: Workspace, point: PointPlace) -> list[MissingTime]:
     names = {place.uid: place.full_name for place in points(desk)}
     found = []
     for how in its:
-        made = view(desk, point.id, how.series).made
-        its_own = made.given.made if isinstance(made, CorrectedView) else made
+        made = view(desk, point.id, how.series).source
+        its_own = made.uncorrected.source if isinstance(made, CorrectedView) else made
         assert isinstance(its_own, CalculatedView)  # a calculated series is
-        lacks = joined(lack for piece in its_own.listed for lack in piece.lacks)
+        lacks = joined(lack for piece in its_own.listed for lack in piece.missing)
         found += [MissingTime(how.series, one.gap, _reason(how, one.cause, names)) for one in lacks]
     return found
 

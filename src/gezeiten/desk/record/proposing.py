@@ -117,11 +117,11 @@ def by_the_visit(desk: Workspace, point: PointPlace, series: str, *, at_end: boo
     Raises:
         InputError: no reading lies there.
     """
-    feeds = chain(desk, point, series).feeds
+    feeds = chain(desk, point, series).assignments
     whole = extent(desk, point.id, [series])
     if not feeds or whole is None:
         raise InputError("There is no reading here; mark the stretch yourself.")
-    last = feeds[-1].feed
+    last = feeds[-1].assignment
     own = (max(whole[0], last.start_ms), min(whole[1] + 1, last.end_ms))
     with desk.archive.reading() as session:
         missions = {feed.mission for feed in layout(session).at_point(point.id)}
@@ -156,7 +156,7 @@ def not_in_place(desk: Workspace, point: PointPlace, series: str, *, at_end: boo
         ArchiveDamagedError: readings are damaged.
     """
     whole = extent(desk, point.id, [series])
-    feeds = [feed.feed for feed in chain(desk, point, series).feeds]
+    feeds = [feed.assignment for feed in chain(desk, point, series).assignments]
     found = None
     if whole is not None and feeds:
         begin = max(whole[0], feeds[-1].start_ms)

@@ -29,7 +29,7 @@ class WatchedAssignment(NamedTuple):
     key in this database."""
 
     series: str
-    feed: SeriesAssignment
+    assignment: SeriesAssignment
     mission: int
     rules: tuple[LimitRule, ...]
 
@@ -109,7 +109,7 @@ def uncorrected(desk: Workspace, point_id: int, key: str, span: Span) -> Series:
     """
 
     def read(seen: RecordView, session: ArchiveSession) -> Series:
-        own = seen.made.given if isinstance(seen.made, CorrectedView) else seen
+        own = seen.source.uncorrected if isinstance(seen.source, CorrectedView) else seen
         whole = own.read_around(session, span).between(*span)
         return whole.subset(~whole.estimated)
 
@@ -126,9 +126,9 @@ def _drawable(desk: Workspace, session: ArchiveSession, point_id: int, key: str)
 
 def _is_healed(desk: Workspace, seen: RecordView) -> bool:
     """Whether something is damaged in a view and was made anew; it is tried once."""
-    if not seen.damaged or seen.is_given_up:
+    if not seen.damaged or seen.is_discarded:
         return False
-    seen.is_given_up = True
+    seen.is_discarded = True
     healed = [desk.heal(point_id) for point_id in seen.points]
     return any(healed)
 
@@ -194,7 +194,7 @@ def limits_at(desk: Workspace, point_id: int) -> dict[str, tuple[InForce, ...]]:
     for period in watched(desk, point_id):
         rules = tuple(rule for rule in period.rules if rule.has_value)
         if rules:
-            stretch = InForce(rules, period.feed.start_ms, period.feed.end_ms)
+            stretch = InForce(rules, period.assignment.start_ms, period.assignment.end_ms)
             found.setdefault(period.series, []).append(stretch)
     for limit in limits_set(desk, point_id):
         if limit.rule.has_value:

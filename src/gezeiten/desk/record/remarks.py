@@ -42,4 +42,4 @@ def write_remark(
 
 def withdraw_remark(desk: Workspace, one: Remark) -> None:
     """Take a remark back; what it said stays in the logbook."""
-    desk.do(RemarkWithdrawn(one.point, one.uid, one.words))
+    desk.do(RemarkWithdrawn(one.point, one.uid, one.text))

@@ -84,11 +84,11 @@ class Provenance:
     quality: Quality
     bytes: Bytes | None
     passed: tuple[AppliedStep, ...]
-    how: str = ""
+    formula_text: str = ""
     inputs: tuple[ProvenanceInput, ...] = ()
     fill: RecordStep | None = None
     is_old_fill: bool = False
-    sure: Uncertainty | None = None
+    uncertainty: Uncertainty | None = None
 
 
 def provenance(desk: Workspace, point: PointPlace, series: str, at_ms: int) -> Provenance:
@@ -112,10 +112,10 @@ def provenance(desk: Workspace, point: PointPlace, series: str, at_ms: int) -> P
             *_of(stands),
             None,
             (),
-            links.how,
+            links.formula_text,
             fill=fill,
             is_old_fill=is_old,
-            sure=reading_uncertainty(desk, point, series, at_ms),
+            uncertainty=reading_uncertainty(desk, point, series, at_ms),
         )
     passed, standing = [], source
     for i, step in enumerate(links.corrections):
@@ -135,7 +135,7 @@ def provenance(desk: Workspace, point: PointPlace, series: str, at_ms: int) -> P
         tuple(passed),
         formula_texts(desk, point).get(series, ""),
         inputs,
-        sure=reading_uncertainty(desk, point, series, at_ms),
+        uncertainty=reading_uncertainty(desk, point, series, at_ms),
     )
 
 

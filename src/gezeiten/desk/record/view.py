@@ -92,7 +92,7 @@ class RecordView:
 
     point_id: int
     key: str
-    made: ViewSource
+    source: ViewSource
     chunks: MemoryCache[Series]
     fills: Series
     places: tuple[int, ...] = ()
@@ -102,7 +102,7 @@ class RecordView:
     cells: Pyramid | None = None
     estimated: Pyramid = field(default_factory=lambda: Pyramid.of_series(empty_series()))
     damaged: dict[int, str] = field(default_factory=dict)
-    is_given_up: bool = False
+    is_discarded: bool = False
     state: object = None
     points: tuple[int, ...] = ()
 
@@ -129,7 +129,7 @@ class RecordView:
     def nbytes(self) -> int:
         """How much memory it takes, without what was read."""
         cells = self.cells.nbytes if self.cells else 0
-        return cells + self.estimated.nbytes + _SEGMENT_BYTES * len(self.made.listed)
+        return cells + self.estimated.nbytes + _SEGMENT_BYTES * len(self.source.listed)
 
     # -- readings ----------------------------------------------------------------------------------
     def read_around(self, session: ArchiveSession, span: Span, *, tolerant: bool = False) -> Series:
@@ -159,7 +159,7 @@ class RecordView:
             ArchiveDamagedError: some of them are damaged.
         """
         a, b = self._chunks_around(span)
-        pieces = [self.made.listed[i] for i in self.places[a:b]]
+        pieces = [self.source.listed[i] for i in self.places[a:b]]
         has_some = np.array(
             [wanted(np.array([piece.low, piece.high])).any() for piece in pieces], np.bool_
         )
@@ -195,7 +195,7 @@ class RecordView:
         """Return what the readings follow from that `around` gives, None where that cannot be
         said."""
         a, b = self._chunks_around(span)
-        stamps = tuple(self.made.listed[i].stamp for i in self.places[a:b])
+        stamps = tuple(self.source.listed[i].stamp for i in self.places[a:b])
         if b > a:
             span = (min(span[0], int(self.first_ms[a])), max(span[1], int(self.last_ms[b - 1]) + 1))
         fills = self.fills.between(*span)
@@ -223,7 +223,7 @@ class RecordView:
         if known is not None and (tolerant or i not in self.damaged):
             return known
         try:
-            read = self.made.read(session, self.places[i])
+            read = self.source.read(session, self.places[i])
         except ArchiveDamagedError as exc:
             self.damaged[i] = str(exc)
             if not tolerant:
@@ -241,14 +241,14 @@ class RecordView:
         """Make it ready to be drawn."""
         if self.cells is not None:
             return
-        known = self.made.cells(session)
+        known = self.source.cells(session)
         parts = [known.get(i) for i in self.places]
         for at, part in enumerate(parts):
             if part is None:
                 read = self._read(session, at, tolerant=True, keeps=False)
                 parts[at] = cells_of_series(read)
         if len(self.fills):
-            drawn = [_as_drawn(self, session, fill) for fill in self.made.fills if len(fill)]
+            drawn = [_as_drawn(self, session, fill) for fill in self.source.fills if len(fill)]
             self.estimated = Pyramid.of_series(join_series(drawn))
         self.cells = Pyramid(joined_cells(part for part in parts if part is not None))
 

@@ -31,7 +31,7 @@ class CorrectionSet(
 
     def describe(self, subject: Subject) -> str:
         its, known = quantity(self.series), CORRECTIONS.get((self.step, self.version))
-        does = f"{known.name}: {known.told(self.parameters, its.unit)}" if known else self.step
+        does = f"{known.name}: {known.describe(self.parameters, its.unit)}" if known else self.step
         until = "" if self.end_ms is None else f" to {instant_text(self.end_ms, subject.zone)}"
         since = f"from {instant_text(self.start_ms, subject.zone)}"
         return f"{its.name}: {does}, {since}{until}: {self.words}."

@@ -21,11 +21,11 @@ class Basis:
     series, mission and limit. They stay text until two bases differ: a point may have hundreds."""
 
     zone: str
-    stretches: frozenset[str]
+    lines: frozenset[str]
 
     def text(self) -> str:
         """Return it as it is kept; `parse_basis` reads it back."""
-        return json.dumps([_FORM, self.zone, sorted(self.stretches)], separators=(",", ":"))
+        return json.dumps([_FORM, self.zone, sorted(self.lines)], separators=(",", ":"))
 
 
 def basis_line(series: str, mission: str, span: Span, rules: tuple[LimitRule, ...]) -> str:
@@ -60,10 +60,10 @@ def changed_span(before: Basis | None, now: Basis) -> Span | None:
     if before is None or before.zone != now.zone:
         return (-EVER_MS, EVER_MS)
     try:
-        gone = _spans_by_series(before.stretches - now.stretches)
+        gone = _spans_by_series(before.lines - now.lines)
     except (AttributeError, ValueError):  # what was kept is damaged
         return (-EVER_MS, EVER_MS)
-    fresh = _spans_by_series(now.stretches - before.stretches)
+    fresh = _spans_by_series(now.lines - before.lines)
     spans = [
         span
         for key in gone.keys() | fresh.keys()

@@ -53,7 +53,7 @@ class _Outside:
     index: NDArray[np.intp]
     times: NDArray[np.int64]
     values: NDArray[np.float64]
-    holds: NDArray[np.int64]
+    hold_ms: NDArray[np.int64]
     measured: NDArray[np.bool_]
     strictly: NDArray[np.bool_]
     firsts: NDArray[np.intp]
@@ -87,11 +87,11 @@ def find_excursions(
     # whole columns become plain numbers at once: runs can be many
     columns = (
         out.times[out.firsts],
-        out.times[last] + out.holds[last],
+        out.times[last] + out.hold_ms[last],
         alarms,
         out.values[peak],
         out.times[peak],
-        np.add.reduceat(beyond * out.holds, out.firsts) / HOUR_MS,
+        np.add.reduceat(beyond * out.hold_ms, out.firsts) / HOUR_MS,
         measured,
         last + 1 - out.firsts - measured,
     )
@@ -184,7 +184,7 @@ def _trim_band(found: _Outside) -> _Outside | None:
         found.index[keep],
         found.times[keep],
         found.values[keep],
-        found.holds[keep],
+        found.hold_ms[keep],
         found.measured[keep],
         found.strictly[keep],
         np.concatenate(([0], changes)),
@@ -193,7 +193,7 @@ def _trim_band(found: _Outside) -> _Outside | None:
 
 def _alarm_instants(out: _Outside, rule: LimitRule, zone: str) -> NDArray[np.int64]:
     """Return the alarm instant of each run, -1 where there is none."""
-    counted = np.where(out.measured & out.strictly, out.holds, 0)
+    counted = np.where(out.measured & out.strictly, out.hold_ms, 0)
     delay_ms = rule.delay_s * 1000
     if rule.counting == "consecutive":
         periods = np.arange(len(out.firsts))
@@ -233,17 +233,17 @@ def _reached(
 
 def _daily_alarms(out: _Outside, delay_ms: int, zone: str) -> NDArray[np.int64]:
     """Accumulate anew from every local midnight; a hold across midnight counts in both days."""
-    begin, end = int(out.times[0]), int(out.times[-1] + out.holds[-1])
+    begin, end = int(out.times[0]), int(out.times[-1] + out.hold_ms[-1])
     midnights = np.array([span[0] for _, span in local_days(begin, end, zone)], np.int64)
     holder = np.searchsorted(out.times, midnights, side="right") - 1
     inside = (holder >= 0) & (midnights > out.times[holder])
-    inside &= midnights < out.times[holder] + out.holds[holder]
+    inside &= midnights < out.times[holder] + out.hold_ms[holder]
     cut, holder = midnights[inside], holder[inside]
     times = np.insert(out.times, holder + 1, cut)
     counting = out.measured & out.strictly
     measured = np.insert(counting, holder + 1, counting[holder])
-    rest = out.times[holder] + out.holds[holder] - cut
-    holds = np.insert(out.holds, holder + 1, rest)
+    rest = out.times[holder] + out.hold_ms[holder] - cut
+    holds = np.insert(out.hold_ms, holder + 1, rest)
     holds[holder + np.arange(len(holder))] -= rest
     runs = out.firsts + np.searchsorted(holder, out.firsts)  # run starts after the insertions
     days = np.searchsorted(midnights, times, side="right")

@@ -19,7 +19,7 @@ class FittedPlan:
     """The plan as a model can follow it, and in sentences what could not be applied."""
 
     plan: Plan
-    lost: tuple[str, ...]
+    unsupported: tuple[str, ...]
 
 
 def fitted(plan: Plan, model: LoggerModel) -> FittedPlan:

@@ -22,14 +22,14 @@ class CoveredTime:
     ones."""
 
     length_ms: int
-    held_ms: int
+    covered_ms: int
     estimated_ms: int
     suspect_ms: int = 0
 
     @property
     def share(self) -> float:
         """Held of what was due, 0 to 1; 1 where nothing was due."""
-        return self.held_ms / self.length_ms if self.length_ms else 1.0
+        return self.covered_ms / self.length_ms if self.length_ms else 1.0
 
     @property
     def estimated_share(self) -> float:
@@ -76,7 +76,7 @@ def total(parts: Iterable[CoveredTime]) -> CoveredTime:
     listed = list(parts)
     return CoveredTime(
         sum(one.length_ms for one in listed),
-        sum(one.held_ms for one in listed),
+        sum(one.covered_ms for one in listed),
         sum(one.estimated_ms for one in listed),
         sum(one.suspect_ms for one in listed),
     )

@@ -52,7 +52,7 @@ class IndexDay:
     hours: int
     mean_ug_m3: float
     index: int | None
-    is_like: bool
+    is_comparable: bool
 
 
 def degree_days(series: Series, days: Sequence[DayNumbers], rule: DegreeRule) -> list[float]:

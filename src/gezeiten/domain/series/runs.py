@@ -21,34 +21,34 @@ class Runs:
     """first_ms, last_ms: instants of the first and last reading of each run, UTC ms int64 (n,);
     interval_ms: in force at the last one, int64 (n,)."""
 
-    first_ms: Times
-    last_ms: Times
+    starts_ms: Times
+    ends_ms: Times
     interval_ms: NDArray[np.int64]
 
     def __len__(self) -> int:
-        return len(self.first_ms)
+        return len(self.starts_ms)
 
     @property
     def spans(self) -> list[Span]:
         """From the first reading of each to the end of the last one's hold."""
-        ends = self.last_ms + self.interval_ms
-        return list(zip(self.first_ms.tolist(), ends.tolist(), strict=True))
+        ends = self.ends_ms + self.interval_ms
+        return list(zip(self.starts_ms.tolist(), ends.tolist(), strict=True))
 
     def gaps(self) -> list[Gap]:
         """Return what is missing between them, oldest first."""
-        begins = (self.last_ms + self.interval_ms)[:-1].tolist()
-        rows = zip(begins, self.first_ms[1:].tolist(), self.interval_ms[:-1].tolist(), strict=True)
+        begins = (self.ends_ms + self.interval_ms)[:-1].tolist()
+        rows = zip(begins, self.starts_ms[1:].tolist(), self.interval_ms[:-1].tolist(), strict=True)
         return [Gap(*row) for row in rows]
 
     def covered_ms(self, span: Span) -> int:
         """Return how much of a stretch they hold, ms."""
-        begins = np.maximum(self.first_ms, span[0])
-        ends = np.minimum(self.last_ms + self.interval_ms, span[1])
+        begins = np.maximum(self.starts_ms, span[0])
+        ends = np.minimum(self.ends_ms + self.interval_ms, span[1])
         return int(np.maximum(ends - begins, 0).sum())
 
     def as_table(self) -> NDArray[np.int64]:
         """Return them as int64 (n, 3)."""
-        return np.column_stack((self.first_ms, self.last_ms, self.interval_ms))
+        return np.column_stack((self.starts_ms, self.ends_ms, self.interval_ms))
 
 
 def runs_of_table(table: NDArray[np.int64]) -> Runs:

@@ -44,7 +44,7 @@ class Statistics:
     p5: float
     p95: float
     kinetic_mean_c: float
-    held_ms: int
+    covered_ms: int
     above_ms: int
     below_ms: int
     lowest_ms: int = 0
@@ -54,7 +54,7 @@ class Statistics:
     def coverage(self) -> float:
         """Held time over the length of the stretch, 0..1; 0 for a stretch of no length."""
         length = self.span[1] - self.span[0]
-        return self.held_ms / length if length > 0 else 0.0
+        return self.covered_ms / length if length > 0 else 0.0
 
     @property
     def is_sufficient(self) -> bool:
@@ -122,7 +122,7 @@ def numbers(
         p5=float(p5),
         p95=float(p95),
         kinetic_mean_c=mean_kinetic_temperature_c(held.values, weights) if kinetic else nan,
-        held_ms=int(weights.sum()),
+        covered_ms=int(weights.sum()),
         above_ms=_outside_ms(held, weights, limits, "above", zone),
         below_ms=_outside_ms(held, weights, limits, "below", zone),
         lowest_ms=int(inside.times_utc_ms[values.argmin()]) if n else 0,

@@ -34,9 +34,9 @@ class Correction:
     start_ms: int
     end_ms: int | None
     parameters: dict[str, Any]
-    words: str
-    said_ms: int
-    said_by: str
+    reason: str
+    stated_ms: int
+    stated_by: str
     is_on: bool = True
     is_stale: bool = False
 
@@ -61,7 +61,7 @@ def in_order(said: Sequence[Correction]) -> list[Correction]:
     known = [
         correction for correction in said if (correction.kind, correction.version) in CORRECTIONS
     ]
-    return sorted(known, key=lambda one: (one.does.order, one.said_ms, one.uid))
+    return sorted(known, key=lambda one: (one.does.order, one.stated_ms, one.uid))
 
 
 def below(of: Correction, steps: Sequence[Correction]) -> list[str]:
@@ -148,7 +148,7 @@ def _marks(series: Series, steps: Sequence[Correction]) -> NDArray[np.uint8] | N
     if not said:
         return None
     marks = np.zeros(len(series), np.uint8)
-    for step, mark in sorted(said, key=lambda one: (one[0].said_ms, one[0].uid)):
+    for step, mark in sorted(said, key=lambda one: (one[0].stated_ms, one[0].uid)):
         stretches = marked_spans(step.parameters, step.start_ms, step.until_ms)
         for a, b in series.times_utc_ms.searchsorted(_near(stretches, series)):
             marks[a:b] = MARKS.index(mark) + 1

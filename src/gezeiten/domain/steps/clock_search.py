@@ -75,7 +75,7 @@ class PlaceLag:
 
     lag_ms: int
     u_ms: int
-    stretches: int
+    periods: int
 
 
 def without_tide(series: Series) -> Series:

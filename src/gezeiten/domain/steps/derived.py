@@ -35,16 +35,16 @@ class CalculatedSeries:
     version: int
     parameters: Mapping[str, float]
     inputs: tuple[Key, ...]
-    hung: tuple[SensorDepth, ...] = ()
+    sensor_depths: tuple[SensorDepth, ...] = ()
 
     def numbers_at(self, at_ms: int) -> Mapping[str, Any]:
         """Return its parameters, and how the sensor hung at an instant, NaN where nobody said; the
         instant itself where the formula wants it."""
-        if self.formula_in_force.wants_times:
+        if self.formula_in_force.uses_times:
             return {**self.parameters, TIMES: np.array([at_ms], np.int64)}
-        if not self.formula_in_force.is_hung:
+        if not self.formula_in_force.uses_sensor_depth:
             return self.parameters
-        there = depth_at(self.hung, at_ms)
+        there = depth_at(self.sensor_depths, at_ms)
         rim_m, length_m = (there.rim_m, there.length_m) if there else (math.nan, math.nan)
         return {**self.parameters, RIM_M: rim_m, LENGTH_M: length_m}
 

@@ -53,9 +53,9 @@ def derive(
         values.append(its)
         codes.append(qualities)
     numbers: Mapping[str, Any] = parameters
-    if formula.is_hung:
+    if formula.uses_sensor_depth:
         numbers = {**parameters, **at_each(hung, first.times_utc_ms)}
-    if formula.wants_times:
+    if formula.uses_times:
         numbers = {**numbers, TIMES: first.times_utc_ms}
     with np.errstate(all="ignore"):  # a formula says by NaN that there is no value
         made, is_suspect = formula.apply(tuple(values), numbers)

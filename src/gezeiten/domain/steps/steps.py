@@ -27,12 +27,12 @@ class StepKind:
     makes: GapState
     has_estimates: bool = False
     brings_bytes: bool = False
-    feeds: bool = False
+    assigns_source: bool = False
 
     @property
     def changes_record(self) -> bool:
         """Whether readings come by it: else it only says something about a gap."""
-        return self.has_estimates or self.brings_bytes or self.feeds
+        return self.has_estimates or self.brings_bytes or self.assigns_source
 
 
 LINE, ESTIMATE, REFETCH, FED, LEFT_OPEN = "line", "estimate", "refetch", "fed", "left_open"
@@ -42,7 +42,7 @@ KINDS: dict[str, StepKind] = {
         StepKind(LINE, "estimated", has_estimates=True),
         StepKind(ESTIMATE, "estimated", has_estimates=True),
         StepKind(REFETCH, "from the logger", brings_bytes=True),
-        StepKind(FED, "from another source", feeds=True),
+        StepKind(FED, "from another source", assigns_source=True),
         StepKind(LEFT_OPEN, "left open"),
     )
 }

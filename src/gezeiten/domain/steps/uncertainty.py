@@ -151,7 +151,7 @@ class AveragedPeriod:
     of the held time and half its band; sums: of each filled sum its expected error (rms).
     """
 
-    parts: tuple[tuple[float, Uncertainty], ...]
+    segments: tuple[tuple[float, Uncertainty], ...]
     readings: int
     rise: float
     length_s: float
@@ -176,7 +176,7 @@ def of_mean(over: AveragedPeriod) -> Uncertainty:
         u = _weighed(over, kind)
         if u > 0:
             rested_on = {
-                one.step for _, its in over.parts for one in its.shares if one.kind == kind
+                one.step for _, its in over.segments for one in its.shares if one.kind == kind
             }
             shares.append(UncertaintyShare(kind, u, step=",".join(sorted(rested_on))))
     if over.clock_u_ms is not None and over.length_s > 0:
@@ -186,14 +186,14 @@ def of_mean(over: AveragedPeriod) -> Uncertainty:
     fills = math.hypot(*(share * half / 2 for share, half in over.fills))
     if fills > 0:
         shares.append(UncertaintyShare("fill", fills))
-    return Uncertainty(tuple(shares), is_least=any(its.is_least for _, its in over.parts))
+    return Uncertainty(tuple(shares), is_least=any(its.is_least for _, its in over.segments))
 
 
 def _weighed(over: AveragedPeriod, kind: str) -> float:
     """Return the shares of a kind, each part's by how much of the stretch it is."""
     return sum(
         share * math.hypot(*(one.u for one in its.shares if one.kind == kind))
-        for share, its in over.parts
+        for share, its in over.segments
     )
 
 

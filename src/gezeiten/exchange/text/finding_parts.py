@@ -59,7 +59,7 @@ class _Candidate:
     are (0 to 1 each), and the instants themselves, ms since 1970."""
 
     columns: tuple[int, ...]
-    parts: tuple[str, ...]
+    patterns: tuple[str, ...]
     order: float
     evenness: float
     instants: NDArray[np.int64]
@@ -72,7 +72,7 @@ class _Candidate:
 
     @property
     def time(self) -> TimeForm:
-        return TimeForm(self.columns, " ".join(self.parts))
+        return TimeForm(self.columns, " ".join(self.patterns))
 
 
 def parts_by_column_names(
@@ -113,12 +113,12 @@ def parts_by_numbers(
     found = [candidate for parts in _LAYOUTS for candidate in _candidates(rows, parts)]
     if not found:
         return None
-    best = max(found, key=lambda one: (*one.score, len(one.parts)))
+    best = max(found, key=lambda one: (*one.score, len(one.patterns)))
     others = [one for one in found if one.score == best.score and not _agree(one, best)]
     if not others:
         return best.time, []
     choices = {
-        _example(one): columns_value(one.columns, " ".join(one.parts)) for one in (best, *others)
+        _example(one): columns_value(one.columns, " ".join(one.patterns)) for one in (best, *others)
     }
     question = f"“{' '.join(rows[0][: max(best.columns) + 1])}”: which time is that?"
     doubt = FormatQuestion(
@@ -134,7 +134,7 @@ def _agree(one: _Candidate, best: _Candidate) -> bool:
         return True
     return (
         one.columns == best.columns[: len(one.columns)]
-        and one.parts == best.parts[: len(one.parts)]
+        and one.patterns == best.patterns[: len(one.patterns)]
     )
 
 

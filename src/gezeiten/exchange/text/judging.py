@@ -34,7 +34,7 @@ _MOST_LISTED = 12
 class SeriesCensus:
     """A series of a text, and the numbers that its lines hold."""
 
-    tie: ColumnMapping
+    column: ColumnMapping
     numbers: NumberCensus
 
 
@@ -66,7 +66,7 @@ def questions_about(
     doubts = [
         doubt
         for census in series
-        if census.tie.quantity
+        if census.column.quantity
         for doubt in _number_questions(form, census)
     ]
     doubts += _name_questions(form, words, names)
@@ -92,7 +92,7 @@ def future_question(form: TextForm, last_ms: int | None, now_ms: int) -> list[Fo
 
 # -- numbers ---------------------------------------------------------------------------------------
 def _number_questions(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
-    numbers, tie = one.numbers, one.tie
+    numbers, tie = one.numbers, one.column
     outside = _outside(form, one)
     if outside:
         return [outside]
@@ -116,7 +116,7 @@ def _is_listed(value: float, marks: set[str], form: TextForm) -> bool:
 
 
 def _outside(form: TextForm, one: SeriesCensus) -> FormatQuestion | None:
-    numbers, tie = one.numbers, one.tie
+    numbers, tie = one.numbers, one.column
     accepted = [float(text) for text in form.accepted_values("range", tie.column, tie.where)]
     low = min([numbers.low, *accepted])
     high = max([numbers.high, *accepted])
@@ -139,7 +139,7 @@ def _outside(form: TextForm, one: SeriesCensus) -> FormatQuestion | None:
 
 def _constant(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
     [seen] = one.numbers.ends
-    tie = one.tie
+    tie = one.column
     nothing_happened = quantity(tie.quantity).averages == "sum" and seen.value == 0
     accepted = form.accepted_values("constant", tie.column, tie.where)
     if nothing_happened or _is_listed(seen.value, accepted, form):
@@ -215,8 +215,8 @@ def _word_questions(
     form: TextForm, series: list[SeriesCensus], words: WordCensus, seen_words: dict[int, set[str]]
 ) -> list[FormatQuestion]:
     known = {flag.column: set(flag.known_flags) for flag in form.flags}
-    values = sorted({census.tie.column for census in series})
-    asked_by_name = {column for census in series for column, _ in census.tie.where}
+    values = sorted({census.column.column for census in series})
+    asked_by_name = {column for census in series for column, _ in census.column.where}
     doubts: list[FormatQuestion] = []
     for column, said in words.words.items():
         above = form.header[column] if column < len(form.header) else ""

@@ -56,7 +56,7 @@ class Proposal:
     hints: dict[int, str] = field(default_factory=dict)
     head_rows: tuple[int, ...] = ()
     others: tuple[tuple[Opening, str], ...] = ()
-    words: dict[int, set[str]] = field(default_factory=dict)
+    words_by_column: dict[int, set[str]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -260,7 +260,7 @@ def _with_values(
         said,
         unit_hints(rows, ties, form),
         heads.rows,
-        words=_words_by_column(rows, [*others, told.unit_column]),
+        words_by_column=_words_by_column(rows, [*others, told.unit_column]),
     )
 
 

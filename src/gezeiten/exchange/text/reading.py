@@ -61,14 +61,14 @@ class ReadingChunk:
     rejected: list[RejectedLine] = field(default_factory=list)
     done_bytes: int = 0
     spoilt: list[RejectedLine] = field(default_factory=list)
-    words: dict[int, pl.Series] = field(default_factory=dict)
+    words_by_column: dict[int, pl.Series] = field(default_factory=dict)
     suspect: dict[int, Marks] = field(default_factory=dict)
 
     def of(self, where: Where) -> Marks:
         """Return which readings are of lines like these, bool (n,)."""
         marks = np.ones(len(self.times), np.bool_)
         for column, text in where:
-            marks &= (self.words[column] == text).to_numpy()
+            marks &= (self.words_by_column[column] == text).to_numpy()
         return marks
 
 
@@ -178,7 +178,7 @@ class _Reader:
                 nothing,
                 [],
                 piece.done_bytes,
-                words=words,
+                words_by_column=words,
             )
         quick = None if split.frame is None else self._converted(split.frame, piece)
         if quick is not None:
@@ -286,7 +286,7 @@ class _Reader:
             lines,
             [],
             piece.done_bytes,
-            words=self._word_columns(frame),
+            words_by_column=self._word_columns(frame),
             suspect=self._suspect(frame),
         )
 

@@ -26,11 +26,11 @@ class Draft:
     """Cause and words that were typed and not settled yet."""
 
     cause: str
-    words: str
+    comment: str
 
     def text(self) -> str:
         """As one text; a cause holds no line break."""
-        return f"{self.cause}\n{self.words}"
+        return f"{self.cause}\n{self.comment}"
 
     @classmethod
     def of(cls, text: str) -> Draft | None:
@@ -44,7 +44,7 @@ def assessment_of(event: BookedExcursion) -> tuple[str, str]:
     that: offered, not settled."""
     if event.once is not None:
         return event.once.cause, event.once.words
-    return event.cause or "", event.words
+    return event.cause or "", event.comment
 
 
 def to_replace(marked: list[BookedExcursion]) -> list[BookedExcursion]:

@@ -253,7 +253,7 @@ class ExcursionsPlace(Place):
             state += " · " + tr("was one with another")
         if event.changed:
             state += " · " + tr("changed since")
-        if event.gone:
+        if event.is_gone:
             state += " · " + tr("no longer in the record")
         return ListLine(
             event.point.site,
@@ -294,7 +294,7 @@ class ExcursionsPlace(Place):
 
     def _show_assessment(self, event: BookedExcursion) -> None:
         drafted = Draft.of(self._drafts.get(event.draft_key))
-        cause, words = (drafted.cause, drafted.words) if drafted else assessment_of(event)
+        cause, words = (drafted.cause, drafted.comment) if drafted else assessment_of(event)
         if self._displayed_assessment() != (cause, words):
             self._fill_assessment(cause, words)
         self.reopen_button.setEnabled(event.is_settled)

@@ -62,4 +62,4 @@ def _line(one: BookedExcursion) -> str:
     words = tr("%1: %2, by %3, %4").replace("%1", excursion_name(one))
     said_ms = day_and_time(one.settled_ms or 0, one.point.zone)
     words = words.replace("%3", one.settled_by).replace("%4", said_ms)
-    return words.replace("%2", f"{tr(one.cause or '')} “{one.words}”")
+    return words.replace("%2", f"{tr(one.cause or '')} “{one.comment}”")

@@ -169,7 +169,7 @@ class CarrierPage(QWidget):
             for place, (text, color) in enumerate(_cells(record, self.zones)):
                 item = QTableWidgetItem(text)
                 item.setForeground(self.theme.color(color))
-                item.setToolTip(plain_tip(record.words or text))
+                item.setToolTip(plain_tip(record.note or text))
                 if place == 0:
                     item.setData(_KEY, record.key)
                     self._tickable(item, record)
@@ -297,7 +297,7 @@ def _cells(record: CarriedRecord, zones: Mapping[str, str]) -> list[tuple[str, s
                 "stopped": tr("left stopped"),
             }[record.left]
         )
-    words = " · ".join(said) + (f"\n{record.words}" if record.words else "")
+    words = " · ".join(said) + (f"\n{record.note}" if record.note else "")
     name = record.mission_name or record.key
     place = record.point.replace(" · ", ", ")
     return [

@@ -333,7 +333,7 @@ class CarriersDesk(QObject):
 
         def ended(cleared: Clearing) -> None:
             words = counted(
-                len(cleared.goes),
+                len(cleared.cleared),
                 "%n mission file deleted; it is in the vault.",
                 "%n mission files deleted; they are in the vault.",
             )

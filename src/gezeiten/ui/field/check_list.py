@@ -68,7 +68,9 @@ class CheckList(QScrollArea):
     def _override_widget(self, check: Check, typed: str) -> QWidget:
         """The way to accept a check: a link, then a field for the word why."""
         if self._asking != check.key:
-            words = tr("Say why it is all right") if check.wants_word else tr("Accept with a word")
+            words = (
+                tr("Say why it is all right") if check.needs_reason else tr("Accept with a word")
+            )
             link = button(words, lambda: self.ask_reason(check.key), "link")
             link.setAccessibleDescription(check.sentence)
             line = QWidget()
@@ -84,7 +86,7 @@ class CheckList(QScrollArea):
     def ask_reason(self, key: str = "") -> None:
         """Open the field for a word; without a key for the first check that wants one."""
         looks = [check for check in self._shown if check.weight == "look" and check.key]
-        wanting = [check for check in looks if check.wants_word] or looks
+        wanting = [check for check in looks if check.needs_reason] or looks
         self._asking = key or (wanting[0].key if wanting else "")
         self._build()
         if self.word is not None:

@@ -18,14 +18,14 @@ class ClearDialog(QDialog):
     def __init__(self, parent: QWidget, name: str, clearing: Clearing, afterwards: str) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Clear %1").replace("%1", name))
-        count = len(clearing.goes)
+        count = len(clearing.cleared)
         head = counted(count, "%n record is cleared", "%n records are cleared")
-        size = sum(record.size for record in clearing.goes) / 1000
+        size = sum(record.size for record in clearing.cleared) / 1000
         lines = [
             f"{record.serial} · {tr('mission')} {record.mission} · {record.mission_name}".rstrip(
                 " ·"
             )
-            for record in clearing.goes
+            for record in clearing.cleared
         ]
         self.words = label(
             f"{head} ({number(size)} kB)" if count else tr("Nothing is cleared"), "head"
@@ -60,8 +60,8 @@ class ClearDialog(QDialog):
 
 def _verified_text(clearing: Clearing) -> str:
     """Say of which records that are cleared the bytes were read back from the vault."""
-    with_bytes = sum(record.size > 0 for record in clearing.goes)
-    empty = len(clearing.goes) - with_bytes
+    with_bytes = sum(record.size > 0 for record in clearing.cleared)
+    empty = len(clearing.cleared) - with_bytes
     said = []
     if with_bytes:
         said.append(

@@ -58,10 +58,10 @@ class DayDialog(QDialog):
         self.print_button.setEnabled(bool(lines))
 
     def _origin_text(self, one: DayLine) -> str:
-        if one.came_ms is None:
+        if one.offloaded_ms is None:
             return ""
         words = counted(one.readings, "%n reading", "%n readings")
-        return f"{words} · {clock_time(one.came_ms, one.zone)}"
+        return f"{words} · {clock_time(one.offloaded_ms, one.zone)}"
 
     def _launched(self, one: DayLine) -> str:
         if one.launched_ms is None:

@@ -86,7 +86,7 @@ class FieldDialogs:
             card = survey_file(desk, path)
             [seen] = card.records
             if not seen.is_new:
-                return f"{path.name}: {seen.words or tr('already kept.')}"
+                return f"{path.name}: {seen.note or tr('already kept.')}"
             return "  ".join(offload_text(one) for one in import_from_drive(desk, card).results)
 
         def taken(words: str) -> None:

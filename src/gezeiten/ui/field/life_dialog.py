@@ -227,7 +227,7 @@ class LoggerHistoryDialog(QDialog):
                     number(m.number),
                     _launched(m, zone),
                     interval_text(m.interval_ms // 1000),
-                    number(m.kept),
+                    number(m.stored),
                     mission_state(m),
                     " · ".join(filter(None, (m.point, m.name))),
                 ]
@@ -251,7 +251,7 @@ class LoggerHistoryDialog(QDialog):
                     s.person,
                     date(s.due_ms, zone) if s.due_ms else "",
                     s.certificate_name and f"{s.certificate_name} · {s.certificate_sha256[:8]}",
-                    s.words,
+                    s.note,
                 ],
             )
             for s in known.services

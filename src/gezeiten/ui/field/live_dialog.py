@@ -103,13 +103,13 @@ class LiveWork(QObject):
                 drawn = self.drawn.setdefault(key, [])
                 drawn.append((news.at_ms / 1000, value))
                 del drawn[:-_DRAWN]
-        elif news.kind in ("away", "kept") and news.words:
-            self._house.said.emit(news.words, news.kind == "away")
+        elif news.kind in ("away", "kept") and news.text:
+            self._house.said.emit(news.text, news.kind == "away")
         if news.kind == "kept":
             self._house.archive_changed.emit()
         elif news.kind == "ended":
             self.plan = None
-            self._house.show_message(news.words)
+            self._house.show_message(news.text)
             self.changed.emit()
 
     def _show_failure(self, sentence: str) -> None:
@@ -363,14 +363,14 @@ class LiveDialog(QDialog):
     def _on_news(self, news: LiveNews) -> None:
         if news.kind == "sample":
             at = clock_time(news.at_ms, self._zone(), seconds=True)
-            self.raw.appendPlainText(f"{at}  {news.words}")
+            self.raw.appendPlainText(f"{at}  {news.text}")
             self._show_values(news.values)
         elif news.kind == "reading":
             self._draw()
             words = counted(news.readings, "%n reading recorded", "%n readings recorded")
             self._show_message(words + tr(", each safe on disk."))
         elif news.kind == "away":
-            self._complain(news.words)
+            self._complain(news.text)
 
     def _zone(self) -> str:
         """The zone at the point that is recorded at; the computer's where its site is new."""

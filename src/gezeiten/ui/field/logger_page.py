@@ -286,7 +286,7 @@ def _missions(card: LoggerCard, zone: str) -> list[tuple[str, str]]:
     """What each mission in memory holds, and what of it nobody else has."""
     facts = []
     for entry in card.directory:
-        open_part = next((p for p in card.not_kept if p.entry.mission == entry.mission), None)
+        open_part = next((p for p in card.unstored if p.entry.mission == entry.mission), None)
         open_words = tr("all kept")
         if open_part:
             open_words = counted(open_part.readings, "%n to offload", "%n to offload")

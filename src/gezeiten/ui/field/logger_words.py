@@ -62,7 +62,7 @@ def mission_state(mission: PastMission) -> str:
         "idle": tr("erased"),
     }.get(mission.state, "")
     is_over = mission.state not in GOING_ON
-    if is_over and not mission.readings and not mission.kept:
+    if is_over and not mission.readings and not mission.stored:
         return tr("never recorded; %1").replace("%1", words)
     return words
 

@@ -31,7 +31,7 @@ class NextAction:
     kind: Kind
     serial: str = ""
     readings: int = 0
-    as_last: bool = False
+    repeats_last: bool = False
     loggers: int = 0
 
 
@@ -161,7 +161,7 @@ class FieldModel:
     def launch_action(self, card: LoggerCard) -> NextAction:
         """Return what leads to a launch of the chosen logger by the plan in the editor."""
         start = self.starts[card.serial]
-        as_last = start.last is not None and self.typed == start.usual
+        as_last = start.last_plan is not None and self.typed == start.usual
         kind = launch_kind(self.checks)
         return NextAction(kind, card.serial, card.readings_to_offload, as_last)
 
@@ -192,4 +192,4 @@ def launch_kind(checks: Sequence[Check]) -> Kind:
         return "pin"
     if blocking:
         return "blocked"
-    return "accept" if any(check.wants_word for check in checks) else "launch"
+    return "accept" if any(check.needs_reason for check in checks) else "launch"

@@ -32,9 +32,9 @@ def step_texts(act: NextAction, first_reading: str) -> tuple[str, str]:
 
 def _launch_text(act: NextAction) -> str:
     count = act.readings
-    if count and act.as_last:
+    if count and act.repeats_last:
         return counted(count, "Offload %n and launch again", "Offload %n and launch again")
     if count:
         return counted(count, "Offload %n and launch", "Offload %n and launch")
-    words = tr("Launch %1 again") if act.as_last else tr("Launch %1")
+    words = tr("Launch %1 again") if act.repeats_last else tr("Launch %1")
     return words.replace("%1", act.serial)

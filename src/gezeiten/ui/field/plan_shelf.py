@@ -42,7 +42,7 @@ class PlanShelf:
     def use_last(self, card: LoggerCard) -> None:
         """Start over from the last mission at this point."""
         start = self._model.starts[card.serial]
-        self._into(start.usual, origin_text("fresh" if start.last is None else "last"))
+        self._into(start.usual, origin_text("fresh" if start.last_plan is None else "last"))
 
     def remember(self, serial: str, plan: Plan) -> None:
         """A logger was launched by this plan: the next one may want the same."""
@@ -72,8 +72,8 @@ class PlanShelf:
 
     def _update_fields(self, card: LoggerCard, plan: Plan, origin: str) -> None:
         def suited(prepared: list[PreparedLaunch]) -> None:
-            if prepared[0].lost:
-                self._house.said.emit(" ".join(prepared[0].lost), True)
+            if prepared[0].unsupported:
+                self._house.said.emit(" ".join(prepared[0].unsupported), True)
             self._into(prepared[0].plan, origin)
 
         desk = self._house.desk
@@ -83,7 +83,7 @@ class PlanShelf:
 
     def show_differences(self, card: LoggerCard) -> None:
         """Show what differs from the last plan here."""
-        plan, other = self._model.typed, self._model.starts[card.serial].last
+        plan, other = self._model.typed, self._model.starts[card.serial].last_plan
         if plan is None or other is None:
             self._house.show_message(tr("There is no earlier plan to compare with."))
             return

@@ -65,8 +65,8 @@ class PortStrip(QWidget):
 def _port_text(news: PortNews) -> str:
     name = Path(news.path).name
     said = {
-        "trying": tr("trying %1 ...").replace("%1", news.words),
-        "logger": news.words,
+        "trying": tr("trying %1 ...").replace("%1", news.text),
+        "logger": news.text,
         "silent": tr("nothing answers"),
         "busy": tr("in use"),
         "barred": tr("this account may not use it"),

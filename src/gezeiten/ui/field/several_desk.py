@@ -97,7 +97,7 @@ class SeveralDesk(QObject):
     def needs_reason(self) -> bool:
         """Whether one of them wants a word why first."""
         return any(
-            check.wants_word
+            check.needs_reason
             for prepared_launch in self.prepared
             for check in prepared_launch.checks
         )
@@ -112,7 +112,7 @@ class SeveralDesk(QObject):
                     key = f"{check.weight}{check.key}{check.sentence}"
                     found.setdefault(key, (check, []))[1].append(prepared_launch.card.serial)
         checks = [self._check_text(check, serials) for check, serials in found.values()]
-        checks.sort(key=lambda check: (check.weight != "blocking", not check.wants_word))
+        checks.sort(key=lambda check: (check.weight != "blocking", not check.needs_reason))
         return checks or [Check("passed", tr("Nothing is in the way of any of them."))]
 
     def _check_text(self, check: Check, serials: list[str]) -> Check:

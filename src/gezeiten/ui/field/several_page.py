@@ -95,7 +95,7 @@ class SeveralPage(QWidget):
         lost = [
             f"{prepared_launch.card.serial}: {sentence}"
             for prepared_launch in prepared
-            for sentence in prepared_launch.lost
+            for sentence in prepared_launch.unsupported
         ]
         self._lost_title.setVisible(bool(lost))
         self.lost.setVisible(bool(lost))
@@ -191,7 +191,7 @@ def stage_states(one: PreparedLaunch, *, is_launched: bool = False) -> list[tupl
     fits = ("passed", interval_text(one.plan.interval_s))
     if any(c.weight == "blocking" for c in about_plan):
         fits = ("blocking", tr("does not fit"))
-    elif about_plan or one.lost:
+    elif about_plan or one.unsupported:
         fits = ("look", interval_text(one.plan.interval_s))
     ready = ("blocking", tr("not yet")) if one.first_obstacle else ("note", tr("ready"))
     if is_launched:

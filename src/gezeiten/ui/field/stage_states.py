@@ -57,5 +57,5 @@ def _plan(checks: list[Check], changed: bool) -> tuple[str, str]:
 
 
 def _launch(card: LoggerCard, checks: list[Check], zone: str) -> tuple[str, str]:
-    waits = any(check.weight == "blocking" or check.wants_word for check in checks)
+    waits = any(check.weight == "blocking" or check.needs_reason for check in checks)
     return "note", doing(card, zone) if waits else tr("ready")

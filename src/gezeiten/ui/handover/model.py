@@ -38,7 +38,7 @@ class HandoverModel:
     stretch; target: waits until its point is known; is_busy: a document is being written."""
 
     points: list[PointPlace] = field(default_factory=list)
-    past: list[IssuedDocument] = field(default_factory=list)
+    issued: list[IssuedDocument] = field(default_factory=list)
     point: PointPlace | None = None
     span: Span = (0, 0)
     contents: Contents | None = None
@@ -48,7 +48,7 @@ class HandoverModel:
     def set_data(self, points: list[PointPlace], past: list[IssuedDocument]) -> bool:
         """What there is was loaded; returns whether the point that was chosen is there still: else
         the first one is chosen."""
-        self.points, self.past = points, past
+        self.points, self.issued = points, past
         before = self.point
         self.point = self._of_id(before.id) if before else None
         stays = self.point is not None
@@ -77,7 +77,7 @@ class HandoverModel:
 
     def line_of(self, sha256: str) -> int | None:
         """Return which document has a fingerprint."""
-        return next((i for i, one in enumerate(self.past) if one.sha256 == sha256), None)
+        return next((i for i, one in enumerate(self.issued) if one.sha256 == sha256), None)
 
     def set_contents(self, contents: Contents) -> bool:
         """What a stretch holds was counted; False where another one is chosen by now."""

@@ -57,7 +57,7 @@ LINES_SHOWN = 5
 @dataclass(frozen=True, slots=True)
 class _Inventory:
     points: list[PointPlace]
-    past: list[IssuedDocument]
+    issued: list[IssuedDocument]
 
 
 class HandoverPlace(Place):
@@ -198,14 +198,14 @@ class HandoverPlace(Place):
         self.house.run(work, self._show, latest="handover")
 
     def _show(self, known: _Inventory) -> None:
-        stays = self.model.set_data(known.points, known.past)
+        stays = self.model.set_data(known.points, known.issued)
         self.point.blockSignals(True)
         self.point.clear()
         for point in known.points:
             self.point.addItem(point.full_name, point.id)
         self.point.blockSignals(False)
         self._show_choice()
-        self._show_issued(known.past)
+        self._show_issued(known.issued)
         if self.model.target is not None:
             self._go_to(self.model.target)
         elif not stays:
@@ -412,7 +412,7 @@ class HandoverPlace(Place):
 
     def _current(self) -> IssuedDocument | None:
         at = self.table.currentRow()
-        return self.model.past[at] if 0 <= at < self.table.rowCount() else None
+        return self.model.issued[at] if 0 <= at < self.table.rowCount() else None
 
     def _show_document(self) -> None:
         document = self._current()

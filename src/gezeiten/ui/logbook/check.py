@@ -155,9 +155,9 @@ class CheckCard(Card):
         set_role(self.verdict, "kelp" if good else "ember")
         faults = counted(len(verdict.faults), "%n fault.", "%n faults.")
         words = looked + (tr("everything is as it was kept.") if good else faults)
-        if verdict.left_out:
+        if verdict.skipped:
             words += " " + counted(
-                verdict.left_out, "%n file had been read before.", "%n files had been read before."
+                verdict.skipped, "%n file had been read before.", "%n files had been read before."
             )
         self.verdict.setText(words)
         self.faults.clear()

@@ -142,7 +142,7 @@ def _link_text(way: EntryLink) -> str:
         "excursion": tr("To the excursion of %1"),
         "stretch": tr("To that stretch of %1"),
     }[way.kind]
-    what = day_and_time(way.span[0], way.zone) if way.kind == "excursion" else way.words
+    what = day_and_time(way.span[0], way.zone) if way.kind == "excursion" else way.text
     return words.replace("%1", what)
 
 

@@ -204,7 +204,7 @@ class LogbookPlace(Place):
         """Show what the logbook has about something, or everything."""
         self._filter = about
         self.about_button.setVisible(about is not None)
-        self.about_button.setText(tr("About: %1  ✕").replace("%1", about.words) if about else "")
+        self.about_button.setText(tr("About: %1  ✕").replace("%1", about.title) if about else "")
         self.refresh()
 
     def show_all(self) -> None:
@@ -224,10 +224,10 @@ class LogbookPlace(Place):
         self.check.refresh()
 
     def _show(self, page: Page) -> None:
-        self._fill(self.kind, page.acts)
+        self._fill(self.kind, page.entry_words)
         self._fill(self.person, page.people)
         self.entries = page.entries
-        self._misfits = page.misfits
+        self._misfits = page.conflicts
         self.count.setText(_count_text(page))
         chosen = self.entry.seq
         self.table.blockSignals(True)
@@ -251,8 +251,8 @@ class LogbookPlace(Place):
         at = next((i for i, entry in enumerate(page.entries) if entry.seq == chosen), 0)
         self.table.setCurrentCell(at if page.entries else -1, 0)
         self._select(at)
-        self.misfits.setVisible(bool(page.misfits) and self._filter is None)
-        self.misfits.setText(counted(len(page.misfits), "%n misfit", "%n misfits"))
+        self.misfits.setVisible(bool(page.conflicts) and self._filter is None)
+        self.misfits.setText(counted(len(page.conflicts), "%n misfit", "%n misfits"))
         for out in (self.json_button, self.pdf_button):
             out.setEnabled(bool(page.entries))
 
@@ -288,7 +288,7 @@ class LogbookPlace(Place):
             path = Path(name)
         target, desk, wanted, title = path, self.house.desk, self.wanted(), tr("Logbook")
         if self._filter:
-            title += f": {self._filter.words}"
+            title += f": {self._filter.title}"
 
         def work(_task: object) -> int:
             entries = matching_entries(desk, wanted)
@@ -314,13 +314,13 @@ def _without_subject(entry: Entry) -> str:
 
 
 def _count_text(page: Page) -> str:
-    if page.found > len(page.entries):
+    if page.matching > len(page.entries):
         words = tr("the latest %1 of %2 are shown; search for the others")
-        return words.replace("%1", number(len(page.entries))).replace("%2", number(page.found))
-    if page.found < page.total:
+        return words.replace("%1", number(len(page.entries))).replace("%2", number(page.matching))
+    if page.matching < page.total:
         return (
             tr("%1 of %2 entries")
-            .replace("%1", number(page.found))
+            .replace("%1", number(page.matching))
             .replace("%2", number(page.total))
         )
     return counted(page.total, "%n entry", "%n entries")

@@ -72,7 +72,7 @@ def _step_texts(step: RecordStep, point: PointPlace, units: Units) -> tuple[str,
     if not step.does.changes_record:
         return tr("Left open"), f"{step.facts.get('reason', '')} · {step.made_by}, {when}"
     good = f"{tr('measured, code good')} · {step.made_by}, {when}"
-    if step.does.feeds:
+    if step.does.assigns_source:
         source = str(step.facts["source"])
         return tr("Filled by %1").replace("%1", source), f"{quantity(step.channel).name} · {good}"
     if by := step.facts.get("by"):

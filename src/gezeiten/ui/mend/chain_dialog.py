@@ -244,7 +244,7 @@ class ChainDialog(ActingDialog):
         self._show_buttons()
 
     def _row(self, link: Link) -> list[str]:
-        thing, zone = link.thing, self._point.zone
+        thing, zone = link.item, self._point.zone
         if link.kind == "source":
             mission = tr("%1, mission %2").replace("%2", number(thing.mission))
             what = mission.replace("%1", thing.source) if thing.is_logger else thing.source
@@ -268,7 +268,7 @@ class ChainDialog(ActingDialog):
             name = tr(thing.does.name) + ("" if thing.is_on else " · " + tr("off"))
             if thing.is_on and thing.is_stale:
                 name += " · " + tr("fitted to another state: tie it anew")
-            other = of_another_sensor(thing, (feed.feed for feed in self._chain.feeds))
+            other = of_another_sensor(thing, (feed.assignment for feed in self._chain.assignments))
             if thing.is_on and other is not None:
                 words = tr("the certificate is not of %1, which measured here too")
                 name += " · " + words.replace("%1", other.deployment.stay.source)
@@ -438,7 +438,7 @@ class ChainDialog(ActingDialog):
         if self._lane is None or self._view is None:
             return
         unit, lane = self.trying.unit, self._lane
-        if seen is not None and (seen.changed or seen.gone or seen.back or seen.suspect):
+        if seen is not None and (seen.changed or seen.removed or seen.restored or seen.suspect):
             lane = replace(lane, proposal=drawn(seen, unit), tints=self._tints(seen))
         self.chart.show_lanes([lane], self._view, self._point.zone)
         by_rule = caught_text(caught) if caught is not None else ""
@@ -471,8 +471,8 @@ class ChainDialog(ActingDialog):
                 "%n change by %1 on average, at most by %2",
             )
             parts.append(words.replace("%1", shown(seen.mean)).replace("%2", shown(seen.most)))
-        parts += [counted(seen.gone, "%n taken out", "%n taken out")] if seen.gone else []
-        parts += [counted(seen.back, "%n back again", "%n back again")] if seen.back else []
+        parts += [counted(seen.removed, "%n taken out", "%n taken out")] if seen.removed else []
+        parts += [counted(seen.restored, "%n back again", "%n back again")] if seen.restored else []
         if seen.suspect:
             more = tr("%1 more suspect") if seen.suspect > 0 else tr("%1 fewer suspect")
             parts.append(more.replace("%1", number(abs(seen.suspect))))

@@ -31,15 +31,15 @@ class Link:
     """A line of the chain: what it is, and the thing itself."""
 
     kind: LinkKind
-    thing: Any
+    item: Any
 
 
 def links(chain: Chain) -> list[Link]:
     """Return the lines of a chain from the source on."""
-    found = [Link("source", feed) for feed in chain.feeds]
+    found = [Link("source", feed) for feed in chain.assignments]
     found += [Link("clock", clock) for clock in chain.clocks]
-    found += [Link("clock off", kept_clock) for kept_clock in chain.clocks_off]
-    found += [Link("calculated", chain.how)] if chain.how else []
+    found += [Link("clock off", kept_clock) for kept_clock in chain.disabled_clocks]
+    found += [Link("calculated", chain.formula_text)] if chain.formula_text else []
     found += [Link("correction", correction) for correction in chain.corrections]
     return found + [Link("fill", fill) for fill in chain.fills]
 
@@ -79,12 +79,12 @@ class TrialStep:
 
 def correction_of(link: Link | None) -> Correction | None:
     """Return the correction of a line, None of another one."""
-    return link.thing if link is not None and link.kind == "correction" else None
+    return link.item if link is not None and link.kind == "correction" else None
 
 
 def fill_of(link: Link | None) -> RecordStep | None:
     """Return the fill of a line, None of another one."""
-    return link.thing if link is not None and link.kind == "fill" else None
+    return link.item if link is not None and link.kind == "fill" else None
 
 
 def drawn(effect: Effect, unit: ShownUnit) -> Series:

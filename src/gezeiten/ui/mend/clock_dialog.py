@@ -59,9 +59,9 @@ class Trial:
     """What would be kept. words: of what it does."""
 
     clock: ClockMap
-    way: str
+    method: str
     uncertainty: ClockUncertainty
-    words: str
+    text: str
 
 
 class ClockDialog(ActingDialog):
@@ -197,27 +197,27 @@ class ClockDialog(ActingDialog):
             for clock_read in clock.reads
         ]
         fill(self.table, rows, list(clock.reads))
-        its = clock.kept or clock.off
+        its = clock.correction or clock.disabled_correction
         for one in (self.switch_button, self.undo_button):
             one.setEnabled(its is not None)
         self.switch_button.setText(
-            tr("Switch it off") if clock.kept or its is None else tr("Switch it on again")
+            tr("Switch it off") if clock.correction or its is None else tr("Switch it on again")
         )
         words = tr("Nothing puts it right: every instant is what the logger wrote.")
         if its is not None:
             kept = its
             first, last = kept.map.moves_ms
             words = tr("Moved by %1 to %2 (%3), ± %4 s: %5 · %6")
-            if clock.kept is None:
+            if clock.correction is None:
                 words = tr(
                     "Off, every instant is what the logger wrote; on it would be: moved by "
                     "%1 to %2 (%3), ± %4 s: %5 · %6"
                 )
             words = words.replace("%1", seconds(first)).replace("%2", seconds(last))
-            words = words.replace("%3", tr(kept.way)).replace(
+            words = words.replace("%3", tr(kept.method)).replace(
                 "%4", number(kept.uncertainty.u_ms / 1000, 1)
             )
-            words = words.replace("%5", kept.words).replace("%6", kept.said_by)
+            words = words.replace("%5", kept.reason).replace("%6", kept.stated_by)
         self.now.setText(words)
         self._update_method_fields()
 
@@ -278,7 +278,7 @@ class ClockDialog(ActingDialog):
         def work(_task: object) -> Trial | str:
             found = by_data(desk, point, series, clock, other)
             told = search_text(found)
-            if not found.found.is_clear or found.lag is None:
+            if not found.shift.is_clear or found.lag is None:
                 return told
             if abs(found.shift_ms) <= found.u_ms:
                 return tr("They go together as they are.") + f" {told}"
@@ -302,11 +302,11 @@ class ClockDialog(ActingDialog):
         if clock is None:
             return
         sure = uncertainty_text(clock, trial.clock, trial.uncertainty)
-        self.figures.setText(f"{trial.words} {sure}")
+        self.figures.setText(f"{trial.text} {sure}")
 
         def show(lost: list[ValueLoss]) -> None:
             self.trial = trial
-            self.figures.setText(" ".join((trial.words, sure, *map(loss_text, lost))))
+            self.figures.setText(" ".join((trial.text, sure, *map(loss_text, lost))))
             self.keep_button.setEnabled(True)
 
         self._house.run(
@@ -323,7 +323,7 @@ class ClockDialog(ActingDialog):
         if clock is not None and trial is not None:
             self._do(
                 lambda: save_clock_correction(
-                    desk, clock, trial.clock, trial.way, trial.uncertainty, words
+                    desk, clock, trial.clock, trial.method, trial.uncertainty, words
                 )
             )
 
@@ -331,7 +331,11 @@ class ClockDialog(ActingDialog):
         """Switch what puts the chosen clock right off, or on again."""
         desk, clock, words = self._house.desk, self.clock, self.words.text()
         if clock is not None:
-            then = None if clock.kept or clock.off is None else clock.off.map
+            then = (
+                None
+                if clock.correction or clock.disabled_correction is None
+                else clock.disabled_correction.map
+            )
             self._confirm_losses(clock, then, lambda: switch_clock(desk, clock, words))
 
     def withdraw(self) -> None:

@@ -224,7 +224,7 @@ class SeveralGapsDialog(QDialog):
             self.table.setItem(at, j, item)
         first = self.table.item(at, 0)
         if first is not None:
-            can = one.act is not None
+            can = one.action is not None
             flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
             first.setFlags(flags | Qt.ItemFlag.ItemIsUserCheckable if can else flags)
             if can:
@@ -240,7 +240,7 @@ class SeveralGapsDialog(QDialog):
         return [
             one
             for i, one in enumerate(self._found)
-            if one.act is not None
+            if one.action is not None
             and (item := self.table.item(i, 0)) is not None
             and item.checkState() == Qt.CheckState.Checked
         ]

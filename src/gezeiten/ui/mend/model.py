@@ -54,10 +54,10 @@ class SourceOffers:
 
     logger: LoggerOffer
     line: LineOffer
-    logger_says: LoggerSays
+    logger_offer: LoggerSays
     logger_covers: int | None
     is_measured: bool
-    line_says: LineSays
+    line_offer: LineSays
     line_covers: int | None
     shows_errors: bool
     can_ask: bool
@@ -74,7 +74,7 @@ def offers(
 ) -> SourceOffers:
     """Return what the sources say of a gap. by_line: where it is filled, a line fills it."""
     is_open = booked.state in ("open", "left open")
-    holds_some = bool(logger.readings) or logger.kept_offload is not None
+    holds_some = bool(logger.readings) or logger.stored_offload is not None
     missing = booked.gap.missing
     if booked.state == NOT_CALCULATED:
         return SourceOffers(
@@ -132,8 +132,8 @@ class SelectedGap:
     offers: SourceOffers | None = None
     source: Source | None = None
     is_busy: bool = False
-    ways: list[FillMethod] = field(default_factory=list)
-    way: FillMethod | None = None
+    methods: list[FillMethod] = field(default_factory=list)
+    method: FillMethod | None = None
     by_hand: bool = False
     others: list[AlternativeReadings] = field(default_factory=list)
     other: AlternativeReadings | None = None
@@ -144,7 +144,7 @@ class SelectedGap:
         """A gap was looked at; what would fill it is chosen anew: what is measured before what is
         estimated, the logger itself before another one."""
         self.booked, self.offers, self.source = booked, told, told.usual
-        self.ways, self.way, self.by_hand = [], None, False
+        self.methods, self.method, self.by_hand = [], None, False
         self.others, self.other = others, None
         best = next(
             (
@@ -159,33 +159,34 @@ class SelectedGap:
 
     def leave(self) -> None:
         """No gap is chosen any more."""
-        self.booked = self.offers = self.source = self.way = self.other = None
-        self.ways, self.others = [], []
+        self.booked = self.offers = self.source = self.method = self.other = None
+        self.methods, self.others = [], []
 
     def select(self, source: Source) -> None:
         """Choose what fills it, where that can be."""
         told = self.offers
         if told is not None and (told.can_ask if source == "logger" else told.can_draw):
-            self.source, self.way, self.other, self.by_hand = source, None, None, True
+            self.source, self.method, self.other, self.by_hand = source, None, None, True
 
     def select_method(self, way: FillMethod) -> None:
         """Choose an estimate, where the gap is open."""
         if self.is_open and not way.refusal:
-            self.source, self.way, self.other, self.by_hand = "way", way, None, True
+            self.source, self.method, self.other, self.by_hand = "way", way, None, True
 
     def select_alternative(self, other: AlternativeReadings) -> None:
         """Choose what was measured beside it, where the gap is open."""
         if self.is_open and not other.refusal:
-            self.source, self.way, self.other, self.by_hand = "other", None, other, True
+            self.source, self.method, self.other, self.by_hand = "other", None, other, True
 
     def set_methods(self, ways: list[FillMethod]) -> None:
         """Ways were found. As long as nobody chose, the best one is chosen where nothing measured
         can fill the gap and it does better than a straight line, or no line may be drawn; what was
         the best before all were known is not."""
-        self.ways = ways
-        if self.by_hand and self.way is not None:
-            self.way = next(
-                (fill_method for fill_method in ways if fill_method.name == self.way.name), self.way
+        self.methods = ways
+        if self.by_hand and self.method is not None:
+            self.method = next(
+                (fill_method for fill_method in ways if fill_method.name == self.method.name),
+                self.method,
             )
             return
         told, best = (
@@ -197,9 +198,9 @@ class SelectedGap:
         if self.other is not None:
             return
         if best is not None and (best.beats_line or not told.can_draw):
-            self.source, self.way = "way", best
+            self.source, self.method = "way", best
         else:
-            self.source, self.way = told.usual, None
+            self.source, self.method = told.usual, None
 
     @property
     def is_open(self) -> bool:

@@ -74,7 +74,7 @@ class OffersTable(YieldingLayout):
         self.by_line.setChecked(model.source == "line")
         self._choice.setExclusive(True)
         self._choice.blockSignals(False)
-        self.ways.check(model.way or model.other)
+        self.ways.check(model.method or model.other)
 
 
 def _line_cells(told: SourceOffers, booked: BookedGap, units: Units) -> tuple[str, str, str]:
@@ -86,13 +86,13 @@ def _line_cells(told: SourceOffers, booked: BookedGap, units: Units) -> tuple[st
         "otherwise": tr("an estimate fills it"),
         "not needed": tr("not needed: it is measured"),
         "calculated": tr("not for what is calculated"),
-    }[told.line_says]
-    if told.line_says == "between the ends":
+    }[told.line_offer]
+    if told.line_offer == "between the ends":
         for key, why in told.line.left.items():
             stays = tr("%1 stays open: %2").replace("%1", quantity(key).name)
             how += " · " + stays.replace("%2", tr(why))
     errors = [units.error(booked.point, key, one.rmse) for key, one in told.line.errors.items()]
-    needs_none = told.line_says in ("not needed", "otherwise", "calculated")
+    needs_none = told.line_offer in ("not needed", "otherwise", "calculated")
     none = "—" if needs_none else tr("over the rule")
     shown = "\n".join(errors) if told.shows_errors else ""
     return how, shown or "—", _covers(told.line_covers, booked, none)
@@ -108,7 +108,7 @@ def _logger_cells(told: SourceOffers, booked: BookedGap) -> tuple[str, str, str]
         "undo first": tr("undo what fills it to ask the logger"),
         "not needed": tr("not needed: it is measured"),
         "calculated": tr("%1; put that right").replace("%1", tr(booked.reason)),
-    }[told.logger_says]
+    }[told.logger_offer]
     measured = tr("measured") if told.is_measured else "—"
     return how, measured, _covers(told.logger_covers, booked, tr("cannot serve"))
 

@@ -327,7 +327,7 @@ class MendPlace(Place):
         self._show_buttons()
         if detail is None:
             return
-        way, other = self.model.way, self.model.other
+        way, other = self.model.method, self.model.other
         fills = tuple(way.of.values()) if way is not None else (other or self.model.shows_line,)
         drawn: tuple[object, ...] = (detail, *fills)
         if len(drawn) == len(self._drawn) and all(map(is_, drawn, self._drawn)):
@@ -341,7 +341,7 @@ class MendPlace(Place):
 
     def with_proposals(self) -> list[Lane]:
         """Return the lanes of the gap with what the chosen source would fill in."""
-        detail, way = self._detail, self.model.way
+        detail, way = self._detail, self.model.method
         if detail is None:
             return []
         if way is not None:
@@ -366,7 +366,7 @@ class MendPlace(Place):
             words = tr("Fill by %1").replace("%1", tr(model.other.name))
         elif model.source == "logger" and model.offers is not None:
             offer = model.offers.logger
-            again = offer.kept_offload is not None
+            again = offer.stored_offload is not None
             words = (
                 tr("Switch on again") if again else tr("Fetch from %1").replace("%1", offer.serial)
             )
@@ -382,7 +382,7 @@ class MendPlace(Place):
         booked, desk = self.model.booked, self.house.desk
         if booked is None or not self.model.can_fill:
             return
-        way, other = self.model.way, self.model.other
+        way, other = self.model.method, self.model.other
         if other is not None:
             self._do(lambda: fill_by_measured(desk, booked, other), tr("Filled; Ctrl+Z undoes it."))
         elif way is not None:

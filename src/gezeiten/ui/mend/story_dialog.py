@@ -119,8 +119,8 @@ class ProvenanceDialog(QDialog):
         self.title.setText(f"{at} ({zone}) · {instant(told.at_ms, 'UTC', seconds=True)} UTC")
         if told.bytes is not None:
             self._show_bytes(told.bytes)
-        if told.how:
-            self._line(tr("Calculated"), tr(told.how))
+        if told.formula_text:
+            self._line(tr("Calculated"), tr(told.formula_text))
             for one in told.inputs:
                 name = quantity(one.series).name
                 where = "" if one.point.id == self._point.id else f" · {one.point.full_name}"
@@ -142,13 +142,13 @@ class ProvenanceDialog(QDialog):
             self._line(tr("Estimated"), words + (old if told.is_old_fill else ""))
         for passed in told.passed:
             step = passed.step
-            who = f"{step.said_by}, {instant(step.said_ms, zone)}: {step.words}"
+            who = f"{step.stated_by}, {instant(step.stated_ms, zone)}: {step.reason}"
             became = f"{tr(step_text(step))} → {self._value(passed.value)}"
             self._line(tr(step.does.name), f"{became}\n{who}")
         quality = "" if told.value is None else f" · {_quality_text(told.quality)}"
         self._line(tr("In the record"), f"{self._value(told.value)}{quality}", head=True)
-        if told.sure is not None and told.value is not None:
-            self._line(tr("Sure to"), self._uncertainty_text(told.sure))
+        if told.uncertainty is not None and told.value is not None:
+            self._line(tr("Sure to"), self._uncertainty_text(told.uncertainty))
 
     def _uncertainty_text(self, sure: Uncertainty) -> str:
         """± U, and its shares, the largest first; each of them k = 2."""
@@ -176,10 +176,10 @@ class ProvenanceDialog(QDialog):
             kept = its.clock
             words = tr("wrote %1; put right (%2), ± %3 s")
             words = words.replace("%1", instant(its.shown_ms, zone, seconds=True))
-            words = words.replace("%2", tr(kept.way)).replace(
+            words = words.replace("%2", tr(kept.method)).replace(
                 "%3", number(its.clock_u_ms / 1000, 1)
             )
-            self._line(tr("Clock"), f"{words}\n{kept.said_by}: {kept.words}")
+            self._line(tr("Clock"), f"{words}\n{kept.stated_by}: {kept.reason}")
         for offload in its.offloads:
             told = f"{instant(offload.at_ms, zone)}, {offload.person}, {tr(offload.route)}"
             if offload.clock_difference_ms is not None:

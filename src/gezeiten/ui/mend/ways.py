@@ -110,7 +110,7 @@ class FillMethodRows(QObject):
         radio.setEnabled(not is_settled)
         errors = "\n".join(units.error(booked.point, key, one.rmse) for key, one in way.of.items())
         how = tr(way.name)
-        if way.is_sure:
+        if way.is_tested:
             how += " · " + tr("does better than a straight line")
         for key, why in way.left.items():
             stays = tr("%1 stays open: %2").replace("%1", quantity(key).name)
@@ -168,6 +168,6 @@ def _difference_text(other: AlternativeReadings, booked: BookedGap, units: Units
             tr("differs %1").replace(
                 "%1", units.difference_text(booked.point, key, one.median, one.spread)
             )
-            for key, one in other.apart
+            for key, one in other.comparisons
         ]
     return "\n".join(words)

@@ -47,9 +47,7 @@ class RemarkMarks(InPixels):
             p.setPen(line)
             p.drawLine(QPointF(begin, room.top()), QPointF(begin, room.bottom()))
             p.fillRect(QRectF(begin, room.bottom() - 3, max(end - begin, 3), 3), ink)
-            words = (
-                remark.words if len(remark.words) <= _SIGNS else f"{remark.words[: _SIGNS - 1]}…"
-            )
+            words = remark.text if len(remark.text) <= _SIGNS else f"{remark.text[: _SIGNS - 1]}…"
             wide = metrics.horizontalAdvance(words) + 2 * _PAD
             left = min(max(begin, room.left()), room.right() - wide)
             row = next((i for i, taken in enumerate(ends) if taken <= left), None)

@@ -55,7 +55,7 @@ class _Drawn:
     limits: LimitAxis
     curves: list[tuple[pg.PlotDataItem, pg.PlotDataItem]] = field(default_factory=list)
     marks: list[pg.ScatterPlotItem] = field(default_factory=list)
-    nothing: pg.TextItem | None = None
+    no_readings: pg.TextItem | None = None
     cursor: Any = None
     value: Any = None
 
@@ -344,18 +344,18 @@ class LaneChart(pg.GraphicsLayoutWidget):
     def _show_no_readings(self, drawn: _Drawn, span: Span, *, on: bool) -> None:
         """Say that a lane has no reading in the stretch, in place of its scale."""
         drawn.plot.getAxis("left").setStyle(showValues=not on)
-        if drawn.nothing is None:
+        if drawn.no_readings is None:
             if not on:
                 return
-            drawn.nothing = pg.TextItem(
+            drawn.no_readings = pg.TextItem(
                 tr("no reading in this stretch"),
                 color=self._theme.color("muted"),
                 anchor=(0.5, 0.5),
             )
-            drawn.plot.addItem(drawn.nothing, ignoreBounds=True)
+            drawn.plot.addItem(drawn.no_readings, ignoreBounds=True)
         low, high = drawn.plot.getViewBox().viewRange()[1]
-        drawn.nothing.setPos((span[0] + span[1]) / 2000, (low + high) / 2)
-        drawn.nothing.setVisible(on)
+        drawn.no_readings.setPos((span[0] + span[1]) / 2000, (low + high) / 2)
+        drawn.no_readings.setVisible(on)
 
     def _remember(self) -> None:
         span = self.view()

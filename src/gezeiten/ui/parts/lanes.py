@@ -88,7 +88,7 @@ def _lane(desk: Workspace, points: list[PointPlace], key: str) -> Lane | None:
         tints.extend(
             Tint((event.start_ms, event.end_ms), RULE_SIGNS[event.rule.side][1], event.rule.side)
             for event in excursions(desk, point.id)
-            if event.rule.channel == key and not event.gone
+            if event.rule.channel == key and not event.is_gone
         )
     if not traces and not seen:
         return None

@@ -35,7 +35,7 @@ class ListLine:
     figure: str
     below: str
     state: str
-    thing: object
+    item: object
     sign: str = ""
     sign_color: str = "muted"
     figure_right: str = ""

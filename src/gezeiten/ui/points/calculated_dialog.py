@@ -161,11 +161,11 @@ class CalculatedDialog(ActingDialog):
 
     def _show_newest(self) -> None:
         one = selected_item(self.table)
-        is_old = isinstance(one, CalculationView) and bool(one.how.formula_in_force.superseded)
+        is_old = isinstance(one, CalculationView) and bool(one.series.formula_in_force.superseded)
         self.newest_button.setVisible(is_old and not self._house.is_read_only)
 
     def _row(self, one: CalculationView) -> list[str]:
-        how, said = one.how, one.said
+        how, said = one.series, one.note
         names = [_named(quantity(key).name, name, self._point) for name, key in one.inputs]
         formula = how.formula_in_force
         numbers = [
@@ -184,7 +184,7 @@ class CalculatedDialog(ActingDialog):
             ", ".join(names),
             ", ".join(by),
             f"{said.person}, {instant(said.at_ms, self._point.zone)}",
-            said.words,
+            said.reason,
         ]
 
     def _number(self, parameter: Parameter, value: float) -> str:
@@ -311,11 +311,11 @@ class CalculatedDialog(ActingDialog):
         box = self.inputs[position]
         box.clear()
         offered = self._fitting(formula, position)
-        if position and formula.is_of_one_unit:
+        if position and formula.keeps_unit:
             first = self.inputs[0].currentData()
             unit = quantity(first[1]).unit
             offered = [one for one in offered if quantity(one[1]).unit == unit and one != first]
-        where = {one.point.uid: tr(one.how) for one in self._near}
+        where = {one.point.uid: tr(one.where) for one in self._near}
         for point, key in offered:
             name = _named(quantity(key).name, point.full_name, self._point)
             how = where.get(point.uid, "") if position else ""
@@ -327,7 +327,7 @@ class CalculatedDialog(ActingDialog):
             )
 
     def _input_changed(self, formula: Formula, position: int) -> None:
-        if position == 0 and formula.is_of_one_unit:
+        if position == 0 and formula.keeps_unit:
             for other in range(1, len(self.inputs)):
                 self.inputs[other].blockSignals(True)
                 self._fill_input(formula, other)
@@ -407,13 +407,13 @@ class CalculatedDialog(ActingDialog):
         """Let the chosen series not be calculated any more."""
         one, desk = selected_item(self.table), self._house.desk
         if isinstance(one, CalculationView):
-            self._do(lambda: remove_calculation(desk, one.how))
+            self._do(lambda: remove_calculation(desk, one.series))
 
     def recalculate(self) -> None:
         """Let the chosen series be calculated by the newest version of its formula."""
         one, desk, words = selected_item(self.table), self._house.desk, self.words.text()
         if isinstance(one, CalculationView):
-            self._do(lambda: recalculate(desk, one.how, words))
+            self._do(lambda: recalculate(desk, one.series, words))
 
 
 def own_formula_help() -> str:

@@ -202,7 +202,7 @@ class ChecksDialog(ActingDialog):
         if tried is not None:
             left_out = {
                 one.check.uid: rest
-                for one, rest in zip(tried.checks, tried.tie.left_out, strict=True)
+                for one, rest in zip(tried.checks, tried.fit.left_out, strict=True)
             }
         listed = list(reversed(self._seen.checks))
         fill(
@@ -233,7 +233,7 @@ class ChecksDialog(ActingDialog):
             " · ".join(differences) or "–",
             self._difference(left_out) if math.isfinite(left_out) else "",
             check.by,
-            check.words,
+            check.remark,
         ]
 
     @property
@@ -304,7 +304,7 @@ class ChecksDialog(ActingDialog):
         self._show_buttons()
 
     def _fit_text(self, tried: FitTrial) -> str:
-        tie, unit = tried.tie, self._unit
+        tie, unit = tried.fit, self._unit
         first, last = tie.knots[0][1], tie.knots[-1][1]
         parts = [counted(len(tried.checks), "By %n check", "By %n checks")]
         added = self._difference(first)
@@ -375,5 +375,5 @@ def schedule_text(days: tuple[CheckScheduleDay, ...]) -> str:
     words = words.replace("%2", counted(len(days), "%n day", "%n days"))
     if not missed:
         return words + "."
-    last = ", ".join(f"{one.day:%d.%m.} ({one.made}/{one.due})" for one in missed[-_MOST_DAYS:])
+    last = ", ".join(f"{one.day:%d.%m.} ({one.readings}/{one.due})" for one in missed[-_MOST_DAYS:])
     return f"{words}; {tr('not on')} {last}."

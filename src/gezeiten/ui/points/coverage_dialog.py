@@ -108,9 +108,11 @@ class CoverageDialog(FiguresDialog):
             return item
         theme = self._house.theme
         ink = "brass" if one.estimated_ms else "tide"
-        strength = round(20 + 90 * one.share) if one.held_ms else 0
+        strength = round(20 + 90 * one.share) if one.covered_ms else 0
         item.setBackground(
-            QBrush(theme.color(ink if one.held_ms else "ember", strength if one.held_ms else 60))
+            QBrush(
+                theme.color(ink if one.covered_ms else "ember", strength if one.covered_ms else 60)
+            )
         )
         item.setToolTip(
             tr("%1 held, %2 estimated")
@@ -129,7 +131,7 @@ def day_text(one: CoveredTime | None) -> str:
     """What stands in the cell of a day."""
     if one is None or not one.length_ms:
         return ""
-    if not one.held_ms:
+    if not one.covered_ms:
         return "–"
     percent = "" if one.share >= _NEARLY else number(100 * one.share)
     return f"{percent}e" if one.estimated_ms else percent

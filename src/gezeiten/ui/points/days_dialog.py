@@ -167,7 +167,9 @@ class DaysDialog(FiguresDialog):
                 words += " · " + counted(
                     left, "%n day under 75 % has no value", "%n days under 75 % have no value"
                 )
-        if found.index and not (found.is_regulatory and not any(x.is_like for x in found.index)):
+        if found.index and not (
+            found.is_regulatory and not any(x.is_comparable for x in found.index)
+        ):
             told = tr("calculated from counts or with estimates: index-like, not regulatory")
             words += f" · {told}"
         return words + "."
@@ -185,4 +187,4 @@ def index_texts(one: IndexDay) -> list[str]:
     index = "–" if one.index is None else number(one.index)
     if one.index == BEYOND:
         index = tr("beyond the index")
-    return [number(one.hours), mean, f"{index} *" if one.is_like and one.index else index]
+    return [number(one.hours), mean, f"{index} *" if one.is_comparable and one.index else index]

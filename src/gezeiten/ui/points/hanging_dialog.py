@@ -120,12 +120,12 @@ class SensorDepthDialog(ActingDialog):
         zone = self._point.zone
         rows = [
             [
-                instant(stored.hung.since_ms, zone),
-                number(stored.hung.rim_m, _MM),
-                number(stored.hung.length_m, _MM),
-                number(stored.hung.sensor_m, _MM),
-                stored.said_by,
-                stored.words,
+                instant(stored.depth.since_ms, zone),
+                number(stored.depth.rim_m, _MM),
+                number(stored.depth.length_m, _MM),
+                number(stored.depth.sensor_m, _MM),
+                stored.stated_by,
+                stored.reason,
             ]
             for stored in known
         ]
@@ -140,7 +140,7 @@ class SensorDepthDialog(ActingDialog):
     def previous_depth(self) -> SensorDepth | None:
         """How it hung at the instant that is typed, None where nobody said."""
         at_ms = self.since.instant_ms(self._point.zone)
-        return depth_at([one.hung for one in self._known], at_ms)
+        return depth_at([one.depth for one in self._known], at_ms)
 
     def _update_fields(self) -> None:
         """Show what the fields say, and what the sensor's height would be."""

@@ -165,7 +165,7 @@ class LimitsDialog(ActingDialog):
             self._offer()
             self._update_limit_fields()
         fill(self.limits, [self._row(one) for one in seen], list(seen))
-        own = [i for i, one in enumerate(seen) if one.kept is not None]
+        own = [i for i, one in enumerate(seen) if one.stored is not None]
         self.limits.setCurrentCell(own[-1] if own else len(seen) - 1, 0)
         for act in (self.end_button, self.undo_button):
             act.setEnabled(bool(own))
@@ -174,15 +174,15 @@ class LimitsDialog(ActingDialog):
         zone = self._point.zone
         until = tr("still") if one.end_ms is None else instant(one.end_ms, zone)
         whose = tr("mission %1 of %2").replace("%1", number(one.mission)).replace("%2", one.serial)
-        if one.kept is not None:
-            whose = f"{one.kept.said_by}, {instant(one.kept.said_ms, zone)}"
+        if one.stored is not None:
+            whose = f"{one.stored.stated_by}, {instant(one.stored.stated_ms, zone)}"
         return [
             quantity(one.series).name,
             rule_text(one.rule, self._units, self._units.own(self._point, one.series)),
             instant(one.start_ms, zone),
             until,
             whose,
-            one.kept.words if one.kept else tr("its plan"),
+            one.stored.reason if one.stored else tr("its plan"),
         ]
 
     # -- acts ------------------------------------------------------------------------------------
@@ -206,7 +206,7 @@ class LimitsDialog(ActingDialog):
 
     def _selected(self) -> LimitView | None:
         one = selected_item(self.limits)
-        if isinstance(one, LimitView) and one.kept is not None:
+        if isinstance(one, LimitView) and one.stored is not None:
             return one
         self._show_message(
             tr("Choose a limit that was set here; one of a plan ends with its mission.")
@@ -216,19 +216,19 @@ class LimitsDialog(ActingDialog):
     def end(self) -> None:
         """Let the chosen limit end at the instant typed."""
         one, desk = self._selected(), self._house.desk
-        if one is None or one.kept is None:
+        if one is None or one.stored is None:
             return
         try:
             end_ms = self.until.instant_ms(self._point.zone)
         except FieldError as exc:
             self._show_message(str(exc))
             return
-        kept, words = one.kept, self.words.text()
+        kept, words = one.stored, self.words.text()
         self._do(lambda: end_limit(desk, kept, end_ms, words))
 
     def withdraw(self) -> None:
         """Take the chosen limit back."""
         one, desk = self._selected(), self._house.desk
-        if one is not None and one.kept is not None:
-            kept = one.kept
+        if one is not None and one.stored is not None:
+            kept = one.stored
             self._do(lambda: withdraw_limit(desk, kept))

@@ -119,8 +119,8 @@ class RemarksDialog(ActingDialog):
         return [
             f"{instant(one.start_ms, zone)}{until}",
             tr("the whole site") if one.whole_site else about,
-            one.words,
-            f"{one.said_by}, {instant(one.said_ms, zone)}",
+            one.text,
+            f"{one.stated_by}, {instant(one.stated_ms, zone)}",
         ]
 
     def write(self) -> None:

@@ -160,9 +160,9 @@ class SourcesDialog(ActingDialog):
             [_deployment(deployment) for deployment in known.deployments],
             list(known.deployments),
         )
-        fill(self.said, [_statement_cells(one) for one in known.said], list(known.said))
-        self.undo_button.setEnabled(bool(known.said))
-        if known.said:
+        fill(self.said, [_statement_cells(one) for one in known.statements], list(known.statements))
+        self.undo_button.setEnabled(bool(known.statements))
+        if known.statements:
             self.said.setCurrentCell(0, 0)
         names = dict.fromkeys(deployment.source for deployment in known.deployments)
         before = self.source.currentText() or self._serial
@@ -264,4 +264,4 @@ def _statement_cells(one: SourceStatement) -> list[str]:
         what = tr("%1 was at %2").replace("%2", one.point or tr("no point"))
     what = what.replace("%1", one.source)
     stretch = tr("from %1 until %2").replace("%1", since).replace("%2", until)
-    return [instant(one.said_ms, one.zone), one.said_by, f"{what}, {stretch}", one.words]
+    return [instant(one.stated_ms, one.zone), one.stated_by, f"{what}, {stretch}", one.reason]

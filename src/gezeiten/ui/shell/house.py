@@ -47,7 +47,7 @@ class TrendsRequest:
 
     point_id: int
     span: Span | None = None
-    back: tuple[int, object, str] | None = None
+    return_to: tuple[int, object, str] | None = None
 
 
 @dataclass(frozen=True, slots=True)

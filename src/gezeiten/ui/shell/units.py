@@ -20,19 +20,19 @@ class Units:
     series, which win in this order; what a plan asks for its channel lies between these."""
 
     usual: dict[str, str]
-    chosen: dict[str, str] = field(default_factory=dict)
+    selected: dict[str, str] = field(default_factory=dict)
 
     def of(self, key: str, own: str = "") -> ShownUnit:
         """Return the unit to show a quantity in; own: what a channel's plan asks for."""
         recorded = quantity(key).unit
-        wanted = own or self.chosen.get(channel_of(key)) or self.usual.get(recorded)
+        wanted = own or self.selected.get(channel_of(key)) or self.usual.get(recorded)
         return shown_unit(recorded, wanted or recorded)
 
     def own(self, point: PointPlace, key: str) -> str:
         """Return the unit that somebody chose for a series, or that its plan asks for; "" where
         neither."""
         place = next((channel for channel in point.channels if channel.channel == key), None)
-        chosen = self.chosen.get(series_name(point.uid, key), "")
+        chosen = self.selected.get(series_name(point.uid, key), "")
         return chosen or (place.shown_unit if place else "")
 
     def of_series(self, point: PointPlace, key: str) -> ShownUnit:

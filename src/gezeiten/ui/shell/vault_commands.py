@@ -98,7 +98,7 @@ class VaultActions:
     def _brought(self, brought: CopyImport) -> None:
         said = counted(brought.offloads, "%n raw offload taken in", "%n raw offloads taken in")
         said += ", " + counted(brought.readings, "%n new reading", "%n new readings")
-        said += ", " + counted(brought.kept_already, "%n kept already", "%n kept already")
+        said += ", " + counted(brought.already_stored, "%n kept already", "%n kept already")
         if brought.mended:
             said += ", " + counted(brought.mended, "%n of them mended", "%n of them mended")
         if brought.refused:

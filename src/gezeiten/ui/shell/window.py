@@ -218,9 +218,9 @@ class MainWindow(QMainWindow):
             return tidied(self.house.desk)
 
         def done(found: RecoveryResult) -> None:
-            if found.taken:
+            if found.imported:
                 self.house.show_message(tr("An interrupted offload was taken in."))
-            if found.taken or found.made:
+            if found.imported or found.rebuilt:
                 self.house.archive_changed.emit()
             else:
                 self._count()

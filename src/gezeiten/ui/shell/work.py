@@ -46,7 +46,7 @@ class _Order:
     """What is to be done, and who hears of it."""
 
     work: Callable[[Task], Any]
-    heard: dict[str, Callable[[Any], None]]
+    handlers: dict[str, Callable[[Any], None]]
     wish: str
 
 
@@ -139,8 +139,8 @@ class WorkQueue(QObject):
             self._ended(task, order.wish)
             return
         is_replaced = bool(order.wish) and (order.wish in self._waiting or task.cancelled())
-        if kind in order.heard and not self._stopped and not is_replaced:
-            order.heard[kind](value)
+        if kind in order.handlers and not self._stopped and not is_replaced:
+            order.handlers[kind](value)
 
     def _ended(self, task: Task, wish: str) -> None:
         del self._orders[task]

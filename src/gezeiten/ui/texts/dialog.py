@@ -259,11 +259,11 @@ class TextDialog(QDialog):
             return
         notes: list[tuple[str, str]] = []
         actions: list[tuple[str, tuple[tuple[str, str], ...]]] = []
-        if recognised.tie is not None:
+        if recognised.template is not None:
             notes.append((tr("Recognised as “%1”.").replace("%1", tie.name), "kelp"))
             actions.append(("", ((_NO_KIND, tr("It is of another kind")),)))
         facts = recognised.proposal.facts
-        if facts and recognised.tie is None:
+        if facts and recognised.template is None:
             said = "; ".join(f"{words}: {text}" for words, text in facts[:_MOST_FACTS])
             notes.append((tr("The head says: %1").replace("%1", said), "muted"))
         places = self.model.places_in_head[:_MOST_FACTS]
@@ -448,7 +448,7 @@ class TextDialog(QDialog):
         if tie is None or recognised is None:
             return
         self._stop_counting()
-        zone, seen_words = tie.form.time.zone, recognised.proposal.words
+        zone, seen_words = tie.form.time.zone, recognised.proposal.words_by_column
         now_ms = self._house.desk.now_ms()
 
         def show(found: Survey) -> None:
@@ -467,7 +467,7 @@ class TextDialog(QDialog):
         is_doubtful = found.has_many_duplicates or not found.readings
         self.model.surveyed(found)
         self.words.setText(survey_text(found, zone))
-        set_role(self.words, "ember" if is_doubtful else "brass" if found.left_out else "")
+        set_role(self.words, "ember" if is_doubtful else "brass" if found.rejected else "")
         if found.doubts:
             self.words.setText(tr("All lines were read; answer the question above first."))
             set_role(self.words, "brass")

@@ -86,11 +86,11 @@ class ManyTextsDialog(QDialog):
             return  # closed before all files were looked at
         self._over()
         self.seen = seen
-        rows = [[one.path.name, one.kind or "–", tr(one.words) or tr("ready")] for one in seen]
+        rows = [[one.path.name, one.kind or "–", tr(one.summary) or tr("ready")] for one in seen]
         fill(self.table, rows, list(seen))
         ready = sum(one.needs_no_answer for one in seen)
         self.take.setEnabled(ready > 0)
-        kept = sum(one.is_kept for one in seen)
+        kept = sum(one.is_imported for one in seen)
         self._show_message(
             "; ".join(
                 (
@@ -129,12 +129,12 @@ class ManyTextsDialog(QDialog):
 
     def _done(self, done: ManyImported) -> None:
         self._over()
-        words = counted(len(done.taken), "%n file taken", "%n files taken")
+        words = counted(len(done.imported), "%n file taken", "%n files taken")
         words += ", " + counted(done.readings, "%n reading kept", "%n readings kept")
         if done.failed:
             path, why = done.failed[0]
             words += f"; {path.name}: {why}"
-        if done.taken:
+        if done.imported:
             self.taken.emit()
         self.look()
         self._house.show_message(words)

@@ -78,7 +78,7 @@ class _Sheet(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return line.cells[index.column()] if index.column() < len(line.cells) else ""
         if role == Qt.ItemDataRole.ToolTipRole:
-            return plain_tip(line.why) or None
+            return plain_tip(line.reason) or None
         if self.theme is None:
             return None
         if role == Qt.ItemDataRole.ForegroundRole:

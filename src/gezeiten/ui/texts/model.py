@@ -37,7 +37,7 @@ class ShownLine:
     kind: str
     cells: tuple[str, ...]
     spoilt: frozenset[int] = frozenset()
-    why: str = ""
+    reason: str = ""
 
 
 class TextModel:
@@ -60,19 +60,19 @@ class TextModel:
     # -- what was found out ----------------------------------------------------------------------
     def set_recognised(self, recognised: RecognisedText) -> None:
         """Take how the text seems to be written; what somebody chose before stays."""
-        if self._is_other_kind and recognised.tie is not None:
-            recognised = replace(recognised, tie=None, asked=())
-        if (self.known.station >= 0 or self.known.no_names) and recognised.tie is not None:
-            recognised = replace(recognised, tie=None, asked=())  # somebody knows better
+        if self._is_other_kind and recognised.template is not None:
+            recognised = replace(recognised, template=None, questions=())
+        if (self.known.station >= 0 or self.known.no_names) and recognised.template is not None:
+            recognised = replace(recognised, template=None, questions=())  # somebody knows better
         if (
             self.known.time_columns
-            and recognised.tie is not None
-            and (recognised.tie.form.time.columns != recognised.proposal.form.time.columns)
+            and recognised.template is not None
+            and (recognised.template.form.time.columns != recognised.proposal.form.time.columns)
         ):
-            recognised = replace(recognised, tie=None, asked=())  # somebody knows better
+            recognised = replace(recognised, template=None, questions=())  # somebody knows better
         before, self.recognised = self.tie, recognised
         tie = proposed_template(recognised, self.path.stem)
-        tie = tie if recognised.tie is not None else self._with_places(tie)
+        tie = tie if recognised.template is not None else self._with_places(tie)
         self.tie = tie if before is None else _with_selections(tie, before)
         self.open = list(recognised.doubts)
         for doubt in recognised.doubts:
@@ -234,11 +234,11 @@ class TextModel:
         if self.tie is None or self.recognised is None:
             return
         if doubt.kind == "kind":
-            likely = self.recognised.likely
+            likely = self.recognised.similar
             if value and likely is not None:
                 self.recognised = of_kind(self.path, self.recognised.proposal, likely)
-                self.tie = self.recognised.tie
-                self.open = list(self.recognised.asked)
+                self.tie = self.recognised.template
+                self.open = list(self.recognised.questions)
             return
         self.tie = settled(self.tie, doubt, value)
         if doubt.kind in ("order", "period"):

@@ -60,7 +60,7 @@ class ImportedTextsDialog(QDialog):
 
     def _selection_changed(self) -> None:
         one = selected_item(self.table)
-        can = isinstance(one, ImportedText) and one.taken_out_ms is None
+        can = isinstance(one, ImportedText) and one.removed_ms is None
         self.take_out.setEnabled(can and not self._house.is_read_only)
         self.why.setEnabled(self.take_out.isEnabled())
 
@@ -90,8 +90,8 @@ class ImportedTextsDialog(QDialog):
 
 def _row(one: ImportedText) -> list[str]:
     point = one.point
-    if one.taken_out_ms is not None:
-        point = tr("taken out %1").replace("%1", day_and_time(one.taken_out_ms, home_zone()))
+    if one.removed_ms is not None:
+        point = tr("taken out %1").replace("%1", day_and_time(one.removed_ms, home_zone()))
     return [
         day_and_time(one.at_ms, home_zone()),
         one.person,

@@ -54,7 +54,7 @@ def survey_text(found: Survey, zone: str) -> str:
         )
     said += [
         counted(many, "%n line is left out", "%n lines are left out") + f": {reason}"
-        for reason, many in found.left_out.most_common(3)
+        for reason, many in found.rejected.most_common(3)
     ]
     if found.spoilt:
         said.append(

@@ -44,9 +44,9 @@ class HitArea:
     """What lies under the pointer: a rectangle, what to say of it, where it leads."""
 
     area: QRectF
-    words: str
+    text: str
     row: BoardRow
-    thing: BoardGap | BoardExcursion | str
+    item: BoardGap | BoardExcursion | str
 
 
 class BoardCanvas(QWidget):
@@ -437,13 +437,13 @@ class BoardCanvas(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         hit = self._hit(event.position())
         if hit is not None:
-            self.opened.emit((hit.row, hit.thing))
+            self.opened.emit((hit.row, hit.item))
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
             hit = self._hit(QPointF(event.pos()))
             if hit:
-                QToolTip.showText(event.globalPos(), f"{hit.row.point.name}: {hit.words}", self)
+                QToolTip.showText(event.globalPos(), f"{hit.row.point.name}: {hit.text}", self)
             else:
                 QToolTip.hideText()
             return True

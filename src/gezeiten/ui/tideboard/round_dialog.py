@@ -192,7 +192,7 @@ class RoundDialog(QDialog):
         words = words.replace("%2", number(done)).replace("%3", number(len(under_way.tasks)))
         self.title.setText(words)
         way = " → ".join(under_way.sites)
-        km = f" · {number(under_way.way_km)} km" if under_way.way_km else ""
+        km = f" · {number(under_way.distance_km)} km" if under_way.distance_km else ""
         self.way.setText(way + km)
         self.bring.setText("\n".join(f"☐ {thing}" for thing in under_way.bring))
         self._show_tasks(under_way)
@@ -232,7 +232,7 @@ class RoundDialog(QDialog):
             return
         self.again.setChecked(task.plan is not None)
         self.plan.setEnabled(task.plan is not None)
-        self.reason.setText(self._drafts.get(_draft_key(task)) or task.left_out)
+        self.reason.setText(self._drafts.get(_draft_key(task)) or task.omitted_because)
         self.plan.clear()
         self.plan.addItem(tr("as the last mission there"), None)
         for kept in self._kept:
@@ -323,8 +323,8 @@ def _draft_key(task: VisitTask) -> str:
 
 def _state(task: VisitTask) -> str:
     """Return how far a point of the round is."""
-    if task.left_out:
-        return tr("left out: %1").replace("%1", task.left_out)
+    if task.omitted_because:
+        return tr("left out: %1").replace("%1", task.omitted_because)
     if task.is_done:
         return tr("✓ done")
     if task.offloaded:

@@ -18,29 +18,29 @@ class TrendsView:
     stretch to show once it has loaded; is_loading: another one is on its way; wanted_days: asked
     for meanwhile."""
 
-    whole: Span | None = None
-    kept: Span | None = None
+    extent: Span | None = None
+    remembered: Span | None = None
     is_loading: bool = False
     wanted_days: int | None = None
 
     def set_loading(self, view: Span | None) -> None:
         """Something is loaded; view: what is shown and shall stay, None where another one is
         wanted or nothing is shown."""
-        if view is not None and self.kept is None:
-            self.kept = view
+        if view is not None and self.remembered is None:
+            self.remembered = view
         self.is_loading = True
 
     def set_target(self, span: Span | None) -> None:
         """A stretch is wanted, to be seen in its surroundings; None: whatever was shown."""
-        self.kept = surroundings_of(span) if span else None
+        self.remembered = surroundings_of(span) if span else None
 
     def loaded(self, whole: Span | None) -> Span | None:
         """What was loaded reaches so far; return the stretch to show of it."""
-        self.whole, self.is_loading = whole, False
+        self.extent, self.is_loading = whole, False
         if whole is None:
             return None
-        view = first_view(self.kept, whole)
-        self.kept = None
+        view = first_view(self.remembered, whole)
+        self.remembered = None
         return view
 
     def failed(self) -> None:
@@ -52,9 +52,9 @@ class TrendsView:
         says it then."""
         if self.is_loading:
             self.wanted_days = days
-        if self.whole is None or self.is_loading:
+        if self.extent is None or self.is_loading:
             return None
-        start, end = self.whole
+        start, end = self.extent
         return (max(end - days * DAY_MS, start) if days else start, end)
 
     def waiting_days(self) -> int | None:
@@ -64,16 +64,16 @@ class TrendsView:
 
     def lengths_of(self, span: Span) -> list[int]:
         """Return which of `LENGTHS` a stretch has."""
-        if self.whole is None:
+        if self.extent is None:
             return []
-        length, whole = ((b - a) / DAY_MS for a, b in (span, self.whole))
+        length, whole = ((b - a) / DAY_MS for a, b in (span, self.extent))
         return [days for days, _ in LENGTHS if abs(length - (days or whole)) < 0.01 * length]
 
     def contains(self, mark: Span | None) -> bool:
         """Whether a marked stretch lies in the record."""
-        if mark is None or self.whole is None:
+        if mark is None or self.extent is None:
             return True
-        return mark[1] > self.whole[0] and mark[0] < self.whole[1]
+        return mark[1] > self.extent[0] and mark[0] < self.extent[1]
 
 
 def first_view(kept: Span | None, whole: Span) -> Span:

@@ -266,7 +266,7 @@ class TrendsPlace(Place):
         if self._target is not None:
             self.show_target(self._target)
         elif chosen:
-            self.model.kept = self.chart.view() if self.lanes else None
+            self.model.remembered = self.chart.view() if self.lanes else None
             self._load()
         else:
             self._show_first_point()
@@ -315,11 +315,11 @@ class TrendsPlace(Place):
         self.tree.blockSignals(False)
         self.chart.mark = look.span
         self.model.set_target(look.span)
-        self.way_back.setVisible(look.back is not None)
-        if look.back is not None:
+        self.way_back.setVisible(look.return_to is not None)
+        if look.return_to is not None:
             self.way_back.setText(tr("← Back (Alt+B)"))
-            self.way_back.setToolTip(plain_tip(look.back[2]))
-        self._return_to = look.back
+            self.way_back.setToolTip(plain_tip(look.return_to[2]))
+        self._return_to = look.return_to
         self._load()
 
     def mark_period(self) -> None:
@@ -367,7 +367,7 @@ class TrendsPlace(Place):
         chosen, desk = self.points(), self.house.desk
         stays = self.lanes and self._target is None and chosen
         self.model.set_loading(self.chart.view() if stays else None)
-        kept = self.model.kept
+        kept = self.model.remembered
         self.house.run(
             lambda _task: lanes_of(desk, chosen, partial(first_view, kept)),
             self._show_lanes,
@@ -400,7 +400,7 @@ class TrendsPlace(Place):
             self.house.show_message(
                 tr("The mark was taken off: these points have no record there.")
             )
-        self.chart.show_lanes(lanes, view, self._zone(), whole=self.model.whole)
+        self.chart.show_lanes(lanes, view, self._zone(), whole=self.model.extent)
         for fault in faults_of(lanes):
             self.house.said.emit(fault, True)
         self._show_numbers(self.chart.mark)
@@ -415,7 +415,7 @@ class TrendsPlace(Place):
             self.chart.set_view(span)
 
     def _view_changed(self, span: Span) -> None:
-        if self.model.whole is None:
+        if self.model.extent is None:
             return
         has = self.model.lengths_of(span)
         self.lengths.setExclusive(False)

@@ -36,9 +36,9 @@ def read(at_ms: int, value: float, u: float = 0.1, **more: object) -> CheckReadi
         value,
         u,
         by="ah",
-        words="",
-        said_ms=0,
-        said_by="ah",
+        remark="",
+        stated_ms=0,
+        stated_by="ah",
         **facts,
     )  # type: ignore[arg-type]
 
@@ -220,5 +220,5 @@ def test_a_duty_of_two_looks_on_working_days() -> None:
     listed = schedule_days(
         looks, (friday, monday + 47 * HOUR_MS), "Europe/Berlin", 2, working_days=True
     )
-    told = [(duty_day.day.isoformat(), duty_day.made, duty_day.is_met) for duty_day in listed]
+    told = [(duty_day.day.isoformat(), duty_day.readings, duty_day.is_met) for duty_day in listed]
     assert told == [("2026-03-27", 2, True), ("2026-03-30", 1, False)]  # Tuesday is not over

@@ -107,7 +107,7 @@ def test_the_error_of_a_line_agrees_with_hiding_by_hand() -> None:
         ):
             ends = [first - 1, first + 3]
             errors.append(np.interp(hidden, ends, values[ends]) - values[hidden])
-    assert line.stretches == len(errors) < 40
+    assert line.periods == len(errors) < 40
     assert line.rmse == pytest.approx(np.sqrt(np.mean(np.square(errors))))
     assert line.fill.values == pytest.approx(
         np.interp([32, 33, 34], [31, 35], values[[31, 35]]), abs=1e-4
@@ -130,7 +130,7 @@ def test_a_way_is_said_to_beat_another_one_where_it_nearly_always_does() -> None
     assert is_significantly_better(best, line)
     assert not is_significantly_better(line, best)
     assert not is_significantly_better(line, line)
-    by_a_hair = replace(line, by_stretch=line.by_stretch * np.where(np.arange(40) % 5, 0.5, 1.01))
+    by_a_hair = replace(line, by_period=line.by_period * np.where(np.arange(40) % 5, 0.5, 1.01))
     assert not is_significantly_better(by_a_hair, line)  # better on 32 of 40 only
 
 

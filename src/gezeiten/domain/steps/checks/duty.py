@@ -20,13 +20,13 @@ class CheckScheduleDay:
     """A local day on which checks were due: how many there were, of how many."""
 
     day: date
-    made: int
+    readings: int
     due: int
 
     @property
     def is_met(self) -> bool:
         """Whether there were as many as due."""
-        return self.made >= self.due
+        return self.readings >= self.due
 
 
 def schedule_days(

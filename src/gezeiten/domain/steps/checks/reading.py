@@ -40,9 +40,9 @@ class CheckReading:
     dip_m: float | None
     rim_m: float | None
     by: str
-    words: str
-    said_ms: int
-    said_by: str
+    remark: str
+    stated_ms: int
+    stated_by: str
 
 
 def dip_uncertainty_m(dip_m: float) -> float:

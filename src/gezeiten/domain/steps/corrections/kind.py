@@ -39,7 +39,7 @@ class CorrectionKind:
     name: str
     apply: Callable[[Series, Parameters, int, int], Series]
     checked: Callable[[Parameters], dict[str, Any]]
-    told: Callable[[Parameters, str], str]
+    describe: Callable[[Parameters, str], str]
     is_fitted: bool = False
 
 

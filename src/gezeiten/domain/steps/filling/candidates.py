@@ -80,8 +80,8 @@ class Candidate:
     low: Values
     high: Values
     rmse: float
-    stretches: int
-    by_stretch: Values
+    periods: int
+    by_period: Values
     is_worded: bool = False
     unrest: Literal["", "measured", "not measured"] = ""
     is_beyond: bool = False
@@ -166,7 +166,7 @@ def _by_all_sums(
             float(np.sqrt(squares.mean())),
             len(squares),
             squares,
-            made.apart < WORDED,
+            made.disjoint < WORDED,
             of_sum=True,
         )
 
@@ -239,15 +239,15 @@ def ranked(found: Sequence[Candidate]) -> list[Candidate]:
 
 def _scaled_error(one: Candidate) -> float:
     """How far off a way is, in the scale in which all ways are compared."""
-    return float(one.by_stretch.mean())
+    return float(one.by_period.mean())
 
 
 def is_significantly_better(one: Candidate, other: Candidate) -> bool:
     """Whether one way does better than another one: by more than two standard errors of their
     difference over all hidden stretches, and on nine of ten of these."""
-    if one is other or len(one.by_stretch) != len(other.by_stretch) or not len(one.by_stretch):
+    if one is other or len(one.by_period) != len(other.by_period) or not len(one.by_period):
         return False
-    difference = other.by_stretch - one.by_stretch
+    difference = other.by_period - one.by_period
     error = float(difference.std(ddof=1)) / np.sqrt(len(difference))
     is_more = difference.mean() > _SURELY * error
     return bool(is_more and (difference > 0).mean() >= _MOSTLY)
@@ -256,9 +256,9 @@ def is_significantly_better(one: Candidate, other: Candidate) -> bool:
 def _is_as_good(one: Candidate, best: Candidate) -> bool:
     if one is best:
         return True
-    if len(one.by_stretch) != len(best.by_stretch):
+    if len(one.by_period) != len(best.by_period):
         return False
-    difference = one.by_stretch - best.by_stretch
+    difference = one.by_period - best.by_period
     error = float(difference.std(ddof=1)) / np.sqrt(len(difference))
     return bool(difference.mean() < error)
 
@@ -428,7 +428,7 @@ def _widths(
     if its is None:
         return WIDENED * usual, "not measured", None
     widened = half_widths(its)
-    if its.apart >= LEAST_ALIKE:
+    if its.disjoint >= LEAST_ALIKE:
         return np.maximum(usual, widened), "measured", its
     return np.maximum(WIDENED * usual, widened), "not measured", its
 
@@ -478,8 +478,8 @@ def _candidate(
         low,
         high,
         _rmse(known.scale, errors, values),
-        len(errors.by_stretch),
-        errors.by_stretch,
+        len(errors.by_period),
+        errors.by_period,
         errors.is_worded,
     )
 

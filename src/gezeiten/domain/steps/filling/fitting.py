@@ -29,19 +29,19 @@ class LinearFit:
     weights: Values
     rows: NDArray[np.intp]
     normal: Matrix
-    right: Values
+    rhs: Values
 
     def without(self, first: int, end: int) -> Values:
         """Return the coefficients that come out without the readings at places [first, end)."""
         a, b = self.rows.searchsorted((first, end))
         part = self.design[a:b]
         weighted = part * self.weights[a:b, None]
-        return _solved(self.normal - weighted.T @ part, self.right - weighted.T @ self.values[a:b])
+        return _solved(self.normal - weighted.T @ part, self.rhs - weighted.T @ self.values[a:b])
 
     @property
     def coefficients(self) -> Values:
         """Those of all readings."""
-        return _solved(self.normal, self.right)
+        return _solved(self.normal, self.rhs)
 
 
 def fitted(design: Matrix, values: Values) -> LinearFit | None:

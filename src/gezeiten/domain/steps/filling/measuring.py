@@ -55,16 +55,16 @@ class Errors:
     places: NDArray[np.intp]
     of: Matrix
     fade: float
-    by_stretch: Values
+    by_period: Values
     known: Matrix
     most_step: float
-    apart: int
+    disjoint: int
     length: int
 
     @property
     def is_worded(self) -> bool:
         """Whether there are so few that a band holds "at least"."""
-        return self.apart < WORDED
+        return self.disjoint < WORDED
 
 
 def ends_of(
@@ -155,7 +155,7 @@ def _classes_of(places: NDArray[np.intp], length: int) -> NDArray[np.intp]:
 def _few(errors: Errors) -> float:
     """Return by how much a band is wider for the few stretches that it rests on."""
     independent = max(1.0, errors.length / (5 * _memory(errors)))
-    many = max(min(float(STRETCHES), errors.apart * independent), 2.0)
+    many = max(min(float(STRETCHES), errors.disjoint * independent), 2.0)
     return float(stdtrit(many - 1, 0.975)) / 1.96 * float(np.sqrt(1 + 1 / many))
 
 

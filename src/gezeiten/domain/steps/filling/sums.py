@@ -34,7 +34,7 @@ class BySums:
     values: Values
     ratio: float
     errors: Values
-    apart: int
+    disjoint: int
     refusal: str = ""
 
 

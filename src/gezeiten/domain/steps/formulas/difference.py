@@ -25,5 +25,5 @@ DIFFERENCE = Formula(
     _GIVES,
     _difference,
     "first − second",
-    is_of_one_unit=True,
+    keeps_unit=True,
 )

@@ -90,25 +90,25 @@ class Formula:
     version: int
     name: str
     roles: tuple[Role, ...]
-    gives: Mapping[str, str]
+    results: Mapping[str, str]
     apply: Callable[[tuple[Values, ...], Mapping[str, float]], Made]
     source: str
     parameters: tuple[Parameter, ...] = ()
-    is_of_one_unit: bool = False
+    keeps_unit: bool = False
     over: Over | None = None
     gathers: Gathers = "nothing"
     is_running: bool = False
     averages: tuple[Averages, ...] = ()
-    is_hung: bool = False
+    uses_sensor_depth: bool = False
     superseded: str = ""
-    wants_times: bool = False
+    uses_times: bool = False
     is_of_any: bool = False
 
     def result(self, channel: str) -> str:
         """Return the channel of what comes out where the first input is of one."""
-        if self.over is not None and not self.gives:
+        if self.over is not None and not self.results:
             return running_key(channel) if self.is_running else channel
-        return self.gives.get(quantity(channel).unit, "")
+        return self.results.get(quantity(channel).unit, "")
 
     def starts_from(self, channel: str) -> bool:
         """Whether something comes out where the first input is of a channel."""
@@ -128,9 +128,9 @@ class Formula:
                 return f"{one.name} cannot be its {role.name.lower()}"
         if self.averages and inputs[0].averages not in self.averages:
             return f"{inputs[0].name.lower()} is no quantity for which it makes sense"
-        if self.gives and inputs[0].unit not in self.gives:
+        if self.results and inputs[0].unit not in self.results:
             return f"nothing is known that it makes of {inputs[0].unit or 'numbers'}"
-        if self.is_of_one_unit and len({one.unit for one in inputs}) > 1:
+        if self.keeps_unit and len({one.unit for one in inputs}) > 1:
             return "both have to be of one unit"
         return ""
 

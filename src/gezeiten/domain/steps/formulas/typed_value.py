@@ -34,7 +34,7 @@ TYPED_VALUE = Formula(
         Parameter(FROM_MS, "From", "", 0.0, 0.0, float(EVER_MS), 0, is_instant=True),
         Parameter(UNTIL_MS, "Until", "", float(EVER_MS), 0.0, float(EVER_MS), 0, is_instant=True),
     ),
-    wants_times=True,
+    uses_times=True,
     is_of_any=True,
 )
 """Its unit is that of the quantity that is chosen for it, so it is typed as that is recorded."""

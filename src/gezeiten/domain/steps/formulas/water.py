@@ -130,7 +130,7 @@ HEIGHT = Formula(
     {"m": "water_height"},
     _height_m,
     "H = z − l + h, z and l as the sensor hung then",
-    is_hung=True,
+    uses_sensor_depth=True,
 )
 DEPTH_TO_WATER = Formula(
     "depth_to_water",
@@ -140,7 +140,7 @@ DEPTH_TO_WATER = Formula(
     {"m": "depth_to_water"},
     _depth_to_water_m,
     "d = l − h, l as the sensor hung then",
-    is_hung=True,
+    uses_sensor_depth=True,
 )
 LEVEL_VENTED = Formula(
     "level_vented",
