@@ -30,7 +30,7 @@ from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.field.place import FieldDeskPlace
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.points.checks_dialog import ChecksDialog
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.tour import close_down, settle_down, take_pictures
 from gezeiten.ui.shell.window import MainWindow
 
@@ -102,13 +102,13 @@ def routes(archive: Path, out: Path, work: Path) -> None:
 
 def chain(window: MainWindow, out: Path) -> None:
     """A certificate that is kept, spikes that a rule catches, before they are marked."""
-    desk = window.house.desk
+    desk = window.context.desk
     point = point_named(desk, "Cold room A")
     key = point.channels[0].channel
     begin, end = extent(desk, point.id, [key])
     certificate = proposed(point, key, "linear", (begin, None), {"offset": 0.3, "u": 0.1})
     save_correction(desk, point, certificate, "certificate K-118")
-    dialog = ChainDialog(window, window.house, point, key, (end - 6 * DAY_MS, end))
+    dialog = ChainDialog(window, window.context, point, key, (end - 6 * DAY_MS, end))
     dialog.show()
     settle_down(window)
     dialog.since.show_instant(end - 6 * DAY_MS, point.zone)
@@ -125,11 +125,11 @@ def chain(window: MainWindow, out: Path) -> None:
 
 def read_by_hand(window: MainWindow, out: Path) -> None:
     """The dips of the creek beside its level, and the line that would tie it."""
-    creek = point_named(window.house.desk, "Creek gauge")
+    creek = point_named(window.context.desk, "Creek gauge")
     level = next(
         channel.channel for channel in creek.channels if channel.channel.startswith("water_level")
     )
-    dialog = ChecksDialog(window, window.house, creek, level)
+    dialog = ChecksDialog(window, window.context, creek, level)
     dialog.show()
     settle_down(window)
     dialog.way.setCurrentIndex(dialog.way.findData("line"))

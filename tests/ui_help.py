@@ -39,10 +39,10 @@ def open_window(qtbot: QtBot, desk: Workspace, *, builds_rest: bool = False) -> 
     nobody asks for, as the window does by itself; most tests look at one or two."""
     application()
     window = MainWindow(desk)
-    window.house.seconds = HandClock()
+    window.context.seconds = HandClock()
     if not builds_rest:
         window.places.stop_building()
-    qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
+    qtbot.addWidget(window, before_close_func=lambda w: w.context.works.stop())
     window.resize(1280, 800)
     with qtbot.waitExposed(window, timeout=PATIENCE_MS):
         window.show()
@@ -57,7 +57,7 @@ def idle(qtbot: QtBot, window: MainWindow) -> None:
 
     def is_calm() -> bool:
         nonlocal calm
-        calm = 0 if window.house.works.is_busy else calm + 1
+        calm = 0 if window.context.works.is_busy else calm + 1
         return calm >= 3
 
     qtbot.waitUntil(is_calm, timeout=PATIENCE_MS)
@@ -65,7 +65,7 @@ def idle(qtbot: QtBot, window: MainWindow) -> None:
 
 def press(window: MainWindow, keys: str, after_s: float = 2.0) -> None:
     """Press keys as Qt writes them ("Ctrl+2", "F6") where the focus is, so long after the last."""
-    window.house.seconds.now_s += after_s
+    window.context.seconds.now_s += after_s
     combination = QKeySequence(keys)[0]
     target = window.focusWidget() or window
     QTest.keyClick(target, combination.key(), combination.keyboardModifiers())

@@ -21,7 +21,7 @@ from gezeiten.desk.places import sites
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.ui.field.place import FieldDeskPlace
 from gezeiten.ui.field.stage_states import LAUNCH, PLAN
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import ANCHOR_MS, COLD_PLAN, STORE_PLAN, Lab, StartStandin
 from tests.ui_help import PATIENCE_MS, idle, open_window, press
@@ -300,7 +300,7 @@ def test_the_interval_that_reaches_the_visit_is_one_click(
 def test_the_round_shows_what_is_left(window: MainWindow, qtbot: QtBot, tailgate: Lab) -> None:
     ids = [site.id for site in sites(tailgate.desk)]
     make_round(tailgate.desk, ids, round(tailgate.clock.now_ms()))
-    window.house.archive_changed.emit()
+    window.context.archive_changed.emit()
     idle(qtbot, window)
     field = field_of(window)
     assert field.round_strip.words_label.text() == "Round: 0 of 2 done"

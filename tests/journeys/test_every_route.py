@@ -24,7 +24,7 @@ from gezeiten.link.address import CablePort
 from gezeiten.link.registers import CourierMode
 from gezeiten.standin.process import StandinProcess
 from gezeiten.ui.field.place import FieldDeskPlace
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.texts.dialog import TextDialog
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab, StartStandin

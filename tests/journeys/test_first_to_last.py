@@ -26,7 +26,7 @@ from gezeiten.link.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession
 from gezeiten.ui.field.stage_states import LAUNCH
 from gezeiten.ui.plan.editor import PlanEditor
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
 from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into

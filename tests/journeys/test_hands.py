@@ -16,7 +16,7 @@ from gezeiten.desk.office.logbook import logbook_entries
 from gezeiten.desk.office.verifying import verify
 from gezeiten.ui.field.place import FieldDeskPlace
 from gezeiten.ui.field.stage_states import LAUNCH
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.presses import BOUNCE_S, Presses
 from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import Lab
@@ -77,7 +77,7 @@ def test_two_keys_a_logger(window: MainWindow, qtbot: QtBot, tailgate: Lab) -> N
     assert QApplication.focusWidget() is field.loggers
     assert "✓ launched" in field.loggers.currentItem().toolTip()
     assert field.right.erasing.text() == ""
-    window.house.seconds.now_s += 2
+    window.context.seconds.now_s += 2
     key("Return")
     idle(qtbot, window)
     assert field.model.card.serial == "P-0330"
@@ -178,7 +178,7 @@ def test_keys_at_every_moment(window: MainWindow, qtbot: QtBot, tailgate: Lab, s
     field.loggers.setFocus()
     for _ in range(60):
         there = QApplication.focusWidget() or window
-        window.house.seconds.now_s += dice.choice((0.1, 2.0))
+        window.context.seconds.now_s += dice.choice((0.1, 2.0))
         pressed = dice.choice((Qt.Key.Key_F9, Qt.Key.Key_Space, Qt.Key.Key_Return))
         QTest.keyClick(there, pressed)
         if dice.random() < 0.5:

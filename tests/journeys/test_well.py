@@ -22,7 +22,7 @@ from gezeiten.domain.series.timeline import DAY_MS, from_ms
 from gezeiten.ui.mend.clock_dialog import ClockDialog
 from gezeiten.ui.points.check_sheet import CheckSheet
 from gezeiten.ui.points.checks_dialog import ChecksDialog
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, open_window
@@ -57,7 +57,7 @@ def level_of(desk: Workspace, creek: PointPlace) -> str:
 
 def stretch_clock(window: MainWindow, qtbot: QtBot, creek: PointPlace) -> tuple[int, int]:
     """Put the clock right by its contacts; returns what it was ahead by at the last, and when."""
-    made = ClockDialog(window, window.house, creek, PRESSURE)
+    made = ClockDialog(window, window.context, creek, PRESSURE)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -71,7 +71,7 @@ def stretch_clock(window: MainWindow, qtbot: QtBot, creek: PointPlace) -> tuple[
 
 
 def dip(window: MainWindow, qtbot: QtBot, creek: PointPlace, at_ms: int, dip_m: float) -> None:
-    made = CheckSheet(window, window.house, creek.id)
+    made = CheckSheet(window, window.context, creek.id)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -119,7 +119,7 @@ def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
         at_ms = int(measured.times_utc_ms[at]) // 60_000 * 60_000
         stands_m = float(np.interp(at_ms, measured.times_utc_ms, measured.values))
         dip(window, qtbot, creek, at_ms, LENGTH_M - (stands_m + off_m))
-    made = ChecksDialog(window, window.house, creek, level)
+    made = ChecksDialog(window, window.context, creek, level)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)

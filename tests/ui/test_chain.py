@@ -31,7 +31,7 @@ from gezeiten.ui.mend.story_dialog import ProvenanceDialog
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.coverage_dialog import CoverageDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui.test_sources_and_limits import shown
 from tests.ui_help import idle
@@ -117,7 +117,7 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
     point = point_named(demo_desk, "Cold room A")
     whole = record(demo_desk, point.id, KEY)
     end = int(whole.times_utc_ms[-1])
-    made = ChainDialog(window, window.house, point, KEY, (end - 3 * DAY_MS, end))
+    made = ChainDialog(window, window.context, point, KEY, (end - 3 * DAY_MS, end))
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -130,7 +130,7 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
     made.keep()
     idle(qtbot, window)
     assert len(whole) - len(record(demo_desk, point.id, KEY)) == 288
-    told = ProvenanceDialog(window, window.house, point, end - DAY_MS - 600_000, KEY)
+    told = ProvenanceDialog(window, window.context, point, end - DAY_MS - 600_000, KEY)
     qtbot.addWidget(told)
     told.show()
     idle(qtbot, window)
@@ -141,7 +141,7 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
     assert "taken out → no value" in lines[-2]
     assert "door left open for painting" in lines[-2]
     assert lines[-1] == "no value"
-    beside = ProvenanceDialog(window, window.house, point, end - 3 * DAY_MS, KEY)
+    beside = ProvenanceDialog(window, window.context, point, end - 3 * DAY_MS, KEY)
     qtbot.addWidget(beside)
     beside.show()
     idle(qtbot, window)
@@ -152,7 +152,7 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
 def test_where_nothing_shows_it_nothing_is_taken_out(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
-    made = ChainDialog(window, window.house, point_named(demo_desk, "Cold room A"), KEY)
+    made = ChainDialog(window, window.context, point_named(demo_desk, "Cold room A"), KEY)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -173,7 +173,7 @@ def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
     point = point_named(demo_desk, "Cold room A")
     whole = record(demo_desk, point.id, KEY)
     end = int(whole.times_utc_ms[-1])
-    made = ChainDialog(window, window.house, point, KEY, (end - 6 * DAY_MS, end + 1))
+    made = ChainDialog(window, window.context, point, KEY, (end - 6 * DAY_MS, end + 1))
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -239,7 +239,7 @@ def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     point = point_named(demo_desk, "Creek gauge")
-    made = CoverageDialog(window, window.house, point, "water_temperature")
+    made = CoverageDialog(window, window.context, point, "water_temperature")
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -269,7 +269,7 @@ def test_points_come_from_what_was_read_by_hand_and_are_tried_before_they_are_ke
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     """In Cold room A somebody reads 0.15 °C more than the logger shows, twice a day."""
-    made = ChainDialog(window, window.house, point_named(demo_desk, "Cold room A"), KEY)
+    made = ChainDialog(window, window.context, point_named(demo_desk, "Cold room A"), KEY)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -293,7 +293,7 @@ def test_a_fill_is_switched_off_and_on_in_the_chain(
 ) -> None:
     [booked] = [gap for gap in gaps(demo_desk) if gap.point.name == "Paint hall"]
     fill_by_line(demo_desk, booked)
-    made = ChainDialog(window, window.house, booked.point, "co2")
+    made = ChainDialog(window, window.context, booked.point, "co2")
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -325,8 +325,8 @@ def test_a_reading_tapped_in_any_chart_tells_its_story(
     level = next(
         channel.channel for channel in creek.channels if channel.channel.startswith("water_level")
     )
-    checks = ChecksDialog(window, window.house, creek, level)
-    steps = ChainDialog(window, window.house, creek, "water_temperature")
+    checks = ChecksDialog(window, window.context, creek, level)
+    steps = ChainDialog(window, window.context, creek, "water_temperature")
     told = []
     for place, target, share in (
         (places.TRENDS, creek.id, 0.5),

@@ -10,7 +10,7 @@ from gezeiten.desk.context import Workspace
 from gezeiten.desk.places import point_named
 from gezeiten.domain.wording import axis_text, power_of
 from gezeiten.ui.parts.chart_axes import ValueAxis
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle
 

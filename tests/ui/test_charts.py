@@ -33,7 +33,7 @@ from gezeiten.ui.parts.chart_lanes import Lane
 from gezeiten.ui.parts.chart_limits import limit_labels, spread_apart
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.shell import app as ui_app
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.finder import Finder
 from gezeiten.ui.shell.theme import LIGHT, THEMES, Theme

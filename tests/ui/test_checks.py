@@ -15,7 +15,7 @@ from gezeiten.ui.points.check_sheet import CheckSheet
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.places_dialog import PlacesDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, press
 
@@ -95,7 +95,7 @@ def test_a_level_is_tied_to_its_dips(
     """The demonstration's dips fit its record, up to 11 mm off; it is tied to them by a line."""
     key = level_of(creek)
     before = record(demo_desk, creek.id, key)
-    made = ChecksDialog(window, window.house, creek, key)
+    made = ChecksDialog(window, window.context, creek, key)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -128,7 +128,7 @@ def test_a_level_is_tied_to_its_dips(
 def test_a_duty_that_was_not_met_says_when(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
-    made = ChecksDialog(window, window.house, point_named(demo_desk, "Cold room A"))
+    made = ChecksDialog(window, window.context, point_named(demo_desk, "Cold room A"))
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -139,7 +139,7 @@ def test_a_duty_that_was_not_met_says_when(
 def test_a_rim_that_was_cut_asks_whether_the_sensor_came_down_too(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace, creek: PointPlace
 ) -> None:
-    made = PlacesDialog(window, window.house, creek.id)
+    made = PlacesDialog(window, window.context, creek.id)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)

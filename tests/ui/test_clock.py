@@ -18,7 +18,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.clock_dialog import ClockDialog
 from gezeiten.ui.mend.clock_words import parsed_shift_ms
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, type_into
 
@@ -49,11 +49,11 @@ def test_a_clock_is_moved_by_hand_and_back(
 ) -> None:
     point = point_named(demo_desk, "Cold room B")
     before = record(demo_desk, point.id, KEY)
-    chain = ChainDialog(window, window.house, point, KEY)
+    chain = ChainDialog(window, window.context, point, KEY)
     qtbot.addWidget(chain)
     chain.show()
     idle(qtbot, window)
-    made = ClockDialog(chain, window.house, point, KEY)
+    made = ClockDialog(chain, window.context, point, KEY)
     made.finished.connect(lambda _: chain._load())
     made.open()
     idle(qtbot, window)
@@ -104,7 +104,7 @@ def test_a_neighbour_says_how_a_clock_was_set(
 ) -> None:
     """Two piezometers in the same marsh: nothing clear is claimed where a tide goes with a tide."""
     point = point_named(demo_desk, "Piezometer K1")
-    made = ClockDialog(window, window.house, point, "water_pressure")
+    made = ClockDialog(window, window.context, point, "water_pressure")
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -130,7 +130,7 @@ def test_what_a_level_loses_is_said_before_and_stands_in_mend_after(
     )
     for step in chain(demo_desk, creek, level).corrections:
         withdraw_correction(demo_desk, creek, step)  # a tie rests on the present instants
-    made = ClockDialog(window, window.house, barometer, "air_pressure")
+    made = ClockDialog(window, window.context, barometer, "air_pressure")
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)

@@ -33,7 +33,7 @@ def test_degree_days_of_a_store(
     room = point_named(demo_desk, "Cold room A")
     whole = record(demo_desk, room.id, KEY)
     end = int(whole.times_utc_ms[-1])
-    made = DaysDialog(window, window.house, room, (end - 40 * DAY_MS, end), KEY)
+    made = DaysDialog(window, window.context, room, (end - 40 * DAY_MS, end), KEY)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)

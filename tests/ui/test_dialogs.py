@@ -25,7 +25,7 @@ from gezeiten.desk.settings import Settings, infos, load_settings
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.ui.field.life_dialog import LoggerHistoryDialog
 from gezeiten.ui.points.places_dialog import PlacesDialog
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.i18n import number
 from gezeiten.ui.shell.settings_dialog import SettingsDialog
@@ -54,7 +54,7 @@ def window(qtbot: QtBot, desk: Workspace) -> Iterator[MainWindow]:
 # -- settings ------------------------------------------------------------------------------------
 @pytest.fixture
 def dialog(window: MainWindow, qtbot: QtBot) -> SettingsDialog:
-    made = SettingsDialog(window, window.house)
+    made = SettingsDialog(window, window.context)
     made.changed.connect(window._settings_changed)
     qtbot.addWidget(made)
     made.show()
@@ -107,7 +107,7 @@ def test_all_back_to_defaults(dialog: SettingsDialog, desk: Workspace) -> None:
 
 # -- sites and points ----------------------------------------------------------------------------
 def test_a_site_and_a_point_from_nothing(window: MainWindow, qtbot: QtBot, desk: Workspace) -> None:
-    made = PlacesDialog(window, window.house)
+    made = PlacesDialog(window, window.context)
     qtbot.addWidget(made)
     idle(qtbot, window)
     form = made.site_form
@@ -143,7 +143,7 @@ def test_a_site_and_a_point_from_nothing(window: MainWindow, qtbot: QtBot, desk:
 
 
 def test_a_point_without_a_site_is_refused(window: MainWindow, qtbot: QtBot) -> None:
-    made = PlacesDialog(window, window.house)
+    made = PlacesDialog(window, window.context)
     qtbot.addWidget(made)
     idle(qtbot, window)
     made.new_point()
@@ -156,12 +156,12 @@ def test_a_calibration_with_its_certificate(lab: Lab, qtbot: QtBot, tmp_path: Pa
     # days are typed on today's calendar, so the archive's clock is today's as well
     desk = open_workspace(lab.desk.archive.folder, computer=TrustedClock(), pins=MemoryPins())
     window = open_window(qtbot, desk)
-    made = LoggerHistoryDialog(window, window.house, "D-2041")
+    made = LoggerHistoryDialog(window, window.context, "D-2041")
     qtbot.addWidget(made)
     idle(qtbot, window)
     assert made.missions.rowCount() == 1
     type_into(made.words, "sent to the maker")
-    again = LoggerHistoryDialog(window, window.house, "D-2041")  # closed before it was entered
+    again = LoggerHistoryDialog(window, window.context, "D-2041")  # closed before it was entered
     qtbot.addWidget(again)
     idle(qtbot, window)
     assert again.words.text() == "sent to the maker"
@@ -195,7 +195,7 @@ def test_a_round_is_prepared_left_out_and_ended(lab: Lab, qtbot: QtBot) -> None:
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     lab.later(60)
     window = open_window(qtbot, lab.desk)
-    made = RoundDialog(window, window.house)
+    made = RoundDialog(window, window.context)
     qtbot.addWidget(made)
     idle(qtbot, window)
     made.make()
@@ -211,7 +211,7 @@ def test_a_round_is_prepared_left_out_and_ended(lab: Lab, qtbot: QtBot) -> None:
     idle(qtbot, window)
     assert (open_round(lab.desk).tasks[0].plan is None) != (under_way.tasks[0].plan is None)
     type_into(made.reason, "flooded")
-    window.house.archive_changed.emit()
+    window.context.archive_changed.emit()
     made._load()
     idle(qtbot, window)
     assert made.reason.text() == "flooded"
@@ -234,7 +234,7 @@ def test_practice_loggers_start_are_found_and_are_marked(
     application()
     with PracticeFleet(tmp_path / "practice") as practice:
         window = MainWindow(desk, practice)
-        qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
+        qtbot.addWidget(window, before_close_func=lambda w: w.context.works.stop())
         window.show()
         window.show_place(places.FIELD_DESK)
         idle(qtbot, window)

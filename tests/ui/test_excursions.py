@@ -20,7 +20,7 @@ from gezeiten.errors import InputError
 from gezeiten.ui.excursions.place import ExcursionsPlace
 from gezeiten.ui.excursions.replace_dialog import ReplaceDialog
 from gezeiten.ui.parts.site_list import ListLine, SiteList
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, press, type_into
 
@@ -79,7 +79,7 @@ def test_words_survive_choosing_refreshing_and_a_crash(
     idle(qtbot, window)
     assert place._event.id != first.id
     assert place.words.toPlainText() == place._event.words
-    window.house.archive_changed.emit()
+    window.context.archive_changed.emit()
     idle(qtbot, window)
     press(window, "Ctrl+Up")
     idle(qtbot, window)
@@ -118,7 +118,7 @@ def test_several_are_settled_at_once_and_the_next_is_at_the_same_site(
     named = {event.point.name for event in place.list.marked()}
     assert len(place.marks.text().split("\n")) == 2
     assert all(name in place.marks.text() for name in named)
-    window.house.archive_changed.emit()  # marks survive what comes in meanwhile
+    window.context.archive_changed.emit()  # marks survive what comes in meanwhile
     idle(qtbot, window)
     earlier = next(e for e in excursions(demo_desk) if e.is_settled)
     place.reuse_comment(earlier.cause, earlier.comment)
@@ -223,7 +223,7 @@ def test_an_excursion_that_has_changed_since_says_what_it_was(
     with demo_desk.archive.writing() as session:
         row = session.scalars(select(AssessmentRow).order_by(AssessmentRow.id.desc())).first()
         row.seen = {**row.seen, "end_ms": event.start_ms + 3_600_000, "extreme": 9.25}
-    window.house.archive_changed.emit()
+    window.context.archive_changed.emit()
     window.show_place(places.EXCURSIONS, event.id)
     idle(qtbot, window)
     place = window.places[places.EXCURSIONS]

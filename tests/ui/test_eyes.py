@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Workspace
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from tests.desk.intake.test_text_files import station
 from tests.ui import eyes
 from tests.ui.walk import DIALOGS, views_of

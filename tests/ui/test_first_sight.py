@@ -12,7 +12,7 @@ from gezeiten.desk.field.startup_cache import fresh_board
 from gezeiten.desk.places import add_point
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import PATIENCE_MS, HandClock, idle
@@ -22,8 +22,8 @@ def begun(qtbot: QtBot, folder: Path) -> MainWindow:
     """The window as a start shows it first."""
     application()
     window = MainWindow(open_workspace(folder, later=True))
-    window.house.seconds = HandClock()
-    qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
+    window.context.seconds = HandClock()
+    qtbot.addWidget(window, before_close_func=lambda w: w.context.works.stop())
     return window
 
 
@@ -39,7 +39,7 @@ def test_the_board_stands_before_the_archive_is_open(qtbot: QtBot, known: Path) 
     window = begun(qtbot, known)
     first = window.places[places.TIDEBOARD].canvas.board
     assert first is not None
-    assert not window.house.desk.is_open
+    assert not window.context.desk.is_open
     with qtbot.waitSignal(window.opened, timeout=PATIENCE_MS):
         window.show()
         window.activateWindow()
@@ -49,7 +49,7 @@ def test_the_board_stands_before_the_archive_is_open(qtbot: QtBot, known: Path) 
     then = window.places[places.TIDEBOARD].canvas.board
     assert then is not first
     assert then.sites[0][0] == first.sites[0][0]
-    window.house.desk.close()
+    window.context.desk.close()
 
 
 def test_whoever_is_quicker_than_the_archive_waits_for_it_and_gets_there(
@@ -59,11 +59,11 @@ def test_whoever_is_quicker_than_the_archive_waits_for_it_and_gets_there(
     with qtbot.waitSignal(window.opened, timeout=PATIENCE_MS):
         window.show()
         window.show_place(places.TRENDS)
-        assert not window.house.desk.is_open
+        assert not window.context.desk.is_open
     idle(qtbot, window)
     assert window.stack.currentIndex() == places.TRENDS
     assert window.places[places.TRENDS].lanes
-    window.house.desk.close()
+    window.context.desk.close()
 
 
 def test_without_a_first_sight_the_archive_is_opened_at_once(qtbot: QtBot, known: Path) -> None:
@@ -77,7 +77,7 @@ def test_without_a_first_sight_the_archive_is_opened_at_once(qtbot: QtBot, known
     idle(qtbot, window)
     names = [site.name for site, _ in window.places[places.TIDEBOARD].canvas.board.sites]
     assert "Shore" in names
-    window.house.desk.close()
+    window.context.desk.close()
 
 
 def test_an_archive_that_cannot_be_opened_says_why(qtbot: QtBot, tmp_path: Path) -> None:
@@ -100,4 +100,4 @@ def test_a_window_closed_before_its_archive_is_open_begins_nothing(
     qtbot.waitUntil(lambda: not window.isVisible(), timeout=PATIENCE_MS)
     assert len(window.places.built_places()) == 1
     assert window._counted is None
-    window.house.desk.close()
+    window.context.desk.close()

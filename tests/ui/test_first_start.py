@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.places import add_point
 from gezeiten.desk.settings import Settings
 from gezeiten.desk.workspace import open_workspace
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import HASTY, Lab
@@ -38,8 +38,8 @@ def first_window(qtbot: QtBot, folder: Path, practice: Practice) -> MainWindow:
     desk = open_workspace(folder, limits=HASTY)
     desk.change_settings(Settings(addresses="", serial_ports="", person=""))
     window = MainWindow(desk, practice)
-    window.house.seconds = HandClock()
-    qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
+    window.context.seconds = HandClock()
+    qtbot.addWidget(window, before_close_func=lambda w: w.context.works.stop())
     window.resize(1280, 800)
     with qtbot.waitExposed(window):
         window.show()
@@ -62,7 +62,7 @@ def test_a_newcomer_says_who_and_finds_a_logger(qtbot: QtBot, lab: Lab, tmp_path
     QTest.keyClicks(board.empty.name, "MK")
     board.empty.addresses.setFocus()
     idle(qtbot, window)
-    assert window.house.desk.person == "MK"
+    assert window.context.desk.person == "MK"
     assert window.strip.person.text() == "MK"
     QTest.keyClicks(board.empty.addresses, str(lab.standin.address))
     click(board.empty, "Look now")
@@ -70,8 +70,8 @@ def test_a_newcomer_says_who_and_finds_a_logger(qtbot: QtBot, lab: Lab, tmp_path
     field = window.places[places.FIELD_DESK]
     assert window.stack.currentIndex() == places.FIELD_DESK
     assert field.model.card.serial == "D-2041"
-    assert str(lab.standin.address) in window.house.desk.settings.addresses
-    window.house.desk.close()
+    assert str(lab.standin.address) in window.context.desk.settings.addresses
+    window.context.desk.close()
 
 
 def test_an_address_that_is_none_is_said(qtbot: QtBot, tmp_path: Path) -> None:
@@ -84,8 +84,8 @@ def test_an_address_that_is_none_is_said(qtbot: QtBot, tmp_path: Path) -> None:
     field.nobody.steps.look_button.click()
     idle(qtbot, window)
     assert "cannot be read" in window.message.text()
-    assert window.house.desk.settings.addresses == ""
-    window.house.desk.close()
+    assert window.context.desk.settings.addresses == ""
+    window.context.desk.close()
 
 
 def test_practice_and_demonstration_are_one_press_away(qtbot: QtBot, tmp_path: Path) -> None:
@@ -96,7 +96,7 @@ def test_practice_and_demonstration_are_one_press_away(qtbot: QtBot, tmp_path: P
     click(board.empty, "Start practice loggers")
     idle(qtbot, window)
     assert practice.asked == ["demonstration", "practice"]
-    window.house.desk.close()
+    window.context.desk.close()
 
 
 @pytest.mark.parametrize(
@@ -118,10 +118,10 @@ def test_an_empty_place_says_what_will_stand_there(
     shown.empty_page.way.click()
     idle(qtbot, window)
     assert window.stack.currentIndex() == places.FIELD_DESK
-    add_point(window.house.desk, "Shore · Well")
-    window.house.archive_changed.emit()
+    add_point(window.context.desk, "Shore · Well")
+    window.context.archive_changed.emit()
     idle(qtbot, window)
     window.show_place(place)
     idle(qtbot, window)
     assert not shown.empty_page.isVisible()  # there is a point, and an entry about it
-    window.house.desk.close()
+    window.context.desk.close()

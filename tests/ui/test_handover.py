@@ -9,7 +9,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.context import Workspace
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import PATIENCE_MS, idle, press
 
@@ -43,7 +43,7 @@ def test_the_real_pages_of_a_document_are_shown(window: MainWindow, qtbot: QtBot
         assert "time_utc" in shown.text(), which
 
     qtbot.waitUntil(are_lines_shown, timeout=PATIENCE_MS)
-    window.house.archive_changed.emit()  # what goes on elsewhere takes no choice away
+    window.context.archive_changed.emit()  # what goes on elsewhere takes no choice away
     idle(qtbot, window)
     assert handover.table.currentRow() == 1
     assert "time_utc" in column.itemAt(0).widget().text()
@@ -63,7 +63,7 @@ def test_a_document_that_was_changed_is_said_to_be(
     written = Path(issued_documents(demo_desk)[0].file_name)
     assert written.suffix == ".csv"
     written.unlink()
-    window.house.archive_changed.emit()
+    window.context.archive_changed.emit()
     idle(qtbot, window)
     assert handover.table.item(0, 5).text() == "✕ missing"
     assert handover.again_button.isVisible()

@@ -18,7 +18,7 @@ def test_a_cut_pipe_asks_whether_the_sensor_came_along(
 ) -> None:
     point = point_named(demo_desk, "Piezometer K1")
     now = round(demo_desk.now_ms())
-    made = SensorDepthDialog(window, window.house, point, 3.2)
+    made = SensorDepthDialog(window, window.context, point, 3.2)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)

@@ -20,7 +20,7 @@ from gezeiten.desk.record.place_editor import point_facts, save_point
 from gezeiten.ui.logbook.lost_dialog import LostDialog
 from gezeiten.ui.logbook.place import LogbookPlace
 from gezeiten.ui.parts.flow import ElidingButton
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.i18n import day_and_time
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, press, type_into
@@ -72,7 +72,7 @@ def test_a_change_is_told_before_and_after_and_leads_to_its_point(
     point = point_named(demo_desk, "Piezometer K2")
     facts = replace(point_facts(demo_desk, point.id), measuring_point_height_m=3.08)
     save_point(demo_desk, point.site_id, facts, point.id)
-    window.house.archive_changed.emit()
+    window.context.archive_changed.emit()
     idle(qtbot, window)
     book.table.setCurrentCell(0, 0)  # what was chosen stays chosen
     idle(qtbot, window)
@@ -119,7 +119,7 @@ def test_a_misfit_is_shown_until_somebody_looked(
     odd = book.entries[3]
     with demo_desk.archive.writing() as session:
         store_conflicts(session, {odd.hash: ["name was 'Krabbenkoog', not 'Koog'"]})
-    window.house.archive_changed.emit()
+    window.context.archive_changed.emit()
     idle(qtbot, window)
     assert book.misfits.text() == "1 misfit"
     assert not book.entry.seen.isVisible()

@@ -17,7 +17,7 @@ from gezeiten.desk.record.place_editor import save_site
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.sites import SiteFacts
 from gezeiten.errors import ReadOnlyError
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from tests.golden import golden
 from tests.ui_help import idle, open_window, press
 
@@ -87,5 +87,5 @@ def test_the_window_says_so_and_offers_no_act(
     idle(qtbot, window)
     assert target.read_text(encoding="utf-8-sig").startswith("site,")
     window.close()
-    window.house.desk.close()
+    window.context.desk.close()
     assert as_it_lies(folder) == before

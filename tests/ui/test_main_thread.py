@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 from sqlalchemy import Engine, event
 
 from gezeiten.desk.context import Workspace
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from tests.desk.intake.test_text_files import station
 from tests.ui.walk import DIALOGS, views_of
 from tests.ui_help import idle, open_window, press

@@ -8,7 +8,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.context import Workspace
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.ui.mend.many_dialog import SeveralGapsDialog
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, press
 
@@ -49,7 +49,7 @@ def test_all_short_gaps_are_left_open_at_once_and_again_open_at_once(
 def test_a_rule_of_a_line_says_why_not(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
-    made = SeveralGapsDialog(window, window.house)
+    made = SeveralGapsDialog(window, window.context)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)

@@ -13,7 +13,7 @@ from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.kinds import proposed_template, recognise_text
 from gezeiten.desk.intake.text_files import import_text
 from gezeiten.desk.record.records import record
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import Lab
 from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
@@ -86,7 +86,7 @@ def test_a_reason_typed_survives_looking_at_another_gap(window: MainWindow, qtbo
     mend.show_target(other.key)
     idle(qtbot, window)
     assert mend.reason.text() == ""
-    window.house.archive_changed.emit()
+    window.context.archive_changed.emit()
     idle(qtbot, window)
     mend.show_target(one.key)
     idle(qtbot, window)
@@ -213,4 +213,4 @@ def test_a_drive_that_is_plugged_in_offers_what_it_carries(
     holed.desk.more_folders.clear()  # pulled out
     qtbot.waitUntil(lambda: not mend.model.others, timeout=PATIENCE_MS)
     window.show_place(places.TRENDS)
-    assert not window.house.are_carriers_watched
+    assert not window.context.are_carriers_watched

@@ -22,7 +22,7 @@ def test_a_level_by_a_formula_of_ones_own_is_that_of_the_program(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     creek = point_named(demo_desk, "Creek gauge")
-    made = CalculatedDialog(window, window.house, creek)
+    made = CalculatedDialog(window, window.context, creek)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -66,7 +66,7 @@ def test_one_value_is_typed_for_a_period_and_proposed_first_as_an_input(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     room = point_named(demo_desk, "Cold room A")
-    made = CalculatedDialog(window, window.house, room)
+    made = CalculatedDialog(window, window.context, room)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)

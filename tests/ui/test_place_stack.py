@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.context import TrustedClock
 from gezeiten.desk.pin_store import MemoryPins
 from gezeiten.desk.workspace import open_workspace
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import PATIENCE_MS, idle
@@ -28,7 +28,7 @@ window.show()
 while window.places[0].canvas.board is None:
     app.processEvents()
 print(*(name for name in ("pyqtgraph", "polars", "reportlab") if name in sys.modules))
-window.house.works.stop()
+window.context.works.stop()
 """
 
 
@@ -43,7 +43,7 @@ def test_the_rest_follows_and_nothing_is_built_twice(qtbot: QtBot, tmp_path: Pat
     application()
     desk = open_workspace(tmp_path, computer=TrustedClock(), pins=MemoryPins())
     window = MainWindow(desk)
-    qtbot.addWidget(window, before_close_func=lambda w: w.house.works.stop())
+    qtbot.addWidget(window, before_close_func=lambda w: w.context.works.stop())
     built: list[object] = []
     window.places.built.connect(built.append)
     assert len(window.places.built_places()) == 1

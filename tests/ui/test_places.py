@@ -19,7 +19,7 @@ from gezeiten.desk.office.verifying import verify
 from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.desk.settings import load_settings
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.tideboard.canvas import HitArea
 from gezeiten.ui.tideboard.words import row_text
@@ -259,7 +259,7 @@ def test_no_two_acts_of_a_place_share_a_key(window: MainWindow) -> None:
 def test_a_theme_and_a_size_of_text_are_kept(window: MainWindow) -> None:
     window.set_theme("dark")
     window.resize_text(25)
-    kept = load_settings(window.house.desk.folder / "settings.json")
+    kept = load_settings(window.context.desk.folder / "settings.json")
     assert (kept.theme, kept.font_percent) == ("dark", 125)
 
 
@@ -270,7 +270,7 @@ def test_messages_go_when_they_are_old(
     monkeypatch.setattr("gezeiten.ui.shell.window.SAY_MS", 30)
     monkeypatch.setattr("gezeiten.ui.shell.window.COMPLAIN_MS", 60)
     for complaint in (False, True):
-        window.house.said.emit("Something was said.", complaint)
+        window.context.said.emit("Something was said.", complaint)
         assert window.message.text() == "Something was said."
         qtbot.waitUntil(lambda: not window.message.text(), timeout=10_000)
 
@@ -280,10 +280,10 @@ def test_closing_waits_for_what_runs_and_says_so(window: MainWindow, qtbot: QtBo
 
     def work(_task: object) -> None:
         may_end.wait(60)
-        with window.house.desk.archive.reading() as session:  # disposed of, this would fail
+        with window.context.desk.archive.reading() as session:  # disposed of, this would fail
             seen.append(session.connection().exec_driver_sql("SELECT 1").scalar())
 
-    window.house.run(work, lambda _: None)
+    window.context.run(work, lambda _: None)
     window.close()
     assert window.isVisible()
     assert window.message.text().startswith("Closing as soon as what runs has ended")

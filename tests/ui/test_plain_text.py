@@ -47,7 +47,7 @@ def window(qtbot: QtBot, tmp_path: Path) -> MainWindow:
 
 
 def test_no_label_of_the_window_takes_text_for_markup(window: MainWindow, qtbot: QtBot) -> None:
-    window.house.show_message(MARKUP)
+    window.context.show_message(MARKUP)
     idle(qtbot, window)
     assert window.message.text() == MARKUP
     automatic = [

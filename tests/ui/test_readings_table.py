@@ -15,7 +15,7 @@ from gezeiten.desk.record.records import record
 from gezeiten.desk.record.remarks import remarks
 from gezeiten.ui.mend.story_dialog import ProvenanceDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.i18n import number_to_copy
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.readings_table import ReadingsWindow

@@ -21,8 +21,8 @@ from gezeiten.ui.field.erase_dialog import EraseDialog
 from gezeiten.ui.field.part_dialog import ExtentBar
 from gezeiten.ui.field.port_strip import SHOWN, PortStrip
 from gezeiten.ui.field.profile_dialog import ProfileDialog
-from gezeiten.ui.shell import house as places
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell import app_context as places
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.progress import progress_text
 from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
 from tests.ui_help import PATIENCE_MS, idle, open_window, press
@@ -167,9 +167,9 @@ def test_a_memory_is_erased_once_the_label_was_typed(lab: Lab, qtbot: QtBot) -> 
 
 
 def test_an_instrument_is_said_by_clicking_its_line(lab: Lab, qtbot: QtBot) -> None:
-    house, over = AppContext(lab.desk), QWidget()
+    context, over = AppContext(lab.desk), QWidget()
     qtbot.addWidget(over)
-    dialog = ProfileDialog(over, house, "ttyUSB9", None)
+    dialog = ProfileDialog(over, context, "ttyUSB9", None)
     dialog.name.setText("Mast 9")
     dialog.baud.setCurrentText("4800")
     dialog.parity.setCurrentIndex(dialog.parity.findData("E"))
@@ -194,9 +194,9 @@ def test_an_instrument_is_said_by_clicking_its_line(lab: Lab, qtbot: QtBot) -> N
 def test_a_port_where_nothing_is_says_so_and_the_dialog_stays_usable(
     lab: Lab, qtbot: QtBot
 ) -> None:
-    house, over = AppContext(lab.desk), QWidget()
+    context, over = AppContext(lab.desk), QWidget()
     qtbot.addWidget(over)
-    dialog = ProfileDialog(over, house, "/dev/no-such-port", None)
+    dialog = ProfileDialog(over, context, "/dev/no-such-port", None)
     dialog.listen.click()
     qtbot.waitUntil(
         lambda: "no-such-port" in dialog.words.text() and dialog.listen.text() == "Listen",

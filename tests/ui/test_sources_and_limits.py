@@ -18,7 +18,7 @@ from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.places_dialog import PlacesDialog
 from gezeiten.ui.points.sources_dialog import SourcesDialog
 from gezeiten.ui.points.units_dialog import UnitsDialog
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle
 
@@ -28,7 +28,7 @@ def shown(kind: type[QDialog]) -> QDialog:
 
 
 def sites_at(window: MainWindow, qtbot: QtBot, desk: Workspace, name: str) -> PlacesDialog:
-    made = PlacesDialog(window, window.house, point_named(desk, name).id)
+    made = PlacesDialog(window, window.context, point_named(desk, name).id)
     qtbot.addWidget(made)
     made.show()
     idle(qtbot, window)
@@ -201,7 +201,7 @@ def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
 def test_of_two_series_of_one_unit_the_second_follows_the_first(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
-    made = CalculatedDialog(window, window.house, point_named(demo_desk, "Cold room A"))
+    made = CalculatedDialog(window, window.context, point_named(demo_desk, "Cold room A"))
     qtbot.addWidget(made)
     idle(qtbot, window)
     made.formula.setCurrentText("Difference of two series")

@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.intake.kinds import recognise_text, stored_templates
 from gezeiten.desk.intake.taken_texts import imported_texts
 from gezeiten.desk.intake.text_files import import_text, preview
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.texts.dialog import TextDialog
 from gezeiten.ui.texts.kinds_dialog import ImportTemplatesDialog
 from gezeiten.ui.texts.many_dialog import ManyTextsDialog
@@ -46,7 +46,7 @@ def model(lab: Lab, tmp_path: Path) -> TextModel:
 
 
 @pytest.fixture
-def house(lab: Lab, qtbot: QtBot) -> AppContext:
+def context(lab: Lab, qtbot: QtBot) -> AppContext:
     return AppContext(lab.desk)
 
 
@@ -123,11 +123,11 @@ def test_a_column_is_said_to_hold_flags_or_values_by_hand(model: TextModel) -> N
 
 
 def test_a_column_is_said_in_the_window_and_all_is_taken_and_taken_out(
-    lab: Lab, house: AppContext, parent: QWidget, qtbot: QtBot, tmp_path: Path
+    lab: Lab, context: AppContext, parent: QWidget, qtbot: QtBot, tmp_path: Path
 ) -> None:
     path = tmp_path / "a.txt"
     path.write_text(TEXT)
-    dialog = TextDialog(parent, house, path)
+    dialog = TextDialog(parent, context, path)
     qtbot.waitUntil(lambda: dialog.model.tie is not None, timeout=PATIENCE_MS)
     words = [action.text() for action in dialog.column_menu(3).actions()]
     assert words[0] == "This column is the time"
@@ -149,18 +149,20 @@ def test_a_column_is_said_in_the_window_and_all_is_taken_and_taken_out(
 
 
 def test_several_files_are_taken_and_one_taken_out_again(
-    lab: Lab, house: AppContext, parent: QWidget, qtbot: QtBot, tmp_path: Path
+    lab: Lab, context: AppContext, parent: QWidget, qtbot: QtBot, tmp_path: Path
 ) -> None:
     first = station(tmp_path / "a.txt", 30)
     import_text(lab.desk, first, tie_of(lab, first))
     station(tmp_path / "b.txt", 30, 30)
     (tmp_path / "notes.md").write_text("nothing but words\n")
-    dialog = ManyTextsDialog(parent, house, [tmp_path / n for n in ("a.txt", "b.txt", "notes.md")])
+    dialog = ManyTextsDialog(
+        parent, context, [tmp_path / n for n in ("a.txt", "b.txt", "notes.md")]
+    )
     qtbot.waitUntil(dialog.take.isEnabled, timeout=PATIENCE_MS)
     assert dialog.words.text().startswith("1 file is ready; 1 is kept already; 1 waits")
     with qtbot.waitSignal(dialog.taken, timeout=PATIENCE_MS):
         dialog.take.click()
-    taken = ImportedTextsDialog(parent, house)
+    taken = ImportedTextsDialog(parent, context)
     qtbot.waitUntil(lambda: taken.table.rowCount() == 2, timeout=PATIENCE_MS)
     assert taken.table.item(0, 2).text() == "b.txt"
     taken.why.setText("wrong mast")
@@ -170,11 +172,11 @@ def test_several_files_are_taken_and_one_taken_out_again(
 
 
 def test_kinds_are_changed_exported_forgotten_and_read_in(
-    lab: Lab, house: AppContext, parent: QWidget, qtbot: QtBot, tmp_path: Path
+    lab: Lab, context: AppContext, parent: QWidget, qtbot: QtBot, tmp_path: Path
 ) -> None:
     path = station(tmp_path / "a.txt", 30)
     import_text(lab.desk, path, tie_of(lab, path))
-    dialog = ImportTemplatesDialog(parent, house)
+    dialog = ImportTemplatesDialog(parent, context)
     qtbot.waitUntil(lambda: dialog.name.text() == "Weather station", timeout=PATIENCE_MS)
     assert dialog.table.item(0, 3).text() == "Air temperature, Air pressure"
     dialog.name.setText("Mast")
@@ -203,7 +205,7 @@ def test_kinds_are_changed_exported_forgotten_and_read_in(
 
 
 def test_what_arrives_in_a_watched_folder_is_told(
-    lab: Lab, house: AppContext, qtbot: QtBot, tmp_path: Path
+    lab: Lab, context: AppContext, qtbot: QtBot, tmp_path: Path
 ) -> None:
     import os
 
@@ -216,8 +218,8 @@ def test_what_arrives_in_a_watched_folder_is_told(
             path.write_text("time;level (m)\n2024-01-01 00:00;1\n2024-01-01 01:00;2\n")
         os.utime(path, (1e9, 1e9))
     lab.desk.settings = replace(lab.desk.settings, text_folders=f"{arrives}, {tmp_path / 'gone'}")
-    watching = TextWatching(house)
-    with qtbot.waitSignal(house.said, timeout=PATIENCE_MS) as said:
+    watching = TextWatching(context)
+    with qtbot.waitSignal(context.said, timeout=PATIENCE_MS) as said:
         watching.restart()
     assert said.args[0] == (
         "30 readings came from watched folders; 1 text waits for an answer: c.csv (Ctrl+O)."

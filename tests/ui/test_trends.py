@@ -23,7 +23,7 @@ from gezeiten.desk.places import point_named
 from gezeiten.desk.record.records import record
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.place import TrendsPlace
 from gezeiten.ui.trends.stretch_dialog import GoToDay, PeriodDialog

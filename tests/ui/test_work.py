@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import InputError
 from gezeiten.ui.shell.app import application
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.work import Task, WorkQueue
 from tests.ui_help import PATIENCE_MS
 
@@ -82,7 +82,7 @@ def test_what_comes_after_the_end_is_shown_to_nobody(works: WorkQueue, qtbot: Qt
 
 def test_a_result_that_a_newer_wish_replaced_is_not_shown(qtbot: QtBot, tmp_path: Path) -> None:
     desk = open_workspace(tmp_path)
-    house = AppContext(desk)
+    context = AppContext(desk)
     shown: list[str] = []
     newer_was_asked = threading.Event()
 
@@ -90,10 +90,10 @@ def test_a_result_that_a_newer_wish_replaced_is_not_shown(qtbot: QtBot, tmp_path
         newer_was_asked.wait(10)
         return "old"
 
-    with qtbot.waitSignal(house.works.idle, timeout=20_000):
-        house.run(slow, shown.append, latest="x")
-        house.run(lambda _task: "new", shown.append, latest="x")
-        house.run(lambda _task: "other", shown.append, latest="y")
+    with qtbot.waitSignal(context.works.idle, timeout=20_000):
+        context.run(slow, shown.append, latest="x")
+        context.run(lambda _task: "new", shown.append, latest="x")
+        context.run(lambda _task: "other", shown.append, latest="y")
         newer_was_asked.set()
     assert sorted(shown) == ["new", "other"]
     desk.close()

@@ -24,7 +24,7 @@ from gezeiten.ui.points.hanging_dialog import SensorDepthDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.points.units_dialog import UnitsDialog
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.place import _POINT
 from gezeiten.ui.trends.stretch_dialog import GoToDay, PeriodDialog
@@ -68,20 +68,20 @@ DIALOGS = {
     "settings": lambda w: w.show_settings(),
     "people": lambda w: w.show_people(),
     "sites and points": lambda w: w.show_places(),
-    "limits": lambda w: LimitsDialog(w, w.house, creek(w)).open(),
-    "hanging": lambda w: SensorDepthDialog(w, w.house, creek(w), 2.5).open(),
-    "calculated": lambda w: CalculatedDialog(w, w.house, creek(w)).open(),
-    "chain": lambda w: ChainDialog(w, w.house, creek(w)).open(),
-    "many gaps": lambda w: SeveralGapsDialog(w, w.house).open(),
-    "clock": lambda w: ClockDialog(w, w.house, creek(w), "water_pressure").open(),
-    "story": lambda w: ProvenanceDialog(w, w.house, creek(w), 0).open(),
-    "coverage": lambda w: CoverageDialog(w, w.house, creek(w)).open(),
-    "remarks": lambda w: RemarksDialog(w, w.house, creek(w)).open(),
-    "days": lambda w: DaysDialog(w, w.house, creek(w), (0, 2**42), "water_temperature").open(),
-    "checks": lambda w: ChecksDialog(w, w.house, creek(w), "water_level@=").open(),
-    "check sheet": lambda w: CheckSheet(w, w.house, creek(w).id).open(),
-    "units": lambda w: UnitsDialog(w, w.house, [creek(w)]).open(),
-    "lost entries": lambda w: LostDialog(w, logbook_entries(w.house.desk)[:30]).open(),
+    "limits": lambda w: LimitsDialog(w, w.context, creek(w)).open(),
+    "hanging": lambda w: SensorDepthDialog(w, w.context, creek(w), 2.5).open(),
+    "calculated": lambda w: CalculatedDialog(w, w.context, creek(w)).open(),
+    "chain": lambda w: ChainDialog(w, w.context, creek(w)).open(),
+    "many gaps": lambda w: SeveralGapsDialog(w, w.context).open(),
+    "clock": lambda w: ClockDialog(w, w.context, creek(w), "water_pressure").open(),
+    "story": lambda w: ProvenanceDialog(w, w.context, creek(w), 0).open(),
+    "coverage": lambda w: CoverageDialog(w, w.context, creek(w)).open(),
+    "remarks": lambda w: RemarksDialog(w, w.context, creek(w)).open(),
+    "days": lambda w: DaysDialog(w, w.context, creek(w), (0, 2**42), "water_temperature").open(),
+    "checks": lambda w: ChecksDialog(w, w.context, creek(w), "water_level@=").open(),
+    "check sheet": lambda w: CheckSheet(w, w.context, creek(w).id).open(),
+    "units": lambda w: UnitsDialog(w, w.context, [creek(w)]).open(),
+    "lost entries": lambda w: LostDialog(w, logbook_entries(w.context.desk)[:30]).open(),
     "life": lambda w: w.show_lives(),
     "round": lambda w: w.places[places.TIDEBOARD].prepare_visit(),
     "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),

@@ -32,10 +32,10 @@ from gezeiten.ui.parts.lanes import connect_readings
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
+from gezeiten.ui.shell.app_context import AppContext, Place, ReadingsRequest
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import AppContext, Place, ReadingsRequest
 from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -49,12 +49,12 @@ class ExcursionsPlace(Place):
 
     kind_of_empty = "excursions"
 
-    def __init__(self, house: AppContext) -> None:
-        super().__init__(house)
+    def __init__(self, context: AppContext) -> None:
+        super().__init__(context)
         self._all: list[BookedExcursion] = []
         self._event: BookedExcursion | None = None
         self._wanted: object = None
-        self._drafts = DraftKeeper(house)
+        self._drafts = DraftKeeper(context)
         self.list = SiteList(tr("Excursions"), several=True)
         self.list.chosen.connect(self._select)
         self.list.marks_changed.connect(self._show_marks)
@@ -71,10 +71,10 @@ class ExcursionsPlace(Place):
         )
         left.body.addWidget(self.list, 1)
         left.set_widths(308, 220)
-        self.chart = LaneChart(house.theme, tr("The excursion in its surroundings"))
-        connect_readings(house, self.chart, "excursions pictures")
+        self.chart = LaneChart(context.theme, tr("The excursion in its surroundings"))
+        connect_readings(context, self.chart, "excursions pictures")
         connect_provenance(
-            self.chart, self, house, lambda: [self._event.point] if self._event else []
+            self.chart, self, context, lambda: [self._event.point] if self._event else []
         )
         self.to_trends = button(tr("Look in Trends"), self.show_in_trends, "link")
         self.to_trends.setToolTip("Alt+T")
@@ -137,7 +137,7 @@ class ExcursionsPlace(Place):
             column(self.under, self.marks, self.settle_button, self.reopen_button, spacing=6)
         )
         card.body.addWidget(acts)
-        if self.house.is_read_only:
+        if self.context.is_read_only:
             for one in (acts, choice, self.before_button):
                 one.hide()
             self.words.setReadOnly(True)
@@ -219,9 +219,11 @@ class ExcursionsPlace(Place):
 
     def refresh(self) -> None:
         self.under.setText(
-            tr("Goes into the logbook under %1").replace("%1", self.house.desk.person)
+            tr("Goes into the logbook under %1").replace("%1", self.context.desk.person)
         )
-        self.house.run(lambda _task: excursions(self.house.desk), self._set_events, latest="events")
+        self.context.run(
+            lambda _task: excursions(self.context.desk), self._set_events, latest="events"
+        )
 
     def _set_events(self, events: list[BookedExcursion]) -> None:
         self._all = events
@@ -240,7 +242,7 @@ class ExcursionsPlace(Place):
 
     def _line(self, event: BookedExcursion) -> ListLine:
         name = quantity(event.rule.channel)
-        unit = units_of(self.house.desk.settings).of_series(event.point, event.rule.channel)
+        unit = units_of(self.context.desk.settings).of_series(event.point, event.rule.channel)
         decimals = min(max(name.decimals + unit.extra_decimals, 0), 1)
         short = unit.name if len(unit.name) < 6 else ""
         beside = "" if short else unit.name  # a long unit stands below its number
@@ -289,8 +291,8 @@ class ExcursionsPlace(Place):
             self.reopen_button.setEnabled(False)
             return
         self._show_assessment(event)
-        desk = self.house.desk
-        self.house.run(lambda _task: load_detail(desk, event), self._show_detail)
+        desk = self.context.desk
+        self.context.run(lambda _task: load_detail(desk, event), self._show_detail)
 
     def _show_assessment(self, event: BookedExcursion) -> None:
         drafted = Draft.of(self._drafts.get(event.draft_key))
@@ -322,7 +324,7 @@ class ExcursionsPlace(Place):
         if not event.rule.has_value:  # nothing was measured, so it went nowhere
             return tr("Then it lasted %1; settle it again.").replace("%1", lasted)
         name = quantity(event.rule.channel)
-        unit = units_of(self.house.desk.settings).of_series(event.point, event.rule.channel)
+        unit = units_of(self.context.desk.settings).of_series(event.point, event.rule.channel)
         extreme = number(unit.shown(seen.extreme), max(name.decimals + unit.extra_decimals, 0))
         words = tr("Then it lasted %1 and went to %2; settle it again.")
         words = words.replace("%1", lasted)
@@ -370,7 +372,9 @@ class ExcursionsPlace(Place):
             shown = shown if len(shown) < 60 else shown[:58] + "…"
             menu.addAction(f"{tr(cause)}: {shown}", partial(self.reuse_comment, cause, words))
         if menu.isEmpty():
-            self.house.show_message(tr("Nothing was assessed yet, so there are no words to take."))
+            self.context.show_message(
+                tr("Nothing was assessed yet, so there are no words to take.")
+            )
             return
         menu.popup(self.before_button.mapToGlobal(QPoint(0, self.before_button.height())))
 
@@ -387,14 +391,14 @@ class ExcursionsPlace(Place):
             around = max((event.end_ms - event.start_ms) // 4, HOUR_MS)
             span = (event.start_ms - around, event.end_ms + around)
             series = ((event.point, event.rule.channel),)
-            self.house.rows_wanted.emit(ReadingsRequest(series, span, event.start_ms))
+            self.context.rows_wanted.emit(ReadingsRequest(series, span, event.start_ms))
 
     def show_provenance(self) -> None:
         """Tell how the reading at the cursor came about, without one the extreme."""
         event, at_ms = self._event, self.chart.cursor_ms
         if event is not None:
             at_ms = event.extreme_ms if at_ms is None else at_ms
-            ProvenanceDialog(self, self.house, event.point, at_ms, event.rule.channel).open()
+            ProvenanceDialog(self, self.context, event.point, at_ms, event.rule.channel).open()
 
     def show_in_trends(self) -> None:
         """Show this excursion in Trends, with a way back."""
@@ -402,7 +406,7 @@ class ExcursionsPlace(Place):
         if event is not None:
             back = (places.EXCURSIONS, event.id, tr("Back to the excursion"))
             span = (event.start_ms, event.end_ms)
-            self.house.go.emit(places.TRENDS, places.TrendsRequest(event.point.id, span, back))
+            self.context.go.emit(places.TRENDS, places.TrendsRequest(event.point.id, span, back))
 
     def _show_detail(self, detail: ExcursionDetail) -> None:
         if self._event is None or self._event.id != detail.event.id:
@@ -431,7 +435,7 @@ class ExcursionsPlace(Place):
         asking.open()
 
     def _assess(self, marked: list[BookedExcursion]) -> None:
-        (cause, words), desk = self._displayed_assessment(), self.house.desk
+        (cause, words), desk = self._displayed_assessment(), self.context.desk
         ids = [booked_excursion.id for booked_excursion in marked]
         replacing = [
             booked_excursion.id for booked_excursion in marked if booked_excursion.is_settled
@@ -445,13 +449,13 @@ class ExcursionsPlace(Place):
             self._wanted = next_open(self.list.shown_items(), marked)
             self._event = None  # what stands in the fields is kept now, it is no draft
             self.list.forget_marks()
-            self.house.archive_changed.emit()
+            self.context.archive_changed.emit()
             done = counted(len(marked), "%n excursion assessed", "%n excursions assessed")
             following = tr("the next one to assess is shown.")
             rest = following if self._wanted is not None else tr("none is left to assess.")
-            self.house.show_message(f"{done}; {rest}")
+            self.context.show_message(f"{done}; {rest}")
 
-        self.house.run(
+        self.context.run(
             lambda _task: settle(desk, ids, cause, words, replacing=replacing),
             settled,
             failed=lambda _: self.settle_button.setEnabled(True),
@@ -459,10 +463,10 @@ class ExcursionsPlace(Place):
 
     def reopen(self) -> None:
         """Take the assessment of the chosen excursion back."""
-        event, desk = self._event, self.house.desk
+        event, desk = self._event, self.context.desk
         if event is not None and event.is_settled:
-            self.house.run(
-                lambda _task: reopen(desk, event.id), lambda _: self.house.archive_changed.emit()
+            self.context.run(
+                lambda _task: reopen(desk, event.id), lambda _: self.context.archive_changed.emit()
             )
 
     def set_theme(self, theme: Theme) -> None:

@@ -21,8 +21,8 @@ class FieldActions:
 
     def __init__(self, field: FieldView, model: FieldModel) -> None:
         self._field, self._model = field, model
-        self._house, self._work = field.house, field.work
-        self.presses = Presses(lambda: field.house.seconds())
+        self._context, self._work = field.context, field.work
+        self.presses = Presses(lambda: field.context.seconds())
         self._when_ready: Callable[[], None] | None = None  # pressed before it was known
 
     # -- the large button --------------------------------------------------------------------------
@@ -100,7 +100,7 @@ class FieldActions:
             return
         kind = self._model.launch_action(card).kind
         if plan is None:
-            self._house.said.emit(f"{card.serial}: {self._field.editor.fault}", True)
+            self._context.said.emit(f"{card.serial}: {self._field.editor.fault}", True)
         elif kind == "accept":
             self._field.show_all_checks()
             self._field.ask_reason()
@@ -143,7 +143,7 @@ class FieldActions:
         """Take what is not kept from every logger at hand."""
         cards = [card for card in self._model.cards.values() if card.readings_to_offload]
         if not cards:
-            self._house.show_message(tr("Everything on the loggers at hand is kept."))
+            self._context.show_message(tr("Everything on the loggers at hand is kept."))
         elif not self._work.is_busy:
             self._offload(cards)
 
@@ -209,11 +209,11 @@ class FieldActions:
 
     def write_labels(self) -> None:
         """Write the labels of the ticked or chosen loggers' missions as a PDF."""
-        card, desk = self._model.card, self._house.desk
+        card, desk = self._model.card, self._context.desk
         cards = self._model.ticked or ([card] if card else [])
-        self._house.run(
+        self._context.run(
             lambda _task: write_label_sheet(desk, cards),
-            lambda path: self._house.show_message(tr("%1 written.").replace("%1", str(path))),
+            lambda path: self._context.show_message(tr("%1 written.").replace("%1", str(path))),
         )
 
     # -- where the plan comes from -----------------------------------------------------------------
@@ -230,7 +230,7 @@ class FieldActions:
     def show_stored_plans(self, search: str = "") -> None:
         """Open the kept plans; search: what to look for among them."""
         if self._model.card is None:
-            self._house.show_message(tr("A kept plan is taken for a logger; none is at hand."))
+            self._context.show_message(tr("A kept plan is taken for a logger; none is at hand."))
         else:
             self._field.shelf.show_stored(self._model.card, search)
 

@@ -15,7 +15,7 @@ from gezeiten.ui.field.round_strip import RoundStrip
 from gezeiten.ui.field.work import FieldWork
 from gezeiten.ui.parts.flow import FlowLayout, YieldingWidget
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.work import Task
 
@@ -28,9 +28,9 @@ class ConnectedLoggers(YieldingWidget, QWidget):
     looking = Signal(bool)
     asked = Signal(str)  # name of an act
 
-    def __init__(self, house: AppContext, work: FieldWork, carriers: CarrierList) -> None:
+    def __init__(self, context: AppContext, work: FieldWork, carriers: CarrierList) -> None:
         super().__init__()
-        self._house, self._work = house, work
+        self._context, self._work = context, work
         self._ports: set[str] | None = None
         self._is_watching = False
         self.fresh_ports: set[str] = set()  # plugged in while the desk was in sight
@@ -119,7 +119,7 @@ class ConnectedLoggers(YieldingWidget, QWidget):
 
     def watch_ports(self) -> None:
         """Notice ports that have appeared or vanished."""
-        desk = self._house.desk
+        desk = self._context.desk
 
         def work(_task: Task) -> set[str]:
             return {port.path for port in serial_ports(desk)}
@@ -130,7 +130,7 @@ class ConnectedLoggers(YieldingWidget, QWidget):
         # on a slow computer a look may take longer than the time between two
         if not self._is_watching:
             self._is_watching = True
-            self._house.run(work, self.ports_are, failed=failed)
+            self._context.run(work, self.ports_are, failed=failed)
 
     def ports_are(self, paths: set[str]) -> None:
         """Take note of the ports there are: look at new ones, drop what hung on the others."""

@@ -45,7 +45,7 @@ from gezeiten.ui.field.logger_page import offload_text
 from gezeiten.ui.field.work import FieldWork
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.parts.widgets import clear, column
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.work import Task
 
@@ -93,11 +93,11 @@ class CarriersDesk(QObject):
     closed = Signal()
     ended = Signal(object)
 
-    def __init__(self, house: AppContext, work: FieldWork) -> None:
+    def __init__(self, context: AppContext, work: FieldWork) -> None:
         super().__init__()
-        self._house, self._work = house, work
+        self._context, self._work = context, work
         self.page, self.list = CarrierPage(), CarrierList()
-        self.cards = house.carriers
+        self.cards = context.carriers
         self.current = ""
         self._roots: dict[str, DriveSeen] = {}
         self._task: Task | None = None
@@ -107,8 +107,8 @@ class CarriersDesk(QObject):
         self._every = QTimer(self)
         self._every.setInterval(DRIVES_EVERY_MS)
         self._every.timeout.connect(self.watch_drives)
-        house.carriers_watched.connect(self._watch)
-        self._watch(house.are_carriers_watched)
+        context.carriers_watched.connect(self._watch)
+        self._watch(context.are_carriers_watched)
 
     @property
     def is_open(self) -> bool:
@@ -126,8 +126,8 @@ class CarriersDesk(QObject):
     # -- seeing ----------------------------------------------------------------------------------
     def watch_drives(self) -> None:
         """Notice drives that have appeared or were pulled out."""
-        desk = self._house.desk
-        self._house.run(lambda _task: connected_drives(desk), self._drives_are, latest="drives")
+        desk = self._context.desk
+        self._context.run(lambda _task: connected_drives(desk), self._drives_are, latest="drives")
 
     def _drives_are(self, seen: list[DriveSeen]) -> None:
         known, self._roots = self._roots, {str(drive.root): drive for drive in seen}
@@ -138,8 +138,8 @@ class CarriersDesk(QObject):
 
     def survey_drive(self, drive: DriveSeen) -> None:
         """See what lies on a drive."""
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda task: survey_drive(desk, drive, task.cancelled),
             self._show,
             failed=lambda _: self._forget(str(drive.root)),
@@ -147,8 +147,8 @@ class CarriersDesk(QObject):
 
     def show_courier(self, found: FoundCourier) -> None:
         """See what a courier brings."""
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda _task: contact_courier(desk, found),
             self._show,
             failed=lambda _: self._forget(found.serial),
@@ -170,12 +170,12 @@ class CarriersDesk(QObject):
         is_new = key_of(card) not in self.cards
         self.cards[key_of(card)] = card
         self._show_list()
-        self._house.carriers_changed.emit()
+        self._context.carriers_changed.emit()
         if key_of(card) == self.current:
             self.page.show_card(card)
         elif is_new and card.new:
             new = counted(len(card.new), "%n new record", "%n new records")
-            self._house.show_message(f"{name_of(card)}: {new}.")
+            self._context.show_message(f"{name_of(card)}: {new}.")
 
     def _forget(self, key: str) -> None:
         if self.cards.pop(key, None) is None:
@@ -184,7 +184,7 @@ class CarriersDesk(QObject):
             self.current = ""
             self.closed.emit()
         self._show_list()
-        self._house.carriers_changed.emit()
+        self._context.carriers_changed.emit()
 
     def _show_list(self) -> None:
         self.list.show_cards([self.cards[key] for key in sorted(self.cards)], self.current)
@@ -206,7 +206,7 @@ class CarriersDesk(QObject):
         """Show the next courier or drive at hand, the first one when none is shown."""
         keys = sorted(self.cards)
         if not keys:
-            self._house.show_message(tr("No courier and no drive is at hand."))
+            self._context.show_message(tr("No courier and no drive is at hand."))
             return
         at = keys.index(self.current) + 1 if self.current in keys else 0
         self.open(keys[at % len(keys)])
@@ -229,7 +229,7 @@ class CarriersDesk(QObject):
 
     def import_selected(self) -> None:
         """Take the ticked records."""
-        card, keys, desk = self.page.card, self.page.wanted(), self._house.desk
+        card, keys, desk = self.page.card, self.page.wanted(), self._context.desk
         if card is None or self._task is not None or not keys:
             return
 
@@ -248,10 +248,10 @@ class CarriersDesk(QObject):
             self._over(card)
 
         self.page.show_transfer()
-        self._task = self._house.run(work, ended, self._show_result, failed)
+        self._task = self._context.run(work, ended, self._show_result, failed)
 
     def _show_result(self, progress: Progress) -> None:
-        self._house.show_message(self.page.show_progress(progress))
+        self._context.show_message(self.page.show_progress(progress))
 
     def _over(self, card: CarrierCard) -> None:
         """Nothing runs any more: look at it anew."""
@@ -278,35 +278,35 @@ class CarriersDesk(QObject):
             )
         said += "".join(f"\n{offload_text(result)}" for result in results if result.error)
         self.page.words.setText(said)
-        self._house.said.emit(said.replace("\n", " "), len(good) < len(results))
-        self._house.archive_changed.emit()
+        self._context.said.emit(said.replace("\n", " "), len(good) < len(results))
+        self._context.archive_changed.emit()
         self.ended.emit(results)
 
     def confirm_clear_courier(self) -> None:
         """Show what making a courier ready clears, and ask once; a drive is let go."""
-        card, desk = self.page.card, self._house.desk
+        card, desk = self.page.card, self._context.desk
         if card is None or self._task is not None:
             return
         if isinstance(card, DriveCard):
-            self._house.run(lambda _task: release(desk, card.drive), self._show_message)
+            self._context.run(lambda _task: release(desk, card.drive), self._show_message)
             return
 
         def show(found: Clearing) -> None:
             after = "" if found.stays else tr("Then its clock is set.")
             self._confirm(card, found, after, lambda: self._clear_courier(card))
 
-        self._house.run(lambda _task: clearing(desk, card), show)
+        self._context.run(lambda _task: clearing(desk, card), show)
 
     def confirm_clear_drive(self) -> None:
         """Show what of a drive is safely kept and can go, and ask once."""
-        card, desk = self.page.card, self._house.desk
+        card, desk = self.page.card, self._context.desk
         if not isinstance(card, DriveCard) or self._task is not None:
             return
 
         def show(found: Clearing) -> None:
             self._confirm(card, found, "", lambda: self._clear(card))
 
-        self._house.run(lambda _task: clearing_of_drive(desk, card), show)
+        self._context.run(lambda _task: clearing_of_drive(desk, card), show)
 
     def _confirm(
         self, card: CarrierCard, found: Clearing, after: str, act: Callable[[], None]
@@ -316,7 +316,7 @@ class CarriersDesk(QObject):
         dialog.open()
 
     def _clear_courier(self, card: CourierCard) -> None:
-        desk = self._house.desk
+        desk = self._context.desk
 
         def ended(stay: list[str]) -> None:
             if stay:
@@ -329,7 +329,7 @@ class CarriersDesk(QObject):
         self._change(card, lambda _task: clear_courier(desk, card), ended)
 
     def _clear(self, card: DriveCard) -> None:
-        desk = self._house.desk
+        desk = self._context.desk
 
         def ended(cleared: Clearing) -> None:
             words = counted(
@@ -343,7 +343,7 @@ class CarriersDesk(QObject):
 
     def set_clock(self) -> None:
         """Set the clock of the courier in sight without clearing anything."""
-        card, desk = self.page.card, self._house.desk
+        card, desk = self.page.card, self._context.desk
         if isinstance(card, CourierCard) and self._task is None:
             words = tr("The clock of %1 is set.").replace("%1", name_of(card))
             self._change(
@@ -354,7 +354,7 @@ class CarriersDesk(QObject):
 
     def set_courier_options(self) -> None:
         """Say what the courier in sight does at loggers, as its box shows."""
-        card, desk, again = self.page.card, self._house.desk, self.page.manner.isChecked()
+        card, desk, again = self.page.card, self._context.desk, self.page.manner.isChecked()
         if isinstance(card, CourierCard) and self._task is None:
             words = tr("%1 launches loggers again.") if again else tr("%1 leaves loggers running.")
             self._change(
@@ -378,11 +378,11 @@ class CarriersDesk(QObject):
 
         def ended(result: Any) -> None:
             over()
-            self._house.archive_changed.emit()
+            self._context.archive_changed.emit()
             done(result)
 
-        self._task = self._house.run(work, ended, failed=lambda _: over())
+        self._task = self._context.run(work, ended, failed=lambda _: over())
 
     def _show_message(self, words: str) -> None:
         self.page.words.setText(words)
-        self._house.show_message(words)
+        self._context.show_message(words)

@@ -22,7 +22,7 @@ from gezeiten.ui.field.stage_states import IDENTITY, LAUNCH, OFFLOAD, PLAN, stag
 from gezeiten.ui.field.stages import StageBar
 from gezeiten.ui.parts.widgets import column, scrolled
 from gezeiten.ui.plan.editor import PlanEditor
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -42,17 +42,17 @@ class ChosenDesk(QObject):
     checked = Signal()
 
     def __init__(
-        self, house: AppContext, model: FieldModel, words: Callable[[LoggerCard], dict[str, str]]
+        self, context: AppContext, model: FieldModel, words: Callable[[LoggerCard], dict[str, str]]
     ) -> None:
         super().__init__()
-        self._house, self._model, self._words = house, model, words
+        self._context, self._model, self._words = context, model, words
         self._checked_plan: Plan | None = None
         self.stages = StageBar(
             [tr("Identity"), tr("Offload"), tr("Health"), tr("Plan"), tr("Launch")]
         )
         self.logger_page = LoggerPage()
         self.editor = PlanEditor(
-            house.desk.now_ms, lambda: units_of(house.desk.settings), self._pattern_name
+            context.desk.now_ms, lambda: units_of(context.desk.settings), self._pattern_name
         )
         self.plan_page = PlanPage(self.editor)
         self.mission_page = MissionPage()
@@ -94,13 +94,13 @@ class ChosenDesk(QObject):
     def show_card(self, card: LoggerCard) -> None:
         """Show the chosen logger as it answered last; what was typed for it stays."""
         model, zone = self._model, self._model.zone_of(card)
-        units = units_of(self._house.desk.settings)
+        units = units_of(self._context.desk.settings)
         is_locked = model.starts[card.serial].pin == "wanted"
         self.logger_page.show_card(card, zone, units, is_locked)
         self.mission_page.show_card(card, zone, model.launched.get(card.serial))
         self.logger_page.show_arrival(model.arrivals.get(card.serial), zone, units)
         if card.interrupted:
-            self._house.said.emit(card.interrupted, True)
+            self._context.said.emit(card.interrupted, True)
         if model.plans.serial == card.serial:
             self.editor.renew_card(card)
             model.typed = self.editor.plan()
@@ -139,7 +139,7 @@ class ChosenDesk(QObject):
         card = self._model.card
         if card is None:
             return ""
-        return pattern_name(self._house.desk, card, point_name, self._model.zone_at(point_name))
+        return pattern_name(self._context.desk, card, point_name, self._model.zone_at(point_name))
 
     def _set_interval(self, interval_s: int) -> None:
         field = self.editor.times.interval
@@ -163,8 +163,8 @@ class ChosenDesk(QObject):
             return
         if self._checked_plan != plan:
             self._model.ready = None  # what was found holds for another plan
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda _task: readiness(desk, card, plan, self._words(card), label_),
             lambda ready: self._show_readiness(serial, plan, ready),
             latest="field readiness",
@@ -175,7 +175,7 @@ class ChosenDesk(QObject):
         if card is None or card.serial != serial or self._model.typed != plan:
             return  # another one was chosen meanwhile, or another plan typed
         self._model.ready, self._checked_plan = ready, plan
-        zone, now_ms = self._model.zone_of(card), self._house.desk.now_ms()
+        zone, now_ms = self._model.zone_of(card), self._context.desk.now_ms()
         self.plan_page.show_outlook(ready.outlook, now_ms, ready.visit_ms, zone, ready.assumption)
         days = ready.battery_days
         life = None if days is None else BatteryLife(days, ready.assumption)

@@ -7,7 +7,7 @@ from functools import partial
 from gezeiten.ui.field.acts import FieldActions
 from gezeiten.ui.field.dialogs import FieldDialogs
 from gezeiten.ui.field.view import FieldView
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.i18n import tr
 
@@ -112,6 +112,6 @@ def field_commands(field: FieldView, acts: FieldActions, more: FieldDialogs) -> 
         )
         for i, name in enumerate(field.stages.names)
     ]
-    if field.house.practice is not None:
+    if field.context.practice is not None:
         made.append(Command("practice", tr("Start practice loggers"), "", more.practice, here))
     return made

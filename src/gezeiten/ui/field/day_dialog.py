@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QDialog, QWidget
 from gezeiten.desk.field.day_list import DayLine, day_list, write_day
 from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import clock_time, counted, tr, zones_text
 from gezeiten.ui.shell.work import Task
 
@@ -15,10 +15,10 @@ from gezeiten.ui.shell.work import Task
 class DayDialog(QDialog):
     """at_hand: readings to offload of the loggers at hand, by serial."""
 
-    def __init__(self, parent: QWidget, house: AppContext, at_hand: dict[str, int]) -> None:
+    def __init__(self, parent: QWidget, context: AppContext, at_hand: dict[str, int]) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("The day"))
-        self._house, self._lines = house, list[DayLine]()
+        self._context, self._lines = context, list[DayLine]()
         self.words = label("", "head")
         heads = [tr("Point"), tr("Logger"), tr("Came"), tr("Launched"), tr("Left")]
         self.table = plain_table(tr("The day at the loggers"), heads)
@@ -33,8 +33,8 @@ class DayDialog(QDialog):
             )
         )
         self.resize(820, 560)
-        desk = house.desk
-        house.run(lambda _task: day_list(desk, at_hand), self._show, latest="day")
+        desk = context.desk
+        context.run(lambda _task: day_list(desk, at_hand), self._show, latest="day")
 
     def _show(self, lines: list[DayLine]) -> None:
         self._lines = lines
@@ -71,11 +71,11 @@ class DayDialog(QDialog):
 
     def write(self) -> None:
         """Write the list as a PDF."""
-        desk, lines = self._house.desk, self._lines
+        desk, lines = self._context.desk, self._lines
 
         def work(_task: Task) -> str:
             return str(write_day(desk, lines))
 
-        self._house.run(
-            work, lambda path: self._house.show_message(tr("%1 written.").replace("%1", path))
+        self._context.run(
+            work, lambda path: self._context.show_message(tr("%1 written.").replace("%1", path))
         )

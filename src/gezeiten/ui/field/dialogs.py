@@ -21,7 +21,7 @@ from gezeiten.ui.field.logger_page import offload_text
 from gezeiten.ui.field.model import FieldModel
 from gezeiten.ui.field.stop_dialog import StopDialog
 from gezeiten.ui.field.view import FieldView
-from gezeiten.ui.shell.house import ReadingsRequest
+from gezeiten.ui.shell.app_context import ReadingsRequest
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.work import Task
 
@@ -40,7 +40,7 @@ class FieldDialogs:
         self, field: FieldView, model: FieldModel, acts: FieldActions, over: QWidget
     ) -> None:
         self._field, self._model, self._acts = field, model, acts
-        self._house, self._over = field.house, over
+        self._context, self._over = field.context, over
         self.lives: list[LiveWork] = []  # once the live line was opened
 
     # -- other ways in -------------------------------------------------------------------------
@@ -67,8 +67,8 @@ class FieldDialogs:
         """Show several text files, or those of a folder."""
         from gezeiten.ui.texts.many_dialog import ManyTextsDialog
 
-        dialog = ManyTextsDialog(self._over, self._house, where)
-        dialog.taken.connect(self._house.archive_changed)
+        dialog = ManyTextsDialog(self._over, self._context, where)
+        dialog.taken.connect(self._context.archive_changed)
         dialog.wanted.connect(lambda path: self.text(path, dialog.look))
         dialog.open()
 
@@ -76,11 +76,11 @@ class FieldDialogs:
         """Show the kinds of texts that are kept."""
         from gezeiten.ui.texts.kinds_dialog import ImportTemplatesDialog
 
-        ImportTemplatesDialog(self._over, self._house).open()
+        ImportTemplatesDialog(self._over, self._context).open()
 
     def mission_file(self, path: Path) -> None:
         """Take a single mission file."""
-        desk = self._house.desk
+        desk = self._context.desk
 
         def work(_task: Task) -> str:
             card = survey_file(desk, path)
@@ -90,17 +90,17 @@ class FieldDialogs:
             return "  ".join(offload_text(one) for one in import_from_drive(desk, card).results)
 
         def taken(words: str) -> None:
-            self._house.archive_changed.emit()
-            self._house.show_message(words)
+            self._context.archive_changed.emit()
+            self._context.show_message(words)
 
-        self._house.run(work, taken)
+        self._context.run(work, taken)
 
     def text(self, path: Path, then: Callable[[], None] = lambda: None) -> None:
         """Show how a text file would be read. then: called once it is taken."""
         from gezeiten.ui.texts.dialog import TextDialog
 
-        dialog = TextDialog(self._over, self._house, path)
-        dialog.taken.connect(lambda _: self._house.archive_changed.emit())
+        dialog = TextDialog(self._over, self._context, path)
+        dialog.taken.connect(lambda _: self._context.archive_changed.emit())
         dialog.taken.connect(lambda _: then())
         dialog.open()
 
@@ -108,7 +108,7 @@ class FieldDialogs:
         """Show the text files that were taken, to take one out again."""
         from gezeiten.ui.texts.taken_dialog import ImportedTextsDialog
 
-        ImportedTextsDialog(self._over, self._house).open()
+        ImportedTextsDialog(self._over, self._context).open()
 
     def live_line(self) -> None:
         """Open every live line that records, and one more to begin with; what is recorded goes on
@@ -116,13 +116,13 @@ class FieldDialogs:
         from gezeiten.ui.field.live_dialog import LiveDialog, LiveWork
 
         if all(work.is_on for work in self.lives):
-            work = LiveWork(self._house)
+            work = LiveWork(self._context)
             work.changed.connect(self._live_changed)
             self.lives.append(work)
         shown = {dialog.work for dialog in self._over.findChildren(LiveDialog)}
         for place, work in enumerate(self.lives):
             if work not in shown:
-                dialog = LiveDialog(self._over, self._house, work)
+                dialog = LiveDialog(self._over, self._context, work)
                 dialog.show()
                 dialog.move(dialog.pos() + QPoint(place * _BESIDE_PX, place * _BESIDE_PX))
 
@@ -133,30 +133,30 @@ class FieldDialogs:
         """Let a folder be chosen that is then looked at like a drive."""
         name = QFileDialog.getExistingDirectory(self._over, tr("Look into a folder"))
         if name:
-            self._house.desk.more_folders.append(name)
+            self._context.desk.more_folders.append(name)
             self._field.carriers.watch_drives()
 
     def practice(self) -> None:
         """Start loggers to practise with and look for them."""
-        practice = self._house.practice
+        practice = self._context.practice
         if practice is None:
             return
-        desk = self._house.desk
+        desk = self._context.desk
 
         def started(where: tuple[list[str], list[str]]) -> None:
             desk.practice_addresses, desk.practice_ports = where
-            self._house.show_message(tr("Practice loggers run; they end with Gezeiten."))
+            self._context.show_message(tr("Practice loggers run; they end with Gezeiten."))
             self._field.search()
 
-        self._house.show_message(tr("Starting practice loggers ..."))
-        self._house.run(lambda _task: practice.start(), started)
+        self._context.show_message(tr("Starting practice loggers ..."))
+        self._context.run(lambda _task: practice.start(), started)
 
     def demonstrate(self) -> None:
         """Open the demonstration in a window of its own."""
-        if self._house.practice is not None:
-            self._house.practice.demonstrate()
+        if self._context.practice is not None:
+            self._context.practice.demonstrate()
             words = tr("The demonstration is being built; its window opens in a minute or two.")
-            self._house.show_message(words)
+            self._context.show_message(words)
 
     # -- the chosen logger ---------------------------------------------------------------------
     def show_part(self) -> None:
@@ -166,15 +166,15 @@ class FieldDialogs:
             return
         extent = newest_extent(card)
         if extent is None:
-            self._house.show_message(
+            self._context.show_message(
                 tr("Its readings are not evenly spaced; it is offloaded as a whole.")
             )
             return
         from gezeiten.ui.field.part_dialog import PartDialog
 
-        rate = self._house.desk.rates.rate(card.serial, card.address)
+        rate = self._context.desk.rates.rate(card.serial, card.address)
         zone = self._model.zone_of(card)
-        dialog = PartDialog(self._over, self._house, extent, card.serial, zone, rate)
+        dialog = PartDialog(self._over, self._context, extent, card.serial, zone, rate)
         dialog.wanted.connect(lambda only: self._acts.offload_part(card, only))
         dialog.overview_wanted.connect(lambda *what: self._acts.fetch_overview(card, *what))
         dialog.open()
@@ -204,7 +204,7 @@ class FieldDialogs:
 
     def pin(self) -> None:
         """Ask for the PIN of the chosen logger's group."""
-        card, desk = self._model.card, self._house.desk
+        card, desk = self._model.card, self._context.desk
         if card is None:
             return
         from gezeiten.ui.field.pin_dialog import PinDialog
@@ -215,36 +215,36 @@ class FieldDialogs:
             dialog.given.connect(self._field.remember_pin)
             dialog.open()
 
-        self._house.run(lambda _task: (pin_group(desk, card.serial), desk.pins.lasting), ask)
+        self._context.run(lambda _task: (pin_group(desk, card.serial), desk.pins.lasting), ask)
 
     def day(self) -> None:
         """Show what was done today, and what is left."""
         from gezeiten.ui.field.day_dialog import DayDialog
 
         at_hand = {c.serial: c.readings_to_offload for c in self._model.cards.values()}
-        DayDialog(self._over, self._house, at_hand).open()
+        DayDialog(self._over, self._context, at_hand).open()
 
     def rows(self) -> None:
         """Show what came last from the chosen logger as a table: what its last offload brought,
         else the last day that is kept."""
-        card, desk = self._model.card, self._house.desk
+        card, desk = self._model.card, self._context.desk
         if card is None:
             return
         span = self._model.last_offload_span(card.serial)
 
         def show(found: LastReadings | None) -> None:
             if found is None:
-                self._house.show_message(
+                self._context.show_message(
                     tr("Nothing of this logger is kept yet; offload it first.")
                 )
             else:
-                self._house.rows_wanted.emit(ReadingsRequest(found.series, found.span))
+                self._context.rows_wanted.emit(ReadingsRequest(found.series, found.span))
 
-        self._house.run(lambda _task: latest_readings(desk, card.serial, span), show)
+        self._context.run(lambda _task: latest_readings(desk, card.serial, span), show)
 
     def life(self) -> None:
         """Show the life of the chosen logger."""
         from gezeiten.ui.field.life_dialog import LoggerHistoryDialog
 
         if self._model.card is not None:
-            LoggerHistoryDialog(self._over, self._house, self._model.card.serial).open()
+            LoggerHistoryDialog(self._over, self._context, self._model.card.serial).open()

@@ -34,7 +34,7 @@ from gezeiten.domain.plan.plan_words import compared
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import ActionRunner
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.theme import Theme
 
@@ -110,12 +110,12 @@ class StoredPlansDialog(QDialog):
     taken = Signal(object, str)
 
     def __init__(
-        self, parent: QWidget, house: AppContext, plan: Plan | None, model: str, zone: str
+        self, parent: QWidget, context: AppContext, plan: Plan | None, model: str, zone: str
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Kept plans"))
-        self._house, self._plan, self._model, self._zone = house, plan, model, zone
-        self._acting = ActionRunner(house, self._failed)
+        self._context, self._plan, self._model, self._zone = context, plan, model, zone
+        self._acting = ActionRunner(context, self._failed)
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("name, model, point, remark"))
         self.search.setAccessibleName(tr("Search kept plans"))
@@ -126,7 +126,7 @@ class StoredPlansDialog(QDialog):
         self.list.currentItemChanged.connect(lambda *_: self._show())
         self.list.itemActivated.connect(lambda _: self.use_selected())
         self.none = label("", "muted", wrap=True)
-        self.table = PlanTable(house.theme)
+        self.table = PlanTable(context.theme)
         self.name = QLineEdit()
         self.name.setPlaceholderText(tr("name for the plan in the editor"))
         self.name.setAccessibleName(tr("Name to keep the plan under"))
@@ -168,8 +168,8 @@ class StoredPlansDialog(QDialog):
 
     # -- showing -------------------------------------------------------------------------------
     def _load(self, choose: str = "") -> None:
-        desk, words = self._house.desk, self.search.text()
-        self._house.run(
+        desk, words = self._context.desk, self.search.text()
+        self._context.run(
             lambda _task: stored_plans(desk, words),
             lambda found: self._fill(found, choose),
             latest="kept plans",
@@ -223,7 +223,7 @@ class StoredPlansDialog(QDialog):
             if choose:
                 self.name.clear()
             if said:
-                self._house.show_message(said)
+                self._context.show_message(said)
             self._load(choose)
 
         self._acting.do(act, done)
@@ -246,13 +246,13 @@ class StoredPlansDialog(QDialog):
         if plan is None:
             return
         clean = " ".join(name.split())
-        self._run_action(lambda: save_plan(self._house.desk, name, plan, self._model), clean)
+        self._run_action(lambda: save_plan(self._context.desk, name, plan, self._model), clean)
 
     def replace(self) -> None:
         """Put the plan in the editor in place of the chosen one."""
         kept, plan = self.chosen(), self._plan
         if kept is not None and plan is not None:
-            desk = self._house.desk
+            desk = self._context.desk
             self._run_action(lambda: save_plan(desk, kept.name, plan, self._model, replacing=True))
 
     def rename(self) -> None:
@@ -260,29 +260,31 @@ class StoredPlansDialog(QDialog):
         kept, name = self.chosen(), self.name.text()
         if kept is not None:
             clean = " ".join(name.split())
-            self._run_action(lambda: rename_plan(self._house.desk, kept, name), clean)
+            self._run_action(lambda: rename_plan(self._context.desk, kept, name), clean)
 
     def drop(self) -> None:
         """Take the chosen plan away."""
         kept = self.chosen()
         if kept is not None:
-            self._run_action(lambda: delete_plan(self._house.desk, kept))
+            self._run_action(lambda: delete_plan(self._context.desk, kept))
 
     def write_file(self) -> None:
         """Write the chosen plan as a file to hand on."""
         kept = self.chosen()
         if kept is None:
             return
-        start = str(sheets_path(self._house.desk) / f"{kept.name}.plan.json")
+        start = str(sheets_path(self._context.desk) / f"{kept.name}.plan.json")
         path, _ = QFileDialog.getSaveFileName(self, tr("Write plan file"), start)
         if path:
             said = tr("%1 written.").replace("%1", path)
-            self._run_action(lambda: export_plan(self._house.desk, kept, Path(path)), said=said)
+            self._run_action(lambda: export_plan(self._context.desk, kept, Path(path)), said=said)
 
     def read_files(self) -> None:
         """Take in plans from files."""
-        start = str(sheets_path(self._house.desk))
+        start = str(sheets_path(self._context.desk))
         kinds = tr("Plan files (*.plan.json *.json)")
         paths, _ = QFileDialog.getOpenFileNames(self, tr("Read plan files"), start, kinds)
         if paths:
-            self._run_action(lambda: import_plans(self._house.desk, [Path(path) for path in paths]))
+            self._run_action(
+                lambda: import_plans(self._context.desk, [Path(path) for path in paths])
+            )

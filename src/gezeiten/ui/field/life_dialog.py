@@ -38,22 +38,22 @@ from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row
 from gezeiten.ui.points.sources_dialog import SourcesDialog
 from gezeiten.ui.shell.acting import ActionRunner
+from gezeiten.ui.shell.app_context import LOGBOOK, AppContext
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import LOGBOOK, AppContext
 from gezeiten.ui.shell.i18n import date, day_and_time, home_zone, number, tr, zones_text
 
 
 class LoggerHistoryDialog(QDialog):
     """Shows one logger; another can be chosen. What is entered is kept at once."""
 
-    def __init__(self, parent: QWidget, house: AppContext, serial: str) -> None:
+    def __init__(self, parent: QWidget, context: AppContext, serial: str) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Life of a logger"))
-        self._house = house
+        self._context = context
         self._life: LoggerHistory | None = None
         self._certificate: Path | None = None
-        self._acting = ActionRunner(house, self._show_message)
-        self._drafts = DraftKeeper(house)
+        self._acting = ActionRunner(context, self._show_message)
+        self._drafts = DraftKeeper(context)
         self.which = QComboBox()
         self.which.setAccessibleName(tr("Logger"))
         self.facts = label("", "muted", wrap=True)
@@ -111,23 +111,23 @@ class LoggerHistoryDialog(QDialog):
                 margins=16,
             )
         )
-        if house.is_read_only:
+        if context.is_read_only:
             for act in (self.retire_button, self.entry_line, self.problem):
                 act.hide()
             self.group.setEnabled(False)
         self.resize(980, 660)
-        house.run(lambda _task: loggers(house.desk), lambda known: self._select(known, serial))
+        context.run(lambda _task: loggers(context.desk), lambda known: self._select(known, serial))
 
     def show_history(self) -> None:
         """Show what the logbook has on the chosen mission, or on the logger."""
         serial, mission = self.which.currentData(), selected_item(self.missions)
         number = mission.number if isinstance(mission, PastMission) else None
         self.accept()
-        self._house.go.emit(LOGBOOK, lambda _desk: about_logger(serial, number))
+        self._context.go.emit(LOGBOOK, lambda _desk: about_logger(serial, number))
 
     def show_sources(self) -> None:
         """Show where the logger was, from when to when."""
-        SourcesDialog(self, self._house, serial=self.which.currentData() or "").open()
+        SourcesDialog(self, self._context, serial=self.which.currentData() or "").open()
 
     def _select(self, listed: list[tuple[str, str, str]], serial: str) -> None:
         for known, model, place in listed:
@@ -196,8 +196,8 @@ class LoggerHistoryDialog(QDialog):
         if serial is None:
             self.facts.setText(tr("No logger was contacted yet."))
             return
-        desk = self._house.desk
-        self._house.run(lambda _task: life(desk, serial), self._show, latest="life")
+        desk = self._context.desk
+        self._context.run(lambda _task: life(desk, serial), self._show, latest="life")
 
     def _show(self, known: LoggerHistory) -> None:
         self._life = known
@@ -297,7 +297,7 @@ class LoggerHistoryDialog(QDialog):
             return
         zone, kind = _zone_of(known), self.kind.currentData()
         calibrated = kind == "calibration"
-        desk = self._house.desk
+        desk = self._context.desk
         try:
             noon_ms = midnight_ms(self.on.day(), zone) + 12 * 3_600_000
             due_ms = midnight_ms(self.until.day(), zone) if calibrated else None
@@ -329,7 +329,7 @@ class LoggerHistoryDialog(QDialog):
         def done(_: object) -> None:
             self._show_message("")
             then()
-            self._house.archive_changed.emit()
+            self._context.archive_changed.emit()
             self._load()
 
         self._acting.do(act, done)
@@ -345,26 +345,26 @@ class LoggerHistoryDialog(QDialog):
         if not name or not isinstance(entry, StoredReport | ServiceEntry):
             self._show_message(tr("Choose a line with a document first."))
             return
-        start = str(sheets_path(self._house.desk) / name)
+        start = str(sheets_path(self._context.desk) / name)
         path, _ = QFileDialog.getSaveFileName(self, tr("Write the document out"), start)
         if path:
-            desk = self._house.desk
-            self._house.run(
+            desk = self._context.desk
+            self._context.run(
                 lambda _task: save_document(desk, entry, Path(path)),
-                lambda _: self._house.show_message(tr("%1 written.").replace("%1", path)),
+                lambda _: self._context.show_message(tr("%1 written.").replace("%1", path)),
                 failed=self._show_message,
             )
 
     def _group_typed(self) -> None:
         known = self._life
         if known is not None and self.group.text().strip() != known.pin_group:
-            desk, group = self._house.desk, self.group.text()
+            desk, group = self._context.desk, self.group.text()
             self._run_action(lambda: set_pin_group(desk, known.serial, group))
 
     def retire(self) -> None:
         """Put the logger out of use, or take it up again."""
         if self._life is not None:
-            desk, serial = self._house.desk, self._life.serial
+            desk, serial = self._context.desk, self._life.serial
             retired = self._life.retired_ms is None
             self._run_action(lambda: retire_logger(desk, serial, retired=retired))
 

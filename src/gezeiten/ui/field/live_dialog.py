@@ -35,7 +35,7 @@ from gezeiten.link.sdi12 import Sensor
 from gezeiten.ui.parts.chart_axes import TimeAxis, ValueAxis
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import Facts, button, column, give_stretch, label, row, set_role
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import clock_time, counted, home_zone, number, tr, zones_text
 from gezeiten.ui.shell.work import Task
 
@@ -53,9 +53,9 @@ class LiveWork(QObject):
     changed = Signal()
     failed = Signal(str)
 
-    def __init__(self, house: AppContext) -> None:
+    def __init__(self, context: AppContext) -> None:
         super().__init__()
-        self._house = house
+        self._context = context
         self._ended = threading.Event()
         self._thread: threading.Thread | None = None
         self.plan: LivePlan | None = None
@@ -71,7 +71,7 @@ class LiveWork(QObject):
 
     def start(self, plan: LivePlan) -> None:
         """Begin to record; `failed` says why where the plan cannot be recorded."""
-        desk, wanted = self._house.desk, self._house.desk.settings.keep_awake
+        desk, wanted = self._context.desk, self._context.desk.settings.keep_awake
         self._ended = threading.Event()
         ended = self._ended.is_set
         self.plan, self.drawn, self.readings = plan, {}, 0
@@ -104,27 +104,27 @@ class LiveWork(QObject):
                 drawn.append((news.at_ms / 1000, value))
                 del drawn[:-_DRAWN]
         elif news.kind in ("away", "kept") and news.text:
-            self._house.said.emit(news.text, news.kind == "away")
+            self._context.said.emit(news.text, news.kind == "away")
         if news.kind == "kept":
-            self._house.archive_changed.emit()
+            self._context.archive_changed.emit()
         elif news.kind == "ended":
             self.plan = None
-            self._house.show_message(news.text)
+            self._context.show_message(news.text)
             self.changed.emit()
 
     def _show_failure(self, sentence: str) -> None:
         self.plan = None
-        self._house.said.emit(sentence, True)
+        self._context.said.emit(sentence, True)
         self.changed.emit()
 
 
 class LiveDialog(QDialog):
     """Stands beside the window; closing it ends no recording."""
 
-    def __init__(self, parent: QWidget, house: AppContext, work: LiveWork) -> None:
+    def __init__(self, parent: QWidget, context: AppContext, work: LiveWork) -> None:
         super().__init__(parent)
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self._house, self.work = house, work
+        self._context, self.work = context, work
         self._looking: Task | None = None
         self._profiles: list[Profile] = []
         self._zones: dict[str, str] = {}
@@ -216,14 +216,14 @@ class LiveDialog(QDialog):
         self._show_zone()
 
     def _load(self) -> None:
-        desk = self._house.desk
+        desk = self._context.desk
 
         def known(_task: Task) -> tuple[list[Profile], list[str], dict[str, str]]:
             profiles = [p for p, _ in find_profiles(desk.archive.folder / "profiles")]
             zones = {p.full_name: p.zone for p in points(desk) if not p.retired}
             return profiles, [port.path for port in serial_ports(desk)], zones
 
-        self._house.run(known, self._fill, failed=self._complain)
+        self._context.run(known, self._fill, failed=self._complain)
 
     def _fill(self, known: tuple[list[Profile], list[str], dict[str, str]]) -> None:
         if not isValid(self):
@@ -263,7 +263,7 @@ class LiveDialog(QDialog):
         from gezeiten.ui.field.profile_dialog import ProfileDialog
 
         start = self._profiles[self.profile.currentIndex()] if self._profiles else None
-        dialog = ProfileDialog(self, self._house, self.port.currentText(), start)
+        dialog = ProfileDialog(self, self._context, self.port.currentText(), start)
         dialog.saved.connect(self._set_profile)
         dialog.open()
 
@@ -283,7 +283,7 @@ class LiveDialog(QDialog):
         if self.work.is_on or self._looking is not None:
             return
         profile = self._profiles[self.profile.currentIndex()]
-        port, clock = self.port.currentText(), self._house.desk.clock
+        port, clock = self.port.currentText(), self._context.desk.clock
 
         def work(task: Task) -> None:
             instrument = open_instrument(port, profile, clock)
@@ -298,7 +298,7 @@ class LiveDialog(QDialog):
                 instrument.close()
 
         self._show_message(tr("Listening to %1 ...").replace("%1", port))
-        self._looking = self._house.run(
+        self._looking = self._context.run(
             work, self._show_loaded, self._on_news, self._show_search_failure
         )
 
@@ -324,14 +324,14 @@ class LiveDialog(QDialog):
                 )
             self._show_message(counted(len(found), "%n sensor found.", "%n sensors found."))
 
-        self._house.run(lambda _task: sensors_on(port, profile), show, failed=self._complain)
+        self._context.run(lambda _task: sensors_on(port, profile), show, failed=self._complain)
 
     # -- recording -------------------------------------------------------------------------------
     def toggle(self) -> None:
         """Begin to record, or end it."""
         if self.work.is_on:
             self.start.setEnabled(False)
-            self._house.run(lambda _task: self.work.stop(), lambda _: self._show_state())
+            self._context.run(lambda _task: self.work.stop(), lambda _: self._show_state())
             return
         try:
             self.work.start(checked_plan(self.plan()))
@@ -389,7 +389,7 @@ class LiveDialog(QDialog):
 
     def _draw(self) -> None:
         """One lane for each quantity, all on one time axis."""
-        theme = self._house.theme
+        theme = self._context.theme
         self.plot.clear()
         self.plot.setBackground(theme.paper)
         first = None

@@ -20,7 +20,7 @@ class FieldNews:
 
     def __init__(self, field: FieldView, model: FieldModel) -> None:
         self._field, self._model = field, model
-        self._house, self._page = field.house, field.logger_page
+        self._context, self._page = field.context, field.logger_page
         work = field.work
         work.progressed.connect(self._progressed)
         work.offloaded.connect(self._offloaded)
@@ -32,7 +32,7 @@ class FieldNews:
 
     # -- what came -------------------------------------------------------------------------------
     def _progressed(self, serial: str, progress: Progress) -> None:
-        self._house.show_message(self._page.show_progress(serial, progress))
+        self._context.show_message(self._page.show_progress(serial, progress))
 
     def _offloaded(self, came: list[Arrival]) -> None:
         self._model.arrivals.update({arrival.result.serial: arrival for arrival in came})
@@ -47,8 +47,8 @@ class FieldNews:
     def _show_arrival(self, words: str, *, failed: bool) -> None:
         self._field.show_current()
         self._page.transfer_words.setText(words)
-        self._house.archive_changed.emit()
-        self._house.said.emit(words, failed)
+        self._context.archive_changed.emit()
+        self._context.said.emit(words, failed)
 
     # -- what a logger was told ------------------------------------------------------------------
     def _launched(self, done: LaunchResult, came: Arrival | None) -> None:
@@ -80,8 +80,8 @@ class FieldNews:
 
     def _changed(self, words: str) -> None:
         self._field.show_current()
-        self._house.archive_changed.emit()
-        self._house.show_message(words)
+        self._context.archive_changed.emit()
+        self._context.show_message(words)
 
     # -- present readings ------------------------------------------------------------------------
     def read_live(self) -> None:
@@ -94,7 +94,7 @@ class FieldNews:
         if values is None:
             self._page.watch.setChecked(False)  # it is gone: said once, not every look
         elif card is not None and card.serial == serial:
-            desk = self._house.desk
+            desk = self._context.desk
             self._page.show_live(card, values, units_of(desk.settings))
             at = clock_time(desk.now_ms(), self._model.zone_of(card), seconds=True)
             words = tr("as of %1; every look costs battery").replace("%1", at)

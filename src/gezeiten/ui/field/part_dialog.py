@@ -13,7 +13,7 @@ from gezeiten.domain.series.timeline import Span, duration_text
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.widgets import Facts, button, column, label, row, set_role
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
 
 _HANDLE = 9.0
@@ -27,9 +27,9 @@ class ExtentBar(QWidget):
 
     chosen = Signal(object)
 
-    def __init__(self, house: AppContext, whole: Span, open_spans: list[Span]) -> None:
+    def __init__(self, context: AppContext, whole: Span, open_spans: list[Span]) -> None:
         super().__init__()
-        self._house, self._extent, self._open = house, whole, open_spans
+        self._context, self._extent, self._open = context, whole, open_spans
         self.span = whole
         self._drags = -1
         self.setMinimumHeight(64)
@@ -46,7 +46,7 @@ class ExtentBar(QWidget):
         return round(begin + min(max(share, 0.0), 1.0) * (end - begin))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
-        t = self._house.theme
+        t = self._context.theme
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         middle = QRectF(_HANDLE, 22, self.width() - 2 * _HANDLE, 20)
@@ -105,7 +105,7 @@ class PartDialog(QDialog):
     def __init__(
         self,
         parent: QWidget,
-        house: AppContext,
+        context: AppContext,
         extent: MissionExtent,
         serial: str,
         zone: str,
@@ -116,7 +116,7 @@ class PartDialog(QDialog):
         self._own_every = False
         self.setWindowTitle(tr("Offload a part of %1").replace("%1", serial))
         self.resize(680, 400)
-        self.bar = ExtentBar(house, extent.span, extent.open_spans)
+        self.bar = ExtentBar(context, extent.span, extent.open_spans)
         opened = extent.open_spans
         start = opened[0][0] if opened else extent.span[0]
         self.bar.set_span((start, extent.span[1]))

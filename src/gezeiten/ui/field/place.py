@@ -41,9 +41,9 @@ from gezeiten.ui.field.plan_shelf import PlanShelf
 from gezeiten.ui.field.several_desk import SeveralDesk
 from gezeiten.ui.field.work import FieldWork
 from gezeiten.ui.parts.widgets import give_stretch, row
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
+from gezeiten.ui.shell.app_context import AppContext, Place
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import AppContext, Place
 from gezeiten.ui.shell.i18n import clock_time, counted, home_zone, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.work import Task
@@ -52,12 +52,12 @@ from gezeiten.ui.shell.work import Task
 class FieldDeskPlace(Place):
     """Everything a technician does at a logger, or at several."""
 
-    def __init__(self, house: AppContext) -> None:
-        super().__init__(house)
-        self.work = FieldWork(house)
+    def __init__(self, context: AppContext) -> None:
+        super().__init__(context)
+        self.work = FieldWork(context)
         self.model = FieldModel(home_zone())
         self._plugged = ""
-        self._accepted = AcceptedWords(house.desk)
+        self._accepted = AcceptedWords(context.desk)
         self._build()
         self.hands = FocusMemory(self, self.loggers, lambda: self.check_list.word)
         self.acts = FieldActions(self, self.model)
@@ -70,18 +70,18 @@ class FieldDeskPlace(Place):
 
     # -- building ------------------------------------------------------------------------------
     def _build(self) -> None:
-        self.carriers = CarriersDesk(self.house, self.work)
-        self.at_hand = left = ConnectedLoggers(self.house, self.work, self.carriers.list)
+        self.carriers = CarriersDesk(self.context, self.work)
+        self.at_hand = left = ConnectedLoggers(self.context, self.work, self.carriers.list)
         self.loggers, self.round_strip = left.loggers, left.round_strip
-        self.chosen = ChosenDesk(self.house, self.model, self.override_reasons)
+        self.chosen = ChosenDesk(self.context, self.model, self.override_reasons)
         self.stages, self.editor = self.chosen.stages, self.chosen.editor
         self.logger_page = self.chosen.logger_page
         self.right = LaunchPanel()
         self.check_list, self.main = self.right.check_list, self.right.main
-        self.group = SeveralDesk(self.house, self.model, self.work, self.override_reasons)
+        self.group = SeveralDesk(self.context, self.model, self.work, self.override_reasons)
         self.several = self.group.page
-        self.shelf = PlanShelf(self.house, self, self.model, self.chosen.show_plan)
-        self.nobody = NobodyPage(can_practise=self.house.practice is not None)
+        self.shelf = PlanShelf(self.context, self, self.model, self.chosen.show_plan)
+        self.nobody = NobodyPage(can_practise=self.context.practice is not None)
         self.middle = QStackedWidget()
         for view in (self.chosen.page, self.several, self.nobody, self.carriers.page):
             self.middle.addWidget(view)
@@ -149,7 +149,7 @@ class FieldDeskPlace(Place):
             "common": self.group.prepare,
             "untick": acts.untick_all,
             "look": self.search,
-            "settings": lambda: self.house.wants.emit("settings"),
+            "settings": lambda: self.context.wants.emit("settings"),
             "practice": self.dialogs.practice,
             "tick": acts.tick_all,
             "text": self.dialogs.pick_text,
@@ -172,7 +172,7 @@ class FieldDeskPlace(Place):
         row_ = self.loggers.currentRow() + by
         if 0 <= row_ < self.loggers.count():
             self.loggers.setCurrentRow(row_)
-            self.house.show_message("")  # what was said was about the one before
+            self.context.show_message("")  # what was said was about the one before
 
     # -- finding -------------------------------------------------------------------------------
     def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
@@ -186,14 +186,14 @@ class FieldDeskPlace(Place):
         return self.model.point_ids.get(card.point) if card is not None else None
 
     def refresh(self) -> None:
-        desk = self.house.desk
+        desk = self.context.desk
         cards = list(self.model.cards.values())
 
         def work(_task: Task) -> tuple[list[PointPlace], Round | None, dict[str, Start]]:
             known = [point for point in points(desk) if not point.retired]
             return known, open_round(desk), {c.serial: starting(desk, c) for c in cards}
 
-        self.house.run(work, self._set_places, latest="field places")
+        self.context.run(work, self._set_places, latest="field places")
 
     def _set_places(self, known: tuple[list[PointPlace], Round | None, dict[str, Start]]) -> None:
         listed, round_, starts = known
@@ -206,23 +206,23 @@ class FieldDeskPlace(Place):
         self._mark_all()
         if self.work.is_looking:
             return
-        if self.house.desk.settings.look_on_start or self.loggers.count():
+        if self.context.desk.settings.look_on_start or self.loggers.count():
             self.search()
         else:
             self._show_loaded(set())
 
     def search_addresses(self, addresses: str) -> None:
         """Look at addresses too that were typed just now; they are remembered."""
-        desk = self.house.desk
+        desk = self.context.desk
         known = desk.settings.addresses
         if addresses and addresses not in known:
             listed = ", ".join(filter(None, (known, addresses)))
             try:
                 desk.addresses_of(listed)
             except InputError as exc:
-                self.house.said.emit(str(exc), True)
+                self.context.said.emit(str(exc), True)
                 return
-            self.house.change_settings(replace(desk.settings, addresses=listed))
+            self.context.change_settings(replace(desk.settings, addresses=listed))
         self.search()
 
     def search(self) -> None:
@@ -235,7 +235,7 @@ class FieldDeskPlace(Place):
         self.at_hand.show_searching(on=True)
 
     def _addresses(self) -> str:
-        desk = self.house.desk
+        desk = self.context.desk
         return ", ".join(filter(None, [desk.settings.addresses, *desk.practice_addresses]))
 
     def _show_card(self, seen: LoggerWithStart) -> None:
@@ -266,14 +266,14 @@ class FieldDeskPlace(Place):
         if isinstance(card.address, CablePort) and card.address.path in self.at_hand.fresh_ports:
             self._plugged = card.serial
             words = tr("%1 was plugged in; Ctrl+G goes to it.").replace("%1", card.serial)
-            self.house.show_message(words)
+            self.context.show_message(words)
 
     def select_plugged(self) -> None:
         """Choose the logger that was plugged in last."""
         if self._plugged in self.model.cards:
             self.show_target(self._plugged)
         else:
-            self.house.show_message(tr("No logger was plugged in just now."))
+            self.context.show_message(tr("No logger was plugged in just now."))
 
     def touched(self) -> None:
         """A hand is at the desk: what is chosen is chosen."""
@@ -287,7 +287,7 @@ class FieldDeskPlace(Place):
         wanted = self.model.wanted
         if wanted and wanted not in self.model.cards:
             words = tr("%1 is not at hand; connect it and look again.").replace("%1", wanted)
-            self.house.said.emit(words, True)
+            self.context.said.emit(words, True)
         self.model.wanted = None
 
     def _logger_left(self) -> None:
@@ -345,13 +345,13 @@ class FieldDeskPlace(Place):
     # -- identity ----------------------------------------------------------------------------------
     def remember_pin(self, group: str, pin: int) -> None:
         """Remember a PIN that was typed."""
-        desk, cards = self.house.desk, list(self.model.cards.values())
+        desk, cards = self.context.desk, list(self.model.cards.values())
 
         def work(_task: Task) -> dict[str, Start]:
             desk.pins.store(group, pin)
             return {card.serial: starting(desk, card) for card in cards}
 
-        self.house.run(work, self._use_known_pins)
+        self.context.run(work, self._use_known_pins)
 
     def _use_known_pins(self, starts: dict[str, Start]) -> None:
         self.model.starts |= starts
@@ -390,7 +390,7 @@ class FieldDeskPlace(Place):
             self.chosen.check()
             self.group.prepare()
 
-        self.house.run(lambda _task: self._accepted.accept(key, word, serials), done)
+        self.context.run(lambda _task: self._accepted.accept(key, word, serials), done)
         self.hands.restore()
 
     def ask_reason(self, key: str = "") -> None:
@@ -464,7 +464,7 @@ class FieldDeskPlace(Place):
             left = self.editor.countdown()
             self.right.show_step(*step_texts(act, self.editor.first_reading()))
         zone = self.model.zone_of(card)
-        at = clock_time(self.house.desk.now_ms(), zone, seconds=True)
+        at = clock_time(self.context.desk.now_ms(), zone, seconds=True)
         self.right.show_time(f"{at} {zone}", left)
 
     def end(self) -> None:
@@ -473,12 +473,12 @@ class FieldDeskPlace(Place):
 
     def showEvent(self, event: QShowEvent) -> None:
         self._second.start()
-        self.house.watch_carriers(on=True)
+        self.context.watch_carriers(on=True)
         super().showEvent(event)
 
     def hideEvent(self, event: QHideEvent) -> None:
         self._second.stop()
-        self.house.watch_carriers(on=False)
+        self.context.watch_carriers(on=False)
         super().hideEvent(event)
 
     # -- several -----------------------------------------------------------------------------------
@@ -557,7 +557,7 @@ class FieldDeskPlace(Place):
         if card is None:
             return
         if card.point in self.model.point_ids:
-            self.house.go.emit(places.TRENDS, self.model.point_ids[card.point])
+            self.context.go.emit(places.TRENDS, self.model.point_ids[card.point])
 
     def set_theme(self, theme: Theme) -> None:
         self.loggers.theme = theme

@@ -12,7 +12,7 @@ from gezeiten.desk.logger.several import PreparedLaunch, prepare_several
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.ui.field.kept_plans import CompareDialog, StoredPlansDialog
 from gezeiten.ui.field.model import FieldModel
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import tr
 
 
@@ -30,12 +30,12 @@ class PlanShelf:
 
     def __init__(
         self,
-        house: AppContext,
+        context: AppContext,
         parent: QWidget,
         model: FieldModel,
         into: Callable[[Plan, str], None],
     ) -> None:
-        self._house, self._parent = house, parent
+        self._context, self._parent = context, parent
         self._model, self._into = model, into
         self._before: tuple[str, Plan] | None = None
 
@@ -51,7 +51,7 @@ class PlanShelf:
     def use_previous_loggers(self, card: LoggerCard) -> None:
         """Take the plan of the logger that was launched before, as this one can follow it."""
         if self._before is None:
-            self._house.show_message(tr("No logger was launched before this one."))
+            self._context.show_message(tr("No logger was launched before this one."))
             return
         serial, plan = self._before
         self._update_fields(card, plan, tr("As %1 just before").replace("%1", serial))
@@ -60,7 +60,7 @@ class PlanShelf:
         """Open the kept plans, those of a search."""
         plan, model = self._model.typed, card.identity.model.name
         dialog = StoredPlansDialog(
-            self._parent, self._house, plan, model, self._model.zone_of(card)
+            self._parent, self._context, plan, model, self._model.zone_of(card)
         )
         dialog.taken.connect(lambda kept, name: self._accept(card, kept, name))
         dialog.search.setText(search)
@@ -73,11 +73,11 @@ class PlanShelf:
     def _update_fields(self, card: LoggerCard, plan: Plan, origin: str) -> None:
         def suited(prepared: list[PreparedLaunch]) -> None:
             if prepared[0].unsupported:
-                self._house.said.emit(" ".join(prepared[0].unsupported), True)
+                self._context.said.emit(" ".join(prepared[0].unsupported), True)
             self._into(prepared[0].plan, origin)
 
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda _task: prepare_several(desk, [card], plan, {}), suited, latest="suited plan"
         )
 
@@ -85,8 +85,8 @@ class PlanShelf:
         """Show what differs from the last plan here."""
         plan, other = self._model.typed, self._model.starts[card.serial].last_plan
         if plan is None or other is None:
-            self._house.show_message(tr("There is no earlier plan to compare with."))
+            self._context.show_message(tr("There is no earlier plan to compare with."))
             return
         names = (tr("in the editor"), tr("last mission here"))
-        theme, zone = self._house.theme, self._model.zone_of(card)
+        theme, zone = self._context.theme, self._model.zone_of(card)
         CompareDialog(self._parent, theme, plan, other, names, zone).open()

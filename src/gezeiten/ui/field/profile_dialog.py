@@ -23,7 +23,7 @@ from gezeiten.link.line_shape import Part, numbers_in, pattern_for
 from gezeiten.link.profile import LINES, Profile, ProfileValue, save_profile
 from gezeiten.ui.parts.widgets import button, clear, column, label, row, scrolled, set_role
 from gezeiten.ui.plan.section import narrow
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.work import Task
 
@@ -47,11 +47,11 @@ class ProfileDialog(QDialog):
     saved = Signal(object)
 
     def __init__(
-        self, parent: QWidget, house: AppContext, port: str, start: Profile | None
+        self, parent: QWidget, context: AppContext, port: str, start: Profile | None
     ) -> None:
         """start: what to begin with, None for a new one."""
         super().__init__(parent)
-        self._house = house
+        self._context = context
         self._task: Task | None = None
         self._line = ""
         self._numbers: list[_Chosen] = []
@@ -152,12 +152,12 @@ class ProfileDialog(QDialog):
         port, profile, clock = (
             self.port.text().strip(),
             self._port_settings(),
-            self._house.desk.clock,
+            self._context.desk.clock,
         )
         self.lines.clear()
         self.listen.setText(tr("Stop"))
         self._show_message(tr("Listening to %1 ...").replace("%1", port))
-        self._task = self._house.run(
+        self._task = self._context.run(
             lambda task: listen(port, profile, clock, _LISTEN_S, task.report, task.cancelled),
             self._listened,
             self.add_line,
@@ -231,7 +231,7 @@ class ProfileDialog(QDialog):
         return replace(self._port_settings(), values=tuple(values), pattern=pattern)
 
     def _save(self) -> None:
-        folder, profile = self._house.desk.archive.folder / "profiles", self.profile()
+        folder, profile = self._context.desk.archive.folder / "profiles", self.profile()
         if not profile.values:
             self._refused(tr("No number is said to be anything; click a line and choose."))
             return
@@ -240,7 +240,7 @@ class ProfileDialog(QDialog):
             self.saved.emit(profile)
             self.accept()
 
-        self._house.run(lambda _task: save_profile(folder, profile), kept, failed=self._refused)
+        self._context.run(lambda _task: save_profile(folder, profile), kept, failed=self._refused)
 
     def _refused(self, sentence: str) -> None:
         self._show_message(sentence, "ember")

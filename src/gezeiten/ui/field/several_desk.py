@@ -18,7 +18,7 @@ from gezeiten.desk.logger.several import (
 from gezeiten.ui.field.model import FieldModel, NextAction
 from gezeiten.ui.field.several_page import SeveralPage
 from gezeiten.ui.field.work import FieldWork
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.work import Task
 
@@ -34,13 +34,13 @@ class SeveralDesk(QObject):
 
     def __init__(
         self,
-        house: AppContext,
+        context: AppContext,
         model: FieldModel,
         work: FieldWork,
         words: Callable[[LoggerCard], dict[str, str]],
     ) -> None:
         super().__init__()
-        self._house, self._model, self._work = house, model, work
+        self._context, self._model, self._work = context, model, work
         self._words = words
         self.page = SeveralPage()
         self.prepared: list[PreparedLaunch] = []
@@ -53,7 +53,7 @@ class SeveralDesk(QObject):
         if not self._model.is_group:
             self.prepared = []
             return
-        desk = self._house.desk
+        desk = self._context.desk
         common = self._model.typed if self.page.common.isChecked() else None
 
         def work(_task: Task) -> list[PreparedLaunch]:
@@ -62,7 +62,7 @@ class SeveralDesk(QObject):
                 return prepare_several(desk, cards, common, words)
             return prepare_with_last_plans(desk, cards, words)
 
-        self._house.run(work, self._show, latest="prepare")
+        self._context.run(work, self._show, latest="prepare")
 
     def _show(self, prepared: list[PreparedLaunch]) -> None:
         if not self._model.is_group:
@@ -140,7 +140,7 @@ class SeveralDesk(QObject):
 
     def _row_ended(self, result: LoggerResult) -> None:
         self.page.show_result(result)
-        self._house.show_message(f"{result.serial}: {result.sentence}")
+        self._context.show_message(f"{result.serial}: {result.sentence}")
 
     def _ended(self, results: list[LoggerResult]) -> None:
         run = {result.serial for result in results}
@@ -153,13 +153,13 @@ class SeveralDesk(QObject):
             ),
         ]
         self.ended.emit(results)
-        self._house.archive_changed.emit()
+        self._context.archive_changed.emit()
         self.prepare()
         good = sum(result.launched is not None for result in results)
         said = counted(good, "%n logger launched", "%n loggers launched")
         failed = [result for result in results if result.launched is None]
         if not failed:
-            self._house.said.emit(f"{said}.", False)
+            self._context.said.emit(f"{said}.", False)
             return
         words = counted(
             len(failed),
@@ -167,4 +167,4 @@ class SeveralDesk(QObject):
             "%1, %n not; the first, %2: %3 Then try again.",
         )
         words = words.replace("%1", said).replace("%2", failed[0].serial)
-        self._house.said.emit(words.replace("%3", failed[0].sentence), True)
+        self._context.said.emit(words.replace("%3", failed[0].sentence), True)

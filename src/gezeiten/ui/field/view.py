@@ -17,13 +17,13 @@ from gezeiten.ui.field.several_desk import SeveralDesk
 from gezeiten.ui.field.stages import StageBar
 from gezeiten.ui.field.work import FieldWork
 from gezeiten.ui.plan.editor import PlanEditor
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 
 
 class FieldView(Protocol):
     """The Field desk as its parts see it."""
 
-    house: AppContext
+    context: AppContext
     work: FieldWork
     loggers: LoggerList
     carriers: CarriersDesk

@@ -30,7 +30,7 @@ from gezeiten.errors import GezeitenError
 from gezeiten.link.address import Endpoint
 from gezeiten.link.find import FoundCourier, FoundLogger
 from gezeiten.link.transfer import Progress, Watch
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.work import Task
 
@@ -59,9 +59,9 @@ class FieldWork(QObject):
     live = Signal(str, object)  # serial, list of LiveValue; None: it could not be read
     busy_changed = Signal()
 
-    def __init__(self, house: AppContext) -> None:
+    def __init__(self, context: AppContext) -> None:
         super().__init__()
-        self._house = house
+        self._context = context
         self._task: Task | None = None
         self._reading_live = False
         self._asked_ports: set[str] = set()
@@ -83,7 +83,7 @@ class FieldWork(QObject):
         if self.is_looking:
             return
         self.is_looking = True
-        desk = self._house.desk
+        desk = self._context.desk
 
         def work(task: Task) -> set[str]:
             found: set[str] = set()
@@ -103,13 +103,13 @@ class FieldWork(QObject):
             self.is_looking = False
             self.looked.emit(found)
 
-        self._house.run(work, ended, self._show_result, lambda _: ended(set()))
+        self._context.run(work, ended, self._show_result, lambda _: ended(set()))
 
     def search_ports(self, paths: set[str]) -> None:
         """Ask who is on these ports; those that are being asked already are not asked twice."""
         fresh = sorted(paths - self._asked_ports)
         self._asked_ports |= paths
-        desk = self._house.desk
+        desk = self._context.desk
 
         def work(task: Task) -> None:
             def look_closer(logger: FoundLogger) -> None:
@@ -123,7 +123,7 @@ class FieldWork(QObject):
             self._asked_ports -= set(fresh)
 
         if fresh:
-            self._house.run(work, ended, self._show_result, ended)
+            self._context.run(work, ended, self._show_result, ended)
 
     def _show_found(self, task: Task, logger: FoundLogger) -> bool:
         """Emit the card of a logger that was found; False where it is gone again."""
@@ -134,7 +134,7 @@ class FieldWork(QObject):
         return True
 
     def _emit_card(self, task: Task, address: Endpoint, serial: str) -> None:
-        desk = self._house.desk
+        desk = self._context.desk
         card = desk_contact.contact(desk, address, serial)
         task.report(LoggerWithStart(card, starting(desk, card)))
 
@@ -143,13 +143,13 @@ class FieldWork(QObject):
         if self._reading_live or self.is_busy:
             return
         self._reading_live = True
-        desk, serial = self._house.desk, card.serial
+        desk, serial = self._context.desk, card.serial
 
         def ended(values: object) -> None:
             self._reading_live = False
             self.live.emit(serial, values)
 
-        self._house.run(
+        self._context.run(
             lambda _task: desk_contact.present_readings(desk, card.address, serial),
             ended,
             failed=lambda _: ended(None),
@@ -157,20 +157,20 @@ class FieldWork(QObject):
 
     def blink(self, card: LoggerCard) -> None:
         """Let a logger blink."""
-        self._house.run(
-            lambda _task: desk_contact.blink(self._house.desk, card.address, card.serial),
-            lambda _: self._house.show_message(tr("%1 blinks.").replace("%1", card.serial)),
+        self._context.run(
+            lambda _task: desk_contact.blink(self._context.desk, card.address, card.serial),
+            lambda _: self._context.show_message(tr("%1 blinks.").replace("%1", card.serial)),
         )
 
     def self_check(self, card: LoggerCard) -> None:
         """Let a logger check its sensors."""
-        desk = self._house.desk
+        desk = self._context.desk
 
         def work(_task: Task) -> LoggerWithStart:
             checked = desk_contact.self_check(desk, card.address, card.serial)
             return LoggerWithStart(checked, starting(desk, checked))
 
-        self._house.run(work, self.seen.emit)
+        self._context.run(work, self.seen.emit)
 
     # -- changing --------------------------------------------------------------------------------
     def _start(
@@ -181,14 +181,14 @@ class FieldWork(QObject):
         on_progress: Callable[[object], None] | None = None,
     ) -> None:
         """Run a change; the computer stays awake meanwhile, and looks again when it failed."""
-        wanted = self._house.desk.settings.keep_awake
+        wanted = self._context.desk.settings.keep_awake
 
         def awake(task: Task) -> object:
             with prevent_sleep(why, wanted=wanted):
                 try:
                     return work(task)
                 finally:
-                    self._house.desk.rates.save()
+                    self._context.desk.rates.save()
 
         def ended(result: object) -> None:
             self._task = None
@@ -200,7 +200,7 @@ class FieldWork(QObject):
             self.busy_changed.emit()
             self.search()
 
-        self._task = self._house.run(awake, ended, on_progress or self._show_result, failed)
+        self._task = self._context.run(awake, ended, on_progress or self._show_result, failed)
         self.busy_changed.emit()
 
     def _show_result(self, what: object) -> None:
@@ -220,7 +220,7 @@ class FieldWork(QObject):
 
         only: reading ranges by mission number, where a part of one logger is wanted.
         """
-        desk = self._house.desk
+        desk = self._context.desk
 
         def one(task: Task, card: LoggerCard) -> Arrival:
             if task.cancelled():
@@ -242,7 +242,7 @@ class FieldWork(QObject):
 
     def fetch_overview(self, card: LoggerCard, mission: int, thinning: Thinning) -> None:
         """Let a logger thin a mission and take what it made."""
-        desk = self._house.desk
+        desk = self._context.desk
 
         def work(task: Task) -> ImportedOverview:
             watch = self._watch(task, card)
@@ -251,7 +251,7 @@ class FieldWork(QObject):
         self._start(work, self.overview_came.emit, "Offloading a logger")
 
     def _watch(self, task: Task, card: LoggerCard) -> Watch:
-        rates = self._house.desk.rates
+        rates = self._context.desk.rates
 
         def tell(progress: Progress) -> None:
             rates.measured(card.serial, card.address, progress.bytes_per_s)
@@ -267,7 +267,7 @@ class FieldWork(QObject):
 
     def launch(self, card: LoggerCard, plan: Plan, accepted: Words, label: str) -> None:
         """Offload what is not kept from a logger and launch it by a plan."""
-        desk = self._house.desk
+        desk = self._context.desk
 
         def work(task: Task) -> tuple[LaunchResult, Arrival | None]:
             watch = self._watch(task, card)
@@ -275,12 +275,12 @@ class FieldWork(QObject):
             self._look_at(task, card)
             return done, arrival(desk, done.offloaded) if done.offloaded else None
 
-        self._house.show_message(tr("Launching %1 ...").replace("%1", card.serial))
+        self._context.show_message(tr("Launching %1 ...").replace("%1", card.serial))
         self._start(work, lambda done: self.launched.emit(*done), "Launching a logger")
 
     def stop(self, card: LoggerCard) -> None:
         """Stop a logger's mission and offload it; its memory stays."""
-        desk = self._house.desk
+        desk = self._context.desk
 
         def work(task: Task) -> Arrival:
             watch = self._watch(task, card)
@@ -292,7 +292,7 @@ class FieldWork(QObject):
 
     def erase(self, card: LoggerCard, label: str) -> None:
         """Erase a logger's memory, after reading everything back from the vault."""
-        desk = self._house.desk
+        desk = self._context.desk
 
         def work(task: Task) -> tuple[str, int]:
             count = erase_memory(desk, card.address, card.serial, label)
@@ -303,7 +303,7 @@ class FieldWork(QObject):
 
     def run_several(self, prepared: list[PreparedLaunch], accepted: Words) -> None:
         """Offload and launch several loggers; a row ends for each."""
-        desk = self._house.desk
+        desk = self._context.desk
 
         def work(task: Task) -> list[LoggerResult]:
             def tell(progress: Progress) -> None:

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from gezeiten.desk.office.handing import document_lines, document_pages
 from gezeiten.ui.parts.widgets import clear, label
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 
 if TYPE_CHECKING:  # the library behind it is loaded when a document is shown
@@ -27,9 +27,9 @@ LINES_SHOWN = 60
 class PageView(QScrollArea):
     """Shows one document; loading runs off the main thread and the latest wish wins."""
 
-    def __init__(self, house: AppContext) -> None:
+    def __init__(self, context: AppContext) -> None:
         super().__init__()
-        self._house = house
+        self._context = context
         self._wanted: Path | None = None
         inside = QWidget()
         self._column = QVBoxLayout(inside)
@@ -63,10 +63,10 @@ class PageView(QScrollArea):
         if kind == "pdf":
             wide = round(PAGE_WIDTH * self.devicePixelRatioF())
             show_pages = into_sight(self._add_pages)
-            self._house.run(lambda _task: document_pages(path, wide), show_pages, failed=failed)
+            self._context.run(lambda _task: document_pages(path, wide), show_pages, failed=failed)
         else:
             show_lines = into_sight(self._add_lines)
-            self._house.run(
+            self._context.run(
                 lambda _task: document_lines(path, LINES_SHOWN), show_lines, failed=failed
             )
 

@@ -46,9 +46,9 @@ from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
+from gezeiten.ui.shell.app_context import AppContext, Place
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import AppContext, Place
 from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
 
 LINES_SHOWN = 5
@@ -65,8 +65,8 @@ class HandoverPlace(Place):
 
     kind_of_empty = "handover"
 
-    def __init__(self, house: AppContext) -> None:
-        super().__init__(house)
+    def __init__(self, context: AppContext) -> None:
+        super().__init__(context)
         self.model = HandoverModel()
         self.point = QComboBox()
         self.point.setAccessibleName(tr("Point"))
@@ -110,10 +110,10 @@ class HandoverPlace(Place):
         self.table = self._table()
         right.body.addWidget(self.empty)
         right.body.addWidget(self.table)
-        if house.is_read_only:
+        if context.is_read_only:
             self.elsewhere.hide()  # both others ask where to
         self._newest = self._shown_uid = ""
-        self.pages = PageView(house)
+        self.pages = PageView(context)
         right.body.addWidget(self.pages, 1)
         self.open_button = button(tr("Open the file"), self.open_file)
         self.folder_button = button(tr("Show its folder"), self.open_folder)
@@ -192,10 +192,10 @@ class HandoverPlace(Place):
 
     def refresh(self) -> None:
         def work(_task: object) -> _Inventory:
-            listed = [point for point in points(self.house.desk) if point.channels]
-            return _Inventory(listed, issued_documents(self.house.desk))
+            listed = [point for point in points(self.context.desk) if point.channels]
+            return _Inventory(listed, issued_documents(self.context.desk))
 
-        self.house.run(work, self._show, latest="handover")
+        self.context.run(work, self._show, latest="handover")
 
     def _show(self, known: _Inventory) -> None:
         stays = self.model.set_data(known.points, known.issued)
@@ -242,9 +242,9 @@ class HandoverPlace(Place):
                 item = QTableWidgetItem(text)
                 item.setToolTip(plain_tip(f"{document.file_name}\nSHA-256 {document.sha256}"))
                 if j == 5 and document.state != "as it was":
-                    item.setForeground(self.house.theme.color("ember"))
+                    item.setForeground(self.context.theme.color("ember"))
                 self.table.setItem(i, j, item)
-        height = self.house.theme.row
+        height = self.context.theme.row
         self.table.verticalHeader().setDefaultSectionSize(height)
         lines = min(max(len(past), 1), LINES_SHOWN)
         self.table.setFixedHeight(lines * height + self.table.horizontalHeader().height() + 6)
@@ -285,18 +285,18 @@ class HandoverPlace(Place):
         if point is None:
             self._show_contents()
             return
-        desk, channels = self.house.desk, [c.channel for c in point.channels]
+        desk, channels = self.context.desk, [c.channel for c in point.channels]
         self._load_named()
 
         def show(whole: Span | None) -> None:
             if whole and self.model.point == point:
                 self._set_span(usual_span(whole))
 
-        self.house.run(lambda _task: extent(desk, point.id, channels), show)
+        self.context.run(lambda _task: extent(desk, point.id, channels), show)
 
     def _load_named(self) -> None:
         """Offer the stretches of this point that have a name."""
-        point, desk = self.chosen(), self.house.desk
+        point, desk = self.chosen(), self.context.desk
         if point is None:
             return
 
@@ -306,7 +306,7 @@ class HandoverPlace(Place):
             for stretch in found:
                 self.named.addItem(_period_text(stretch, point.zone), stretch.span)
 
-        self.house.run(lambda _task: named_periods(desk, point), show, latest="named stretches")
+        self.context.run(lambda _task: named_periods(desk, point), show, latest="named stretches")
 
     def _select_named_period(self) -> None:
         span = self.named.currentData()
@@ -337,12 +337,12 @@ class HandoverPlace(Place):
         self._show_contents()
 
     def _show_contents(self) -> None:
-        desk = self.house.desk
+        desk = self.context.desk
         try:
             self.model.span = self.span()
         except FieldError as exc:
             self.model.span = (0, 0)  # nothing can be written of it
-            self.house.show_message(str(exc))
+            self.context.show_message(str(exc))
         self.model.contents = None
         asked = self.model.asks
         if asked is None:
@@ -354,7 +354,7 @@ class HandoverPlace(Place):
             if self.model.set_contents(contents):
                 self._show_counts()
 
-        self.house.run(lambda _task: count(desk, *asked), show)
+        self.context.run(lambda _task: count(desk, *asked), show)
 
     def _show_counts(self) -> None:
         point, known = self.model.point, self.model.contents
@@ -373,16 +373,16 @@ class HandoverPlace(Place):
     # -- acts ----------------------------------------------------------------------------------
     def write(self, kind: str, path: Path | None = None) -> None:
         """Write a document of the chosen stretch, read it back and keep its fingerprint."""
-        point, span, desk = self.model.point, self.model.span, self.house.desk
+        point, span, desk = self.model.point, self.model.span, self.context.desk
         if point is None or not self.model.can_write:
             return
-        if path is None and self.house.is_read_only:
+        if path is None and self.context.is_read_only:
             self._save_as(kind)
             return
         self.model.is_busy = True
         self._show_buttons()
-        self.house.show_message(tr("Writing ..."))
-        self.house.run(
+        self.context.show_message(tr("Writing ..."))
+        self.context.run(
             lambda _task: _write(desk, kind, point, span, path), self._written, failed=self._failed
         )
 
@@ -392,12 +392,12 @@ class HandoverPlace(Place):
 
     def _written(self, done: HandoverResult) -> None:
         self.model.is_busy = False
-        self.house.archive_changed.emit()
+        self.context.archive_changed.emit()
         words = tr("%1 written and read back:").replace("%1", done.path.name)
         words += " " + counted(done.readings, "%n reading", "%n readings")
         if done.pages:
             words += ", " + counted(done.pages, "%n page", "%n pages")
-        self.house.show_message(words)
+        self.context.show_message(words)
 
     def _save_as(self, kind: str = "pdf") -> None:
         point = self.chosen()
@@ -422,21 +422,21 @@ class HandoverPlace(Place):
         )
         self.open_button.setEnabled(document is not None and document.state != "missing")
         can = document is not None and document.can_be_reissued
-        self.again_button.setVisible(can and not self.house.is_read_only)
+        self.again_button.setVisible(can and not self.context.is_read_only)
 
     def reissue(self) -> None:
         """Write the chosen document once more as it was handed over."""
-        document, desk = self._current(), self.house.desk
+        document, desk = self._current(), self.context.desk
         if document is None or not document.can_be_reissued:
             return
 
         def done(path: Path) -> None:
-            self.house.archive_changed.emit()
-            self.house.show_message(
+            self.context.archive_changed.emit()
+            self.context.show_message(
                 tr("%1 put out again, as it was handed over.").replace("%1", path.name)
             )
 
-        self.house.run(lambda _task: reissue(desk, document), done)
+        self.context.run(lambda _task: reissue(desk, document), done)
 
     def open_file(self) -> None:
         """Open the chosen document in the program the system has for it."""
@@ -445,7 +445,7 @@ class HandoverPlace(Place):
             return
         if not QDesktopServices.openUrl(QUrl.fromLocalFile(document.file_name)):
             words = tr("No program opens %1; it lies in its folder.")
-            self.house.said.emit(words.replace("%1", Path(document.file_name).name), True)
+            self.context.said.emit(words.replace("%1", Path(document.file_name).name), True)
 
     def open_folder(self) -> None:
         """Show the folder of the chosen document."""

@@ -16,7 +16,7 @@ from gezeiten.domain.entries import Entry
 from gezeiten.ui.field.logger_page import offload_text
 from gezeiten.ui.logbook.lost_dialog import LostDialog
 from gezeiten.ui.parts.widgets import Card, button, label, row, set_role
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.work import Task
 
@@ -26,9 +26,9 @@ _LINES_SHOWN = 4
 class CheckCard(Card):
     """The whole check, to be started and stopped; the head, and one to hold against it."""
 
-    def __init__(self, house: AppContext) -> None:
+    def __init__(self, context: AppContext) -> None:
         super().__init__(tr("Check"))
-        self._house = house
+        self._context = context
         self._task: Task | None = None
         self._is_open = False
         self.button = button(tr("Check the whole archive"), self.press)
@@ -78,8 +78,8 @@ class CheckCard(Card):
 
     def refresh(self) -> None:
         """Show the present head."""
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda _task: (newest_entry(desk), is_check_open(desk)),
             self._show,
             latest="logbook head",
@@ -111,7 +111,7 @@ class CheckCard(Card):
         """Check everything in the archive."""
         if self._task is not None:
             return
-        desk, quick = self._house.desk, self.quick.isChecked()
+        desk, quick = self._context.desk, self.quick.isChecked()
         self.button.setText(tr("Stop"))
         self.faults.hide()
         self.unnamed.hide()
@@ -119,7 +119,7 @@ class CheckCard(Card):
         self.verdict.show()
         set_role(self.verdict, "muted")
         self.verdict.setText(tr("Checking ..."))
-        self._task = self._house.run(
+        self._task = self._context.run(
             lambda task: verify(
                 desk,
                 lambda what, done, of: task.report((what, done, of)),
@@ -163,10 +163,10 @@ class CheckCard(Card):
         self.faults.clear()
         self.faults.addItems(verdict.faults)
         self.faults.setVisible(not good)
-        self.faults.setFixedHeight(_LINES_SHOWN * self._house.theme.row)
+        self.faults.setFixedHeight(_LINES_SHOWN * self._context.theme.row)
         self._lost = verdict.lost
         self.lost.setText(counted(len(self._lost), "%n lost entry …", "%n lost entries …"))
-        self.lost.setVisible(bool(self._lost) and not self._house.is_read_only)
+        self.lost.setVisible(bool(self._lost) and not self._context.is_read_only)
         self._unnamed = [
             unnamed_bytes for unnamed_bytes in verdict.unnamed if unnamed_bytes.is_mission_file
         ]
@@ -177,22 +177,22 @@ class CheckCard(Card):
                 "Import %n mission files that no entry names",
             )
         )
-        self.unnamed.setVisible(bool(self._unnamed) and not self._house.is_read_only)
+        self.unnamed.setVisible(bool(self._unnamed) and not self._context.is_read_only)
 
     def show_lost(self) -> None:
         """Show the entries that files have lost; written again on request, then checked again."""
-        desk = self._house.desk
+        desk = self._context.desk
 
         def written(many: int) -> None:
-            self._house.archive_changed.emit()
-            self._house.show_message(
+            self._context.archive_changed.emit()
+            self._context.show_message(
                 counted(many, "%n entry was written again.", "%n entries were written again.")
             )
             self.start()
 
         dialog = LostDialog(self, self._lost)
         dialog.wanted.connect(
-            lambda: self._house.run(
+            lambda: self._context.run(
                 lambda _task: restore_lost_entries(desk), written, failed=self._failed
             )
         )
@@ -200,21 +200,21 @@ class CheckCard(Card):
 
     def import_unnamed(self) -> None:
         """Import the mission files in the vault that no entry names, then check again."""
-        desk, wanted = self._house.desk, self._unnamed
+        desk, wanted = self._context.desk, self._unnamed
         self.unnamed.hide()
 
         def imported(results: list[Offloaded]) -> None:
-            self._house.archive_changed.emit()
-            self._house.show_message("  ".join(offload_text(offloaded) for offloaded in results))
+            self._context.archive_changed.emit()
+            self._context.show_message("  ".join(offload_text(offloaded) for offloaded in results))
             self.start()
 
-        self._house.run(lambda task: import_unnamed(desk, wanted, task.cancelled), imported)
+        self._context.run(lambda task: import_unnamed(desk, wanted, task.cancelled), imported)
 
     # -- a head from elsewhere -----------------------------------------------------------------
     def compare_hashes(self, text: str) -> None:
         """Say whether a head, typed or out of a document, is one of this logbook."""
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda _task: compare_hashes(desk, text),
             self._show_comparison,
             failed=self._show_comparison,
@@ -230,8 +230,8 @@ class CheckCard(Card):
 
     def dropEvent(self, event: QDropEvent) -> None:
         path = Path(event.mimeData().urls()[0].toLocalFile())
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda _task: compare_hashes(desk, text_of_document(path)),
             self._show_comparison,
             failed=self._show_comparison,

@@ -13,8 +13,8 @@ from gezeiten.desk.office.logbook_ways import EntryLink, entry_links
 from gezeiten.domain.entries import Entry
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.parts.widgets import Card, Facts, button, clear, column, label, scrolled
-from gezeiten.ui.shell import house as places
-from gezeiten.ui.shell.house import AppContext, TrendsRequest
+from gezeiten.ui.shell import app_context as places
+from gezeiten.ui.shell.app_context import AppContext, TrendsRequest
 from gezeiten.ui.shell.i18n import day_and_time, home_zone, number, tr
 
 _HELD_LEAST_PX = 90
@@ -23,10 +23,10 @@ _HELD_LEAST_PX = 90
 class EntryCard(Card):
     """The chosen entry."""
 
-    def __init__(self, house: AppContext) -> None:
+    def __init__(self, context: AppContext) -> None:
         self.number = label("", "muted")
         super().__init__(tr("Entry"), self.number)
-        self._house = house
+        self._context = context
         self._entry: Entry | None = None
         self._ways: list[EntryLink] = []
         self.sentence = label("", "big", wrap=True)
@@ -61,7 +61,7 @@ class EntryCard(Card):
         """Show an entry, or none. misfits: what its act found otherwise than it says."""
         self.misfit.setText(tr("Found otherwise: %1.").replace("%1", "; ".join(misfits)))
         self.misfit.setVisible(bool(misfits))
-        self.seen.setVisible(bool(misfits) and not self._house.is_read_only)
+        self.seen.setVisible(bool(misfits) and not self._context.is_read_only)
         if entry == self._entry and entry is not None:
             return
         self._entry, self._ways = entry, []
@@ -84,8 +84,8 @@ class EntryCard(Card):
             ]
         )
         self.held.setPlainText(_plain(entry))
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda _task: (entry, entry_links(desk, entry)), self._show_links, latest="logbook ways"
         )
 
@@ -102,14 +102,14 @@ class EntryCard(Card):
 
     def acknowledge(self) -> None:
         """Say that what the act found otherwise was looked at."""
-        entry, desk = self._entry, self._house.desk
+        entry, desk = self._entry, self._context.desk
         if entry is not None and self.seen.isVisibleTo(self):
-            self._house.run(
+            self._context.run(
                 lambda _task: acknowledge_conflict(desk, entry), lambda _: self._changed()
             )
 
     def _changed(self) -> None:
-        self._house.archive_changed.emit()
+        self._context.archive_changed.emit()
 
     def follow_first_link(self) -> None:
         """Go to the first thing that the entry is about."""
@@ -117,7 +117,7 @@ class EntryCard(Card):
             self._follow_link(self._ways[0])
 
     def _follow_link(self, way: EntryLink, _checked: bool = False) -> None:
-        go = self._house.go.emit
+        go = self._context.go.emit
         if way.kind == "point":
             go(places.TRENDS, way.key)
         elif way.kind == "site":
@@ -130,7 +130,7 @@ class EntryCard(Card):
             back = (places.LOGBOOK, None, tr("the Logbook"))
             go(places.TRENDS, TrendsRequest(way.point_id, way.span, back))
         else:
-            self._house.logger_wanted.emit(str(way.key))
+            self._context.logger_wanted.emit(str(way.key))
 
 
 def _link_text(way: EntryLink) -> str:

@@ -35,9 +35,9 @@ from gezeiten.ui.logbook.check import CheckCard
 from gezeiten.ui.logbook.entry import EntryCard
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import Card, button, column, label, row
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
+from gezeiten.ui.shell.app_context import AppContext, Place
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import AppContext, Place
 from gezeiten.ui.shell.i18n import counted, day_and_time, home_zone, number, tr
 
 _COLUMNS, _WHAT = 5, 3
@@ -50,8 +50,8 @@ class LogbookPlace(Place):
 
     kind_of_empty = "logbook"
 
-    def __init__(self, house: AppContext) -> None:
-        super().__init__(house)
+    def __init__(self, context: AppContext) -> None:
+        super().__init__(context)
         self._filter: AboutFilter | None = None
         self.entries: tuple[Entry, ...] = ()
         self._misfits: dict[str, list[str]] = {}
@@ -65,8 +65,8 @@ class LogbookPlace(Place):
         card.body.addLayout(row(self.kind, self.person, self.since, self.contacts, 1, spacing=8))
         card.body.addWidget(self.table, 1)
         card.body.addLayout(row(self.json_button, self.pdf_button, 1))
-        self.entry = EntryCard(house)
-        self.check = CheckCard(house)
+        self.entry = EntryCard(context)
+        self.check = CheckCard(context)
         aside = column(self.entry, self.check, spacing=12)
         aside.setStretch(0, 1)
         line = row(card, spacing=12, margins=14)
@@ -189,7 +189,7 @@ class LogbookPlace(Place):
             self._filter,
             self.person.currentData(),
             self.kind.currentData(),
-            since_ms=None if days is None else self.house.desk.now_ms() - days * DAY_MS,
+            since_ms=None if days is None else self.context.desk.now_ms() - days * DAY_MS,
             quiet=not self.contacts.isChecked(),
         )
 
@@ -197,8 +197,8 @@ class LogbookPlace(Place):
         """Look for what a place pointed at: a function of the desk that returns it."""
         if callable(target):
             make: Callable[[Workspace], AboutFilter] = target
-            desk = self.house.desk
-            self.house.run(lambda _task: make(desk), self.show_about)
+            desk = self.context.desk
+            self.context.run(lambda _task: make(desk), self.show_about)
 
     def show_about(self, about: AboutFilter | None) -> None:
         """Show what the logbook has about something, or everything."""
@@ -219,8 +219,8 @@ class LogbookPlace(Place):
         self.show_target(about_conflicts)
 
     def refresh(self) -> None:
-        wanted, desk = self.wanted(), self.house.desk
-        self.house.run(lambda _task: logbook_page(desk, wanted), self._show, latest="logbook")
+        wanted, desk = self.wanted(), self.context.desk
+        self.context.run(lambda _task: logbook_page(desk, wanted), self._show, latest="logbook")
         self.check.refresh()
 
     def _show(self, page: Page) -> None:
@@ -246,7 +246,7 @@ class LogbookPlace(Place):
                 self.table.setItem(i, j, item)
         self.table.resizeColumnToContents(_WHAT)
         self.table.setColumnWidth(_WHAT, self.table.columnWidth(_WHAT) + _ROOM_PX)
-        self.table.verticalHeader().setDefaultSectionSize(self.house.theme.row)
+        self.table.verticalHeader().setDefaultSectionSize(self.context.theme.row)
         self.table.blockSignals(False)
         at = next((i for i, entry in enumerate(page.entries) if entry.seq == chosen), 0)
         self.table.setCurrentCell(at if page.entries else -1, 0)
@@ -286,7 +286,7 @@ class LogbookPlace(Place):
             if not name:
                 return
             path = Path(name)
-        target, desk, wanted, title = path, self.house.desk, self.wanted(), tr("Logbook")
+        target, desk, wanted, title = path, self.context.desk, self.wanted(), tr("Logbook")
         if self._filter:
             title += f": {self._filter.title}"
 
@@ -299,9 +299,9 @@ class LogbookPlace(Place):
 
         def done(count: int) -> None:
             words = counted(count, "%n entry written to %1.", "%n entries written to %1.")
-            self.house.show_message(words.replace("%1", target.name))
+            self.context.show_message(words.replace("%1", target.name))
 
-        self.house.run(work, done)
+        self.context.run(work, done)
 
 
 def _without_subject(entry: Entry) -> str:

@@ -77,7 +77,7 @@ from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
 
@@ -92,17 +92,17 @@ class ChainDialog(ActingDialog):
     def __init__(
         self,
         parent: QWidget,
-        house: AppContext,
+        context: AppContext,
         point: PointPlace,
         series: str = "",
         view: Span | None = None,
     ) -> None:
-        super().__init__(parent, house)
+        super().__init__(parent, context)
         self.setWindowTitle(tr("From source to record") + f" · {point.full_name}")
-        self._house, self._point = house, point
+        self._context, self._point = context, point
         self._view, self._chain = view, Chain((), "", (), ())
         self._lane: Lane | None = None
-        self._units = units_of(house.desk.settings)
+        self._units = units_of(context.desk.settings)
         self.trying = TrialStep()
         self.series = SeriesBox(point, series)
         self.table = plain_table(
@@ -117,10 +117,10 @@ class ChainDialog(ActingDialog):
         )
         for wide in (1, 2, 4):
             self.table.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
-        self.chart = LaneChart(house.theme, tr("As it is, and as it would be"))
-        connect_readings(house, self.chart, "chain pictures")
+        self.chart = LaneChart(context.theme, tr("As it is, and as it would be"))
+        connect_readings(context, self.chart, "chain pictures")
         self.chart.marked.connect(self._marked)
-        connect_provenance(self.chart, self, house, lambda: [point])
+        connect_provenance(self.chart, self, context, lambda: [point])
         self.figures = label("", "muted", wrap=True)
         self._make_fields()
         self.switch_button = button(tr("Switch the chosen step off"), self.toggle_selected)
@@ -187,7 +187,7 @@ class ChainDialog(ActingDialog):
         )
         laid.setStretchFactor(self.table, 2)
         laid.setStretchFactor(self.chart.scroll(), 3)
-        if self._house.is_read_only:
+        if self._context.is_read_only:
             for part in (self.entry, self.switch_button, self.undo_button):
                 part.hide()
         return laid
@@ -199,7 +199,7 @@ class ChainDialog(ActingDialog):
         return self.series.key
 
     def _load(self) -> None:
-        key, point, desk = self.key, self._point, self._house.desk
+        key, point, desk = self.key, self._point, self._context.desk
         if not key:
             self._show_message(
                 tr("There is no reading at this point yet; offload its logger first.")
@@ -226,7 +226,7 @@ class ChainDialog(ActingDialog):
             known = certificates(desk, point, key)
             return chain(desk, point, key), prepared_lanes(desk, [lane], span)[0], span, known
 
-        self._house.run(look, self._show, failed=self._show_message, latest="chain")
+        self._context.run(look, self._show, failed=self._show_message, latest="chain")
 
     def _show(self, seen: tuple[Chain, Lane, Span, list[Certificate]]) -> None:
         self._chain, self._lane, self._view, known = seen
@@ -299,9 +299,9 @@ class ChainDialog(ActingDialog):
     def propose_trim(self, by: str, at_end: bool) -> None:
         """Propose the stretch in which the sensor was not in its place: as its readings seem to
         show, or by the visit then."""
-        desk, point, key = self._house.desk, self._point, self.key
+        desk, point, key = self._context.desk, self._point, self.key
         ask = by_the_visit if by == "visit" else not_in_place
-        self._house.run(
+        self._context.run(
             lambda _task: ask(desk, point, key, at_end=at_end),
             self._show_proposed,
             failed=self._show_message,
@@ -315,9 +315,9 @@ class ChainDialog(ActingDialog):
 
     def propose_points(self) -> None:
         """Propose calibration points by what was read by hand in the stretch."""
-        desk, point, key = self._house.desk, self._point, self.key
+        desk, point, key = self._context.desk, self._point, self.key
         span = self._typed_period()
-        self._house.run(
+        self._context.run(
             lambda _task: points_by_hand(desk, point, key, span),
             self.fields.show_points,
             failed=self._show_message,
@@ -333,8 +333,8 @@ class ChainDialog(ActingDialog):
         rule = self.fields.rule
         if rule is None or self._view is None:
             return
-        desk, point, key, span = self._house.desk, self._point, self.key, self._view
-        self._house.run(
+        desk, point, key, span = self._context.desk, self._point, self.key, self._view
+        self._context.run(
             lambda _task: usual_number(desk, point, key, span, rule.key),
             self.fields.show_usual,
             failed=self._show_message,
@@ -362,7 +362,7 @@ class ChainDialog(ActingDialog):
             FieldError: a field says nonsense.
             InputError: so do all together.
         """
-        zone, point, key, desk = self._point.zone, self._point, self.key, self._house.desk
+        zone, point, key, desk = self._point.zone, self._point, self.key, self._context.desk
         kind, parameters = self.trying.kind, self.fields.parameters()
         end_ms = None if self.open_end.isChecked() else self.until.instant_ms(zone)
         span = (self.since.instant_ms(zone), end_ms)
@@ -403,7 +403,7 @@ class ChainDialog(ActingDialog):
     def _preview(
         self, wanted: Callable[[], ProposedCorrection] | None = None, switched: str = ""
     ) -> None:
-        desk, point, key, span = self._house.desk, self._point, self.key, self._view
+        desk, point, key, span = self._context.desk, self._point, self.key, self._view
         assert span is not None  # something is shown
 
         def look(_task: object) -> tuple[Effect, list[ValueLoss], ProposedCorrection | None]:
@@ -415,14 +415,14 @@ class ChainDialog(ActingDialog):
         def show(found: tuple[Effect, list[ValueLoss], ProposedCorrection | None]) -> None:
             self._show_figures(*found)
 
-        self._house.run(look, show, failed=self._show_message, latest="chain effect")
+        self._context.run(look, show, failed=self._show_message, latest="chain effect")
 
     def _preview_fill(self, filled: RecordStep) -> None:
         """Show a fill in its surroundings, and what the record is without it, or again with it."""
-        desk, point = self._house.desk, self._point
+        desk, point = self._context.desk, self._point
         beside_ms = max(filled.end_ms - filled.start_ms, DAY_MS // 4)
         self._view = span = (filled.start_ms - beside_ms, filled.end_ms + beside_ms)
-        self._house.run(
+        self._context.run(
             lambda _task: effect_of_fill(desk, point, filled, span),
             self._show_figures,
             failed=self._show_message,
@@ -497,7 +497,7 @@ class ChainDialog(ActingDialog):
 
     def toggle_selected(self) -> None:
         """Switch the chosen step off, or on again."""
-        desk, point, words = self._house.desk, self._point, self.words.text()
+        desk, point, words = self._context.desk, self._point, self.words.text()
         step, filled = correction_of(self._selected()), fill_of(self._selected())
         if step is not None:
             self._do(lambda: switch(desk, point, step, words))
@@ -506,7 +506,7 @@ class ChainDialog(ActingDialog):
 
     def withdraw(self) -> None:
         """Take the chosen step back."""
-        step, desk, point = correction_of(self._selected()), self._house.desk, self._point
+        step, desk, point = correction_of(self._selected()), self._context.desk, self._point
         if step is not None:
             self._do(lambda: withdraw_correction(desk, point, step))
 
@@ -515,13 +515,13 @@ class ChainDialog(ActingDialog):
         from gezeiten.ui.mend.clock_dialog import ClockDialog
 
         if self.key:
-            made = ClockDialog(self, self._house, self._point, self.key)
+            made = ClockDialog(self, self._context, self._point, self.key)
             made.finished.connect(lambda _: self._load())
             made.open()
 
     def keep(self) -> None:
         """Keep the step that the fields say."""
-        desk, point, words = self._house.desk, self._point, self.words.text()
+        desk, point, words = self._context.desk, self._point, self.words.text()
         try:
             wanted = self._entered()
         except (FieldError, InputError) as exc:

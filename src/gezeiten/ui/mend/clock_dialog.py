@@ -43,7 +43,7 @@ from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
 
 _WAYS = (
@@ -69,10 +69,12 @@ class ClockDialog(ActingDialog):
 
     kept_words = "Kept; excursions were found anew."
 
-    def __init__(self, parent: QWidget, house: AppContext, point: PointPlace, series: str) -> None:
-        super().__init__(parent, house)
+    def __init__(
+        self, parent: QWidget, context: AppContext, point: PointPlace, series: str
+    ) -> None:
+        super().__init__(parent, context)
         self.setWindowTitle(tr("Clock") + f" · {point.full_name}")
-        self._house, self._point, self._series = house, point, series
+        self._context, self._point, self._series = context, point, series
         self._clocks: list[MissionClock] = []
         self.trial: Trial | None = None
         self._show_result = ""
@@ -140,7 +142,7 @@ class ClockDialog(ActingDialog):
             margins=16,
         )
         laid.setStretchFactor(self.table, 1)
-        if self._house.is_read_only:
+        if self._context.is_read_only:
             self.entry.hide()
             self.undo_button.hide()
             self.switch_button.hide()
@@ -148,12 +150,12 @@ class ClockDialog(ActingDialog):
 
     # -- showing ---------------------------------------------------------------------------------
     def _load(self) -> None:
-        desk, point, series = self._house.desk, self._point, self._series
+        desk, point, series = self._context.desk, self._point, self._series
 
         def work(_task: object) -> tuple[list[MissionClock], list[tuple[PointPlace, str]]]:
             return mission_clocks(desk, point, series), other_series(desk, point, series)
 
-        self._house.run(work, self._show, failed=self._show_message)
+        self._context.run(work, self._show, failed=self._show_message)
 
     def _show(self, told: tuple[list[MissionClock], list[tuple[PointPlace, str]]]) -> None:
         self._clocks, others = told
@@ -265,7 +267,7 @@ class ClockDialog(ActingDialog):
 
     def _preview(self, clock: MissionClock) -> None:
         desk, point, series, other = (
-            self._house.desk,
+            self._context.desk,
             self._point,
             self._series,
             self.other.currentData(),
@@ -294,11 +296,11 @@ class ClockDialog(ActingDialog):
             else:
                 self._show_trial(told)
 
-        self._house.run(work, show, failed=self.figures.setText, latest="clock trial")
+        self._context.run(work, show, failed=self.figures.setText, latest="clock trial")
 
     def _show_trial(self, trial: Trial) -> None:
         """Show a trial; it can be kept once what rests on these readings was looked at."""
-        clock, desk = self.clock, self._house.desk
+        clock, desk = self.clock, self._context.desk
         if clock is None:
             return
         sure = uncertainty_text(clock, trial.clock, trial.uncertainty)
@@ -309,7 +311,7 @@ class ClockDialog(ActingDialog):
             self.figures.setText(" ".join((trial.text, sure, *map(loss_text, lost))))
             self.keep_button.setEnabled(True)
 
-        self._house.run(
+        self._context.run(
             lambda _task: losses_of_clock(desk, clock, trial.clock),
             show,
             failed=self.figures.setText,
@@ -319,7 +321,7 @@ class ClockDialog(ActingDialog):
     # -- doing -----------------------------------------------------------------------------------
     def keep(self) -> None:
         """Put the clock right as it is shown."""
-        desk, clock, trial, words = self._house.desk, self.clock, self.trial, self.words.text()
+        desk, clock, trial, words = self._context.desk, self.clock, self.trial, self.words.text()
         if clock is not None and trial is not None:
             self._do(
                 lambda: save_clock_correction(
@@ -329,7 +331,7 @@ class ClockDialog(ActingDialog):
 
     def switch(self) -> None:
         """Switch what puts the chosen clock right off, or on again."""
-        desk, clock, words = self._house.desk, self.clock, self.words.text()
+        desk, clock, words = self._context.desk, self.clock, self.words.text()
         if clock is not None:
             then = (
                 None
@@ -340,7 +342,7 @@ class ClockDialog(ActingDialog):
 
     def withdraw(self) -> None:
         """Take back what puts the chosen clock right."""
-        desk, clock = self._house.desk, self.clock
+        desk, clock = self._context.desk, self.clock
         if clock is not None:
             self._confirm_losses(clock, None, lambda: withdraw_clock_correction(desk, clock))
 
@@ -348,7 +350,7 @@ class ClockDialog(ActingDialog):
         self, clock: MissionClock, then: ClockMap | None, act: Callable[[], object]
     ) -> None:
         """Do an act; where calculated series lose values by it, only once that was said."""
-        desk, told = self._house.desk, f"{clock.mission} {then}"
+        desk, told = self._context.desk, f"{clock.mission} {then}"
         if self._show_result == told:
             self._do(act)
             return
@@ -361,7 +363,7 @@ class ClockDialog(ActingDialog):
             again = tr("Press the button again to do it all the same.")
             self._show_message(" ".join((*map(loss_text, lost), again)))
 
-        self._house.run(
+        self._context.run(
             lambda _task: losses_of_clock(desk, clock, then),
             show,
             failed=self._show_message,

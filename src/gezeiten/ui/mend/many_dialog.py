@@ -25,7 +25,7 @@ from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned, parsed
 from gezeiten.ui.shell.acting import ActionRunner
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
 from gezeiten.ui.shell.work import Task
@@ -41,12 +41,12 @@ _ALL = ""
 class SeveralGapsDialog(QDialog):
     """Lists what a rule would do about all gaps that are open, and does what is ticked."""
 
-    def __init__(self, parent: QWidget, house: AppContext) -> None:
+    def __init__(self, parent: QWidget, context: AppContext) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Many gaps in one act"))
-        self._house = house
-        self._acting = ActionRunner(house, self._show_message)
-        self._units = units_of(house.desk.settings)
+        self._context = context
+        self._acting = ActionRunner(context, self._show_message)
+        self._units = units_of(context.desk.settings)
         self._gaps: list[BookedGap] = []
         self._found: list[PlannedFill] = []
         self._task: Task | None = None
@@ -121,8 +121,8 @@ class SeveralGapsDialog(QDialog):
 
     # -- looking ---------------------------------------------------------------------------------
     def _load(self) -> None:
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda _task: [gap for gap in gaps(desk) if gap.state == "open"],
             self._show_gaps,
             failed=self._show_message,
@@ -167,7 +167,7 @@ class SeveralGapsDialog(QDialog):
             self._show_message(str(exc))
             return
         rule = GapRule(self.rule.currentData(), longest_ms, self.reason.text())
-        desk, chosen = self._house.desk, self._selected()
+        desk, chosen = self._context.desk, self._selected()
         self._forget()
         self._show_message("")
         self.look_button.setEnabled(False)
@@ -177,7 +177,7 @@ class SeveralGapsDialog(QDialog):
             self._task = task
             return listed(desk, rule, chosen, task.report, task.cancelled)
 
-        self._house.run(
+        self._context.run(
             work,
             lambda _: self._show_loaded(),
             failed=self._failed,
@@ -253,7 +253,7 @@ class SeveralGapsDialog(QDialog):
     # -- doing -----------------------------------------------------------------------------------
     def apply(self) -> None:
         """Do what is ticked, in one act."""
-        desk, chosen = self._house.desk, self.ticked()
+        desk, chosen = self._context.desk, self.ticked()
 
         def done(count: int) -> None:
             words = counted(
@@ -261,8 +261,8 @@ class SeveralGapsDialog(QDialog):
                 "Done about %n gap; undone in one under Mend.",
                 "Done about %n gaps; undone in one under Mend.",
             )
-            self._house.show_message(words)
-            self._house.archive_changed.emit()
+            self._context.show_message(words)
+            self._context.archive_changed.emit()
             self.accept()
 
         self._acting.do(lambda: do_all(desk, chosen), done)

@@ -37,10 +37,10 @@ from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.lanes import connect_readings
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.parts.widgets import Card, button, column, label, row
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
+from gezeiten.ui.shell.app_context import AppContext, ClockWanted, Place, ReadingsRequest
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import AppContext, ClockWanted, Place, ReadingsRequest
 from gezeiten.ui.shell.i18n import counted, day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -54,13 +54,13 @@ class MendPlace(Place):
 
     kind_of_empty = "mend"
 
-    def __init__(self, house: AppContext) -> None:
-        super().__init__(house)
+    def __init__(self, context: AppContext) -> None:
+        super().__init__(context)
         self._detail: GapDetail | None = None
         self._drawn: tuple[object, ...] = ()
         self.model = SelectedGap()
         self._wanted: object = None
-        self._drafts = DraftKeeper(house)
+        self._drafts = DraftKeeper(context)
         self.list = SiteList(tr("Gaps"))
         self.list.chosen.connect(self._select)
         self.count_words = label("", "muted")
@@ -68,16 +68,16 @@ class MendPlace(Place):
         left.body.addWidget(self.list, 1)
         self.many_button = button(tr("Many gaps in one act …"), self.show_several)
         self.many_button.setToolTip("Ctrl+Shift+G")
-        if house.is_read_only:
+        if context.is_read_only:
             self.many_button.hide()
         left.body.addWidget(self.many_button)
         left.set_widths(256, 190)
-        self.chart = LaneChart(house.theme, tr("The gap in its surroundings"))
-        connect_readings(house, self.chart, "mend pictures")
+        self.chart = LaneChart(context.theme, tr("The gap in its surroundings"))
+        connect_readings(context, self.chart, "mend pictures")
         connect_provenance(
             self.chart,
             self,
-            house,
+            context,
             lambda: [self._detail.booked.point] if self._detail else [],
         )
         self.picture = Card(" ", tr("dotted: estimated · dashed: proposed"))
@@ -85,7 +85,7 @@ class MendPlace(Place):
         self.chart.scroll().setMinimumHeight(_LEAST_PICTURE_PX)
         self.chain = ChainCard(self.show_chain, self._to_trends)
         offers = self._offers_card()
-        if house.is_read_only:
+        if context.is_read_only:
             offers.hide()
         middle = column(self.picture, offers)
         middle.setStretch(0, 1)
@@ -93,7 +93,7 @@ class MendPlace(Place):
         line.setStretch(1, 1)
         self.setLayout(line)
         self.setFocusProxy(self.list)
-        house.carriers_changed.connect(self._carriers_changed)
+        context.carriers_changed.connect(self._carriers_changed)
 
     def _offers_card(self) -> Card:
         card = Card(tr("What could fill it"), tr("error measured on known stretches as long"))
@@ -178,8 +178,8 @@ class MendPlace(Place):
         return lambda desk: about_point(desk, point.id, (gap.start_ms, gap.end_ms))
 
     def refresh(self) -> None:
-        desk = self.house.desk
-        self.house.run(
+        desk = self.context.desk
+        self.context.run(
             lambda _task: [*gaps(desk), *gaps_of_calculated(desk)], self._show_list, latest="gaps"
         )
 
@@ -221,16 +221,16 @@ class MendPlace(Place):
             self.chart.show_lanes([], (0, 1), "UTC")
             self._show_buttons()
             return
-        desk = self.house.desk
-        cards = list(self.house.carriers.values())
-        self.house.run(lambda _task: load_detail(desk, booked, cards), self._show_detail)
+        desk = self.context.desk
+        cards = list(self.context.carriers.values())
+        self.context.run(lambda _task: load_detail(desk, booked, cards), self._show_detail)
 
     def showEvent(self, event: QShowEvent) -> None:
-        self.house.watch_carriers(on=True)
+        self.context.watch_carriers(on=True)
         super().showEvent(event)
 
     def hideEvent(self, event: QHideEvent) -> None:
-        self.house.watch_carriers(on=False)
+        self.context.watch_carriers(on=False)
         super().hideEvent(event)
 
     def _carriers_changed(self) -> None:
@@ -270,7 +270,7 @@ class MendPlace(Place):
             f"{booked.point.zone}"
         )
         self.model.set_gap(booked, detail.offers, detail.others)
-        units = units_of(self.house.desk.settings)
+        units = units_of(self.context.desk.settings)
         self.offers.show_offers(detail.offers, booked, units)
         self.offers.check(self.model)
         self.chain.show_detail(detail, units)
@@ -292,7 +292,7 @@ class MendPlace(Place):
 
     def _find_fill_methods(self) -> None:
         """Find what could estimate the gap; the best known so far is shown at once."""
-        booked, desk = self.model.booked, self.house.desk
+        booked, desk = self.model.booked, self.context.desk
         if booked is None or not self.model.is_open or not booked.channels:
             self.offers.ways.show_message("")
             return
@@ -314,7 +314,7 @@ class MendPlace(Place):
             self.offers.ways.show_measured(others, booked, units_of(desk.settings), sentence)
             self.offers.ways.check(self.model.other)
 
-        self.house.run(
+        self.context.run(
             lambda task: estimates(desk, booked, task.report, task.cancelled),
             show,
             failed=failed,
@@ -345,10 +345,10 @@ class MendPlace(Place):
         if detail is None:
             return []
         if way is not None:
-            units = units_of(self.house.desk.settings)
+            units = units_of(self.context.desk.settings)
             return with_method(detail.lanes, detail.booked, way, units)
         if self.model.other is not None:
-            units = units_of(self.house.desk.settings)
+            units = units_of(self.context.desk.settings)
             return with_other(detail.lanes, detail.booked, self.model.other, units)
         if self.model.shows_line:
             return detail.lanes
@@ -379,7 +379,7 @@ class MendPlace(Place):
     # -- acts ----------------------------------------------------------------------------------
     def fill(self) -> None:
         """Fill the chosen gap by the chosen source."""
-        booked, desk = self.model.booked, self.house.desk
+        booked, desk = self.model.booked, self.context.desk
         if booked is None or not self.model.can_fill:
             return
         way, other = self.model.method, self.model.other
@@ -404,7 +404,7 @@ class MendPlace(Place):
         if booked is not None and self.model.can_leave:
             reason = self.reason.text()
             self._do(
-                lambda: leave_open(self.house.desk, booked, reason),
+                lambda: leave_open(self.context.desk, booked, reason),
                 tr("Left open, with its reason."),
             )
 
@@ -417,7 +417,7 @@ class MendPlace(Place):
         booked = self.model.booked
         if booked is not None and self.model.can_undo:
             self._do(
-                lambda: undo(self.house.desk, booked),
+                lambda: undo(self.context.desk, booked),
                 tr("Undone; the record is as it was before."),
             )
 
@@ -430,28 +430,28 @@ class MendPlace(Place):
             self.model.is_busy = False
             if booked is not None:
                 self._drafts.remember(draft_key(booked), "")
-            self.house.archive_changed.emit()
+            self.context.archive_changed.emit()
             taken = result if isinstance(result, list) else [result]
             cut_short = next(
                 (one.error for one in taken if isinstance(one, Offloaded) and one.error), ""
             )
-            self.house.show_message(str(cut_short) if cut_short else said)
+            self.context.show_message(str(cut_short) if cut_short else said)
 
         def failed(_sentence: str) -> None:
             self.model.is_busy = False
             self._show_buttons()
 
-        self.house.run(lambda _task: act(), done, failed=failed)
+        self.context.run(lambda _task: act(), done, failed=failed)
 
     def show_several(self) -> None:
         """Do one thing about many gaps."""
         from gezeiten.ui.mend.many_dialog import SeveralGapsDialog
 
-        SeveralGapsDialog(self, self.house).open()
+        SeveralGapsDialog(self, self.context).open()
 
     def undo_whole_action(self) -> None:
         """Undo what was done about the chosen gap and about all others in the same act."""
-        booked, desk = self.model.booked, self.house.desk
+        booked, desk = self.model.booked, self.context.desk
         if booked is not None and self.model.can_undo:
             self._do(lambda: undo_all(desk, gaps_of_same_action(desk, booked)), tr("Undone."))
 
@@ -463,22 +463,22 @@ class MendPlace(Place):
             booked = self._detail.booked
             series = booked.channels[0] if booked.channels else ""
             view = surroundings(booked.gap)
-            ChainDialog(self, self.house, booked.point, series, view).open()
+            ChainDialog(self, self.context, booked.point, series, view).open()
 
     def _show_clock(self, wanted: ClockWanted) -> None:
         """Show the clocks of a series, above its chain."""
         from gezeiten.ui.mend.chain_dialog import ChainDialog
 
-        desk = self.house.desk
+        desk = self.context.desk
 
         def show(found: list[PointPlace]) -> None:
             point = next((place for place in found if place.id == wanted.point_id), None)
             if point is not None:
-                dialog = ChainDialog(self, self.house, point, wanted.series)
+                dialog = ChainDialog(self, self.context, point, wanted.series)
                 dialog.open()
                 dialog.show_clock()
 
-        self.house.run(lambda _task: points(desk), show)
+        self.context.run(lambda _task: points(desk), show)
 
     def point_in_hand(self) -> int | None:
         return self._detail.booked.point.id if self._detail else None
@@ -490,7 +490,7 @@ class MendPlace(Place):
         if self._detail:
             booked = self._detail.booked
             series = booked.channels[0] if booked.channels else ""
-            CoverageDialog(self, self.house, booked.point, series).open()
+            CoverageDialog(self, self.context, booked.point, series).open()
 
     def show_remarks(self) -> None:
         """Show the remarks on the point of the gap; a new one is about the gap."""
@@ -499,7 +499,7 @@ class MendPlace(Place):
         if self._detail:
             gap = self._detail.booked.gap
             span = (gap.start_ms, gap.end_ms)
-            RemarksDialog(self, self.house, self._detail.booked.point, span).open()
+            RemarksDialog(self, self.context, self._detail.booked.point, span).open()
 
     def show_provenance(self, at_ms: int | None) -> None:
         """Tell how the reading beside the gap that stands nearest to an instant came about."""
@@ -507,14 +507,14 @@ class MendPlace(Place):
             booked = self._detail.booked
             series = booked.channels[0] if booked.channels else ""
             at_ms = booked.gap.start_ms - 1 if at_ms is None else at_ms
-            ProvenanceDialog(self, self.house, booked.point, at_ms, series).open()
+            ProvenanceDialog(self, self.context, booked.point, at_ms, series).open()
 
     def show_rows(self) -> None:
         """Show the readings around the gap as a table, from the last one before it on."""
         if self._detail:
             booked = self._detail.booked
             series = tuple((booked.point, key) for key in booked.channels)
-            self.house.rows_wanted.emit(
+            self.context.rows_wanted.emit(
                 ReadingsRequest(series, table_span(booked.gap), booked.gap.start_ms)
             )
 
@@ -523,7 +523,7 @@ class MendPlace(Place):
             booked = self._detail.booked
             back = (places.MEND, booked.key, tr("Back to the gap"))
             span = (booked.gap.start_ms, booked.gap.end_ms)
-            self.house.go.emit(places.TRENDS, places.TrendsRequest(booked.point.id, span, back))
+            self.context.go.emit(places.TRENDS, places.TrendsRequest(booked.point.id, span, back))
 
     def set_theme(self, theme: Theme) -> None:
         self.list.theme = theme

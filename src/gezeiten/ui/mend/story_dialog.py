@@ -19,7 +19,7 @@ from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.points.series_box import SeriesBox
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
 from gezeiten.ui.shell.units import error_places, units_of
 
@@ -38,7 +38,10 @@ SHARES = {
 
 
 def connect_provenance(
-    chart: LaneChart, parent: QWidget, house: AppContext, points: Callable[[], Sequence[PointPlace]]
+    chart: LaneChart,
+    parent: QWidget,
+    context: AppContext,
+    points: Callable[[], Sequence[PointPlace]],
 ) -> None:
     """Have a chart tell the story of each reading that is tapped in it. points: those it shows."""
 
@@ -46,7 +49,7 @@ def connect_provenance(
         for trace in lane.traces[:1]:
             its = next((point for point in points() if point.id == trace.view.point_id), None)
             if its is not None:
-                ProvenanceDialog(parent, house, its, at_ms, trace.view.key).open()
+                ProvenanceDialog(parent, context, its, at_ms, trace.view.key).open()
 
     chart.tapped.connect(tapped)
 
@@ -55,12 +58,12 @@ class ProvenanceDialog(QDialog):
     """Tells how the reading of a point nearest to an instant came about."""
 
     def __init__(
-        self, parent: QWidget, house: AppContext, point: PointPlace, at_ms: int, series: str = ""
+        self, parent: QWidget, context: AppContext, point: PointPlace, at_ms: int, series: str = ""
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Story of a reading") + f" · {point.full_name}")
-        self._house, self._point, self._at_ms = house, point, at_ms
-        self._units = units_of(house.desk.settings)
+        self._context, self._point, self._at_ms = context, point, at_ms
+        self._units = units_of(context.desk.settings)
         self.series = SeriesBox(point, series)
         self.title = label("", "head", wrap=True)
         self.lines = QGridLayout()
@@ -91,8 +94,8 @@ class ProvenanceDialog(QDialog):
                 tr("There is no reading at this point yet; offload its logger first.")
             )
             return
-        desk, point, key, at_ms = self._house.desk, self._point, place.channel, self._at_ms
-        self._house.run(
+        desk, point, key, at_ms = self._context.desk, self._point, place.channel, self._at_ms
+        self._context.run(
             lambda _task: provenance(desk, point, key, at_ms),
             self._show,
             failed=self._show_message,

@@ -22,7 +22,7 @@ from gezeiten.domain.series.timeline import Span, Values
 from gezeiten.ui.parts.chart_lanes import Lane, ShownCheck, Tint, Trace
 from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.units import units_of
 
 
@@ -168,10 +168,10 @@ def figures_of(desk: Workspace, trace: Trace, span: Span, zone: str) -> Statisti
     return numbers(trace.in_unit(series), span, trace.limits, zone=zone, averages=trace.averages)
 
 
-def connect_readings(house: AppContext, chart: LaneChart, name: str) -> None:
+def connect_readings(context: AppContext, chart: LaneChart, name: str) -> None:
     """Read what a chart asks for off the main thread; then it draws anew. name: of this wish, which
     a newer one replaces."""
-    desk = house.desk
+    desk = context.desk
 
     def ask(shown: list[RecordView], span: Span) -> None:
         def work(_task: object) -> bool:
@@ -181,9 +181,9 @@ def connect_readings(house: AppContext, chart: LaneChart, name: str) -> None:
             if is_current:
                 chart.redraw()
             else:  # what is shown is of another state than the archive
-                house.archive_changed.emit()
+                context.archive_changed.emit()
 
-        house.run(work, done, latest=name)
+        context.run(work, done, latest=name)
 
     chart.wanted.connect(ask)
 

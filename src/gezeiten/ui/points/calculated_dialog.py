@@ -38,7 +38,7 @@ from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
 
@@ -52,10 +52,10 @@ _Known: TypeAlias = tuple[list[CalculationView], list[NearPlace]]
 class CalculatedDialog(ActingDialog):
     """Shows what is calculated at one point; what is added is there at once, for all time."""
 
-    def __init__(self, parent: QWidget, house: AppContext, point: PointPlace) -> None:
-        super().__init__(parent, house)
+    def __init__(self, parent: QWidget, context: AppContext, point: PointPlace) -> None:
+        super().__init__(parent, context)
         self.setWindowTitle(tr("Calculated series") + f" · {point.full_name}")
-        self._house, self._point = house, point
+        self._context, self._point = context, point
         self._near = [NearPlace(point, "same point")]
         self.table = plain_table(
             tr("Calculated series"),
@@ -135,7 +135,7 @@ class CalculatedDialog(ActingDialog):
             margins=16,
         )
         laid.setStretchFactor(self.table, 1)
-        if self._house.is_read_only:
+        if self._context.is_read_only:
             self.entry.hide()
             self.undo_button.hide()
             self.newest_button.hide()
@@ -143,8 +143,8 @@ class CalculatedDialog(ActingDialog):
 
     # -- showing -------------------------------------------------------------------------------
     def _load(self) -> None:
-        desk, point = self._house.desk, self._point
-        self._house.run(
+        desk, point = self._context.desk, self._point
+        self._context.run(
             lambda _task: (calculations(desk, point.id), by_nearness(desk, point)),
             self._show,
             failed=self._show_message,
@@ -162,7 +162,7 @@ class CalculatedDialog(ActingDialog):
     def _show_newest(self) -> None:
         one = selected_item(self.table)
         is_old = isinstance(one, CalculationView) and bool(one.series.formula_in_force.superseded)
-        self.newest_button.setVisible(is_old and not self._house.is_read_only)
+        self.newest_button.setVisible(is_old and not self._context.is_read_only)
 
     def _row(self, one: CalculationView) -> list[str]:
         how, said = one.series, one.note
@@ -289,7 +289,7 @@ class CalculatedDialog(ActingDialog):
     def _parameter_field(self, one: Parameter) -> QLineEdit | DateTimeField:
         if one.is_instant:
             when = DateTimeField(tr(one.name))
-            until_ms = round(self._house.desk.now_ms()) + YEAR_MS
+            until_ms = round(self._context.desk.now_ms()) + YEAR_MS
             when.show_instant(
                 until_ms - 2 * YEAR_MS if one.usual == 0 else until_ms, self._point.zone
             )
@@ -365,8 +365,8 @@ class CalculatedDialog(ActingDialog):
             self._show_message(str(exc))
             return
         self._show_message("")
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda _task: preview(desk, wanted),
             lambda series: self._show_preview(wanted.channel, series),
             failed=self._show_message,
@@ -382,7 +382,7 @@ class CalculatedDialog(ActingDialog):
                 )
             )
             return
-        units = units_of(self._house.desk.settings)
+        units = units_of(self._context.desk.settings)
         low, high = float(series.values.min()), float(series.values.max())
         words = counted(len(series), "%n reading", "%n readings")
         self.seen.setText(
@@ -400,18 +400,18 @@ class CalculatedDialog(ActingDialog):
         except InputError as exc:
             self._show_message(str(exc))
             return
-        desk, words = self._house.desk, self.words.text()
+        desk, words = self._context.desk, self.words.text()
         self._do(lambda: calculate(desk, wanted, words))
 
     def withdraw(self) -> None:
         """Let the chosen series not be calculated any more."""
-        one, desk = selected_item(self.table), self._house.desk
+        one, desk = selected_item(self.table), self._context.desk
         if isinstance(one, CalculationView):
             self._do(lambda: remove_calculation(desk, one.series))
 
     def recalculate(self) -> None:
         """Let the chosen series be calculated by the newest version of its formula."""
-        one, desk, words = selected_item(self.table), self._house.desk, self.words.text()
+        one, desk, words = selected_item(self.table), self._context.desk, self.words.text()
         if isinstance(one, CalculationView):
             self._do(lambda: recalculate(desk, one.series, words))
 

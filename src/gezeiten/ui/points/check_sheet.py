@@ -36,8 +36,8 @@ from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import ActionRunner
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.units import Units, units_of
 
@@ -92,22 +92,22 @@ def lines_of(site: SitePlace, units: Units) -> list[SheetLine]:
 class CheckSheet(QDialog):
     """Takes in what was read by hand at the points of a site."""
 
-    def __init__(self, parent: QWidget, house: AppContext, point_id: int | None = None) -> None:
+    def __init__(self, parent: QWidget, context: AppContext, point_id: int | None = None) -> None:
         """point_id: the point at hand, whose site is shown and whose lines come first."""
         super().__init__(parent)
         self.setWindowTitle(tr("Read by hand: a sheet"))
-        self._house, self._first = house, point_id
-        self._acting = ActionRunner(house, self._show_message)
-        self._units = units_of(house.desk.settings)
+        self._context, self._first = context, point_id
+        self._acting = ActionRunner(context, self._show_message)
+        self._units = units_of(context.desk.settings)
         self._sites: list[SitePlace] = []
         self._lines: list[SheetLine] = []
         self._asked: tuple[TypedCheck, ...] = ()
-        self._drafts = DraftKeeper(house)
+        self._drafts = DraftKeeper(context)
         self.site = QComboBox()
         self.site.setAccessibleName(tr("Site"))
         self.site.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.at = DateTimeField(tr("When"))
-        self.by = QLineEdit(initials(house.desk.person))
+        self.by = QLineEdit(initials(context.desk.person))
         self.by.setAccessibleName(tr("Read by"))
         self.by.setMaxLength(40)
         self.by.setMaximumWidth(120)
@@ -173,9 +173,9 @@ class CheckSheet(QDialog):
 
     # -- showing ---------------------------------------------------------------------------------
     def _load(self) -> None:
-        desk = self._house.desk
+        desk = self._context.desk
         self._show_count()
-        self._house.run(lambda _task: sites(desk), self._show_sites, failed=self._show_message)
+        self._context.run(lambda _task: sites(desk), self._show_sites, failed=self._show_message)
 
     def _show_sites(self, listed: list[SitePlace]) -> None:
         self._sites = [
@@ -204,7 +204,7 @@ class CheckSheet(QDialog):
         place = self.site.currentIndex()
         lines = lines_of(self._sites[place], self._units) if place >= 0 else []
         self._lines = sorted(lines, key=lambda one: one.point.id != self._first)
-        self.at.show_instant(round(self._house.desk.now_ms()), self._zone)
+        self.at.show_instant(round(self._context.desk.now_ms()), self._zone)
         known = self._stored_draft()
         self.table.blockSignals(True)
         self.table.setRowCount(len(self._lines))
@@ -320,7 +320,7 @@ class CheckSheet(QDialog):
 
     def enter(self) -> None:
         """Enter what was typed; what cannot well be is asked about first."""
-        desk = self._house.desk
+        desk = self._context.desk
         try:
             typed = self.typed()
         except InputError as exc:
@@ -336,11 +336,11 @@ class CheckSheet(QDialog):
 
     def _show_result(self, told: list[CheckQuestion] | int, typed: tuple[TypedCheck, ...]) -> None:
         if isinstance(told, int):
-            self._house.show_message(
+            self._context.show_message(
                 counted(told, "%n check reading entered.", "%n check readings entered.")
             )
             self._drafts.remember(self._draft_name, "")
-            self._house.archive_changed.emit()
+            self._context.archive_changed.emit()
             self.accept()
             return
         self._asked = typed

@@ -44,7 +44,7 @@ from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, instant, number, tr
 from gezeiten.ui.shell.units import units_of
 
@@ -68,12 +68,12 @@ class ChecksDialog(ActingDialog):
     """Shows the check readings of a series of a point, and ties the record to them."""
 
     def __init__(
-        self, parent: QWidget, house: AppContext, point: PointPlace, series: str = ""
+        self, parent: QWidget, context: AppContext, point: PointPlace, series: str = ""
     ) -> None:
-        super().__init__(parent, house)
+        super().__init__(parent, context)
         self.setWindowTitle(tr("Read by hand") + f" · {point.full_name}")
-        self._house, self._point = house, point
-        self._units = units_of(house.desk.settings)
+        self._context, self._point = context, point
+        self._units = units_of(context.desk.settings)
         self._seen = ShownChecks((), None, (0, 1), ())
         self.tried: FitTrial | None = None
         self.series = SeriesBox(point, series)
@@ -91,9 +91,9 @@ class ChecksDialog(ActingDialog):
         )
         self.table.horizontalHeader().setSectionResizeMode(6, QHeaderView.ResizeMode.Stretch)
         self.table.itemSelectionChanged.connect(self._show_buttons)
-        self.chart = LaneChart(house.theme, tr("The record, and what was read by hand"))
-        connect_readings(house, self.chart, "checks pictures")
-        connect_provenance(self.chart, self, house, lambda: [point])
+        self.chart = LaneChart(context.theme, tr("The record, and what was read by hand"))
+        connect_readings(context, self.chart, "checks pictures")
+        connect_provenance(self.chart, self, context, lambda: [point])
         self.duty_words = label("", "muted", wrap=True)
         self.table.setToolTip(
             tr("Left out: how far a check is from what the others alone would make of the record")
@@ -162,20 +162,20 @@ class ChecksDialog(ActingDialog):
         )
         laid.setStretchFactor(self.chart.scroll(), 3)
         laid.setStretchFactor(self.table, 2)
-        if self._house.is_read_only:
+        if self._context.is_read_only:
             self.tying.hide()
             self.undo_button.hide()
         return laid
 
     # -- looking ---------------------------------------------------------------------------------
     def _load(self) -> None:
-        desk, point, key, unit = self._house.desk, self._point, self.key, self._unit
+        desk, point, key, unit = self._context.desk, self._point, self.key, self._unit
         if not key:
             self._show_message(
                 tr("There is no reading at this point yet; offload its logger first.")
             )
             return
-        self._house.run(
+        self._context.run(
             lambda _task: load_checks(desk, point, key, unit),
             self._show,
             failed=self._show_message,
@@ -276,7 +276,7 @@ class ChecksDialog(ActingDialog):
         self._show_buttons()
         if not self.tying.isEnabled() or self._seen.lane is None:
             return
-        desk, point, key, way = self._house.desk, self._point, self.key, self.way.currentData()
+        desk, point, key, way = self._context.desk, self._point, self.key, self.way.currentData()
         try:
             span = self._entered_period()
         except FieldError as exc:
@@ -289,7 +289,7 @@ class ChecksDialog(ActingDialog):
             tried = try_tying(desk, point, key, span, way)
             return tried, effect(desk, point, key, shown, step=tried.step, instead_of=("tie",))
 
-        self._house.run(work, self._show_trial, failed=self._refused, latest="checks tie")
+        self._context.run(work, self._show_trial, failed=self._refused, latest="checks tie")
 
     def _refused(self, sentence: str) -> None:
         self.figures.setText(sentence)
@@ -331,13 +331,13 @@ class ChecksDialog(ActingDialog):
 
     def keep(self) -> None:
         """Keep the tie that is shown."""
-        desk, point, tried, words = self._house.desk, self._point, self.tried, self.words.text()
+        desk, point, tried, words = self._context.desk, self._point, self.tried, self.words.text()
         if tried is not None:
             self._do(lambda: save_fit(desk, point, tried, words))
 
     def withdraw(self) -> None:
         """Take the chosen check reading back."""
-        one, desk = selected_item(self.table), self._house.desk
+        one, desk = selected_item(self.table), self._context.desk
         if isinstance(one, CheckComparison):
             self._do(lambda: withdraw_check(desk, one.check))
 

@@ -19,7 +19,7 @@ from gezeiten.desk.record.covered import Days, coverage_of, write_coverage
 from gezeiten.domain.series.calendar import CoveredTime, months, total, years
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.points.figures_dialog import FiguresDialog
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import number, tr
 
 _DAYS = 31
@@ -31,9 +31,9 @@ class CoverageDialog(FiguresDialog):
     """Shows how much of each day of a series of a point is held, the newest month first."""
 
     def __init__(
-        self, parent: QWidget, house: AppContext, point: PointPlace, series: str = ""
+        self, parent: QWidget, context: AppContext, point: PointPlace, series: str = ""
     ) -> None:
-        super().__init__(parent, house, point, series, "coverage")
+        super().__init__(parent, context, point, series, "coverage")
         self.file_wanted.connect(self.export_to)
         self.setWindowTitle(tr("Coverage") + f" · {point.full_name}")
         self._days = list[tuple[date, CoveredTime]]()
@@ -64,13 +64,13 @@ class CoverageDialog(FiguresDialog):
         self._load()
 
     def _load(self) -> None:
-        desk, point, key = self._house.desk, self._point, self.key
+        desk, point, key = self._context.desk, self._point, self.key
         self.export.setEnabled(False)
         if not key:
             self._complain(tr("There is no reading at this point yet; offload its logger first."))
             return
         self._show_message(tr("Counting …"))
-        self._house.run(
+        self._context.run(
             lambda task: coverage_of(desk, point, key, task.cancelled),
             self._show,
             failed=self._complain,
@@ -106,7 +106,7 @@ class CoverageDialog(FiguresDialog):
         item.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
         if one is None:
             return item
-        theme = self._house.theme
+        theme = self._context.theme
         ink = "brass" if one.estimated_ms else "tide"
         strength = round(20 + 90 * one.share) if one.covered_ms else 0
         item.setBackground(

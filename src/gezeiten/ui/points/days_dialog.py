@@ -19,7 +19,7 @@ from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.figures_dialog import FiguresDialog
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.units import units_of
 
@@ -35,13 +35,13 @@ class DaysDialog(FiguresDialog):
     """Shows the figures of each local day of a stretch, the newest first."""
 
     def __init__(
-        self, parent: QWidget, house: AppContext, point: PointPlace, span: Span, series: str = ""
+        self, parent: QWidget, context: AppContext, point: PointPlace, span: Span, series: str = ""
     ) -> None:
-        super().__init__(parent, house, point, series, "days")
+        super().__init__(parent, context, point, series, "days")
         self.file_wanted.connect(self.export_to)
         self.setWindowTitle(tr("Day by day") + f" · {point.full_name}")
         self._span = span
-        self._units = units_of(house.desk.settings)
+        self._units = units_of(context.desk.settings)
         self._days: DailyRecord | None = None
         self._unit = ""
         self.kind = QComboBox()
@@ -104,7 +104,7 @@ class DaysDialog(FiguresDialog):
         return DegreeRule("heating", base)
 
     def _load(self) -> None:
-        desk, point, key, span = self._house.desk, self._point, self.series.key, self._span
+        desk, point, key, span = self._context.desk, self._point, self.series.key, self._span
         self.export.setEnabled(False)
         kind = self._update_fields()
         if not key:
@@ -116,7 +116,7 @@ class DaysDialog(FiguresDialog):
             self._complain(str(exc))
             return
         self._show_message(tr("Counting …"))
-        self._house.run(
+        self._context.run(
             lambda task: day_by_day(desk, point, key, span, rule, task.cancelled),
             self._show,
             failed=self._complain,

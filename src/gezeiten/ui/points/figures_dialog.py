@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QWidget
 from gezeiten.desk.places import PointPlace
 from gezeiten.ui.parts.widgets import button, label, set_role
 from gezeiten.ui.points.series_box import SeriesBox
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import tr
 
 
@@ -22,10 +22,10 @@ class FiguresDialog(QDialog):
     file_wanted = Signal(object)
 
     def __init__(
-        self, parent: QWidget, house: AppContext, point: PointPlace, series: str, name: str
+        self, parent: QWidget, context: AppContext, point: PointPlace, series: str, name: str
     ) -> None:
         super().__init__(parent)
-        self._house, self._point, self._name = house, point, name
+        self._context, self._point, self._name = context, point, name
         self.series = SeriesBox(point, series)
         self.words = label("", "muted", wrap=True)
         self.export = button(tr("As a file …"), self._select_target)
@@ -42,7 +42,7 @@ class FiguresDialog(QDialog):
             self.file_wanted.emit(Path(name))
 
     def _write(self, target: Path, write: Callable[[], None]) -> None:
-        self._house.run(
+        self._context.run(
             lambda _task: write(),
             lambda _: self._show_message(tr("Written to %1.").replace("%1", target.name)),
             failed=self._complain,

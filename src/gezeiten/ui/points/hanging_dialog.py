@@ -17,7 +17,7 @@ from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
 
 _WAYS = (
@@ -35,9 +35,9 @@ class SensorDepthDialog(ActingDialog):
     kept_words = "Kept; what is calculated from it follows."
 
     def __init__(
-        self, parent: QWidget, house: AppContext, point: PointPlace, rim_m: float | None = None
+        self, parent: QWidget, context: AppContext, point: PointPlace, rim_m: float | None = None
     ) -> None:
-        super().__init__(parent, house)
+        super().__init__(parent, context)
         self.setWindowTitle(tr("How it hangs") + f" · {point.full_name}")
         self._point = point
         self._known: list[StoredSensorDepth] = []
@@ -73,7 +73,7 @@ class SensorDepthDialog(ActingDialog):
             part.editingFinished.connect(self._update_fields)
         self.setLayout(self._build_layout())
         self.resize(820, 480)
-        self.since.show_instant(house.desk.now_ms(), point.zone)
+        self.since.show_instant(context.desk.now_ms(), point.zone)
         self.since.editingFinished.connect(self._update_fields)
         self.way.currentIndexChanged.connect(lambda _: self._update_fields())
         self.table.itemSelectionChanged.connect(self._show_buttons)
@@ -103,15 +103,15 @@ class SensorDepthDialog(ActingDialog):
             margins=16,
         )
         laid.setStretchFactor(self.table, 1)
-        if self._house.is_read_only:
+        if self._context.is_read_only:
             self.entry.hide()
             self.undo_button.hide()
         return laid
 
     # -- showing ---------------------------------------------------------------------------------
     def _load(self) -> None:
-        desk, point = self._house.desk, self._point
-        self._house.run(
+        desk, point = self._context.desk, self._point
+        self._context.run(
             lambda _task: sensor_depths_of(desk, point), self._show, failed=self._show_message
         )
 
@@ -183,7 +183,7 @@ class SensorDepthDialog(ActingDialog):
     # -- doing -----------------------------------------------------------------------------------
     def keep(self) -> None:
         """Keep what the fields say."""
-        desk, point, words = self._house.desk, self._point, self.words.text()
+        desk, point, words = self._context.desk, self._point, self.words.text()
         try:
             made = self._entered()
         except FieldError as exc:
@@ -193,6 +193,6 @@ class SensorDepthDialog(ActingDialog):
 
     def withdraw(self) -> None:
         """Take the chosen one back."""
-        desk, point, one = self._house.desk, self._point, selected_item(self.table)
+        desk, point, one = self._context.desk, self._point, selected_item(self.table)
         if isinstance(one, StoredSensorDepth):
             self._do(lambda: withdraw_sensor_depth(desk, point, one))

@@ -30,7 +30,7 @@ from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.channels import LimitLine
 from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import instant, number, tr
 from gezeiten.ui.shell.units import units_of
 
@@ -43,11 +43,11 @@ class LimitsDialog(ActingDialog):
 
     kept_words = "Kept; excursions were found anew."
 
-    def __init__(self, parent: QWidget, house: AppContext, point: PointPlace) -> None:
-        super().__init__(parent, house)
+    def __init__(self, parent: QWidget, context: AppContext, point: PointPlace) -> None:
+        super().__init__(parent, context)
         self.setWindowTitle(tr("Limits") + f" · {point.full_name}")
-        self._house, self._point = house, point
-        self._units = units_of(house.desk.settings)
+        self._context, self._point = context, point
+        self._units = units_of(context.desk.settings)
         self.limits = plain_table(
             tr("Limits"),
             [tr("Series"), tr("Limit"), tr("From"), tr("Until"), tr("Set by"), tr("Why")],
@@ -62,7 +62,7 @@ class LimitsDialog(ActingDialog):
         self._room = QHBoxLayout()
         self.words = reason_field()
         self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
-        now = house.desk.now_ms()
+        now = context.desk.now_ms()
         for field in (self.since, self.until):
             field.show_instant(now, point.zone)
         self.open_end = QCheckBox(tr("until further notice"))
@@ -112,7 +112,7 @@ class LimitsDialog(ActingDialog):
             margins=16,
         )
         laid.setStretchFactor(self.limits, 1)
-        if self._house.is_read_only:
+        if self._context.is_read_only:
             for part in (self.entry, self.end_button, self.undo_button):
                 part.hide()
         return laid
@@ -150,8 +150,8 @@ class LimitsDialog(ActingDialog):
         self.series.blockSignals(False)
 
     def _load(self) -> None:
-        desk, point_id = self._house.desk, self._point.id
-        self._house.run(
+        desk, point_id = self._context.desk, self._point.id
+        self._context.run(
             lambda _task: (limits_over_time(desk, point_id), points(desk)),
             self._show,
             failed=self._show_message,
@@ -188,7 +188,7 @@ class LimitsDialog(ActingDialog):
     # -- acts ------------------------------------------------------------------------------------
     def enter(self) -> None:
         """Set the limit that the fields say."""
-        place, desk, point = self._place(), self._house.desk, self._point
+        place, desk, point = self._place(), self._context.desk, self._point
         if place is None or self.line is None:
             self._show_message(
                 tr("There is no reading at this point yet; offload its logger first.")
@@ -215,7 +215,7 @@ class LimitsDialog(ActingDialog):
 
     def end(self) -> None:
         """Let the chosen limit end at the instant typed."""
-        one, desk = self._selected(), self._house.desk
+        one, desk = self._selected(), self._context.desk
         if one is None or one.stored is None:
             return
         try:
@@ -228,7 +228,7 @@ class LimitsDialog(ActingDialog):
 
     def withdraw(self) -> None:
         """Take the chosen limit back."""
-        one, desk = self._selected(), self._house.desk
+        one, desk = self._selected(), self._context.desk
         if one is not None and one.stored is not None:
             kept = one.stored
             self._do(lambda: withdraw_limit(desk, kept))

@@ -43,7 +43,7 @@ from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.sources_dialog import SourcesDialog
 from gezeiten.ui.shell.acting import ActionRunner
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import tr
 
 _THING = Qt.ItemDataRole.UserRole
@@ -234,11 +234,11 @@ class PointForm(_Form):
 class PlacesDialog(QDialog):
     """Sites with their points at the left, the facts of the chosen one at the right."""
 
-    def __init__(self, parent: QWidget, house: AppContext, point_id: int | None = None) -> None:
+    def __init__(self, parent: QWidget, context: AppContext, point_id: int | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Sites and points"))
-        self._house = house
-        self._acting = ActionRunner(house, self._show_message)
+        self._context = context
+        self._acting = ActionRunner(context, self._show_message)
         self._sites: list[SitePlace] = []
         self._facts = AllFacts({}, {})
         self._new: tuple[str, int] | None = None
@@ -297,13 +297,13 @@ class PlacesDialog(QDialog):
 
     # -- showing -------------------------------------------------------------------------------
     def _load(self, choose: tuple[str, int] | None = None) -> None:
-        desk = self._house.desk
+        desk = self._context.desk
 
         def show(known: tuple[list[SitePlace], AllFacts]) -> None:
             self._sites, self._facts = known
             self._fill(choose)
 
-        self._house.run(
+        self._context.run(
             lambda _task: (sites(desk), all_facts(desk)), show, failed=self._show_message
         )
 
@@ -379,7 +379,7 @@ class PlacesDialog(QDialog):
     def new_site(self) -> None:
         """Empty fields for a new site."""
         self._start(("site", 0), tr("New site"), 0)
-        self.site_form.show_facts(SiteFacts("", zone=self._house.desk.zone))
+        self.site_form.show_facts(SiteFacts("", zone=self._context.desk.zone))
         self.site_form.name.setFocus()
 
     def new_point(self) -> None:
@@ -406,19 +406,19 @@ class PlacesDialog(QDialog):
         """Show who measured at the chosen point."""
         thing = self.selected()
         if isinstance(thing, PointPlace):
-            SourcesDialog(self, self._house, point=thing).open()
+            SourcesDialog(self, self._context, point=thing).open()
 
     def show_limits(self) -> None:
         """Show the limits of the chosen point."""
         thing = self.selected()
         if isinstance(thing, PointPlace):
-            LimitsDialog(self, self._house, thing).open()
+            LimitsDialog(self, self._context, thing).open()
 
     def show_calculated(self) -> None:
         """Show what is calculated at the chosen point."""
         thing = self.selected()
         if isinstance(thing, PointPlace):
-            CalculatedDialog(self, self._house, thing).open()
+            CalculatedDialog(self, self._context, thing).open()
 
     def show_sensor_depth(self) -> None:
         """Show how the sensor hangs at the chosen point."""
@@ -427,7 +427,7 @@ class PlacesDialog(QDialog):
         thing = self.selected()
         if isinstance(thing, PointPlace):
             rim_m = self._facts.points[thing.id].measuring_point_height_m
-            SensorDepthDialog(self, self._house, thing, rim_m).open()
+            SensorDepthDialog(self, self._context, thing, rim_m).open()
 
     def save(self) -> None:
         """Keep what the fields say."""
@@ -442,14 +442,14 @@ class PlacesDialog(QDialog):
             self._show_message(str(exc))
 
     def _save_site(self) -> Callable[[], tuple[str, int]]:
-        desk, thing = self._house.desk, self.selected()
+        desk, thing = self._context.desk, self.selected()
         site = thing.id if isinstance(thing, SitePlace) else None
         seen = self._facts.sites[site] if site else None
         facts = self.site_form.facts(seen)
         return lambda: ("site", save_site(desk, facts, site, seen))
 
     def _save_point(self) -> Callable[[], tuple[str, int]]:
-        desk, thing = self._house.desk, self.selected()
+        desk, thing = self._context.desk, self.selected()
         point = thing.id if isinstance(thing, PointPlace) else None
         at, facts = self.point_form.site.currentData(), self.point_form.facts()
         seen = self._facts.points[point] if point else None
@@ -459,7 +459,7 @@ class PlacesDialog(QDialog):
 
     def retire(self) -> None:
         """Put the chosen one out of use, or take it up again."""
-        desk, thing = self._house.desk, self.selected()
+        desk, thing = self._context.desk, self.selected()
         if thing is None:
             return
         act = retire_site if isinstance(thing, SitePlace) else retire_point
@@ -472,13 +472,13 @@ class PlacesDialog(QDialog):
 
     def _done(self, chosen: tuple[str, int]) -> None:
         self._new = None
-        self._house.archive_changed.emit()
+        self._context.archive_changed.emit()
         self._load(chosen)
         moved = tr(
             "Kept; dips from now on start from the new height. Since when, and did the "
             "sensor move with it? Say it under “How it hangs”."
         )
-        self._house.show_message(moved if self._rim_moved else tr("Kept."))
+        self._context.show_message(moved if self._rim_moved else tr("Kept."))
 
 
 def _kind(thing: SitePlace | PointPlace) -> str:

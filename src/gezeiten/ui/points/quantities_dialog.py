@@ -21,7 +21,7 @@ from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import ActionRunner
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import number, tr
 
 _AVERAGES: dict[Averages, str] = {
@@ -35,11 +35,11 @@ _STAMPS: dict[Stamp, str] = {"instant": "of that instant", "end": "of the interv
 class QuantitiesDialog(QDialog):
     """Lists all quantities; one of one's own is added, changed or taken out below."""
 
-    def __init__(self, parent: QWidget, house: AppContext) -> None:
+    def __init__(self, parent: QWidget, context: AppContext) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Quantities"))
-        self._house = house
-        self._acting = ActionRunner(house, self._show_message)
+        self._context = context
+        self._acting = ActionRunner(context, self._show_message)
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("find a quantity or unit"))
         self.search.setAccessibleName(tr("Find a quantity"))
@@ -99,7 +99,7 @@ class QuantitiesDialog(QDialog):
                 spacing=6,
             )
         )
-        self.entry.setVisible(not house.is_read_only)
+        self.entry.setVisible(not context.is_read_only)
         self.setLayout(
             column(
                 self.search,
@@ -152,7 +152,7 @@ class QuantitiesDialog(QDialog):
     # -- acts ------------------------------------------------------------------------------------
     def keep(self) -> None:
         """Add what the fields say, or change the chosen one of one's own."""
-        desk, before = self._house.desk, self._own()
+        desk, before = self._context.desk, self._own()
         try:
             low, high = (
                 number_of(self.low, tr("the lowest")),
@@ -181,7 +181,7 @@ class QuantitiesDialog(QDialog):
 
     def drop(self) -> None:
         """Take the chosen quantity out of the list."""
-        one, desk = self._own(), self._house.desk
+        one, desk = self._own(), self._context.desk
         if one is not None:
             self._do(lambda: drop_quantity(desk, one.key))
 
@@ -189,8 +189,8 @@ class QuantitiesDialog(QDialog):
         def done(_: object) -> None:
             self._show_message("")
             self._fill()
-            self._house.archive_changed.emit()
-            self._house.show_message(tr("Kept; known in every place from now on."))
+            self._context.archive_changed.emit()
+            self._context.show_message(tr("Kept; known in every place from now on."))
 
         self._acting.do(act, done)
 

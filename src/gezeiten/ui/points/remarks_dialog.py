@@ -21,7 +21,7 @@ from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import instant, tr
 
 _MOST_SIGNS = 300
@@ -32,12 +32,12 @@ class RemarksDialog(ActingDialog):
     """Shows the remarks on a point and its site; what is written is shown in every picture."""
 
     def __init__(
-        self, parent: QWidget, house: AppContext, point: PointPlace, span: Span | None = None
+        self, parent: QWidget, context: AppContext, point: PointPlace, span: Span | None = None
     ) -> None:
         """span: the stretch that a new one is about; of no length for an instant."""
-        super().__init__(parent, house)
+        super().__init__(parent, context)
         self.setWindowTitle(tr("Remarks") + f" · {point.full_name}")
-        self._house, self._point = house, point
+        self._context, self._point = context, point
         self.table = plain_table(
             tr("Remarks"),
             [tr("When (%1)").replace("%1", point.zone), tr("About"), tr("Remark"), tr("By")],
@@ -55,7 +55,7 @@ class RemarksDialog(ActingDialog):
             self.about.addItem(quantity(place.channel).name, place.channel)
         self.about.addItem(tr("the whole site %1").replace("%1", point.site), _SITE)
         self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
-        now = round(house.desk.now_ms())
+        now = round(context.desk.now_ms())
         begin, end = span or (now, now)
         for field, at_ms in ((self.since, begin), (self.until, end)):
             field.show_instant(at_ms, point.zone)
@@ -96,14 +96,14 @@ class RemarksDialog(ActingDialog):
             margins=16,
         )
         laid.setStretchFactor(self.table, 1)
-        if self._house.is_read_only:
+        if self._context.is_read_only:
             self.entry.hide()
             self.undo_button.hide()
         return laid
 
     def _load(self) -> None:
-        desk, point_id = self._house.desk, self._point.id
-        self._house.run(
+        desk, point_id = self._context.desk, self._point.id
+        self._context.run(
             lambda _task: remarks(desk, point_id), self._show, failed=self._show_message
         )
 
@@ -125,7 +125,7 @@ class RemarksDialog(ActingDialog):
 
     def write(self) -> None:
         """Write the remark that the fields say."""
-        desk, point, words = self._house.desk, self._point, self.words.text()
+        desk, point, words = self._context.desk, self._point, self.words.text()
         try:
             start_ms = self.since.instant_ms(point.zone)
             is_one = self.is_instant.isChecked()
@@ -143,6 +143,6 @@ class RemarksDialog(ActingDialog):
 
     def withdraw(self) -> None:
         """Take the chosen remark back."""
-        one, desk = selected_item(self.table), self._house.desk
+        one, desk = selected_item(self.table), self._context.desk
         if isinstance(one, Remark):
             self._do(lambda: withdraw_remark(desk, one))

@@ -29,7 +29,7 @@ from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row
 from gezeiten.ui.points.why_field import reason_field
 from gezeiten.ui.shell.acting_dialog import ActingDialog
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import home_zone, instant, number, tr
 
 
@@ -41,15 +41,15 @@ class SourcesDialog(ActingDialog):
     def __init__(
         self,
         parent: QWidget,
-        house: AppContext,
+        context: AppContext,
         *,
         serial: str = "",
         point: PointPlace | None = None,
     ) -> None:
-        super().__init__(parent, house)
+        super().__init__(parent, context)
         about = point.full_name if point else serial
         self.setWindowTitle(tr("Who measured where") + (f" · {about}" if about else ""))
-        self._house, self._serial, self._point = house, serial, point
+        self._context, self._serial, self._point = context, serial, point
         self._known = Sources((), ())
         self._points: list[PointPlace] = []
         self.stood = plain_table(
@@ -138,20 +138,20 @@ class SourcesDialog(ActingDialog):
         )
         laid.setStretchFactor(self.stood, 3)
         laid.setStretchFactor(self.said, 1)
-        if self._house.is_read_only:
+        if self._context.is_read_only:
             self.entry.hide()
             self.undo_button.hide()
         return laid
 
     # -- showing -------------------------------------------------------------------------------
     def _load(self) -> None:
-        desk, point = self._house.desk, self._point
+        desk, point = self._context.desk, self._point
 
         def look(_task: object) -> tuple[Sources, list[PointPlace]]:
             found = sources(desk, serial=self._serial, point_id=point.id if point else None)
             return found, points(desk)
 
-        self._house.run(look, lambda told: self._show(*told), failed=self._show_message)
+        self._context.run(look, lambda told: self._show(*told), failed=self._show_message)
 
     def _show(self, known: Sources, listed: list[PointPlace]) -> None:
         self._known, self._points = known, listed
@@ -185,7 +185,7 @@ class SourcesDialog(ActingDialog):
         zone = one.point.zone
         self.source.setCurrentIndex(self.source.findText(one.source))
         self.where.setCurrentIndex(self.where.findData(one.point.id))
-        now = self._house.desk.now_ms()
+        now = self._context.desk.now_ms()
         self.since.show_instant(max(one.start_ms, 0), zone)
         self.until.show_instant(now if one.end_ms is None else one.end_ms, zone)
         self.open_end.setChecked(one.end_ms is None)
@@ -211,7 +211,7 @@ class SourcesDialog(ActingDialog):
     # -- acts ------------------------------------------------------------------------------------
     def enter(self) -> None:
         """Keep what was said."""
-        desk, source = self._house.desk, self.source.currentText()
+        desk, source = self._context.desk, self.source.currentText()
         try:
             start_ms = self.since.instant_ms(self._zone())
             end_ms = None if self.open_end.isChecked() else self.until.instant_ms(self._zone())
@@ -233,7 +233,7 @@ class SourcesDialog(ActingDialog):
         """Take back what was said and is chosen."""
         said = selected_item(self.said)
         if isinstance(said, SourceStatement):
-            self._do(lambda: withdraw_statement(self._house.desk, said))
+            self._do(lambda: withdraw_statement(self._context.desk, said))
         else:
             self._show_message(tr("Choose a line of what was said first."))
 

@@ -15,7 +15,7 @@ from gezeiten.domain.quantities.units import shown_units
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.ui.parts.widgets import button, column, label, row, scrolled
 from gezeiten.ui.plan.section import QuietCombo
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.units import units_of
 
@@ -23,10 +23,10 @@ from gezeiten.ui.shell.units import units_of
 class UnitsDialog(QDialog):
     """A choice for each quantity of some points, and for each of their series; taken at once."""
 
-    def __init__(self, parent: QWidget, house: AppContext, points: Iterable[PointPlace]) -> None:
+    def __init__(self, parent: QWidget, context: AppContext, points: Iterable[PointPlace]) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Units of the screen"))
-        self._house = house
+        self._context = context
         self.choices: dict[str, QComboBox] = {}
         """By what they are kept under: a quantity, or a series of a point."""
         self._grid = QGridLayout()
@@ -60,12 +60,14 @@ class UnitsDialog(QDialog):
             name = quantity(channel)
             if len(shown_units(name.unit)) < 2:
                 continue
-            usual = units_of(replace(self._house.desk.settings, units={})).of(channel).name
+            usual = units_of(replace(self._context.desk.settings, units={})).of(channel).name
             self._add(channel, name.name, channel, tr("as in the settings: %1"), usual, "head")
             for point, place in series:
                 if channel_of(place.channel) == channel:
                     words = f"{point.name} · {quantity(place.channel).name}"
-                    asked = place.shown_unit or units_of(self._house.desk.settings).of(channel).name
+                    asked = (
+                        place.shown_unit or units_of(self._context.desk.settings).of(channel).name
+                    )
                     key = series_name(point.uid, place.channel)
                     usual_words = tr("as its plan says: %1") if place.shown_unit else tr("the same")
                     self._add(key, words, channel, usual_words, asked, "")
@@ -80,7 +82,7 @@ class UnitsDialog(QDialog):
         box.addItem(usual.replace("%1", usual_unit), "")
         for unit in shown_units(quantity(channel).unit):
             box.addItem(unit.name, unit.name)
-        box.setCurrentIndex(max(box.findData(self._house.desk.settings.units.get(key, "")), 0))
+        box.setCurrentIndex(max(box.findData(self._context.desk.settings.units.get(key, "")), 0))
         box.currentIndexChanged.connect(lambda _: self._accept(key))
         line = self._grid.rowCount()
         self._grid.addWidget(label(words, role), line, 0)
@@ -88,10 +90,10 @@ class UnitsDialog(QDialog):
         self.choices[key] = box
 
     def _accept(self, key: str) -> None:
-        settings = self._house.desk.settings
+        settings = self._context.desk.settings
         units = {name: unit for name, unit in settings.units.items() if name != key}
         chosen = self.choices[key].currentData()
-        self._house.change_settings(
+        self._context.change_settings(
             replace(settings, units={**units, key: chosen} if chosen else units)
         )
-        self._house.archive_changed.emit()  # every place shows its values anew
+        self._context.archive_changed.emit()  # every place shows its values anew

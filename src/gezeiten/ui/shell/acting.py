@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 
 
 class ActionRunner:
@@ -14,8 +14,8 @@ class ActionRunner:
     complain: shows the sentence for an act that failed; what was typed stays.
     """
 
-    def __init__(self, house: AppContext, complain: Callable[[str], None]) -> None:
-        self._house, self._complain = house, complain
+    def __init__(self, context: AppContext, complain: Callable[[str], None]) -> None:
+        self._context, self._complain = context, complain
         self.is_busy = False
 
     def do(self, act: Callable[[], Any], done: Callable[[Any], None]) -> None:
@@ -28,7 +28,7 @@ class ActionRunner:
             self.is_busy = False
             then(told)
 
-        self._house.run(
+        self._context.run(
             lambda _task: act(),
             lambda result: ended(done, result),
             failed=lambda sentence: ended(self._complain, sentence),

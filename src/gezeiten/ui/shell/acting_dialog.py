@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from gezeiten.ui.parts.widgets import label
 from gezeiten.ui.shell.acting import ActionRunner
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import tr
 
 
@@ -21,10 +21,10 @@ class ActingDialog(QDialog):
 
     kept_words = ""
 
-    def __init__(self, parent: QWidget, house: AppContext) -> None:
+    def __init__(self, parent: QWidget, context: AppContext) -> None:
         super().__init__(parent)
-        self._house = house
-        self._acting = ActionRunner(house, self._show_message)
+        self._context = context
+        self._acting = ActionRunner(context, self._show_message)
         self.typed: tuple[QLineEdit, ...] = ()
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
@@ -39,9 +39,9 @@ class ActingDialog(QDialog):
             self._show_message("")
             for field in self.typed:
                 field.clear()
-            self._house.archive_changed.emit()
+            self._context.archive_changed.emit()
             if self.kept_words:
-                self._house.show_message(tr(self.kept_words))
+                self._context.show_message(tr(self.kept_words))
             self._load()
 
         self._acting.do(act, done)

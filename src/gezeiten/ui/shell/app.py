@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox
 
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.errors import GezeitenError
-from gezeiten.ui.shell.house import Practice
+from gezeiten.ui.shell.app_context import Practice
 from gezeiten.ui.shell.i18n import region, tr
 from gezeiten.ui.shell.main_thread_gc import MainThreadGc
 from gezeiten.ui.shell.theme import base_font
@@ -64,7 +64,7 @@ def run(
     window.resize(min(1280, room.width()), min(800, room.height() - 40))
     window.show()
     code = app.exec()
-    window.house.works.stop()
+    window.context.works.stop()
     desk.close()
     return code
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, QTimer
 
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 
 REST_MS = 700
 
@@ -12,9 +12,9 @@ REST_MS = 700
 class DraftKeeper(QObject):
     """One for each place that takes words."""
 
-    def __init__(self, house: AppContext) -> None:
+    def __init__(self, context: AppContext) -> None:
         super().__init__()
-        self._house = house
+        self._context = context
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(REST_MS)
@@ -22,15 +22,15 @@ class DraftKeeper(QObject):
 
     def get(self, key: str) -> str:
         """Return what was typed under a key and not kept yet."""
-        return self._house.desk.drafts.get(key)
+        return self._context.desk.drafts.get(key)
 
     def remember(self, key: str, text: str) -> None:
         """Remember what is typed."""
         if self.get(key) != text:
-            self._house.desk.drafts.remember(key, text)
+            self._context.desk.drafts.remember(key, text)
             self._later.start()
 
     def save(self) -> None:
         """Write it now; a window that closes waits for it."""
         self._later.stop()
-        self._house.run(lambda _task: self._house.desk.save_drafts(), lambda _: None)
+        self._context.run(lambda _task: self._context.desk.save_drafts(), lambda _: None)

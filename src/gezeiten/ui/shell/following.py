@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from gezeiten.errors import InputError
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 
 if TYPE_CHECKING:
@@ -24,9 +24,9 @@ class Following(QObject):
 
     told = Signal(object)
 
-    def __init__(self, house: AppContext) -> None:
+    def __init__(self, context: AppContext) -> None:
         super().__init__()
-        self._house = house
+        self._context = context
         self._ended = threading.Event()
         self._threads: list[threading.Thread] = []
         self._of = ("", 0)
@@ -34,14 +34,14 @@ class Following(QObject):
         self._changed = QTimer(self)
         self._changed.setSingleShot(True)
         self._changed.setInterval(_TOGETHER_MS)
-        self._changed.timeout.connect(house.archive_changed)
+        self._changed.timeout.connect(context.archive_changed)
         self.told.connect(self._on_news)
 
     def restart(self) -> None:
         """Follow what the settings name now; does nothing where that is what is followed."""
-        if self._house.is_read_only:
+        if self._context.is_read_only:
             return
-        settings = self._house.desk.settings
+        settings = self._context.desk.settings
         wanted = (settings.followed, settings.follow_minutes)
         if wanted == self._of:
             return
@@ -53,16 +53,16 @@ class Following(QObject):
         from gezeiten.desk.intake.following import Follower, PollingPace, followed_addresses
 
         try:
-            addresses = followed_addresses(self._house.desk)
+            addresses = followed_addresses(self._context.desk)
         except InputError as exc:
-            self._house.said.emit(str(exc), True)
+            self._context.said.emit(str(exc), True)
             return
         if not addresses:
             return
         self._states.clear()
         self._ended = ended = threading.Event()
         follower = Follower(
-            self._house.desk,
+            self._context.desk,
             addresses,
             self.told.emit,
             PollingPace(fetch_s=60.0 * settings.follow_minutes),
@@ -97,6 +97,6 @@ class Following(QObject):
     def _on_news(self, news: FollowingNews) -> None:
         if news.kind != "failed":
             self._states[news.who] = "away" if news.kind == "away" else "here"
-        self._house.said.emit(news.sentence, news.kind in ("away", "failed"))
+        self._context.said.emit(news.sentence, news.kind in ("away", "failed"))
         if news.kind == "fetched":
             self._changed.start()

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 from gezeiten.desk.people import User, acting, erase_name
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import Facts, button, column, label, row
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, date, home_zone, tr
 from gezeiten.ui.shell.work import Task
 
@@ -23,17 +23,17 @@ class PeopleDialog(QDialog):
 
     changed = Signal()
 
-    def __init__(self, parent: QWidget, house: AppContext, people: list[User]) -> None:
+    def __init__(self, parent: QWidget, context: AppContext, people: list[User]) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Who is at it"))
-        self._house = house
+        self._context = context
         self.table = plain_table(
             tr("People of this archive"),
             [tr("Name"), tr("Initials"), tr("Last acted"), tr("Logbook")],
         )
         self.table.itemSelectionChanged.connect(self._selection_changed)
         self.table.itemActivated.connect(lambda _: self._accept())
-        self.name = QLineEdit(house.desk.person)
+        self.name = QLineEdit(context.desk.person)
         self.name.setMaxLength(LONGEST_NAME)
         self.name.setAccessibleName(tr("Name for the logbook"))
         self.name.textChanged.connect(lambda _: self._show_name())
@@ -69,8 +69,8 @@ class PeopleDialog(QDialog):
         ]
         fill(self.table, rows, list(people))
         names = [person.name for person in people]
-        if self._house.desk.person in names:
-            self.table.selectRow(names.index(self._house.desk.person))
+        if self._context.desk.person in names:
+            self.table.selectRow(names.index(self._context.desk.person))
         self._show_name()
 
     def showEvent(self, event: QShowEvent) -> None:
@@ -93,8 +93,8 @@ class PeopleDialog(QDialog):
         name = self.name.text().strip()
         if not name:
             return
-        settings = self._house.desk.settings
-        self._house.change_settings(replace(settings, person=name))
+        settings = self._context.desk.settings
+        self._context.change_settings(replace(settings, person=name))
         self.changed.emit()
         self.accept()
 
@@ -104,20 +104,20 @@ class PeopleDialog(QDialog):
         dialog.open()
 
     def _erased(self, name: str) -> None:
-        house = self._house
+        context = self._context
 
         def work(_task: Task) -> list[User]:
-            erase_name(house.desk, name)
-            return acting(house.desk)
+            erase_name(context.desk, name)
+            return acting(context.desk)
 
         def done(people: list[User]) -> None:
-            house.show_message(
+            context.show_message(
                 tr("The name is erased; what was done stays, and everything still checks.")
             )
             self.show_people(people)
-            house.archive_changed.emit()
+            context.archive_changed.emit()
 
-        house.run(work, done)
+        context.run(work, done)
 
 
 class EraseNameDialog(QDialog):

@@ -13,7 +13,7 @@ from types import ModuleType
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
-from gezeiten.ui.shell.house import FIELD_DESK, AppContext, Place
+from gezeiten.ui.shell.app_context import FIELD_DESK, AppContext, Place
 from gezeiten.ui.shell.work import Task
 
 _WHERE = (
@@ -33,9 +33,9 @@ class PlaceStack(QStackedWidget):
 
     built = Signal(object)
 
-    def __init__(self, house: AppContext) -> None:
+    def __init__(self, context: AppContext) -> None:
         super().__init__()
-        self._house = house
+        self._context = context
         self._made: dict[int, Place] = {}
         self._closed = self._fetched = False
         for _ in _WHERE:
@@ -47,7 +47,7 @@ class PlaceStack(QStackedWidget):
     def offered(self) -> list[int]:
         """Return the places that there are: of an archive that is only looked at not the one where
         everything is an act."""
-        without = {FIELD_DESK} if self._house.is_read_only else set()
+        without = {FIELD_DESK} if self._context.is_read_only else set()
         return [index for index in range(len(_WHERE)) if index not in without]
 
     def __len__(self) -> int:
@@ -71,7 +71,7 @@ class PlaceStack(QStackedWidget):
             self._rest.start()
         else:
             self._fetched = True  # its end makes the window idle again
-            self._house.run(_fetch, lambda _: None)
+            self._context.run(_fetch, lambda _: None)
 
     def stop_building(self) -> None:
         """Leave the rest unbuilt: the window is closed."""
@@ -88,7 +88,7 @@ class PlaceStack(QStackedWidget):
     def _build(self, index: int) -> None:
         module, name = _WHERE[index]
         kind = getattr(_imported(module), name)
-        place = self._made[index] = kind(self._house)
+        place = self._made[index] = kind(self._context)
         empty = self.widget(index)
         self.insertWidget(index, place)
         if empty is not None:

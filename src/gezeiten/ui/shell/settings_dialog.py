@@ -24,7 +24,7 @@ from gezeiten.desk.settings import SettingInfo, Settings, checked, infos
 from gezeiten.errors import GezeitenError
 from gezeiten.link.address import addresses
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import tr
 
 
@@ -157,10 +157,10 @@ class SettingsDialog(QDialog):
 
     changed = Signal()
 
-    def __init__(self, parent: QWidget, house: AppContext, search: str = "") -> None:
+    def __init__(self, parent: QWidget, context: AppContext, search: str = "") -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Settings"))
-        self._house = house
+        self._context = context
         self.search = QLineEdit(search)
         self.search.setPlaceholderText(tr("Search settings"))
         self.search.setAccessibleName(tr("Search settings"))
@@ -188,14 +188,14 @@ class SettingsDialog(QDialog):
     def _fill(self) -> None:
         clear(self._list)
         self.lines, self._heads = [], {}
-        listed = self._house.desk.settings.people.split(",")
+        listed = self._context.desk.settings.people.split(",")
         people = [name.strip() for name in listed if name.strip()]
         for about in infos():
             if about.section not in self._heads:
                 head = label(tr(about.section), "big")
                 self._heads[about.section] = head
                 self._list.addWidget(head)
-            value = getattr(self._house.desk.settings, about.key)
+            value = getattr(self._context.desk.settings, about.key)
             one = SettingLine(about, value, self._apply, people)
             self.lines.append(one)
             self._list.addWidget(one)
@@ -218,11 +218,11 @@ class SettingsDialog(QDialog):
 
     def _apply(self, key: str, value: object) -> str:
         """Take one value at once; returns what is wrong with it, "" when it was taken."""
-        desk = self._house.desk
+        desk = self._context.desk
         try:
             if key == "addresses":
                 _check_addresses(str(value))
-            self._house.change_settings(replace(desk.settings, **{key: checked(key, value)}))
+            self._context.change_settings(replace(desk.settings, **{key: checked(key, value)}))
         except GezeitenError as exc:
             return str(exc)
         self.changed.emit()
@@ -230,7 +230,7 @@ class SettingsDialog(QDialog):
 
     def reset_all(self) -> None:
         """Every setting back to its default."""
-        self._house.change_settings(Settings())
+        self._context.change_settings(Settings())
         for line in self.lines:
             line.show_value(line.about.default)
         self.changed.emit()

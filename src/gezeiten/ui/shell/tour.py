@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication, QDialog
 
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.ui.field.stage_states import OFFLOAD, PLAN
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 
@@ -26,11 +26,11 @@ def settle_down(window: MainWindow) -> None:
     quiet = 0
     while quiet < 3 and not deadline.hasExpired():
         QApplication.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 50)
-        quiet = 0 if window.house.works.is_busy else quiet + 1
-        if window.house.works.is_busy:
+        quiet = 0 if window.context.works.is_busy else quiet + 1
+        if window.context.works.is_busy:
             loop = QEventLoop()
-            window.house.works.idle.connect(loop.quit)
-            if window.house.works.is_busy:
+            window.context.works.idle.connect(loop.quit)
+            if window.context.works.is_busy:
                 loop.exec()
 
 

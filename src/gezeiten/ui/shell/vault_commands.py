@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.link.transfer import Progress, Watch
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, number, tr
 from gezeiten.ui.shell.work import Task
 
@@ -24,8 +24,8 @@ T = TypeVar("T")
 class VaultActions:
     """Three commands; one at a time."""
 
-    def __init__(self, window: QWidget, house: AppContext) -> None:
-        self._window, self._house = window, house
+    def __init__(self, window: QWidget, context: AppContext) -> None:
+        self._window, self._context = window, context
         self._task: Task | None = None
 
     def commands(self) -> list[Command]:
@@ -50,7 +50,7 @@ class VaultActions:
         if name:
             from gezeiten.desk.intake.vault_copy import hand_on  # used now and then only
 
-            self._write(lambda watch: hand_on(self._house.desk, Path(name), watch), name)
+            self._write(lambda watch: hand_on(self._context.desk, Path(name), watch), name)
 
     def copy(self) -> None:
         """Ask for a folder and copy the vault into it."""
@@ -58,7 +58,7 @@ class VaultActions:
         if name:
             from gezeiten.desk.intake.vault_copy import copy_to  # used now and then only
 
-            self._write(lambda watch: copy_to(self._house.desk, Path(name), watch), name)
+            self._write(lambda watch: copy_to(self._context.desk, Path(name), watch), name)
 
     def import_file(self) -> None:
         """Ask for a file and take it in."""
@@ -76,7 +76,7 @@ class VaultActions:
         """Take a copy in."""
         from gezeiten.desk.intake.vault_copy import import_copy  # used now and then only
 
-        self._run(lambda watch: import_copy(self._house.desk, path, watch), self._brought)
+        self._run(lambda watch: import_copy(self._context.desk, path, watch), self._brought)
 
     def cancel(self) -> None:
         """Stop what runs."""
@@ -90,8 +90,8 @@ class VaultActions:
             words = words.replace("%2", said)
             if written.damaged:
                 words += " " + tr("Left out: %1").replace("%1", " ".join(written.damaged[:3]))
-            self._house.said.emit(words, bool(written.damaged))
-            self._house.archive_changed.emit()
+            self._context.said.emit(words, bool(written.damaged))
+            self._context.archive_changed.emit()
 
         self._run(write, done)
 
@@ -103,12 +103,12 @@ class VaultActions:
             said += ", " + counted(brought.mended, "%n of them mended", "%n of them mended")
         if brought.refused:
             said += ". " + tr("Refused: %1").replace("%1", " ".join(brought.refused[:3]))
-        self._house.said.emit(said + ".", bool(brought.refused))
-        self._house.archive_changed.emit()
+        self._context.said.emit(said + ".", bool(brought.refused))
+        self._context.archive_changed.emit()
 
     def _run(self, work: Callable[[Watch], T], done: Callable[[T], None]) -> None:
         if self._task is not None:
-            self._house.show_message(tr("The vault is being copied already."))
+            self._context.show_message(tr("The vault is being copied already."))
             return
 
         def ended(result: T) -> None:
@@ -118,7 +118,7 @@ class VaultActions:
         def failed(_: str) -> None:
             self._task = None
 
-        self._task = self._house.run(
+        self._task = self._context.run(
             lambda task: work(Watch(task.report, task.cancelled)), ended, self._show_result, failed
         )
 
@@ -129,4 +129,4 @@ class VaultActions:
             words += " · " + tr("%1 left").replace(
                 "%1", duration_text(round(progress.seconds_left * 1000))
             )
-        self._house.show_message(words)
+        self._context.show_message(words)

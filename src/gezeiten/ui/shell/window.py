@@ -22,12 +22,12 @@ from gezeiten.ui.parts.date_time_field import rewrite_dates
 from gezeiten.ui.parts.number_field import rewrite_numbers
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import column, label, set_role
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.after_paint import AfterPaint
+from gezeiten.ui.shell.app_context import AppContext, Place, Practice
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.finder import Finder
 from gezeiten.ui.shell.following import Following
-from gezeiten.ui.shell.house import AppContext, Place, Practice
 from gezeiten.ui.shell.i18n import counted, region, tr
 from gezeiten.ui.shell.looking import is_offered
 from gezeiten.ui.shell.place_stack import PlaceStack
@@ -62,12 +62,12 @@ class MainWindow(QMainWindow):
         self._is_closing = False
         self._counted: dict[str, int] | None = None
         self._shortcuts: list[tuple[int, QShortcut]] = []
-        self.house = AppContext(desk, practice)
-        self.house.theme = THEMES[desk.settings.theme]
-        self.following = Following(self.house)
+        self.context = AppContext(desk, practice)
+        self.context.theme = THEMES[desk.settings.theme]
+        self.following = Following(self.context)
         self.text_watching: TextWatching | None = None
-        self.vault_commands = VaultActions(self, self.house)
-        self.stack = self.places = PlaceStack(self.house)
+        self.vault_commands = VaultActions(self, self.context)
+        self.stack = self.places = PlaceStack(self.context)
         names = [
             tr("Tideboard"),
             tr("Field desk"),
@@ -78,10 +78,10 @@ class MainWindow(QMainWindow):
             tr("Logbook"),
         ]
         self.names = names
-        self.strip = Strip(names, self.house.theme, self.next_theme, desk.person)
+        self.strip = Strip(names, self.context.theme, self.next_theme, desk.person)
         self._build()
         self._connect()
-        if self.house.is_read_only:
+        if self.context.is_read_only:
             self.strip.show_read_only(places.FIELD_DESK)
         self._apply_theme()
         if desk.is_open:
@@ -102,7 +102,7 @@ class MainWindow(QMainWindow):
             self._open()
 
     def _open(self) -> None:
-        desk = self.house.desk
+        desk = self.context.desk
 
         def work(_task: object) -> GezeitenError | None:
             try:
@@ -120,7 +120,7 @@ class MainWindow(QMainWindow):
             self._start()
             self.opened.emit()
 
-        self.house.run(work, done)
+        self.context.run(work, done)
 
     def sizeHint(self) -> QSize:
         return QSize(1280, 800)
@@ -152,18 +152,18 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         self.strip.place_chosen.connect(self.show_place)
         self.strip.person_wanted.connect(self.show_people)
-        self.house.go.connect(self.show_place)
-        self.house.said.connect(self._show_message)
-        self.house.archive_changed.connect(self._archive_changed)
+        self.context.go.connect(self.show_place)
+        self.context.said.connect(self._show_message)
+        self.context.archive_changed.connect(self._archive_changed)
         self.following.told.connect(
             lambda _: self.field_desk().at_hand.show_followed(self.following.text())
         )
-        self.house.wants.connect(self._load_when_visible)
-        self.house.begin.connect(self._start_from)
-        self.house.logger_wanted.connect(self.show_logger)
-        self.house.rows_wanted.connect(self.show_rows)
+        self.context.wants.connect(self._load_when_visible)
+        self.context.begin.connect(self._start_from)
+        self.context.logger_wanted.connect(self.show_logger)
+        self.context.rows_wanted.connect(self.show_rows)
         self.places.built.connect(self._place_built)
-        self.house.works.idle.connect(self.places.build_rest)  # when the first place is loaded
+        self.context.works.idle.connect(self.places.build_rest)  # when the first place is loaded
         self._bind(self._window_commands())
 
     def field_desk(self) -> Any:
@@ -186,7 +186,7 @@ class MainWindow(QMainWindow):
         }[name]()
 
     def _person_changed(self) -> None:
-        self.strip.person.setText(self.house.desk.person)
+        self.strip.person.setText(self.context.desk.person)
 
     def _bind(self, commands: list[Command]) -> None:
         for act in self._offered(commands):
@@ -199,13 +199,13 @@ class MainWindow(QMainWindow):
                 self._shortcuts.append((act.place, shortcut))
 
     def _offered(self, commands: list[Command]) -> list[Command]:
-        if not self.house.is_read_only:
+        if not self.context.is_read_only:
             return commands
         no_field = f"go.{places.FIELD_DESK}"
         return [command for command in commands if is_offered(command) and command.id != no_field]
 
     def _place_built(self, place: Place) -> None:
-        place.set_theme(self.house.theme)
+        place.set_theme(self.context.theme)
         self._show_empty([place])
         self._bind(place.commands())
 
@@ -215,26 +215,26 @@ class MainWindow(QMainWindow):
         def tidy(_task: object) -> RecoveryResult:
             from gezeiten.ui.shell.counts import tidied  # see there
 
-            return tidied(self.house.desk)
+            return tidied(self.context.desk)
 
         def done(found: RecoveryResult) -> None:
             if found.imported:
-                self.house.show_message(tr("An interrupted offload was taken in."))
+                self.context.show_message(tr("An interrupted offload was taken in."))
             if found.imported or found.rebuilt:
-                self.house.archive_changed.emit()
+                self.context.archive_changed.emit()
             else:
                 self._count()
             self.following.restart()
             self._watch_texts()
 
-        self.house.run(tidy, done)
+        self.context.run(tidy, done)
 
     def _watch_texts(self) -> None:
         """Watch the folders in which texts arrive; a start without any needs nothing of that."""
-        if self.text_watching is None and self.house.desk.settings.text_folders.strip():
+        if self.text_watching is None and self.context.desk.settings.text_folders.strip():
             from gezeiten.ui.texts.watching import TextWatching
 
-            self.text_watching = TextWatching(self.house)
+            self.text_watching = TextWatching(self.context)
         if self.text_watching is not None:
             self.text_watching.restart()
 
@@ -301,17 +301,17 @@ class MainWindow(QMainWindow):
         # opened now and then only: the window starts without its import
         from gezeiten.ui.shell.settings_dialog import SettingsDialog
 
-        dialog = SettingsDialog(self, self.house, search)
+        dialog = SettingsDialog(self, self.context, search)
         dialog.changed.connect(self._settings_changed)
         dialog.open()
 
     def _settings_changed(self) -> None:
-        before, now = QLocale(), region(self.house.desk.settings.region)
+        before, now = QLocale(), region(self.context.desk.settings.region)
         QLocale.setDefault(now)
         if before != now:
             rewrite_numbers(before, now)
             rewrite_dates()
-        self.strip.person.setText(self.house.desk.person)
+        self.strip.person.setText(self.context.desk.person)
         self._apply_theme()
         self._archive_changed()
         self.following.restart()
@@ -321,13 +321,13 @@ class MainWindow(QMainWindow):
         """Show what the logbook has on what is chosen in this place."""
         make = self.places[self.stack.currentIndex()].logbook_filter()
         if make is None:
-            self.house.show_message(tr("Choose something first; then its entries are shown."))
+            self.context.show_message(tr("Choose something first; then its entries are shown."))
         else:
             self.show_place(places.LOGBOOK, make)
 
     def show_logger(self, serial: str) -> None:
         """Show a logger: at hand, or its life."""
-        at_hand = not self.house.is_read_only and self.field_desk().loggers.card(serial)
+        at_hand = not self.context.is_read_only and self.field_desk().loggers.card(serial)
         if at_hand:
             self.show_place(places.FIELD_DESK, serial)
         else:
@@ -337,31 +337,31 @@ class MainWindow(QMainWindow):
         """Open the editor of sites and points."""
         from gezeiten.ui.points.places_dialog import PlacesDialog
 
-        PlacesDialog(self, self.house).open()
+        PlacesDialog(self, self.context).open()
 
     def show_check_sheet(self) -> None:
         """Open a sheet for what is read by hand at the site of the point in hand."""
         from gezeiten.ui.points.check_sheet import CheckSheet
 
-        if not self.house.is_read_only:
-            CheckSheet(self, self.house, self._point_in_hand()).open()
+        if not self.context.is_read_only:
+            CheckSheet(self, self.context, self._point_in_hand()).open()
 
     def show_checks(self) -> None:
         """Show what was read by hand at the point in hand."""
         from gezeiten.ui.points.checks_dialog import ChecksDialog
 
-        self._show_for_point(lambda point: ChecksDialog(self, self.house, point).open())
+        self._show_for_point(lambda point: ChecksDialog(self, self.context, point).open())
 
     def show_remarks(self) -> None:
         """Show the remarks on the point in hand; a new one is about now."""
         from gezeiten.ui.points.remarks_dialog import RemarksDialog
 
-        self._show_for_point(lambda point: RemarksDialog(self, self.house, point).open())
+        self._show_for_point(lambda point: RemarksDialog(self, self.context, point).open())
 
     def _show_for_point(self, show: Callable[[PointPlace], None]) -> None:
-        point_id, desk = self._point_in_hand(), self.house.desk
+        point_id, desk = self._point_in_hand(), self.context.desk
         if point_id is None:
-            self.house.show_message(tr("Choose a point first."))
+            self.context.show_message(tr("Choose a point first."))
             return
 
         def found(listed: list[PointPlace]) -> None:
@@ -374,7 +374,7 @@ class MainWindow(QMainWindow):
 
             return points(desk)
 
-        self.house.run(work, found)
+        self.context.run(work, found)
 
     def _point_in_hand(self) -> int | None:
         return self.places[self.stack.currentIndex()].point_in_hand()
@@ -388,13 +388,13 @@ class MainWindow(QMainWindow):
         self._select_user(several=False)
 
     def _select_user(self, *, several: bool) -> None:
-        desk = self.house.desk
+        desk = self.context.desk
 
         def show(people: list[User]) -> None:
             from gezeiten.ui.shell.people_dialog import PeopleDialog
 
             if len(people) > 1 or not several:
-                dialog = PeopleDialog(self, self.house, people)
+                dialog = PeopleDialog(self, self.context, people)
                 dialog.changed.connect(self._person_changed)
                 dialog.open()
 
@@ -403,19 +403,19 @@ class MainWindow(QMainWindow):
 
             return acting(desk)
 
-        self.house.run(work, show, latest="people")
+        self.context.run(work, show, latest="people")
 
     def show_quantities(self) -> None:
         """Open the list of quantities."""
         from gezeiten.ui.points.quantities_dialog import QuantitiesDialog
 
-        QuantitiesDialog(self, self.house).open()
+        QuantitiesDialog(self, self.context).open()
 
     def show_rows(self, rows: places.ReadingsRequest) -> None:
         """Open readings as a table, beside the window."""
         from gezeiten.ui.trends.readings_table import ReadingsWindow
 
-        dialog = ReadingsWindow(self, self.house, rows)
+        dialog = ReadingsWindow(self, self.context, rows)
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.show()
 
@@ -423,26 +423,26 @@ class MainWindow(QMainWindow):
         """Open the loggers' lives, at one of them."""
         from gezeiten.ui.field.life_dialog import LoggerHistoryDialog
 
-        LoggerHistoryDialog(self, self.house, serial).open()
+        LoggerHistoryDialog(self, self.context, serial).open()
 
     def show_finder(self) -> None:
         """Open the command finder."""
         finder = Finder(self, self.commands())
         finder.wanted.connect(self.show_found)
-        desk = self.house.desk
+        desk = self.context.desk
 
         def work(_task: object) -> list[Thing]:
             from gezeiten.desk.office.finding import findable_things  # when it is wanted
 
             return findable_things(desk)
 
-        self.house.run(work, finder.set_things, latest="things")
+        self.context.run(work, finder.set_things, latest="things")
         finder.move(self.mapToGlobal(self.rect().center()) - finder.rect().center())
         finder.show()
 
     def show_found(self, thing: Thing) -> None:
         """Show what was found by its name, where it is looked at."""
-        if thing.kind == "plan" and self.house.is_read_only:
+        if thing.kind == "plan" and self.context.is_read_only:
             return
         if thing.kind == "point":
             self.show_place(places.TRENDS, thing.key)
@@ -463,7 +463,7 @@ class MainWindow(QMainWindow):
         self.strip.set_current(place)
         for belongs_to, shortcut in self._shortcuts:
             shortcut.setEnabled(belongs_to in (-1, place))
-        self.hint.setText("" if self.house.is_read_only else shown.hint())
+        self.hint.setText("" if self.context.is_read_only else shown.hint())
         if shown.is_stale:
             shown.is_stale = False
             shown.refresh()
@@ -474,7 +474,7 @@ class MainWindow(QMainWindow):
     def next_theme(self) -> None:
         """Light, Dark, Sun, and around again."""
         order = list(THEMES)
-        name = order[(order.index(self.house.theme.name) + 1) % len(order)]
+        name = order[(order.index(self.context.theme.name) + 1) % len(order)]
         self.set_theme(name)
 
     def set_theme(self, name: str) -> None:
@@ -483,16 +483,16 @@ class MainWindow(QMainWindow):
 
     def resize_text(self, by_percent: int) -> None:
         """Make all text larger or smaller, between 75 and 200 percent."""
-        size = self.house.desk.settings.font_percent + by_percent
+        size = self.context.desk.settings.font_percent + by_percent
         self._change(font_percent=min(200, max(75, size)))
 
     def _change(self, **values: Any) -> None:
-        self.house.change_settings(replace(self.house.desk.settings, **values))
+        self.context.change_settings(replace(self.context.desk.settings, **values))
         self._apply_theme()
 
     def _apply_theme(self) -> None:
-        settings = self.house.desk.settings
-        self.house.theme = theme = THEMES[settings.theme]
+        settings = self.context.desk.settings
+        self.context.theme = theme = THEMES[settings.theme]
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         # with a style sheet set, font and palette each restyle every widget: three times as slow
@@ -530,14 +530,14 @@ class MainWindow(QMainWindow):
         current.refresh()
 
     def _count(self) -> None:
-        desk = self.house.desk
+        desk = self.context.desk
 
         def work(_task: object) -> dict[str, int]:
             from gezeiten.ui.shell.counts import counts  # see there
 
             return counts(desk)
 
-        self.house.run(work, self._show_counts, latest="counts")
+        self.context.run(work, self._show_counts, latest="counts")
 
     def _show_counts(self, counts: dict[str, int]) -> None:
         tabs = self.strip.tabs
@@ -576,8 +576,8 @@ class MainWindow(QMainWindow):
                 self.text_watching.stop()
             for place in self.places.built_places():
                 place.end()
-            self.house.works.cancel()
-        if self.house.works.is_busy or self.following.is_running:
+            self.context.works.cancel()
+        if self.context.works.is_busy or self.following.is_running:
             event.ignore()
             self.stack.setEnabled(False)
             self.strip.setEnabled(False)
@@ -587,5 +587,5 @@ class MainWindow(QMainWindow):
             self._hush.stop()
             QTimer.singleShot(CLOSE_AGAIN_MS, self.close)
             return
-        self.house.works.stop()
+        self.context.works.stop()
         super().closeEvent(event)

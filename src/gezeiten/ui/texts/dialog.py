@@ -30,7 +30,7 @@ from gezeiten.exchange.text.form import ColumnMapping
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row, scrolled, set_role
 from gezeiten.ui.plan.section import narrow
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import home_zone, tr
 from gezeiten.ui.shell.progress import progress_text
 from gezeiten.ui.shell.work import Task
@@ -62,9 +62,9 @@ class TextDialog(QDialog):
 
     taken = Signal(object)
 
-    def __init__(self, parent: QWidget, house: AppContext, path: Path) -> None:
+    def __init__(self, parent: QWidget, context: AppContext, path: Path) -> None:
         super().__init__(parent)
-        self._house, self._path = house, path
+        self._context, self._path = context, path
         self.model = TextModel(path)
         self._task: Task | None = None
         self._counting: Task | None = None
@@ -175,7 +175,7 @@ class TextDialog(QDialog):
 
     # -- looking ---------------------------------------------------------------------------------
     def _load(self, *, is_first: bool = False) -> None:
-        desk, path, known = self._house.desk, self._path, self.model.known
+        desk, path, known = self._context.desk, self._path, self.model.known
 
         def work(_task: Task) -> tuple[RecognisedText, list[tuple[str, str]], dict[str, str]]:
             places = [(p.full_name, p.zone) for p in points(desk) if not p.retired]
@@ -185,7 +185,7 @@ class TextDialog(QDialog):
             self.take.setEnabled(False)
             self._allow(on=False)  # what were typed now would be lost when the proposal comes
             self.words.setText(tr("Looking at the file ..."))
-        self._house.run(work, self._show_loaded, failed=self._complain, latest="text look")
+        self._context.run(work, self._show_loaded, failed=self._complain, latest="text look")
 
     def _allow(self, *, on: bool) -> None:
         for field in (self.name, self.point, self.zone, self.by_hand):
@@ -242,7 +242,7 @@ class TextDialog(QDialog):
             self.name.setText(tie.name)
         self.zone.setEnabled(form.time.needs_zone)
         self.by_hand.show_form(form)
-        self.series.show_model(self.model, self._house.theme)
+        self.series.show_model(self.model, self._context.theme)
         self._show_questions()
         self._show_sheet()
         self.take.setEnabled(False)
@@ -251,7 +251,7 @@ class TextDialog(QDialog):
 
     def _show_sheet(self) -> None:
         lines = self.model.lines(self._seen)
-        self.sheet.show_lines(lines, self.model.form.columns, self._house.theme)
+        self.sheet.show_lines(lines, self.model.form.columns, self._context.theme)
 
     def _show_questions(self) -> None:
         recognised, tie = self.model.recognised, self.model.tie
@@ -410,7 +410,7 @@ class TextDialog(QDialog):
         trial, path = self.model.trial, self._path
         if trial is None or self._task is not None:
             return
-        self._house.run(
+        self._context.run(
             lambda _task: preview(path, trial),
             self._show_read,
             failed=self._unread,
@@ -449,14 +449,14 @@ class TextDialog(QDialog):
             return
         self._stop_counting()
         zone, seen_words = tie.form.time.zone, recognised.proposal.words_by_column
-        now_ms = self._house.desk.now_ms()
+        now_ms = self._context.desk.now_ms()
 
         def show(found: Survey) -> None:
             if self._counting is not None and not self._counting.cancelled():
                 self._counting = None
                 self._show_survey(found, zone)
 
-        self._counting = self._house.run(
+        self._counting = self._context.run(
             lambda task: survey(path, tie, now_ms, task.cancelled, seen_words),
             show,
             failed=self._complain,
@@ -480,7 +480,7 @@ class TextDialog(QDialog):
 
     # -- taking ----------------------------------------------------------------------------------
     def _import(self) -> None:
-        tie, desk, path = self.model.to_import, self._house.desk, self._path
+        tie, desk, path = self.model.to_import, self._context.desk, self._path
         if tie is None or self._task is not None:
             return
         self.take.setEnabled(False)
@@ -490,7 +490,7 @@ class TextDialog(QDialog):
         def work(task: Task) -> TextImport:
             return import_text(desk, path, tie, Watch(task.report, task.cancelled))
 
-        self._task = self._house.run(work, self._done, self._show_result, self._failed)
+        self._task = self._context.run(work, self._done, self._show_result, self._failed)
         self.close_button.setText(tr("Stop"))
 
     def _show_result(self, progress: Progress) -> None:
@@ -523,16 +523,16 @@ class TextDialog(QDialog):
 
     def _undo_import(self) -> None:
         """What was just taken was not meant so."""
-        desk, sha256 = self._house.desk, self._sha256
+        desk, sha256 = self._context.desk, self._sha256
         self.take_back.hide()
 
         def done(_: object) -> None:
-            self._house.archive_changed.emit()
+            self._context.archive_changed.emit()
             set_role(self.words, "")
             self.words.setText(tr("It is out of the record again; its bytes stay."))
             self.take.setEnabled(True)
 
-        self._house.run(
+        self._context.run(
             lambda _task: remove_text(desk, sha256, tr("at once")), done, failed=self._complain
         )
 

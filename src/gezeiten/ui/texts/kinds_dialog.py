@@ -22,16 +22,16 @@ from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
 from gezeiten.ui.plan.section import narrow
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import home_zone, tr
 
 
 class ImportTemplatesDialog(QDialog):
     """Lists all kinds; the chosen one is changed below."""
 
-    def __init__(self, parent: QWidget, house: AppContext) -> None:
+    def __init__(self, parent: QWidget, context: AppContext) -> None:
         super().__init__(parent)
-        self._house = house
+        self._context = context
         self.setWindowTitle(tr("Kinds of text files"))
         self.resize(940, 600)
         self.table = plain_table(
@@ -113,8 +113,8 @@ class ImportTemplatesDialog(QDialog):
         )
 
     def _load(self) -> None:
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda _task: (
                 stored_templates(desk),
                 [p.full_name for p in points(desk) if not p.retired],
@@ -205,7 +205,7 @@ class ImportTemplatesDialog(QDialog):
             )
 
     def _change(self) -> None:
-        tie, desk = self._selected_template(), self._house.desk
+        tie, desk = self._selected_template(), self._context.desk
         if tie is None:
             return
         time = replace(tie.form.time, zone=self.zone.currentText().strip())
@@ -219,7 +219,7 @@ class ImportTemplatesDialog(QDialog):
         self._run_action(lambda: change_kind(desk, tie.name, wanted), tr("Changed."))
 
     def _forget(self) -> None:
-        tie, desk = self._selected_template(), self._house.desk
+        tie, desk = self._selected_template(), self._context.desk
         if tie is not None:
             self._run_action(lambda: delete_template(desk, tie.name), tr("Forgotten."))
 
@@ -247,7 +247,7 @@ class ImportTemplatesDialog(QDialog):
 
     def read(self, source: Path) -> None:
         """Read a kind from a file, and keep it."""
-        desk = self._house.desk
+        desk = self._context.desk
         self._run_action(lambda: import_kind(desk, source), tr("Read in and kept."))
 
     def _run_action(self, act: object, words: str) -> None:
@@ -257,7 +257,7 @@ class ImportTemplatesDialog(QDialog):
             self._show_message(words)
             self._load()
 
-        self._house.run(lambda _task: act(), done, failed=self._complain)
+        self._context.run(lambda _task: act(), done, failed=self._complain)
 
     def _show_message(self, words: str) -> None:
         set_role(self.words, "")

@@ -18,7 +18,7 @@ from gezeiten.desk.intake.many_texts import (
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.progress import progress_text
 from gezeiten.ui.shell.work import Task
@@ -30,10 +30,10 @@ class ManyTextsDialog(QDialog):
     taken = Signal()
     wanted = Signal(object)
 
-    def __init__(self, parent: QWidget, house: AppContext, where: Path | list[Path]) -> None:
+    def __init__(self, parent: QWidget, context: AppContext, where: Path | list[Path]) -> None:
         """where: a folder, or files."""
         super().__init__(parent)
-        self._house, self._where = house, where
+        self._context, self._where = context, where
         self._task: Task | None = None
         self.seen: list[TextSeen] = []
         self.setWindowTitle(tr("Several text files"))
@@ -62,7 +62,7 @@ class ManyTextsDialog(QDialog):
 
     def look(self) -> None:
         """Look at the files, again."""
-        desk, where = self._house.desk, self._where
+        desk, where = self._context.desk, self._where
         self.take.setEnabled(False)
         self._show_message(tr("Looking at the files ..."))
 
@@ -70,7 +70,7 @@ class ManyTextsDialog(QDialog):
             paths = texts_in(where) if isinstance(where, Path) else where
             return recognise_texts(desk, paths, Watch(cancelled=task.cancelled))
 
-        self._start(self._house.run(work, self._show_loaded, failed=self._failed))
+        self._start(self._context.run(work, self._show_loaded, failed=self._failed))
 
     def _start(self, task: Task) -> None:
         self._task = task
@@ -110,11 +110,11 @@ class ManyTextsDialog(QDialog):
         (self.take if ready else self.table).setFocus()
 
     def _import(self) -> None:
-        desk, seen = self._house.desk, self.seen
+        desk, seen = self._context.desk, self.seen
         self.take.setEnabled(False)
         self.bar.show()
         self._start(
-            self._house.run(
+            self._context.run(
                 lambda task: import_texts(desk, seen, Watch(task.report, task.cancelled)),
                 self._done,
                 self._show_result,
@@ -137,7 +137,7 @@ class ManyTextsDialog(QDialog):
         if done.imported:
             self.taken.emit()
         self.look()
-        self._house.show_message(words)
+        self._context.show_message(words)
 
     def _failed(self, sentence: str) -> None:
         self._over()

@@ -7,16 +7,16 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 from gezeiten.desk.intake.taken_texts import ImportedText, imported_texts, remove_text
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row, set_role
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import day_and_time, home_zone, number, tr
 
 
 class ImportedTextsDialog(QDialog):
     """Lists what every text brought, the newest first."""
 
-    def __init__(self, parent: QWidget, house: AppContext) -> None:
+    def __init__(self, parent: QWidget, context: AppContext) -> None:
         super().__init__(parent)
-        self._house = house
+        self._context = context
         self.setWindowTitle(tr("Text files that were taken"))
         self.resize(980, 600)
         self.table = plain_table(
@@ -47,8 +47,8 @@ class ImportedTextsDialog(QDialog):
         self._load()
 
     def _load(self) -> None:
-        desk = self._house.desk
-        self._house.run(lambda _task: imported_texts(desk), self._show, failed=self._complain)
+        desk = self._context.desk
+        self._context.run(lambda _task: imported_texts(desk), self._show, failed=self._complain)
 
     def _show(self, held: list[ImportedText]) -> None:
         fill(self.table, [_row(one) for one in held], list(held))
@@ -61,11 +61,11 @@ class ImportedTextsDialog(QDialog):
     def _selection_changed(self) -> None:
         one = selected_item(self.table)
         can = isinstance(one, ImportedText) and one.removed_ms is None
-        self.take_out.setEnabled(can and not self._house.is_read_only)
+        self.take_out.setEnabled(can and not self._context.is_read_only)
         self.why.setEnabled(self.take_out.isEnabled())
 
     def _remove(self) -> None:
-        one, desk, why = selected_item(self.table), self._house.desk, self.why.text()
+        one, desk, why = selected_item(self.table), self._context.desk, self.why.text()
         if not isinstance(one, ImportedText):
             return
         self.take_out.setEnabled(False)
@@ -75,10 +75,10 @@ class ImportedTextsDialog(QDialog):
             named = one.file or one.source
             self.words.setText(tr("%1 is out of the record.").replace("%1", named))
             self.why.clear()
-            self._house.archive_changed.emit()
+            self._context.archive_changed.emit()
             self._load()
 
-        self._house.run(
+        self._context.run(
             lambda _task: remove_text(desk, one.sha256, why), done, failed=self._complain
         )
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, QTimer
 
 from gezeiten.desk.intake.many_texts import FolderWatch, ManyImported
 from gezeiten.link.transfer import Watch
-from gezeiten.ui.shell.house import AppContext
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.i18n import counted, tr
 
 EVERY_MS = 30_000
@@ -18,9 +18,9 @@ EVERY_MS = 30_000
 class TextWatching(QObject):
     """Takes what arrives and is of a kind that is kept; says what waits for an answer, once."""
 
-    def __init__(self, house: AppContext) -> None:
+    def __init__(self, context: AppContext) -> None:
         super().__init__()
-        self._house = house
+        self._context = context
         self._watch = FolderWatch()
         self._said: set[Path] = set()
         self._is_looking = False
@@ -30,7 +30,7 @@ class TextWatching(QObject):
 
     def restart(self) -> None:
         """Watch what the settings name now."""
-        if self._folders() and not self._house.is_read_only:
+        if self._folders() and not self._context.is_read_only:
             self._timer.start()
             self.look()
         else:
@@ -41,7 +41,7 @@ class TextWatching(QObject):
         self._timer.stop()
 
     def _folders(self) -> list[Path]:
-        named = self._house.desk.settings.text_folders.split(",")
+        named = self._context.desk.settings.text_folders.split(",")
         return [Path(one.strip()).expanduser() for one in named if one.strip()]
 
     def look(self) -> None:
@@ -49,8 +49,8 @@ class TextWatching(QObject):
         if self._is_looking:
             return
         self._is_looking = True
-        desk, folders, watch = self._house.desk, self._folders(), self._watch
-        self._house.run(
+        desk, folders, watch = self._context.desk, self._folders(), self._watch
+        self._context.run(
             lambda task: watch.import_new(
                 desk, folders, time.time(), Watch(cancelled=task.cancelled)
             ),
@@ -65,7 +65,7 @@ class TextWatching(QObject):
         self._over()
         words = []
         if done.readings:
-            self._house.archive_changed.emit()
+            self._context.archive_changed.emit()
             words.append(
                 counted(
                     done.readings,
@@ -82,4 +82,4 @@ class TextWatching(QObject):
             )
             words.append(f"{said}: {names} ({tr('Ctrl+O')})")
         if words:
-            self._house.show_message("; ".join(words) + ".")
+            self._context.show_message("; ".join(words) + ".")

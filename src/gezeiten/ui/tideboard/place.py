@@ -28,9 +28,9 @@ from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.first_steps import FirstSteps
 from gezeiten.ui.parts.widgets import Card, button, clear, column, label, row, set_role
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
+from gezeiten.ui.shell.app_context import AppContext, ClockWanted, Place
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import AppContext, ClockWanted, Place
 from gezeiten.ui.shell.i18n import counted, day, home_zone, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.tideboard.canvas import BoardCanvas
@@ -81,14 +81,14 @@ class VisitDialog(QDialog):
 class TideboardPlace(Place):
     """Home: what do I have, what do I lack, what is at risk, when must I go."""
 
-    def __init__(self, house: AppContext) -> None:
-        super().__init__(house)
+    def __init__(self, context: AppContext) -> None:
+        super().__init__(context)
         self.canvas = BoardCanvas()
         self._has_practice = False
         self._zones_differ: set[str] = set()
         self._wanted_site = ""
         self.canvas.opened.connect(self._open)
-        self.canvas.selected.connect(lambda row: self.house.show_message(row_text(row)))
+        self.canvas.selected.connect(lambda row: self.context.show_message(row_text(row)))
         scroll = QScrollArea()
         scroll.setWidget(self.canvas)
         scroll.setWidgetResizable(True)
@@ -97,7 +97,7 @@ class TideboardPlace(Place):
         self.setFocusProxy(self.canvas)
         self._scroll = scroll
         self.canvas.selected.connect(lambda _: self._follow())
-        self.empty = FirstSteps(can_practise=house.practice is not None)
+        self.empty = FirstSteps(can_practise=context.practice is not None)
         self.empty.named.connect(self._named)
         self.empty.look.connect(lambda typed: self._on_request(f"look {typed}"))
         self.empty.asked.connect(self._on_request)
@@ -113,7 +113,7 @@ class TideboardPlace(Place):
         foot.setContentsMargins(16, 2, 16, 6)
         foot.addWidget(self.legend, 100)
         foot.addStretch(1)
-        if not house.is_read_only:
+        if not context.is_read_only:
             foot.addWidget(button(tr("Sites and points"), self.edit_point, "link"))
             foot.addWidget(button(tr("Prepare visit"), self.prepare_visit, "link"))
         whole = QVBoxLayout(self)
@@ -292,14 +292,14 @@ class TideboardPlace(Place):
         """Choose the sites of a day, or see the round under way."""
         from gezeiten.ui.tideboard.round_dialog import RoundDialog
 
-        RoundDialog(self, self.house).open()
+        RoundDialog(self, self.context).open()
 
     def edit_point(self) -> None:
         """Open the chosen point among sites and points."""
         from gezeiten.ui.points.places_dialog import PlacesDialog
 
         chosen = self.canvas.row
-        PlacesDialog(self, self.house, chosen.point.id if chosen else None).open()
+        PlacesDialog(self, self.context, chosen.point.id if chosen else None).open()
 
     def set_visit(self) -> None:
         """Ask for the day on which the chosen row's site is visited next."""
@@ -311,33 +311,33 @@ class TideboardPlace(Place):
         dialog.open()
 
     def _visit_selected(self, site_id: int, visit_ms: int | None) -> None:
-        desk = self.house.desk
+        desk = self.context.desk
 
         def work(_task: object) -> None:
             from gezeiten.desk.places import set_next_visit  # when it is wanted
 
             set_next_visit(desk, site_id, visit_ms)
 
-        self.house.run(work, lambda _: self.house.archive_changed.emit())
+        self.context.run(work, lambda _: self.context.archive_changed.emit())
 
     def refresh(self) -> None:
-        desk = self.house.desk
+        desk = self.context.desk
 
         def work(_task: object) -> Board:
             return fresh_board(desk)
 
-        self.house.run(work, self.show_board, latest="board")
+        self.context.run(work, self.show_board, latest="board")
 
     def show_cached(self) -> bool:
         """Show the board before the archive is opened; False where it is not known so early."""
-        sight = cached_board(self.house.desk)
+        sight = cached_board(self.context.desk)
         if sight is not None:
             self.show_board(sight)
         return sight is not None
 
     def _start_first_steps(self) -> None:
         if not self.empty.name.text():
-            self.empty.name.setText(self.house.desk.person)
+            self.empty.name.setText(self.context.desk.person)
             self.empty.name.selectAll()
         there = QApplication.focusWidget()
         if there is None or not self.empty.isAncestorOf(there):
@@ -345,16 +345,16 @@ class TideboardPlace(Place):
 
     # -- the first start ---------------------------------------------------------------------------
     def _named(self, person: str) -> None:
-        desk = self.house.desk
+        desk = self.context.desk
         if person and person != desk.person:
-            self.house.change_settings(replace(desk.settings, person=person))
-            self.house.wants.emit("person")
+            self.context.change_settings(replace(desk.settings, person=person))
+            self.context.wants.emit("person")
 
     def _on_request(self, what: str) -> None:
         """A way on that begins at the loggers: go there and take it."""
         if what != "demonstration":
-            self.house.go.emit(places.FIELD_DESK, None)
-        self.house.begin.emit(what)
+            self.context.go.emit(places.FIELD_DESK, None)
+        self.context.begin.emit(what)
 
     def show_target(self, target: object) -> None:
         """Choose the first point of a site by the site's name."""
@@ -389,7 +389,7 @@ class TideboardPlace(Place):
             words = counted(more, "%n more visit", "%n more visits")
             more_words = (
                 label(words, "muted")
-                if self.house.is_read_only
+                if self.context.is_read_only
                 else button(words, self.prepare_visit, "link")
             )
             self.visits.addWidget(more_words)
@@ -421,15 +421,15 @@ class TideboardPlace(Place):
     def _show_legend(self) -> None:
         parts = [
             f"<span style='color:{color.name()}'>{sign}</span>"
-            f"<span style='color:{self.house.theme.muted}'> {words}</span>"
-            for sign, words, color in legend_items(self.house.theme)
+            f"<span style='color:{self.context.theme.muted}'> {words}</span>"
+            for sign, words, color in legend_items(self.context.theme)
         ]
         if self._has_practice:
             words = tr("serial: practice logger")
-            parts.append(f"<i style='color:{self.house.theme.muted}'>{words}</i>")
+            parts.append(f"<i style='color:{self.context.theme.muted}'>{words}</i>")
         if self._zones_differ:
             words = tr("times as at each site")
-            parts.append(f"<span style='color:{self.house.theme.muted}'>{words}</span>")
+            parts.append(f"<span style='color:{self.context.theme.muted}'>{words}</span>")
         self.legend.setText("&nbsp;&nbsp; ".join(parts))
 
     def set_theme(self, theme: Theme) -> None:
@@ -446,16 +446,16 @@ class TideboardPlace(Place):
     def _open(self, what: tuple[BoardRow, object]) -> None:
         row, thing = what
         if isinstance(thing, BoardGap):
-            self.house.go.emit(places.MEND, thing.key)
+            self.context.go.emit(places.MEND, thing.key)
         elif isinstance(thing, BoardExcursion):
-            self.house.go.emit(places.EXCURSIONS, thing.id)
+            self.context.go.emit(places.EXCURSIONS, thing.id)
         elif thing == "wrong clock":
             one = row.wrong_clocks[0]
-            self.house.go.emit(places.MEND, ClockWanted(row.point.id, one.series))
+            self.context.go.emit(places.MEND, ClockWanted(row.point.id, one.series))
         elif thing == "logger":
-            if self.house.is_read_only:
-                self.house.logger_wanted.emit(row.serial)
+            if self.context.is_read_only:
+                self.context.logger_wanted.emit(row.serial)
             else:
-                self.house.go.emit(places.FIELD_DESK, row.serial)
+                self.context.go.emit(places.FIELD_DESK, row.serial)
         else:
-            self.house.go.emit(places.TRENDS, row.point.id)
+            self.context.go.emit(places.TRENDS, row.point.id)

@@ -41,8 +41,8 @@ from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.tables import plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.acting import ActionRunner
+from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.house import AppContext
 from gezeiten.ui.shell.i18n import counted, date, day, home_zone, number, tr
 
 _SITE = Qt.ItemDataRole.UserRole
@@ -52,13 +52,13 @@ _TASK = Qt.ItemDataRole.UserRole
 class RoundDialog(QDialog):
     """Chooses the sites of a round, or shows the one under way."""
 
-    def __init__(self, parent: QWidget, house: AppContext) -> None:
+    def __init__(self, parent: QWidget, context: AppContext) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Prepare visit"))
-        self._house = house
+        self._context = context
         self._round: Round | None = None
-        self._acting = ActionRunner(house, self._failed)
-        self._drafts = DraftKeeper(house)
+        self._acting = ActionRunner(context, self._failed)
+        self._drafts = DraftKeeper(context)
         self._kept: list[StoredPlan] = []
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
@@ -72,7 +72,7 @@ class RoundDialog(QDialog):
     # -- choosing ------------------------------------------------------------------------------
     def _choosing(self) -> QWidget:
         self.day = DateTimeField(tr("Day of the round"), has_time=False)
-        self.day.show_day(from_ms(self._house.desk.now_ms() + DAY_MS, home_zone()).date())
+        self.day.show_day(from_ms(self._context.desk.now_ms() + DAY_MS, home_zone()).date())
         self.sites = QListWidget()
         self.sites.setProperty("ticks", True)
         self.sites.setAccessibleName(tr("Sites to visit"))
@@ -117,7 +117,7 @@ class RoundDialog(QDialog):
             self.problem.setText(str(exc))
             self.problem.show()
             return
-        desk = self._house.desk
+        desk = self._context.desk
         self._run(lambda: make_round(desk, chosen, day_ms))
 
     # -- the round under way ---------------------------------------------------------------------
@@ -169,8 +169,8 @@ class RoundDialog(QDialog):
         return page
 
     def _load(self) -> None:
-        desk = self._house.desk
-        self._house.run(
+        desk = self._context.desk
+        self._context.run(
             lambda _task: (open_round(desk), board(desk), stored_plans(desk)),
             self._loaded,
             latest="round",
@@ -239,7 +239,7 @@ class RoundDialog(QDialog):
             self.plan.addItem(kept.name, kept.plan)
 
     def _set_plan(self, on: bool) -> None:
-        task, desk = self.task(), self._house.desk
+        task, desk = self.task(), self._context.desk
         if task is None:
             return
         chosen = self.plan.currentData()
@@ -263,7 +263,7 @@ class RoundDialog(QDialog):
             self._drafts.remember(_draft_key(task), typed)
 
     def _omit_task(self) -> None:
-        task, desk, reason = self.task(), self._house.desk, self.reason.text()
+        task, desk, reason = self.task(), self._context.desk, self.reason.text()
         if task is None:
             return
 
@@ -277,7 +277,7 @@ class RoundDialog(QDialog):
 
     def end(self) -> None:
         """End the round under way."""
-        desk = self._house.desk
+        desk = self._context.desk
 
         def work() -> Round | None:
             close_round(desk)
@@ -291,9 +291,9 @@ class RoundDialog(QDialog):
 
     def write_sheet(self) -> None:
         """Write the sheet of the round as a PDF."""
-        under_way, desk = self._round, self._house.desk
+        under_way, desk = self._round, self._context.desk
         if under_way is not None:
-            self._house.run(
+            self._context.run(
                 lambda _task: write_round(desk, under_way),
                 lambda path: self._show_message(tr("%1 written.").replace("%1", str(path))),
                 failed=self._show_message,
@@ -303,7 +303,7 @@ class RoundDialog(QDialog):
         def done(under_way: Round | None) -> None:
             self._show_message("")
             self._show(under_way)
-            self._house.archive_changed.emit()
+            self._context.archive_changed.emit()
 
         self._acting.do(work, done)
 

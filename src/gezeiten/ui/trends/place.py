@@ -35,9 +35,9 @@ from gezeiten.ui.parts.widgets import (
     row,
     tree_items,
 )
-from gezeiten.ui.shell import house as places
+from gezeiten.ui.shell import app_context as places
+from gezeiten.ui.shell.app_context import AppContext, Place, ReadingsRequest
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.house import AppContext, Place, ReadingsRequest
 from gezeiten.ui.shell.i18n import day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.trends.figures import (
@@ -56,8 +56,8 @@ class TrendsPlace(Place):
 
     kind_of_empty = "trends"
 
-    def __init__(self, house: AppContext) -> None:
-        super().__init__(house)
+    def __init__(self, context: AppContext) -> None:
+        super().__init__(context)
         self.model = TrendsView()
         self.lanes: list[Lane] = []
         self._target: places.TrendsRequest | None = None
@@ -78,11 +78,11 @@ class TrendsPlace(Place):
         left = Card(tr("Points"))
         left.body.addWidget(self.tree, 1)
         left.set_widths(260, 180)
-        self.chart = LaneChart(house.theme, tr("Trends"))
-        connect_readings(house, self.chart, "trends pictures")
+        self.chart = LaneChart(context.theme, tr("Trends"))
+        connect_readings(context, self.chart, "trends pictures")
         self.chart.view_changed.connect(self._view_changed)
         self.chart.marked.connect(self._show_numbers)
-        connect_provenance(self.chart, self, house, self.points)
+        connect_provenance(self.chart, self, context, self.points)
         self.title = label("", "head")
         self.picture = Card()
         self.picture.body.addLayout(self._build_header())
@@ -244,7 +244,7 @@ class TrendsPlace(Place):
         return lambda desk: about_point(desk, shown[0].id, mark)
 
     def refresh(self) -> None:
-        self.house.run(lambda _task: sites(self.house.desk), self._show_sites)
+        self.context.run(lambda _task: sites(self.context.desk), self._show_sites)
 
     def _show_sites(self, listed: list[SitePlace]) -> None:
         chosen = {point.id for point in self.points()}
@@ -276,7 +276,7 @@ class TrendsPlace(Place):
         item = QTreeWidgetItem([point.name, symbols])
         item.setToolTip(0, plain_tip(point.full_name))
         item.setToolTip(1, symbols)
-        item.setForeground(1, self.house.theme.color("muted"))
+        item.setForeground(1, self.context.theme.color("muted"))
         item.setData(0, _POINT, point)
         item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
         item.setCheckState(0, Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
@@ -341,7 +341,7 @@ class TrendsPlace(Place):
         if self.chart.mark is not None:
             self.chart.set_view(self.chart.mark)
         else:
-            self.house.show_message(tr("Nothing is marked; Ctrl+M marks what is in view."))
+            self.context.show_message(tr("Nothing is marked; Ctrl+M marks what is in view."))
 
     def pick_day(self) -> None:
         """Ask for a day and show it."""
@@ -360,15 +360,15 @@ class TrendsPlace(Place):
         """Back to where one came from, at the same thing."""
         if self._return_to is not None:
             place, target, _ = self._return_to
-            self.house.go.emit(place, target)
+            self.context.go.emit(place, target)
 
     # -- lanes ---------------------------------------------------------------------------------
     def _load(self) -> None:
-        chosen, desk = self.points(), self.house.desk
+        chosen, desk = self.points(), self.context.desk
         stays = self.lanes and self._target is None and chosen
         self.model.set_loading(self.chart.view() if stays else None)
         kept = self.model.remembered
-        self.house.run(
+        self.context.run(
             lambda _task: lanes_of(desk, chosen, partial(first_view, kept)),
             self._show_lanes,
             failed=lambda _: self.model.failed(),
@@ -397,12 +397,12 @@ class TrendsPlace(Place):
         self._target = None
         if not self.model.contains(self.chart.mark):
             self.chart.mark = None
-            self.house.show_message(
+            self.context.show_message(
                 tr("The mark was taken off: these points have no record there.")
             )
         self.chart.show_lanes(lanes, view, self._zone(), whole=self.model.extent)
         for fault in faults_of(lanes):
-            self.house.said.emit(fault, True)
+            self.context.said.emit(fault, True)
         self._show_numbers(self.chart.mark)
         wanted = self.model.waiting_days()
         if wanted is not None:
@@ -439,12 +439,12 @@ class TrendsPlace(Place):
         pairs = [(lane, trace) for lane in self.lanes for trace in lane.traces]
         shown = pairs[:MOST_COLUMNS]
 
-        desk = self.house.desk
+        desk = self.context.desk
 
         def work(_task: object) -> list[FigureColumn]:
             return [figure_column(desk, lane, trace, span, zone) for lane, trace in shown]
 
-        self.house.run(
+        self.context.run(
             work,
             lambda columns: self._show_columns(columns, len(pairs) - len(shown)),
             latest="numbers",
@@ -460,14 +460,14 @@ class TrendsPlace(Place):
         from gezeiten.ui.points.limits_dialog import LimitsDialog
 
         if self.points():
-            LimitsDialog(self, self.house, self.points()[0]).open()
+            LimitsDialog(self, self.context, self.points()[0]).open()
 
     def show_calculated(self) -> None:
         """Show what is calculated at the first point shown, and add to it."""
         from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 
         if self.points():
-            CalculatedDialog(self, self.house, self.points()[0]).open()
+            CalculatedDialog(self, self.context, self.points()[0]).open()
 
     def show_chain(self) -> None:
         """Show how the series of the first point shown come about, and correct them."""
@@ -475,7 +475,7 @@ class TrendsPlace(Place):
 
         if self.points() and self.lanes:
             view = self.chart.mark or self.chart.view()
-            ChainDialog(self, self.house, self.points()[0], view=view).open()
+            ChainDialog(self, self.context, self.points()[0], view=view).open()
 
     def point_in_hand(self) -> int | None:
         shown = self.points()
@@ -486,7 +486,7 @@ class TrendsPlace(Place):
         from gezeiten.ui.points.coverage_dialog import CoverageDialog
 
         if self.points():
-            CoverageDialog(self, self.house, self.points()[0]).open()
+            CoverageDialog(self, self.context, self.points()[0]).open()
 
     def show_day_by_day(self) -> None:
         """Show the stretch, marked or in view, of the first point shown day by day."""
@@ -494,7 +494,7 @@ class TrendsPlace(Place):
 
         if self.points() and self.lanes:
             span = self.chart.mark or self.chart.view()
-            DaysDialog(self, self.house, self.points()[0], span).open()
+            DaysDialog(self, self.context, self.points()[0], span).open()
 
     def show_remarks(self) -> None:
         """Show the remarks on the first point shown; a new one is about the marked stretch, else
@@ -504,21 +504,21 @@ class TrendsPlace(Place):
         if self.points():
             at_ms = self.chart.cursor_ms
             span = self.chart.mark or (None if at_ms is None else (at_ms, at_ms))
-            RemarksDialog(self, self.house, self.points()[0], span).open()
+            RemarksDialog(self, self.context, self.points()[0], span).open()
 
     def show_provenance(self, at_ms: int | None) -> None:
         """Tell how the reading of the first point shown came about that stands nearest to an
         instant; without one, the last in view."""
         if self.points() and self.lanes:
             at_ms = self.chart.view()[1] if at_ms is None else at_ms
-            ProvenanceDialog(self, self.house, self.points()[0], at_ms).open()
+            ProvenanceDialog(self, self.context, self.points()[0], at_ms).open()
 
     def show_units(self) -> None:
         """Show in which units the points shown are on the screen."""
         from gezeiten.ui.points.units_dialog import UnitsDialog
 
         if self.points():
-            UnitsDialog(self, self.house, self.points()).open()
+            UnitsDialog(self, self.context, self.points()).open()
 
     def show_rows(self) -> None:
         """Show the readings of the stretch, marked or in view, as a table."""
@@ -527,13 +527,13 @@ class TrendsPlace(Place):
         )
         if series and self.lanes:
             span = self.chart.mark or self.chart.view()
-            self.house.rows_wanted.emit(ReadingsRequest(series, span))
+            self.context.rows_wanted.emit(ReadingsRequest(series, span))
 
     def _hand_over(self) -> None:
         chosen = self.points()
         if len(chosen) == 1:
             span = self.chart.mark or self.chart.view()
-            self.house.go.emit(places.HANDOVER, (chosen[0].id, span))
+            self.context.go.emit(places.HANDOVER, (chosen[0].id, span))
 
     def set_theme(self, theme: Theme) -> None:
         self.chart.set_theme(theme)

@@ -35,7 +35,7 @@ from gezeiten.exchange.csv_out import plain
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_text
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.house import AppContext, ReadingsRequest
+from gezeiten.ui.shell.app_context import AppContext, ReadingsRequest
 from gezeiten.ui.shell.i18n import counted, date, instant, number, number_to_copy, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.shell.units import units_of
@@ -52,11 +52,11 @@ _NO_PARENT = QModelIndex()
 class ReadingsModel(QAbstractTableModel):
     """The rows shown of a table; words are made for those in sight alone."""
 
-    def __init__(self, table: ReadingsTable, house: AppContext) -> None:
+    def __init__(self, table: ReadingsTable, context: AppContext) -> None:
         super().__init__()
         self.table = table
-        self._theme: Theme = house.theme
-        units = units_of(house.desk.settings)
+        self._theme: Theme = context.theme
+        units = units_of(context.desk.settings)
         self._units: list[ShownUnit] = [
             units.of_series(one.point, one.key) for one in table.columns
         ]
@@ -164,10 +164,10 @@ def _decimals(one: TableColumn, unit: ShownUnit) -> int:
 class ReadingsWindow(QDialog):
     """Shows the readings that a place asks for; it may stay open beside the window."""
 
-    def __init__(self, parent: QWidget, house: AppContext, rows: ReadingsRequest) -> None:
+    def __init__(self, parent: QWidget, context: AppContext, rows: ReadingsRequest) -> None:
         super().__init__(parent)
         self.setWindowFlag(Qt.WindowType.WindowMaximizeButtonHint, on=True)
-        self._house, self._rows = house, rows
+        self._context, self._rows = context, rows
         self.model: ReadingsModel | None = None
         names = list(dict.fromkeys(point.full_name for point, _ in rows.series))
         self.setWindowTitle(tr("Readings") + " · " + ", ".join(names))
@@ -214,8 +214,8 @@ class ReadingsWindow(QDialog):
         self.setLayout(self._build_layout())
         self._add_keys()
         self.resize(1080, 680)
-        desk = house.desk
-        house.run(lambda _task: readings_table(desk, rows.series, rows.span), self._show)
+        desk = context.desk
+        context.run(lambda _task: readings_table(desk, rows.series, rows.span), self._show)
 
     def _build_layout(self) -> QVBoxLayout:
         self.days_button = button(tr("By day"), self.toggle_days)
@@ -259,7 +259,7 @@ class ReadingsWindow(QDialog):
 
     # -- showing -------------------------------------------------------------------------------
     def _show(self, table: ReadingsTable) -> None:
-        self.model = ReadingsModel(table, self._house)
+        self.model = ReadingsModel(table, self._context)
         self.view.setModel(self.model)
         begin, end = (instant(at, table.zone) for at in table.span)
         self.title.setText(f"{begin} – {end}")
@@ -308,7 +308,7 @@ class ReadingsWindow(QDialog):
             if days:
                 self.by_day.setCurrentCell(0, 0)
 
-        self._house.run(lambda _task: model.table.days(which), show, latest="days of readings")
+        self._context.run(lambda _task: model.table.days(which), show, latest="days of readings")
 
     # -- acts ------------------------------------------------------------------------------------
     def _arranged(self, how: Callable[[ReadingsTable], None]) -> None:
@@ -337,7 +337,7 @@ class ReadingsWindow(QDialog):
             table.only,
             table.order,
         )
-        self._house.run(lambda _task: how(arranged), done, latest="rows of readings")
+        self._context.run(lambda _task: how(arranged), done, latest="rows of readings")
 
     def _filter_changed(self, which: int) -> None:
         self._arranged(lambda table: table.show_only(_ONLY[which]))
@@ -357,7 +357,7 @@ class ReadingsWindow(QDialog):
             return
         at = self.model.table.extreme(self.series.currentIndex(), highest=highest)
         if at is None:
-            self._house.show_message(tr("No row shown has a value of this series."))
+            self._context.show_message(tr("No row shown has a value of this series."))
             return
         self._show_row(at, _TIMES + 2 * self.series.currentIndex())
 
@@ -379,7 +379,7 @@ class ReadingsWindow(QDialog):
         parts = [ranges.at(i) for i in range(ranges.count())]
         chosen = [at for part in parts for at in (part.top(), part.bottom())]
         times = [model.table.time_ms(at) for at in chosen or [self.view.currentIndex().row()]]
-        RemarksDialog(self, self._house, column.point, (min(times), max(times))).open()
+        RemarksDialog(self, self._context, column.point, (min(times), max(times))).open()
 
     def show_provenance(self) -> None:
         """Tell how the reading in hand came about."""
@@ -388,7 +388,7 @@ class ReadingsWindow(QDialog):
         column = self._current_column()
         if column is not None and self.model is not None:
             at_ms = self.model.table.time_ms(self.view.currentIndex().row())
-            ProvenanceDialog(self, self._house, column.point, at_ms, column.key).open()
+            ProvenanceDialog(self, self._context, column.point, at_ms, column.key).open()
 
     def pick_instant(self) -> None:
         """Ask for an instant and go to the row nearest to it."""
@@ -440,7 +440,7 @@ class ReadingsWindow(QDialog):
         chosen = sorted(index.row() for index in self.view.selectionModel().selectedRows())
         rows = chosen if len(chosen) > 1 else list(range(len(model.table)))
         if len(rows) > MOST_COPIED:
-            self._house.show_message(
+            self._context.show_message(
                 tr(
                     "%1 rows are too many to copy; choose fewer, or write a CSV in Handover."
                 ).replace("%1", number(len(rows)))
@@ -449,9 +449,9 @@ class ReadingsWindow(QDialog):
 
         def done(text: str) -> None:
             QGuiApplication.clipboard().setText(text)
-            self._house.show_message(counted(len(rows), "%n row copied.", "%n rows copied."))
+            self._context.show_message(counted(len(rows), "%n row copied.", "%n rows copied."))
 
-        self._house.run(lambda _task: model.text(rows), done)
+        self._context.run(lambda _task: model.text(rows), done)
 
 
 def _day_row(one: TableColumn, unit: ShownUnit, day_ms: int, figures: Statistics) -> list[str]:

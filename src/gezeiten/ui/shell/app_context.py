@@ -154,10 +154,10 @@ class Place(QWidget):
 
     kind_of_empty = ""
 
-    def __init__(self, house: AppContext) -> None:
+    def __init__(self, context: AppContext) -> None:
         super().__init__()
         self.setObjectName("ground")
-        self.house = house
+        self.context = context
         self.is_stale = True
         self.empty_page: EmptyPlace | None = None
 
@@ -170,8 +170,8 @@ class Place(QWidget):
 
             way = tr("To the loggers (Ctrl+2)")
             self.empty_page = EmptyPlace(self, *empty_state(self.kind_of_empty), way)
-            self.empty_page.asked.connect(lambda: self.house.go.emit(FIELD_DESK, None))
-            self.empty_page.set_theme(self.house.theme)
+            self.empty_page.asked.connect(lambda: self.context.go.emit(FIELD_DESK, None))
+            self.empty_page.set_theme(self.context.theme)
         if self.empty_page is not None:
             self.empty_page.setVisible(on)
             self.empty_page.raise_()
