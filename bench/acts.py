@@ -41,11 +41,11 @@ def many_acts(count: int) -> list[Action]:
     return acts
 
 
-def entries_of(acts: list[Action]) -> list[Entry]:
+def entries_of(actions: list[Action]) -> list[Entry]:
     """Return acts as the logbook holds them, their chain left empty."""
     return [
         Entry(i + 1, i, "JA", act.WORD, "", "", as_stored(act), "", "")
-        for i, act in enumerate(acts)
+        for i, act in enumerate(actions)
     ]
 
 

@@ -281,9 +281,9 @@ def excursions_of_200() -> None:
     print(f"{'':46} {found} found")
 
 
-def _processor_s(act: Callable[[], object]) -> float:
+def _processor_s(run: Callable[[], object]) -> float:
     began = time.process_time()
-    act()
+    run()
     return time.process_time() - began
 
 
@@ -351,11 +351,11 @@ def pdf_of_a_year() -> None:
         days = tuple(daily_numbers(warm, span, ZONE, limits, kinetic=True))
         channel = ReportChannel("air_temperature", "°C", warm, limits, whole, days)
         mission = ReportMission("D-1", "Düne T2", 1, span[0], "recorded", 300, "full", ())
-        made = PointReport(
+        point_report = PointReport(
             "Site", "Point", ZONE, span, NOW_MS, "JA", (channel,), (mission,), (), (), "ab" * 32
         )
         with tempfile.TemporaryDirectory() as folder:
-            write_pdf(made, Path(folder) / "year.pdf")
+            write_pdf(point_report, Path(folder) / "year.pdf")
 
     report(
         "PDF of a year at 5 min, one channel",

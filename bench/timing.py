@@ -9,10 +9,10 @@ from collections.abc import Callable
 Action = Callable[[], object]
 
 
-def seconds(act: Action) -> float:
+def seconds(action: Action) -> float:
     """Return how long an act takes."""
     began = time.perf_counter()
-    act()
+    action()
     return time.perf_counter() - began
 
 

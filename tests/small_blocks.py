@@ -69,7 +69,7 @@ class Kept:
         numbers = np.arange(first, end, dtype=np.int64)
         begin = ANCHOR_MS + number * 2_000 * MINUTE + later_ms
         values = np.where(numbers % 11 == 5, np.nan, np.sin(numbers) * 10).round(2)
-        made = RawMission(
+        raw_mission = RawMission(
             serial,
             "Düne T2",
             "1.4",
@@ -88,11 +88,13 @@ class Kept:
             [],
         )
         self.raws += 1
-        how = Circumstances(begin, "JA", "network")
+        circumstances = Circumstances(begin, "JA", "network")
         if read is not None:
-            how = Circumstances(begin + read[0], "JA", "network", read[1], 50.0)
+            circumstances = Circumstances(begin + read[0], "JA", "network", read[1], 50.0)
         return (
-            import_mission_file(self.desk.archive, f"raw {self.raws}".encode(), made, how).point_id
+            import_mission_file(
+                self.desk.archive, f"raw {self.raws}".encode(), raw_mission, circumstances
+            ).point_id
             or 0
         )
 

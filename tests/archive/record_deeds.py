@@ -46,10 +46,10 @@ def _series(desk: Workspace) -> list[tuple[PointPlace, str]]:
 
 def subtract(desk: Workspace, first: int, second: int, label: str) -> None:
     """Let the difference of the n-th series and the m-th be calculated; most have another unit."""
-    listed = _series(desk)
-    if not listed:
+    places = _series(desk)
+    if not places:
         raise InputError("nothing is measured yet")
-    inputs = (listed[first % len(listed)], listed[second % len(listed)])
+    inputs = (places[first % len(places)], places[second % len(places)])
     calculate(desk, Calculation(FORMULAS["difference", 1], inputs, {}, label))
 
 
@@ -66,10 +66,10 @@ def subtract_no_more(desk: Workspace, number: int) -> None:
 def set_some_limit(desk: Workspace, number: int, side: str, how: str) -> None:
     """Set a limit on the n-th series, for all time: on each reading, in working hours, or on means
     of an hour."""
-    listed = _series(desk)
-    if not listed:
+    places = _series(desk)
+    if not places:
         raise InputError("nothing is measured yet")
-    point, key = listed[number % len(listed)]
+    point, key = places[number % len(places)]
     rule = LimitRule(
         key,
         side,
@@ -87,10 +87,10 @@ def average(desk: Workspace, averages: str) -> None:
 
 def correct(desk: Workspace, number: int, mark: str) -> None:
     """Put a mark on all readings of the n-th series, or an offset where there is none."""
-    listed = _series(desk)
-    if not listed:
+    places = _series(desk)
+    if not places:
         raise InputError("nothing is measured yet")
-    point, key = listed[number % len(listed)]
+    point, key = places[number % len(places)]
     kind, parameters = ("mark", {"mark": mark}) if mark else ("linear", {"offset": 1.5})
     save_correction(desk, point, proposed(point, key, kind, (0, None), parameters), "asked for")
 
@@ -105,10 +105,10 @@ def _corrections(desk: Workspace) -> list[tuple[PointPlace, Correction]]:
 
 def switch_correction(desk: Workspace, number: int) -> None:
     """Switch the n-th step off, or on again."""
-    listed = _corrections(desk)
-    if not listed:
+    report_corrections = _corrections(desk)
+    if not report_corrections:
         raise InputError("nothing is corrected yet")
-    switch(desk, *listed[number % len(listed)])
+    switch(desk, *report_corrections[number % len(report_corrections)])
 
 
 def switch_some_fill(desk: Workspace, number: int) -> None:
@@ -123,10 +123,10 @@ def switch_some_fill(desk: Workspace, number: int) -> None:
 
 def correct_no_more(desk: Workspace, number: int) -> None:
     """Take the n-th step back."""
-    listed = _corrections(desk)
-    if not listed:
+    report_corrections = _corrections(desk)
+    if not report_corrections:
         raise InputError("nothing is corrected yet")
-    withdraw_correction(desk, *listed[number % len(listed)])
+    withdraw_correction(desk, *report_corrections[number % len(report_corrections)])
 
 
 def remark(desk: Workspace, number: int, whole_site: bool) -> None:
@@ -148,10 +148,10 @@ def remark_no_more(desk: Workspace, number: int) -> None:
 
 def read_by_hand(desk: Workspace, number: int) -> None:
     """Enter a check of the n-th series."""
-    listed = _series(desk)
-    if not listed:
+    places = _series(desk)
+    if not places:
         raise InputError("nothing is measured yet")
-    point, key = listed[number % len(listed)]
+    point, key = places[number % len(places)]
     enter(desk, [TypedCheck(point, key, 5, 20.0, "ah", low=1.0)])
 
 
@@ -166,8 +166,8 @@ def read_by_hand_no_more(desk: Workspace, number: int) -> None:
 
 def put_clock_right(desk: Workspace, number: int, shift_ms: int) -> None:
     """Move the clock of the first mission that feeds the n-th series, or take that back."""
-    listed = _series(desk)
-    its = mission_clocks(desk, *listed[number % len(listed)]) if listed else []
+    places = _series(desk)
+    its = mission_clocks(desk, *places[number % len(places)]) if places else []
     if not its:
         raise InputError("no logger measured anything yet")
     if its[0].correction is not None and not shift_ms:
@@ -185,8 +185,8 @@ def put_clock_right(desk: Workspace, number: int, shift_ms: int) -> None:
 
 def switch_some_clock(desk: Workspace, number: int) -> None:
     """Switch what puts the clock of the first mission of the n-th series right off, or on."""
-    listed = _series(desk)
-    its = mission_clocks(desk, *listed[number % len(listed)]) if listed else []
+    places = _series(desk)
+    its = mission_clocks(desk, *places[number % len(places)]) if places else []
     if not its:
         raise InputError("no logger measured anything yet")
     switch_clock(desk, its[0], "to see")
@@ -198,8 +198,8 @@ def hang_sensor(desk: Workspace, number: int, length_m: float) -> None:
     if not listed:
         raise InputError("there is no point yet")
     point = listed[number % len(listed)]
-    known = sensor_depths_of(desk, point)
-    if length_m or not known:
+    sensor_depths = sensor_depths_of(desk, point)
+    if length_m or not sensor_depths:
         set_sensor_depth(desk, point, SensorDepth(number, 3.2, length_m), "levelled")
     else:
-        withdraw_sensor_depth(desk, point, known[0])
+        withdraw_sensor_depth(desk, point, sensor_depths[0])

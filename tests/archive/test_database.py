@@ -270,11 +270,11 @@ def _from_system(number: int) -> Callable[[Path], None]:
     ],
 )
 def test_library_errors_are_told_apart_by_their_code(
-    tmp_path: Path, act: Callable[[Path], None], kind: type[Exception]
+    tmp_path: Path, run: Callable[[Path], None], kind: type[Exception]
 ) -> None:
     """Each error is a real one of SQLite or the system, none is made up."""
     with pytest.raises(GezeitenError) as caught, translated(tmp_path):
-        act(tmp_path)
+        run(tmp_path)
     assert type(caught.value) is kind
     assert caught.value.__cause__ is not None
     sentence = str(caught.value)

@@ -34,10 +34,10 @@ def files_up_to(size: int) -> Iterator[None]:
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Workspace]:
-    made = open_workspace(tmp_path / "archive")
-    save_site(made, SiteFacts("Krabbenkoog", zone="Europe/Berlin"))
-    yield made
-    made.close()
+    workspace = open_workspace(tmp_path / "archive")
+    save_site(workspace, SiteFacts("Krabbenkoog", zone="Europe/Berlin"))
+    yield workspace
+    workspace.close()
 
 
 def chain_bytes(desk: Workspace) -> int:

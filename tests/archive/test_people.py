@@ -26,9 +26,9 @@ NAME = "Wiebke Onken"
 
 
 def opened(folder: Path) -> Workspace:
-    made = open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
-    made.settings = Settings(person=NAME)
-    return made
+    workspace = open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), zone="UTC")
+    workspace.settings = Settings(person=NAME)
+    return workspace
 
 
 @pytest.fixture

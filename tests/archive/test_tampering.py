@@ -68,10 +68,10 @@ def tampered(folder: Path, seed: int) -> str:
     dice = random.Random(seed)
     database = folder / ("here.db" if seed % 4 == 3 else "archive.db")
     with behind_its_back(database) as raw:
-        listed = raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
+        refusal = raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
         tables = sorted(
             name
-            for (name,) in listed
+            for (name,) in refusal
             if name not in NOT_OURS and raw.execute(f"SELECT 1 FROM {name} LIMIT 1").fetchone()
         )
         table = dice.choice(tables)

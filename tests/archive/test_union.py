@@ -71,7 +71,7 @@ def told_of(folder: Path) -> tuple[Rows, list[Any], list[str]]:
     desk = opened(folder)
     with desk.archive.reading() as session:
         made = rows(session.connection())
-        misfits = unseen_conflicts(session)
+        conflicts = unseen_conflicts(session)
     told = [
         sorted(
             (p.uid, c.channel, fingerprint_of(record(desk, p.id, c.channel)))
@@ -87,7 +87,7 @@ def told_of(folder: Path) -> tuple[Rows, list[Any], list[str]]:
             for e in excursions(desk)
         ),
         [(e.chain, e.number, e.hash) for e in logbook_entries(desk)],
-        sorted(misfits.items()),
+        sorted(conflicts.items()),
     ]
     faults = verify(desk).faults
     desk.close()

@@ -117,14 +117,14 @@ def test_our_own_csv_comes_back_in(store: Lab, tmp_path: Path) -> None:
     span = extent(store.desk, point.id, ["air_temperature"])
     assert span is not None
     done = export_csv(store.desk, point, (span[0], span[1] + 1), tmp_path / "own.csv")
-    found = recognise_text(store.desk, done.path)
-    assert found.proposal.doubts == ()
-    tie = proposed_template(found, "Own")
-    known = {column.quantity for column in tie.columns if column.quantity}
+    recognised = recognise_text(store.desk, done.path)
+    assert recognised.proposal.doubts == ()
+    template = proposed_template(recognised, "Own")
+    known = {column.quantity for column in template.columns if column.quantity}
     assert known == {"air_temperature", "relative_humidity"}
     from dataclasses import replace
 
-    import_text(store.desk, done.path, replace(tie, point="Elsewhere · Copy"))
+    import_text(store.desk, done.path, replace(template, point="Elsewhere · Copy"))
     copy = point_named(store.desk, "Copy")
     for channel in sorted(known):
         ours, theirs = (record(store.desk, p.id, channel) for p in (point, copy))

@@ -19,9 +19,9 @@ from gezeiten.errors import InputError
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Workspace]:
-    made = open_workspace(tmp_path, now_ms=lambda: 1_795_392_000_000)
-    yield made
-    made.close()
+    workspace = open_workspace(tmp_path, now_ms=lambda: 1_795_392_000_000)
+    yield workspace
+    workspace.close()
 
 
 @pytest.mark.parametrize(

@@ -40,10 +40,10 @@ def take_sap(desk: Workspace, path: Path) -> PointPlace:
     save_quantity(desk, SAP)
     lines = [f"2026-11-01 {i // 6:02}:{i % 6}0:00,{i / 10:.1f}" for i in range(60)]
     path.write_text("\n".join(["time,Sap flow [kg]", *lines]) + "\n")
-    tie = proposed_template(recognise_text(desk, path), "Grove")
-    assert [column.quantity for column in tie.columns] == ["sap_flow"]
-    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    import_text(desk, path, replace(tie, point="Grove · Oak 3", form=form))
+    template = proposed_template(recognise_text(desk, path), "Grove")
+    assert [column.quantity for column in template.columns] == ["sap_flow"]
+    form = replace(template.form, time=replace(template.form.time, zone="UTC"))
+    import_text(desk, path, replace(template, point="Grove · Oak 3", form=form))
     [point] = [one for one in points(desk) if one.name == "Oak 3"]
     return point
 

@@ -827,8 +827,8 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         ),
     ],
 )
-def test_an_act_is_told_in_words(act: Action, subject: Subject, words: str) -> None:
-    assert act.describe(subject) == words
+def test_an_act_is_told_in_words(action: Action, subject: Subject, words: str) -> None:
+    assert action.describe(subject) == words
 
 
 def test_only_what_differs_is_a_change() -> None:

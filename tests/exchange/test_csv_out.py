@@ -165,8 +165,8 @@ def test_an_own_name_above_a_column_is_no_formula(tmp_path: Path, name: str) -> 
     }
     set_own_quantities([own_quantity("own_depth", facts)])
     try:
-        one = CsvChannel("own_depth", "m", series_of([0, 10], [1.0, 2.0]))
-        write_csv(table(channels=(one,)), tmp_path / "a.csv")
+        csv_channel = CsvChannel("own_depth", "m", series_of([0, 10], [1.0, 2.0]))
+        write_csv(table(channels=(csv_channel,)), tmp_path / "a.csv")
         with (tmp_path / "a.csv").open(newline="", encoding="utf-8") as lines:
             heads = next(csv.reader(lines))
         assert heads[6:9] == [f"'{name} [m]", f"'{name} quality", f"'{name} limit"]

@@ -102,8 +102,8 @@ def test_while_a_drive_is_read(store: Lab, tmp_path: Path) -> None:
         killed(_DRIVE, store.desk, stick, after)
         recover(store.desk)  # what had come is a file that was cut: its readings are kept
     [record_] = look(store, stick).records
-    taken = import_from_drive(store.desk, look(store, stick))
-    assert taken.error == ""
+    imported = import_from_drive(store.desk, look(store, stick))
+    assert imported.error == ""
     assert len(humidity(store.desk)) == record_.readings
     raw = (stick / record_.key).read_bytes()
     whole = drive.read_small(stick / record_.key)
@@ -123,8 +123,8 @@ def test_while_a_text_is_taken(lab: Lab, tmp_path: Path) -> None:
     assert verify(lab.desk).offloads == 0  # as a whole or not at all
     recover(lab.desk)
     tie = tie_of(lab, path, "UTC")
-    taken = import_text(lab.desk, path, tie)
-    assert taken.readings == count
+    imported = import_text(lab.desk, path, tie)
+    assert imported.readings == count
     again = proposed_template(recognise_text(lab.desk, path), "x")
     assert again.name == tie.name  # the kind is known now
     assert verify(lab.desk).is_intact

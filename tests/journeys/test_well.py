@@ -40,13 +40,13 @@ def window(qtbot: QtBot, demo_desk: Workspace) -> MainWindow:
 @pytest.fixture
 def creek(demo_desk: Workspace) -> PointPlace:
     """The creek gauge, at which nothing was read by hand yet, and nothing is tied."""
-    found = point_named(demo_desk, "Creek gauge")
-    level = level_of(demo_desk, found)
-    for step in chain(demo_desk, found, level).corrections:
-        withdraw_correction(demo_desk, found, step)
-    for check in checks_of(demo_desk, found.id):
+    point = point_named(demo_desk, "Creek gauge")
+    level = level_of(demo_desk, point)
+    for step in chain(demo_desk, point, level).corrections:
+        withdraw_correction(demo_desk, point, step)
+    for check in checks_of(demo_desk, point.id):
         withdraw_check(demo_desk, check)
-    return found
+    return point
 
 
 def level_of(desk: Workspace, creek: PointPlace) -> str:
@@ -57,29 +57,29 @@ def level_of(desk: Workspace, creek: PointPlace) -> str:
 
 def stretch_clock(window: MainWindow, qtbot: QtBot, creek: PointPlace) -> tuple[int, int]:
     """Put the clock right by its contacts; returns what it was ahead by at the last, and when."""
-    made = ClockDialog(window, window.context, creek, PRESSURE)
-    qtbot.addWidget(made)
-    made.show()
+    dialog = ClockDialog(window, window.context, creek, PRESSURE)
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    last = made.clock.reads[-1]
-    made.words.setText("drift between launch and offloads")
-    made.keep()
+    last = dialog.clock.reads[-1]
+    dialog.words.setText("drift between launch and offloads")
+    dialog.keep()
     idle(qtbot, window)
-    assert "Moved by" in made.now.text()
-    made.accept()
+    assert "Moved by" in dialog.now.text()
+    dialog.accept()
     return last.shown_ms - last.true_ms, last.true_ms
 
 
 def dip(window: MainWindow, qtbot: QtBot, creek: PointPlace, at_ms: int, dip_m: float) -> None:
-    made = CheckSheet(window, window.context, creek.id)
-    qtbot.addWidget(made)
-    made.show()
+    check_sheet = CheckSheet(window, window.context, creek.id)
+    qtbot.addWidget(check_sheet)
+    check_sheet.show()
     idle(qtbot, window)
-    made.at.show_instant(at_ms, creek.zone)
-    made.table.item(0, 2).setText(f"{dip_m:.3f}")
-    made.enter()
+    check_sheet.at.show_instant(at_ms, creek.zone)
+    check_sheet.table.item(0, 2).setText(f"{dip_m:.3f}")
+    check_sheet.enter()
     idle(qtbot, window)
-    assert not made.isVisible(), made.problem.text()
+    assert not check_sheet.isVisible(), check_sheet.problem.text()
 
 
 def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
@@ -119,13 +119,13 @@ def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
         at_ms = int(measured.times_utc_ms[at]) // 60_000 * 60_000
         stands_m = float(np.interp(at_ms, measured.times_utc_ms, measured.values))
         dip(window, qtbot, creek, at_ms, LENGTH_M - (stands_m + off_m))
-    made = ChecksDialog(window, window.context, creek, level)
-    qtbot.addWidget(made)
-    made.show()
+    dialog = ChecksDialog(window, window.context, creek, level)
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    assert made.table.rowCount() == 3
-    made.words.setText("three dips of this autumn")
-    made.keep()
+    assert dialog.table.rowCount() == 3
+    dialog.words.setText("three dips of this autumn")
+    dialog.keep()
     idle(qtbot, window)
     tied = record(desk, creek.id, level)
     assert (tied.values - levels.values) == pytest.approx(0.002, abs=0.004)

@@ -44,7 +44,7 @@ def test_a_profile_is_kept_as_a_file_that_is_read_again(tmp_path: Path) -> None:
         ProfileValue("v2", "air_temperature", "°C"),
         ProfileValue("v3", "air_pressure", "hPa"),
     )
-    made = Profile(
+    profile = Profile(
         "Mast “North”",
         LINES,
         4800,
@@ -56,9 +56,9 @@ def test_a_profile_is_kept_as_a_file_that_is_read_again(tmp_path: Path) -> None:
         ask="M\r",
         end="cr",
     )
-    path = save_profile(tmp_path / "profiles", made)
-    assert read_profile(path) == made
+    path = save_profile(tmp_path / "profiles", profile)
+    assert read_profile(path) == profile
     told = read_profile(path).read_line(line)
     assert told == pytest.approx({"air_temperature": 4.5, "air_pressure": 101.32})
     with pytest.raises(InputError, match="port settings"):
-        save_profile(tmp_path, Profile("x", LINES, 3, 8, "N", 1, values, pattern=made.pattern))
+        save_profile(tmp_path, Profile("x", LINES, 3, 8, "N", 1, values, pattern=profile.pattern))

@@ -74,7 +74,7 @@ def test_wanted_blocks_are_those_that_hold_a_wanted_reading() -> None:
 
 @pytest.mark.parametrize("after", [60, 700, 1_600, 2_400, 2_700])
 def test_a_cut_keeps_what_came(logging_lab: Lab, tmp_path: Path, after: int) -> None:
-    whole = decode_mission_file(take(logging_lab, tmp_path).path.read_bytes())
+    mission_file = decode_mission_file(take(logging_lab, tmp_path).path.read_bytes())
     with ModbusTcp(logging_lab.standin.address, HASTY) as line:
         session = LoggerSession(line)
         [entry] = session.directory()
@@ -86,7 +86,7 @@ def test_a_cut_keeps_what_came(logging_lab: Lab, tmp_path: Path, after: int) -> 
     assert part.damaged == []
     assert part.trailer is None
     for block in part.blocks:
-        same = next(b for b in whole.blocks if b.first == block.first)
+        same = next(b for b in mission_file.blocks if b.first == block.first)
         n = min(len(same.counts[0]), len(block.counts[0]))
         assert np.array_equal(same.counts[0][:n], block.counts[0][:n])
 

@@ -77,31 +77,31 @@ def whole(lab: Lab, folder: Path) -> MissionFile:
 
 @pytest.mark.parametrize("every", [2, 7, 250])
 def test_every_nth_reading_is_that_reading(logging_lab: Lab, tmp_path: Path, every: int) -> None:
-    seen = overview(logging_lab, tmp_path, Thinning(NTH, every, 3, 1000))
+    thinning = overview(logging_lab, tmp_path, Thinning(NTH, every, 3, 1000))
     times, columns = whole(logging_lab, tmp_path).readings((3, 1000))
-    seen_times, seen_columns = seen.file.readings((0, 10_000))
+    seen_times, seen_columns = thinning.file.readings((0, 10_000))
     np.testing.assert_array_equal(seen_times, times[::every])
     for mine, full in zip(seen_columns, columns, strict=True):
         np.testing.assert_array_equal(mine, full[::every])
-    assert seen.covered == [(3, 1000)]
-    assert seen.file.trailer is not None
+    assert thinning.covered == [(3, 1000)]
+    assert thinning.file.trailer is not None
 
 
 def test_means_come_with_their_extremes(logging_lab: Lab, tmp_path: Path) -> None:
-    seen = overview(logging_lab, tmp_path, Thinning(MEANS, 9, 0, 1000))
+    thinning = overview(logging_lab, tmp_path, Thinning(MEANS, 9, 0, 1000))
     times, [temp, humidity] = whole(logging_lab, tmp_path).readings((0, 999))
-    seen_times, columns = seen.file.readings((0, 10_000))
-    assert seen.covered == [(0, 999)]  # the last one is in no full group
+    seen_times, columns = thinning.file.readings((0, 10_000))
+    assert thinning.covered == [(0, 999)]  # the last one is in no full group
     np.testing.assert_array_equal(seen_times, times.reshape(-1, 9)[:, 4])  # the middle of nine
     for i, full in enumerate((temp, humidity)):
-        channel = seen.mission_header.channels[i]
+        channel = thinning.mission_header.channels[i]
         groups = full.reshape(-1, 9)
         mean, low, high = columns[3 * i : 3 * i + 3]
         np.testing.assert_allclose(mean, groups.mean(axis=1), atol=0.51 / channel.divisor)
         np.testing.assert_allclose(low, groups.min(axis=1), atol=1e-9)
         np.testing.assert_allclose(high, groups.max(axis=1), atol=1e-9)
-    header = seen.file.header
-    mission = seen.mission_header
+    header = thinning.file.header
+    mission = thinning.mission_header
     assert (mission.first_ms, mission.interval_ms) == (times[0], 600_000)
     assert [ch.key for ch in header.channels][:3] == [
         "air_temperature",
@@ -181,9 +181,9 @@ def test_of_two_computers_nobody_gets_the_others_values(
                 argument = reg.pack_overview(1, 2, 8)
                 LoggerSession(line).command(reg.LoggerCommand.OVERVIEW, argument, 1008)
 
-    wanted = Thinning(MEANS, 2, 0, 1000)
-    alone = taken(logging_lab, tmp_path, wanted).path.rename(tmp_path / "alone").read_bytes()
-    transfer = taken(logging_lab, tmp_path, wanted, Watch(meddle))
+    thinning = Thinning(MEANS, 2, 0, 1000)
+    alone = taken(logging_lab, tmp_path, thinning).path.rename(tmp_path / "alone").read_bytes()
+    transfer = taken(logging_lab, tmp_path, thinning, Watch(meddle))
     assert isinstance(transfer.error, LoggerBusyError)
     came = decode_overview(transfer.path.read_bytes())
     assert 0 < len(came.file.blocks) < 3

@@ -152,19 +152,24 @@ def test_a_mission_comes_byte_for_byte(
     cable: StandinProcess, port: CablePort, tmp_path: Path, no_burst: bool
 ) -> None:
     cable.order("fault", no_burst=no_burst)
-    told: list[Progress] = []
+    progress_seen: list[Progress] = []
     with ModbusRtu(port) as line:
         session = LoggerSession(line)
         [entry] = session.directory()
         transfer = offload(
-            session, entry, [entry.numbers_in_memory], tmp_path, Watch(told.append), "cable"
+            session,
+            entry,
+            [entry.numbers_in_memory],
+            tmp_path,
+            Watch(progress_seen.append),
+            "cable",
         )
     transfer.release()
     assert transfer.error is None
     assert route_of(transfer.path) == "cable"
     assert transfer.path.read_bytes().startswith(whole_file(cable))
-    assert told[-1].limit_bytes_per_s == pytest.approx(115_200 / 11)
-    assert told[-1].readings == entry.readings
+    assert progress_seen[-1].limit_bytes_per_s == pytest.approx(115_200 / 11)
+    assert progress_seen[-1].readings == entry.readings
 
 
 def test_noise_is_asked_for_again(cable: StandinProcess, port: CablePort, tmp_path: Path) -> None:
@@ -204,10 +209,10 @@ def test_a_cable_that_slips_at_any_byte_costs_at_most_one_block(
             continue  # before the header was whole
         transfer.release()
         assert transfer.error is None or isinstance(transfer.error, LoggerAwayError)
-        kept = decode_mission_file(raw := transfer.path.read_bytes())
-        assert kept.damaged == []
-        assert len(raw) >= entry.header_bytes + len(kept.blocks) * entry.block_bytes
-        for place, block in enumerate(kept.blocks):
+        mission_file = decode_mission_file(raw := transfer.path.read_bytes())
+        assert mission_file.damaged == []
+        assert len(raw) >= entry.header_bytes + len(mission_file.blocks) * entry.block_bytes
+        for place, block in enumerate(mission_file.blocks):
             start = entry.header_bytes + place * entry.block_bytes
             got[block.first // READINGS_PER_BLOCK] = raw[start : start + entry.block_bytes]
     assert whole[entry.header_bytes :] == b"".join(got[number] for number in sorted(got))

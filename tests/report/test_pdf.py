@@ -58,7 +58,7 @@ def report(**change: object) -> PointReport:
     mission = ReportMission(
         "D-2041", "Düne T2", 12, START, "recorded", 600, "when memory is full", (offload,)
     )
-    made = PointReport(
+    point_report = PointReport(
         "Alte Lotsenwacht",
         "Textile store",
         ZONE,
@@ -71,7 +71,7 @@ def report(**change: object) -> PointReport:
         (ReportGap(START, START + HOUR_MS, 6, ("air_temperature",), "open"),),
         "cd" * 32,
     )
-    return replace(made, **change)
+    return replace(point_report, **change)
 
 
 def text_of(path: Path) -> str:

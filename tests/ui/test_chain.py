@@ -78,36 +78,36 @@ def test_a_certificate_is_tried_kept_switched_off_and_taken_back(
     idle(qtbot, window)
     QTest.keyClick(window, Qt.Key.Key_C, Qt.KeyboardModifier.AltModifier)
     idle(qtbot, window)
-    made: ChainDialog = shown(ChainDialog)
-    assert [made.table.item(0, i).text() for i in (0, 1)] == ["Source", "R-1107, mission 12"]
-    assert not made.switch_button.isEnabled()
-    made.fields.offset.setText("0.5")
-    made.fields.offset.editingFinished.emit()
+    dialog: ChainDialog = shown(ChainDialog)
+    assert [dialog.table.item(0, i).text() for i in (0, 1)] == ["Source", "R-1107, mission 12"]
+    assert not dialog.switch_button.isEnabled()
+    dialog.fields.offset.setText("0.5")
+    dialog.fields.offset.editingFinished.emit()
     idle(qtbot, window)
-    assert "change by +0.500 °C on average" in made.figures.text()
+    assert "change by +0.500 °C on average" in dialog.figures.text()
     assert record(demo_desk, point.id, KEY).values.tobytes() == before.values.tobytes()
-    made.keep()
+    dialog.keep()
     idle(qtbot, window)
-    assert "few words" in made.problem.text()
-    made.words.setText("certificate K-118")
-    made.since.show_instant(int(before.times_utc_ms[0]) - DAY_MS, point.zone)
-    made.keep()
+    assert "few words" in dialog.problem.text()
+    dialog.words.setText("certificate K-118")
+    dialog.since.show_instant(int(before.times_utc_ms[0]) - DAY_MS, point.zone)
+    dialog.keep()
     idle(qtbot, window)
     after = record(demo_desk, point.id, KEY)
     np.testing.assert_allclose(after.values - before.values, 0.5)
-    assert made.table.item(1, 1).text() == "offset +0.5 °C"
-    assert made.table.item(1, 4).text() == "certificate K-118"
-    made.table.setCurrentCell(1, 0)
+    assert dialog.table.item(1, 1).text() == "offset +0.5 °C"
+    assert dialog.table.item(1, 4).text() == "certificate K-118"
+    dialog.table.setCurrentCell(1, 0)
     idle(qtbot, window)
-    assert "-0.500 °C" in made.figures.text().replace("−", "-")
-    made.toggle_selected()
+    assert "-0.500 °C" in dialog.figures.text().replace("−", "-")
+    dialog.toggle_selected()
     idle(qtbot, window)
     assert record(demo_desk, point.id, KEY).values.tobytes() == before.values.tobytes()
-    assert made.table.item(1, 0).text() == "Offset and gain · off"
-    assert made.switch_button.text() == "Switch the chosen step on"
-    made.withdraw()
+    assert dialog.table.item(1, 0).text() == "Offset and gain · off"
+    assert dialog.switch_button.text() == "Switch the chosen step on"
+    dialog.withdraw()
     idle(qtbot, window)
-    assert made.table.rowCount() == 1
+    assert dialog.table.rowCount() == 1
     assert chain(demo_desk, point, KEY).corrections == ()
 
 
@@ -115,21 +115,21 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
-    whole = record(demo_desk, point.id, KEY)
-    end = int(whole.times_utc_ms[-1])
-    made = ChainDialog(window, window.context, point, KEY, (end - 3 * DAY_MS, end))
-    qtbot.addWidget(made)
-    made.show()
+    series = record(demo_desk, point.id, KEY)
+    end = int(series.times_utc_ms[-1])
+    dialog = ChainDialog(window, window.context, point, KEY, (end - 3 * DAY_MS, end))
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    made.fields.kind.setCurrentIndex(made.fields.kind.findData("mark"))
-    made.fields.mark.setCurrentIndex(made.fields.mark.findData("taken out"))
-    made.chart.set_mark((end - 2 * DAY_MS, end - DAY_MS))
+    dialog.fields.kind.setCurrentIndex(dialog.fields.kind.findData("mark"))
+    dialog.fields.mark.setCurrentIndex(dialog.fields.mark.findData("taken out"))
+    dialog.chart.set_mark((end - 2 * DAY_MS, end - DAY_MS))
     idle(qtbot, window)
-    assert "288 taken out" in made.figures.text()
-    made.words.setText("door left open for painting")
-    made.keep()
+    assert "288 taken out" in dialog.figures.text()
+    dialog.words.setText("door left open for painting")
+    dialog.keep()
     idle(qtbot, window)
-    assert len(whole) - len(record(demo_desk, point.id, KEY)) == 288
+    assert len(series) - len(record(demo_desk, point.id, KEY)) == 288
     told = ProvenanceDialog(window, window.context, point, end - DAY_MS - 600_000, KEY)
     qtbot.addWidget(told)
     told.show()
@@ -152,55 +152,55 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
 def test_where_nothing_shows_it_nothing_is_taken_out(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
-    made = ChainDialog(window, window.context, point_named(demo_desk, "Cold room A"), KEY)
-    qtbot.addWidget(made)
-    made.show()
+    dialog = ChainDialog(window, window.context, point_named(demo_desk, "Cold room A"), KEY)
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    made.fields.kind.setCurrentIndex(made.fields.kind.findData("trim"))
-    made.propose_trim("readings", at_end=False)
+    dialog.fields.kind.setCurrentIndex(dialog.fields.kind.findData("trim"))
+    dialog.propose_trim("readings", at_end=False)
     idle(qtbot, window)
-    assert "At the beginning of the last mission nothing shows" in made.problem.text()
-    begin, _ = made._view
-    made._show_proposed((begin + 61_000, begin + 3_600_001))
+    assert "At the beginning of the last mission nothing shows" in dialog.problem.text()
+    begin, _ = dialog._view
+    dialog._show_proposed((begin + 61_000, begin + 3_600_001))
     idle(qtbot, window)
-    assert not made.open_end.isChecked()
-    assert "taken out" in made.figures.text()
+    assert not dialog.open_end.isChecked()
+    assert "taken out" in dialog.figures.text()
 
 
 def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
-    whole = record(demo_desk, point.id, KEY)
-    end = int(whole.times_utc_ms[-1])
-    made = ChainDialog(window, window.context, point, KEY, (end - 6 * DAY_MS, end + 1))
-    qtbot.addWidget(made)
-    made.show()
+    series = record(demo_desk, point.id, KEY)
+    end = int(series.times_utc_ms[-1])
+    dialog = ChainDialog(window, window.context, point, KEY, (end - 6 * DAY_MS, end + 1))
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    made.fields.kind.setCurrentIndex(made.fields.kind.findData("mark"))
-    made.since.show_instant(end - 6 * DAY_MS, point.zone)
-    made.fields.which.setCurrentIndex(made.fields.which.findData("too_fast"))
+    dialog.fields.kind.setCurrentIndex(dialog.fields.kind.findData("mark"))
+    dialog.since.show_instant(end - 6 * DAY_MS, point.zone)
+    dialog.fields.which.setCurrentIndex(dialog.fields.which.findData("too_fast"))
     idle(qtbot, window)
-    assert float(made.fields.number.text()) > 0  # proposed from the readings
-    made.fields.number.setText("1000")
-    made.fields.number.editingFinished.emit()
+    assert float(dialog.fields.number.text()) > 0  # proposed from the readings
+    dialog.fields.number.setText("1000")
+    dialog.fields.number.editingFinished.emit()
     idle(qtbot, window)
-    assert "catches no reading" in made.problem.text()
-    rates = np.abs(np.diff(whole.values)) / (np.diff(whole.times_utc_ms) / 3_600_000)
-    its = whole.times_utc_ms[1:] >= end - 6 * DAY_MS
+    assert "catches no reading" in dialog.problem.text()
+    rates = np.abs(np.diff(series.values)) / (np.diff(series.times_utc_ms) / 3_600_000)
+    its = series.times_utc_ms[1:] >= end - 6 * DAY_MS
     wanted = int((rates[its] > 5).sum())
     assert wanted > 3
-    made.fields.number.setText("5")
-    made.fields.number.editingFinished.emit()
+    dialog.fields.number.setText("5")
+    dialog.fields.number.editingFinished.emit()
     idle(qtbot, window)
-    assert f"{wanted} more suspect" in made.figures.text()
-    assert f"The rule catches {wanted} of " in made.figures.text()
-    made.words.setText("looked at one by one")
-    made.keep()
+    assert f"{wanted} more suspect" in dialog.figures.text()
+    assert f"The rule catches {wanted} of " in dialog.figures.text()
+    dialog.words.setText("looked at one by one")
+    dialog.keep()
     idle(qtbot, window)
     after = record(demo_desk, point.id, KEY)
     assert int((after.quality == 1).sum()) == wanted
-    assert len(after) == len(whole)
+    assert len(after) == len(series)
 
 
 def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
@@ -214,20 +214,20 @@ def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
     trends.chart.set_mark((end - 2 * DAY_MS, end - DAY_MS))
     QTest.keyClick(window, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
     idle(qtbot, window)
-    made: RemarksDialog = shown(RemarksDialog)
-    assert not made.is_instant.isChecked()
-    made.write()
+    dialog: RemarksDialog = shown(RemarksDialog)
+    assert not dialog.is_instant.isChecked()
+    dialog.write()
     idle(qtbot, window)
-    assert "few words" in made.problem.text()
-    made.words.setText("door left open for painting")
-    made.write()
+    assert "few words" in dialog.problem.text()
+    dialog.words.setText("door left open for painting")
+    dialog.write()
     idle(qtbot, window)
-    assert made.table.item(0, 2).text() == "door left open for painting"
+    assert dialog.table.item(0, 2).text() == "door left open for painting"
     idle(qtbot, window)
     assert [len(lane.remarks) for lane in trends.lanes] == [1, 1]
-    made.withdraw()
+    dialog.withdraw()
     idle(qtbot, window)
-    assert made.table.rowCount() == 0
+    assert dialog.table.rowCount() == 0
     assert [len(lane.remarks) for lane in trends.lanes] == [0, 0]
 
 
@@ -239,25 +239,27 @@ def test_the_calendar_says_what_lacks_and_goes_out_as_a_file(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     point = point_named(demo_desk, "Creek gauge")
-    made = CoverageDialog(window, window.context, point, "water_temperature")
-    qtbot.addWidget(made)
-    made.show()
+    dialog = CoverageDialog(window, window.context, point, "water_temperature")
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
     [booked] = [gap for gap in gaps(demo_desk, point.id) if gap.state == "open"]
     begun = datetime.fromtimestamp(booked.gap.start_ms / 1000, ZoneInfo(point.zone))
     month = next(
-        i for i in range(made.table.rowCount()) if made.table.item(i, 0).text() == f"{begun:%Y-%m}"
+        i
+        for i in range(dialog.table.rowCount())
+        if dialog.table.item(i, 0).text() == f"{begun:%Y-%m}"
     )
     whole = begun - timedelta(days=1)
-    assert made.table.item(month, whole.day + 2).text() == ""
-    lacking = float(made.table.item(month, begun.day + 2).text())
+    assert dialog.table.item(month, whole.day + 2).text() == ""
+    lacking = float(dialog.table.item(month, begun.day + 2).text())
     night = datetime(begun.year, begun.month, begun.day, tzinfo=begun.tzinfo) + timedelta(days=1)
     missing_ms = min(booked.gap.end_ms, night.timestamp() * 1000) - booked.gap.start_ms
     # a day on which the clocks change has an hour more or less
     assert lacking == pytest.approx(100 * missing_ms / DAY_MS, abs=4.5)
     target = str(tmp_path / "c.csv")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (target, ""))
-    made.export.click()
+    dialog.export.click()
     idle(qtbot, window)
     rows = dict(line.split(",", 1) for line in (tmp_path / "c.csv").read_text().splitlines())
     assert rows[f"{whole:%Y-%m-%d}"] == "100.00,0.00,0.00"
@@ -269,23 +271,23 @@ def test_points_come_from_what_was_read_by_hand_and_are_tried_before_they_are_ke
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     """In Cold room A somebody reads 0.15 °C more than the logger shows, twice a day."""
-    made = ChainDialog(window, window.context, point_named(demo_desk, "Cold room A"), KEY)
-    qtbot.addWidget(made)
-    made.show()
+    dialog = ChainDialog(window, window.context, point_named(demo_desk, "Cold room A"), KEY)
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    made.fields.kind.setCurrentIndex(made.fields.kind.findData("points"))
-    made.fields.by_hand.click()
+    dialog.fields.kind.setCurrentIndex(dialog.fields.kind.findData("points"))
+    dialog.fields.by_hand.click()
     idle(qtbot, window)
-    pairs = [one.split(" → ") for one in made.fields.points.text().split("; ")]
+    pairs = [one.split(" → ") for one in dialog.fields.points.text().split("; ")]
     assert pairs
     for indicated, reference in pairs:
         assert float(reference) - float(indicated) == pytest.approx(0.15, abs=0.06)
-    assert 0.3 < float(made.fields.u.text()) < 0.6  # read to ± 0.4 °C
-    assert "change by +0.1" in made.figures.text()
-    made.fields.kind.setCurrentIndex(made.fields.kind.findData("trim"))
-    made.propose_trim("visit", at_end=True)
+    assert 0.3 < float(dialog.fields.u.text()) < 0.6  # read to ± 0.4 °C
+    assert "change by +0.1" in dialog.figures.text()
+    dialog.fields.kind.setCurrentIndex(dialog.fields.kind.findData("trim"))
+    dialog.propose_trim("visit", at_end=True)
     idle(qtbot, window)
-    assert "taken out" in made.figures.text() or "No reading lies within" in made.problem.text()
+    assert "taken out" in dialog.figures.text() or "No reading lies within" in dialog.problem.text()
 
 
 def test_a_fill_is_switched_off_and_on_in_the_chain(
@@ -293,17 +295,17 @@ def test_a_fill_is_switched_off_and_on_in_the_chain(
 ) -> None:
     [booked] = [gap for gap in gaps(demo_desk) if gap.point.name == "Paint hall"]
     fill_by_line(demo_desk, booked)
-    made = ChainDialog(window, window.context, booked.point, "co2")
-    qtbot.addWidget(made)
-    made.show()
+    dialog = ChainDialog(window, window.context, booked.point, "co2")
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
     for gone, back, words in (("4 taken out", "on", "off"), ("4 back again", "off", "on")):
-        made.table.selectRow(made.table.rowCount() - 1)
+        dialog.table.selectRow(dialog.table.rowCount() - 1)
         idle(qtbot, window)
-        assert gone in made.figures.text()
-        assert made.switch_button.text() == f"Switch the chosen step {words}"
-        assert not made.undo_button.isEnabled()
-        made.toggle_selected()
+        assert gone in dialog.figures.text()
+        assert dialog.switch_button.text() == f"Switch the chosen step {words}"
+        assert not dialog.undo_button.isEnabled()
+        dialog.toggle_selected()
         idle(qtbot, window)
         [state] = [
             gap.state
@@ -311,7 +313,7 @@ def test_a_fill_is_switched_off_and_on_in_the_chain(
             if gap.point.name == "Paint hall" and "co2" in gap.channels
         ]
         assert state == ("estimated" if back == "off" else "open")
-        shown_there = made.table.item(made.table.rowCount() - 1, 0).text()
+        shown_there = dialog.table.item(dialog.table.rowCount() - 1, 0).text()
         assert shown_there == ("Gap filled" if back == "off" else "Gap filled · off")
 
 

@@ -77,14 +77,14 @@ def test_a_chart_of_hours_names_its_day(qapp: object) -> None:
 @pytest.fixture
 def chart(qtbot: QtBot) -> LaneChart:
     application()
-    made = LaneChart(LIGHT, "Test")
-    qtbot.addWidget(made)
-    made.resize(800, 400)
-    made.show()
+    lane_chart = LaneChart(LIGHT, "Test")
+    qtbot.addWidget(lane_chart)
+    lane_chart.resize(800, 400)
+    lane_chart.show()
     series = series_of([10 * i for i in range(1000)], [float(i % 60) for i in range(1000)])
     lane = Lane("Air temperature", "°C", 2, (trace_of_series("Store", series),))
-    made.show_lanes([lane, lane], (0, DAY_MS), BERLIN)
-    return made
+    lane_chart.show_lanes([lane, lane], (0, DAY_MS), BERLIN)
+    return lane_chart
 
 
 def test_shift_and_drag_marks_a_stretch(chart: LaneChart, qtbot: QtBot) -> None:
@@ -253,13 +253,13 @@ def test_an_interrupted_offload_is_taken_in_when_the_window_opens(
 ) -> None:
     vault = demo_desk.archive.vault
     raw = vault.get(next(iter(vault.fingerprints())))
-    fresh = open_workspace(tmp_path / "fresh")
-    fresh.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
-    (fresh.archive.incoming / "X.part").write_bytes(raw)
-    window = open_window(qtbot, fresh)
+    workspace = open_workspace(tmp_path / "fresh")
+    workspace.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
+    (workspace.archive.incoming / "X.part").write_bytes(raw)
+    window = open_window(qtbot, workspace)
     assert "An interrupted offload was taken in." in window.message.text()
     assert window.places[places.TIDEBOARD].canvas.board.sites
-    fresh.close()
+    workspace.close()
 
 
 def test_an_archive_from_a_newer_version_is_said_before_the_window(

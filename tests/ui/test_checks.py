@@ -95,62 +95,62 @@ def test_a_level_is_tied_to_its_dips(
     """The demonstration's dips fit its record, up to 11 mm off; it is tied to them by a line."""
     key = level_of(creek)
     before = record(demo_desk, creek.id, key)
-    made = ChecksDialog(window, window.context, creek, key)
-    qtbot.addWidget(made)
-    made.show()
+    dialog = ChecksDialog(window, window.context, creek, key)
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    assert made.table.rowCount() == 6
-    assert made.tried is not None
-    assert made.tried.fit.knots[0][1] == pytest.approx(0.0045, abs=0.0005)
-    assert "By 6 checks" in made.figures.text()
-    assert made.table.item(0, 4).text() != ""  # what it is off when left out
-    made.way.setCurrentIndex(made.way.findData("line"))
+    assert dialog.table.rowCount() == 6
+    assert dialog.tried is not None
+    assert dialog.tried.fit.knots[0][1] == pytest.approx(0.0045, abs=0.0005)
+    assert "By 6 checks" in dialog.figures.text()
+    assert dialog.table.item(0, 4).text() != ""  # what it is off when left out
+    dialog.way.setCurrentIndex(dialog.way.findData("line"))
     idle(qtbot, window)
-    assert "drift" in made.figures.text()
-    made.way.setCurrentIndex(made.way.findData("offset"))
+    assert "drift" in dialog.figures.text()
+    dialog.way.setCurrentIndex(dialog.way.findData("offset"))
     idle(qtbot, window)
-    made.keep()
+    dialog.keep()
     idle(qtbot, window)
-    assert "few words" in made.problem.text()
-    made.words.setText("six dips of this autumn")
-    made.keep()
+    assert "few words" in dialog.problem.text()
+    dialog.words.setText("six dips of this autumn")
+    dialog.keep()
     idle(qtbot, window)
     tied = record(demo_desk, creek.id, key)
     assert np.abs(before.values - tied.values).max() < 0.02
-    first = float(made.table.item(0, 3).text().split(" ")[0])
+    first = float(dialog.table.item(0, 3).text().split(" ")[0])
     assert abs(first) < 0.02
-    made.table.setCurrentCell(0, 0)
-    made.withdraw()
+    dialog.table.setCurrentCell(0, 0)
+    dialog.withdraw()
     idle(qtbot, window)
-    assert made.table.rowCount() == 5
+    assert dialog.table.rowCount() == 5
 
 
 def test_a_duty_that_was_not_met_says_when(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
-    made = ChecksDialog(window, window.context, point_named(demo_desk, "Cold room A"))
-    qtbot.addWidget(made)
-    made.show()
+    dialog = ChecksDialog(window, window.context, point_named(demo_desk, "Cold room A"))
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    assert "the duty to look was met on" in made.duty_words.text()
-    assert "(1/2)" in made.duty_words.text()
+    assert "the duty to look was met on" in dialog.duty_words.text()
+    assert "(1/2)" in dialog.duty_words.text()
 
 
 def test_a_rim_that_was_cut_asks_whether_the_sensor_came_down_too(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace, creek: PointPlace
 ) -> None:
-    made = PlacesDialog(window, window.context, creek.id)
-    qtbot.addWidget(made)
-    made.show()
+    dialog = PlacesDialog(window, window.context, creek.id)
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    assert made.point_form.rim.text() == "3.2"
-    made.point_form.rim.setText("3.20")
-    made.point_form.checks.setText("2")
-    made.save()
+    assert dialog.point_form.rim.text() == "3.2"
+    dialog.point_form.rim.setText("3.20")
+    dialog.point_form.checks.setText("2")
+    dialog.save()
     idle(qtbot, window)
     assert window.message.text() == "Kept."
-    made.point_form.rim.setText("3.08")
-    made.save()
+    dialog.point_form.rim.setText("3.08")
+    dialog.save()
     idle(qtbot, window)
     assert "did the sensor move with it?" in window.message.text()
 

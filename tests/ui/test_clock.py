@@ -53,49 +53,49 @@ def test_a_clock_is_moved_by_hand_and_back(
     qtbot.addWidget(chain)
     chain.show()
     idle(qtbot, window)
-    made = ClockDialog(chain, window.context, point, KEY)
-    made.finished.connect(lambda _: chain._load())
-    made.open()
+    dialog = ClockDialog(chain, window.context, point, KEY)
+    dialog.finished.connect(lambda _: chain._load())
+    dialog.open()
     idle(qtbot, window)
-    assert made.table.rowCount() >= 2  # its launch, and each offload since
-    made.way.setCurrentIndex(made.way.findData("contacts"))
+    assert dialog.table.rowCount() >= 2  # its launch, and each offload since
+    dialog.way.setCurrentIndex(dialog.way.findData("contacts"))
     idle(qtbot, window)
-    assert made.trial is not None
-    assert "at the launch" in made.figures.text()
-    made.way.setCurrentIndex(made.way.findData("amount"))
-    made.amount.setText("-1:00:00")
-    made.amount.editingFinished.emit()
+    assert dialog.trial is not None
+    assert "at the launch" in dialog.figures.text()
+    dialog.way.setCurrentIndex(dialog.way.findData("amount"))
+    dialog.amount.setText("-1:00:00")
+    dialog.amount.editingFinished.emit()
     idle(qtbot, window)
-    assert made.trial is not None
-    made.words.setText("set to local time")
-    made.keep()
+    assert dialog.trial is not None
+    dialog.words.setText("set to local time")
+    dialog.keep()
     idle(qtbot, window)
-    if "present instants" in made.problem.text():
-        pytest.fail(made.problem.text())
+    if "present instants" in dialog.problem.text():
+        pytest.fail(dialog.problem.text())
     moved = record(demo_desk, point.id, KEY)
     its = np.isin(moved.times_utc_ms + 3_600_000, before.times_utc_ms)
     assert its.mean() > 0.9
-    assert "set to local time" in made.now.text()
-    made.accept()
+    assert "set to local time" in dialog.now.text()
+    dialog.accept()
     idle(qtbot, window)
     rows = [[chain.table.item(i, j).text() for j in (0, 1)] for i in range(chain.table.rowCount())]
     assert [words for name, words in rows if name == "Clock"] == ["R-1109, mission 12: -3600 s"]
-    made.open()
-    made.switch()
+    dialog.open()
+    dialog.switch()
     idle(qtbot, window)
-    assert "Say in a few words" in made.problem.text()
+    assert "Say in a few words" in dialog.problem.text()
     for why, button, times in (
         ("try without", "Switch it on again", before.times_utc_ms),
         ("it was right", "Switch it off", moved.times_utc_ms),
     ):
-        made.words.setText(why)
-        made.switch()
+        dialog.words.setText(why)
+        dialog.switch()
         idle(qtbot, window)
-        assert made.switch_button.text() == button
+        assert dialog.switch_button.text() == button
         assert record(demo_desk, point.id, KEY).times_utc_ms.tolist() == times.tolist()
-    made.withdraw()
+    dialog.withdraw()
     idle(qtbot, window)
-    assert not made.switch_button.isEnabled()
+    assert not dialog.switch_button.isEnabled()
     assert record(demo_desk, point.id, KEY).times_utc_ms.tolist() == before.times_utc_ms.tolist()
 
 
@@ -104,16 +104,16 @@ def test_a_neighbour_says_how_a_clock_was_set(
 ) -> None:
     """Two piezometers in the same marsh: nothing clear is claimed where a tide goes with a tide."""
     point = point_named(demo_desk, "Piezometer K1")
-    made = ClockDialog(window, window.context, point, "water_pressure")
-    qtbot.addWidget(made)
-    made.show()
+    dialog = ClockDialog(window, window.context, point, "water_pressure")
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    names = [made.other.itemText(i) for i in range(made.other.count())]
+    names = [dialog.other.itemText(i) for i in range(dialog.other.count())]
     at = next(i for i, name in enumerate(names) if name.startswith("Absolute pressure"))
-    made.other.setCurrentIndex(at)
-    made.way.setCurrentIndex(made.way.findData("data"))
+    dialog.other.setCurrentIndex(at)
+    dialog.way.setCurrentIndex(dialog.way.findData("data"))
     idle(qtbot, window)
-    assert "Changes go together" in made.figures.text()
+    assert "Changes go together" in dialog.figures.text()
 
 
 def test_what_a_level_loses_is_said_before_and_stands_in_mend_after(
@@ -130,20 +130,20 @@ def test_what_a_level_loses_is_said_before_and_stands_in_mend_after(
     )
     for step in chain(demo_desk, creek, level).corrections:
         withdraw_correction(demo_desk, creek, step)  # a tie rests on the present instants
-    made = ClockDialog(window, window.context, barometer, "air_pressure")
-    qtbot.addWidget(made)
-    made.show()
+    dialog = ClockDialog(window, window.context, barometer, "air_pressure")
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    made.way.setFocus()
-    made.way.setCurrentIndex(made.way.findData("amount"))
-    type_into(made.amount, "720:00:00")
-    qtbot.keyClick(made.amount, Qt.Key.Key_Tab)
+    dialog.way.setFocus()
+    dialog.way.setCurrentIndex(dialog.way.findData("amount"))
+    type_into(dialog.amount, "720:00:00")
+    qtbot.keyClick(dialog.amount, Qt.Key.Key_Tab)
     idle(qtbot, window)
     assert re.search(
-        r"Water level of .+ loses [\d,]+ of its [\d,]+ values there", made.figures.text()
+        r"Water level of .+ loses [\d,]+ of its [\d,]+ values there", dialog.figures.text()
     )
-    type_into(made.words, "set to another month")
-    qtbot.mouseClick(made.keep_button, Qt.MouseButton.LeftButton)
+    type_into(dialog.words, "set to another month")
+    qtbot.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
     idle(qtbot, window)
     gap = gaps_of_calculated(demo_desk)[0]
     assert gap.reason.startswith("no air pressure of")

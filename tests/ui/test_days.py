@@ -31,35 +31,35 @@ def test_degree_days_of_a_store(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     room = point_named(demo_desk, "Cold room A")
-    whole = record(demo_desk, room.id, KEY)
-    end = int(whole.times_utc_ms[-1])
-    made = DaysDialog(window, window.context, room, (end - 40 * DAY_MS, end), KEY)
-    qtbot.addWidget(made)
-    made.show()
+    series = record(demo_desk, room.id, KEY)
+    end = int(series.times_utc_ms[-1])
+    dialog = DaysDialog(window, window.context, room, (end - 40 * DAY_MS, end), KEY)
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
     # by the hour at which the demonstration was made the stretch touches 40, 41 or 42 local days
     first, last = (
         datetime.fromtimestamp(at / 1000, ZoneInfo(room.zone)).date()
         for at in (end - 40 * DAY_MS, end - 1)
     )
-    assert made.table.rowCount() == (last - first).days + 1
-    assert not made.base.isVisible()
-    made.kind.setCurrentIndex(made.kind.findData("heating"))
-    made.base.setText("warm")
-    made.base.editingFinished.emit()
-    assert "no number" in made.words.text()
-    made.base.setText("8")
-    made.base.editingFinished.emit()
+    assert dialog.table.rowCount() == (last - first).days + 1
+    assert not dialog.base.isVisible()
+    dialog.kind.setCurrentIndex(dialog.kind.findData("heating"))
+    dialog.base.setText("warm")
+    dialog.base.editingFinished.emit()
+    assert "no number" in dialog.words.text()
+    dialog.base.setText("8")
+    dialog.base.editingFinished.emit()
     idle(qtbot, window)
-    assert "K d in all" in made.words.text()
+    assert "K d in all" in dialog.words.text()
     target = str(tmp_path / "days.csv")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (target, ""))
-    made.export.click()
+    dialog.export.click()
     idle(qtbot, window)
     with (tmp_path / "days.csv").open(newline="") as file:
         rows = list(csv.DictReader(file))
     # whole days of even readings: the plain mean of max(0, 8 - T) is the held one
-    table = pl.DataFrame({"at": whole.times_utc_ms, "t": whole.values}).with_columns(
+    table = pl.DataFrame({"at": series.times_utc_ms, "t": series.values}).with_columns(
         pl.from_epoch("at", time_unit="ms")
         .dt.replace_time_zone("UTC")
         .dt.convert_time_zone("Europe/Berlin")

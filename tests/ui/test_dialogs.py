@@ -37,10 +37,10 @@ from tests.ui_help import idle, open_window, type_into
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Workspace]:
-    made = open_workspace(tmp_path / "archive", computer=TrustedClock(), pins=MemoryPins())
-    made.change_settings(Settings(addresses="127.0.0.1:1", serial_ports="", person="JA"))
-    yield made
-    made.close()
+    workspace = open_workspace(tmp_path / "archive", computer=TrustedClock(), pins=MemoryPins())
+    workspace.change_settings(Settings(addresses="127.0.0.1:1", serial_ports="", person="JA"))
+    yield workspace
+    workspace.close()
 
 
 @pytest.fixture
@@ -82,8 +82,8 @@ def test_settings_are_taken_at_once_and_kept(dialog: SettingsDialog, desk: Works
     assert isinstance(box, QComboBox)
     box.setCurrentIndex(box.findData("de_DE"))
     assert number(1234.5, 1) == "1.234,5"
-    kept = load_settings(desk.archive.folder / "settings.json")
-    assert (kept.keep_awake, kept.region, kept.person) == (False, "de_DE", "JA")
+    settings = load_settings(desk.archive.folder / "settings.json")
+    assert (settings.keep_awake, settings.region, settings.person) == (False, "de_DE", "JA")
     dialog.line_of("keep_awake").back.click()
     assert load_settings(desk.archive.folder / "settings.json").keep_awake is True
 

@@ -233,18 +233,18 @@ def test_an_excursion_that_has_changed_since_says_what_it_was(
 
 
 def test_lines_of_a_list_keep_their_height_when_the_scroll_bar_comes(qtbot: QtBot) -> None:
-    listed = SiteList("things")
-    qtbot.addWidget(listed)
-    listed.resize(260, 300)
-    listed.show()
+    site_list = SiteList("things")
+    qtbot.addWidget(site_list)
+    site_list.resize(260, 300)
+    site_list.show()
     for width in range(90, 130, 2):  # somewhere there a name stands beside its figure just so
         name = "i" * (width // 2)
         lines = [ListLine("Shore", name, "12.4 °C", "", "", i) for i in range(20)]
-        listed.show_lines(lines, lambda a, b: a == b)
-        qtbot.waitUntil(listed.verticalScrollBar().isVisible)
+        site_list.show_lines(lines, lambda a, b: a == b)
+        qtbot.waitUntil(site_list.verticalScrollBar().isVisible)
         option = QStyleOptionViewItem()
-        option.initFrom(listed)
-        for i in range(1, listed.count()):
-            index = listed.model().index(i, 0)
-            wanted = listed.itemDelegate().sizeHint(option, index).height()
-            assert listed.visualRect(index).height() == wanted
+        option.initFrom(site_list)
+        for i in range(1, site_list.count()):
+            index = site_list.model().index(i, 0)
+            wanted = site_list.itemDelegate().sizeHint(option, index).height()
+            assert site_list.visualRect(index).height() == wanted

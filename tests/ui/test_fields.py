@@ -32,11 +32,11 @@ def _region() -> Iterator[None]:
 
 @pytest.fixture
 def field(qtbot: QtBot) -> DateTimeField:
-    made = DateTimeField("When")
-    qtbot.addWidget(made)
-    made.show_instant(1_700_000_000_000, "Europe/Berlin")
-    made.show()
-    return made
+    date_time_field = DateTimeField("When")
+    qtbot.addWidget(date_time_field)
+    date_time_field.show_instant(1_700_000_000_000, "Europe/Berlin")
+    date_time_field.show()
+    return date_time_field
 
 
 @pytest.mark.parametrize("region", REGIONS)

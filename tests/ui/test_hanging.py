@@ -18,39 +18,39 @@ def test_a_cut_pipe_asks_whether_the_sensor_came_along(
 ) -> None:
     point = point_named(demo_desk, "Piezometer K1")
     now = round(demo_desk.now_ms())
-    made = SensorDepthDialog(window, window.context, point, 3.2)
-    qtbot.addWidget(made)
-    made.show()
+    dialog = SensorDepthDialog(window, window.context, point, 3.2)
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    assert not made.way.isEnabled()  # nothing to come along with yet
-    made.since.show_instant(now - 60 * DAY_MS, point.zone)
-    made.length.setText("8.4")
-    made.length.editingFinished.emit()
-    assert made.figures.text() == "The sensor would lie -5.200 m above the datum."
-    made.keep()
+    assert not dialog.way.isEnabled()  # nothing to come along with yet
+    dialog.since.show_instant(now - 60 * DAY_MS, point.zone)
+    dialog.length.setText("8.4")
+    dialog.length.editingFinished.emit()
+    assert dialog.figures.text() == "The sensor would lie -5.200 m above the datum."
+    dialog.keep()
     idle(qtbot, window)
-    assert "few words" in made.problem.text()
-    made.words.setText("levelled")
-    made.keep()
+    assert "few words" in dialog.problem.text()
+    dialog.words.setText("levelled")
+    dialog.keep()
     idle(qtbot, window)
-    assert made.table.rowCount() == 1
-    made.since.show_instant(now - 10 * DAY_MS, point.zone)
-    made.rim.setText("3.08")
+    assert dialog.table.rowCount() == 1
+    dialog.since.show_instant(now - 10 * DAY_MS, point.zone)
+    dialog.rim.setText("3.08")
     for way, length, sensor in (("with", "8.400", "-5.320"), ("stayed", "8.280", "-5.200")):
-        made.way.setCurrentIndex(made.way.findData(way))
-        assert (made.length.text(), made.length.isEnabled()) == (length, False)
-        assert f"would lie {sensor} m above the datum, before -5.200 m" in made.figures.text()
-    made.words.setText("pipe cut by 12 cm")
-    made.keep()
+        dialog.way.setCurrentIndex(dialog.way.findData(way))
+        assert (dialog.length.text(), dialog.length.isEnabled()) == (length, False)
+        assert f"would lie {sensor} m above the datum, before -5.200 m" in dialog.figures.text()
+    dialog.words.setText("pipe cut by 12 cm")
+    dialog.keep()
     idle(qtbot, window)
     assert [
         (sensor_depth.depth.rim_m, round(sensor_depth.depth.length_m, 3))
         for sensor_depth in sensor_depths_of(demo_desk, point)
     ] == [(3.2, 8.4), (3.08, 8.28)]
-    made.table.setCurrentCell(1, 0)
-    made.withdraw()
+    dialog.table.setCurrentCell(1, 0)
+    dialog.withdraw()
     idle(qtbot, window)
-    assert made.table.rowCount() == 1
-    made.rim.setText("high")
-    made.keep()
-    assert "Rim above the datum" in made.problem.text()
+    assert dialog.table.rowCount() == 1
+    dialog.rim.setText("high")
+    dialog.keep()
+    assert "Rim above the datum" in dialog.problem.text()

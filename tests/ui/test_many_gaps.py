@@ -49,15 +49,15 @@ def test_all_short_gaps_are_left_open_at_once_and_again_open_at_once(
 def test_a_rule_of_a_line_says_why_not(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
-    made = SeveralGapsDialog(window, window.context)
-    qtbot.addWidget(made)
-    made.show()
+    dialog = SeveralGapsDialog(window, window.context)
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    made.longest.setText("soon")
-    made.look()
-    assert made.problem.text()
-    made.longest.setText("12 h")
-    made.look()
+    dialog.longest.setText("soon")
+    dialog.look()
+    assert dialog.problem.text()
+    dialog.longest.setText("12 h")
+    dialog.look()
     idle(qtbot, window)
-    words = [made.table.item(i, 4).text() for i in range(made.table.rowCount())]
+    words = [dialog.table.item(i, 4).text() for i in range(dialog.table.rowCount())]
     assert any("too long" in one or "longer than asked for" in one for one in words)

@@ -163,11 +163,11 @@ def test_what_a_thermometer_beside_it_measured_is_chosen_before_any_estimate(
     lines += [f"{datetime.fromtimestamp(at / 1000, UTC):%Y-%m-%d;%H:%M:%S};9.25" for at in due]
     path = tmp_path / "rope.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
-    tie = proposed_template(recognise_text(demo_desk, path), "Rope")
-    columns = tuple(replace(column, quantity="water_temperature") for column in tie.columns)
-    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
+    template = proposed_template(recognise_text(demo_desk, path), "Rope")
+    columns = tuple(replace(column, quantity="water_temperature") for column in template.columns)
+    form = replace(template.form, time=replace(template.form.time, zone="UTC"))
     import_text(
-        demo_desk, path, replace(tie, point=gap.point.full_name, form=form, columns=columns)
+        demo_desk, path, replace(template, point=gap.point.full_name, form=form, columns=columns)
     )
     window.show_place(places.MEND, gap.key)
     idle(qtbot, window)
@@ -180,10 +180,10 @@ def test_what_a_thermometer_beside_it_measured_is_chosen_before_any_estimate(
     assert shown["Water temperature"].values.tolist() == [9.25] * rope.readings
     press(window, "Ctrl+Return")
     idle(qtbot, window)
-    stands = record(demo_desk, gap.point.id, "water_temperature")
-    inside = stands.between(gap.gap.start_ms, gap.gap.end_ms)
+    series = record(demo_desk, gap.point.id, "water_temperature")
+    inside = series.between(gap.gap.start_ms, gap.gap.end_ms)
     assert inside.values.tolist() == [9.25] * rope.readings
-    assert not stands.estimated.any()
+    assert not series.estimated.any()
     filled = next(g for g in gaps(demo_desk) if g.state == "from another source")
     window.show_place(places.MEND, filled.key)
     idle(qtbot, window)

@@ -91,14 +91,19 @@ def test_what_the_sources_say_of_a_gap(
     usual: str | None,
     says: tuple[str, str, int | None, int | None],
 ) -> None:
-    told = mend.offers(booked(state), from_logger, line)
-    assert told.usual == usual
-    assert (told.logger_offer, told.line_offer, told.logger_covers, told.line_covers) == says
+    source_offers = mend.offers(booked(state), from_logger, line)
+    assert source_offers.usual == usual
+    assert (
+        source_offers.logger_offer,
+        source_offers.line_offer,
+        source_offers.logger_covers,
+        source_offers.line_covers,
+    ) == says
 
 
 def test_a_line_says_that_it_fills_a_gap_only_where_it_does() -> None:
-    told = mend.offers(booked("estimated"), logger(7), LINE, by_line=True)
-    assert (told.line_offer, told.line_covers) == ("filled", 10)
+    source_offers = mend.offers(booked("estimated"), logger(7), LINE, by_line=True)
+    assert (source_offers.line_offer, source_offers.line_covers) == ("filled", 10)
 
 
 def test_a_gap_is_filled_by_what_can_fill_it_and_one_act_at_a_time() -> None:

@@ -68,9 +68,9 @@ def test_one_is_not_many(qapp: object) -> None:
 
 # -- settings ------------------------------------------------------------------------------------
 def test_settings_read_back(tmp_path: Path) -> None:
-    wanted = Settings(addresses="10.0.0.1:502", person="Jänne", theme="sun", font_percent=125)
-    save_settings(tmp_path / "s.json", wanted)
-    assert load_settings(tmp_path / "s.json") == wanted
+    settings = Settings(addresses="10.0.0.1:502", person="Jänne", theme="sun", font_percent=125)
+    save_settings(tmp_path / "s.json", settings)
+    assert load_settings(tmp_path / "s.json") == settings
     assert load_settings(tmp_path / "none.json") == Settings()
 
 

@@ -25,11 +25,11 @@ from tests.ui_help import idle, open_window
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Workspace]:
-    made = open_workspace(
+    workspace = open_workspace(
         tmp_path / "archive", computer=TrustedClock(), pins=MemoryPins(), zone="UTC"
     )
-    yield made
-    made.close()
+    yield workspace
+    workspace.close()
 
 
 def act_as(desk: Workspace, name: str) -> None:

@@ -259,8 +259,8 @@ def test_no_two_acts_of_a_place_share_a_key(window: MainWindow) -> None:
 def test_a_theme_and_a_size_of_text_are_kept(window: MainWindow) -> None:
     window.set_theme("dark")
     window.resize_text(25)
-    kept = load_settings(window.context.desk.folder / "settings.json")
-    assert (kept.theme, kept.font_percent) == ("dark", 125)
+    settings = load_settings(window.context.desk.folder / "settings.json")
+    assert (settings.theme, settings.font_percent) == ("dark", 125)
 
 
 # -- the window ------------------------------------------------------------------------------------

@@ -30,10 +30,10 @@ ZONE = "Europe/Berlin"
 def editor_for(qtbot: QtBot, lab: Lab, plan: Plan, settings_: Settings | None = None) -> PlanEditor:
     application()
     units = units_of(settings_ or Settings())
-    made = PlanEditor(lab.desk.now_ms, lambda: units, lambda point: f"{point} by pattern")
-    qtbot.addWidget(made)
-    made.show_plan(contact(lab.desk, lab.standin.address, lab.serial), plan, ZONE)
-    return made
+    plan_editor = PlanEditor(lab.desk.now_ms, lambda: units, lambda point: f"{point} by pattern")
+    qtbot.addWidget(plan_editor)
+    plan_editor.show_plan(contact(lab.desk, lab.standin.address, lab.serial), plan, ZONE)
+    return plan_editor
 
 
 @pytest.fixture

@@ -28,11 +28,11 @@ def shown(kind: type[QDialog]) -> QDialog:
 
 
 def sites_at(window: MainWindow, qtbot: QtBot, desk: Workspace, name: str) -> PlacesDialog:
-    made = PlacesDialog(window, window.context, point_named(desk, name).id)
-    qtbot.addWidget(made)
-    made.show()
+    dialog = PlacesDialog(window, window.context, point_named(desk, name).id)
+    qtbot.addWidget(dialog)
+    dialog.show()
     idle(qtbot, window)
-    return made
+    return dialog
 
 
 def test_a_logger_that_stood_elsewhere_is_put_right_and_taken_back(
@@ -45,8 +45,8 @@ def test_a_logger_that_stood_elsewhere_is_put_right_and_taken_back(
     assert made.stood.rowCount() == 1
     tank, intake = (point_named(demo_desk, name).id for name in ("Tank 2", "Intake"))
     key = point_named(demo_desk, "Tank 2").channels[0].channel
-    whole = record(demo_desk, tank, key)
-    since = int(whole.times_utc_ms[-1]) - 3 * DAY_MS
+    series = record(demo_desk, tank, key)
+    since = int(series.times_utc_ms[-1]) - 3 * DAY_MS
     made.where.setCurrentIndex(made.where.findData(intake))
     made.since.show_instant(since, "Europe/Berlin")
     made.enter()
@@ -56,12 +56,12 @@ def test_a_logger_that_stood_elsewhere_is_put_right_and_taken_back(
     made.enter()
     idle(qtbot, window)
     left = record(demo_desk, tank, key)
-    assert 0 < len(left) < len(whole)
+    assert 0 < len(left) < len(series)
     assert int(left.times_utc_ms[-1]) < since
     assert "swapped at the tank" in made.said.item(0, 3).text()
     made.withdraw()
     idle(qtbot, window)
-    assert len(record(demo_desk, tank, key)) == len(whole)
+    assert len(record(demo_desk, tank, key)) == len(series)
     assert made.said.rowCount() == 0
 
 
@@ -201,14 +201,14 @@ def test_units_of_the_screen_are_those_of_the_quantity_or_of_the_series(
 def test_of_two_series_of_one_unit_the_second_follows_the_first(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
-    made = CalculatedDialog(window, window.context, point_named(demo_desk, "Cold room A"))
-    qtbot.addWidget(made)
+    dialog = CalculatedDialog(window, window.context, point_named(demo_desk, "Cold room A"))
+    qtbot.addWidget(dialog)
     idle(qtbot, window)
-    made.formula.setCurrentText("Difference of two series")
-    first, second = made.inputs
+    dialog.formula.setCurrentText("Difference of two series")
+    first, second = dialog.inputs
     assert first.currentText() == "Store temperature"
     assert second.currentText() == "Room around the store (same point)"
     first.setCurrentIndex(1)
     assert second.currentText() == "Store temperature (same point)"
     idle(qtbot, window)
-    assert " K, at last" in made.seen.text()
+    assert " K, at last" in dialog.seen.text()

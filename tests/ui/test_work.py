@@ -20,9 +20,9 @@ from tests.ui_help import PATIENCE_MS
 
 @pytest.fixture
 def works(qtbot: QtBot) -> Iterator[WorkQueue]:
-    one = WorkQueue()
-    yield one
-    one.stop()
+    work_queue = WorkQueue()
+    yield work_queue
+    work_queue.stop()
 
 
 def test_work_runs_elsewhere_and_answers_here(works: WorkQueue, qtbot: QtBot) -> None:

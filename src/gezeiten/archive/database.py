@@ -265,7 +265,7 @@ class Archive:
             with self.writing():
                 pass
 
-    def enter(self, session: Session, told: Body, who: Author) -> None:
+    def enter(self, session: Session, body: Body, who: Author) -> None:
         """Enter an act that was applied, in this computer's own chain.
 
         Raises:
@@ -276,7 +276,7 @@ class Archive:
                 f"The archive in {self.folder} is only looked at; open it without --look, or a "
                 "copy of it, to change it."
             )
-        self.chain.enter(session, told, who)
+        self.chain.enter(session, body, who)
 
     def _acquire_write_lock(self, session: Session) -> None:
         """Take the write lock; another program is waited for, with a word, `busy_s` long."""

@@ -32,6 +32,6 @@ def hangings(session: Session) -> dict[str, list[StoredSensorDepth]]:
     session.flush()  # what follows asks the database itself
     found: dict[str, list[StoredSensorDepth]] = {}
     for uid, point, since_ms, rim_m, length_m, *said in _ALL.all(session.connection()):
-        hung = SensorDepth(since_ms, rim_m, length_m)
-        found.setdefault(point, []).append(StoredSensorDepth(uid, point, hung, *said))
+        depth = SensorDepth(since_ms, rim_m, length_m)
+        found.setdefault(point, []).append(StoredSensorDepth(uid, point, depth, *said))
     return found

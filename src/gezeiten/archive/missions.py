@@ -228,8 +228,8 @@ def _latest(session: Session, made: Layout) -> dict[int, tuple[KnownMission, boo
     return latest
 
 
-def _newer(one: Deployment) -> tuple[bool, int, int]:
-    return (one.stay.is_logger, one.start_ms, one.stay.first_ms)
+def _newer(deployment: Deployment) -> tuple[bool, int, int]:
+    return (deployment.stay.is_logger, deployment.start_ms, deployment.stay.first_ms)
 
 
 def _waiting(session: Session) -> dict[int, tuple[KnownMission, bool]]:

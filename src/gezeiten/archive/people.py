@@ -39,7 +39,7 @@ def entries_by_name(session: Session) -> dict[str, tuple[int, int]]:
     return {name: (many, last_ms) for name, many, last_ms in rows}
 
 
-def erase(archive: Archive, name: str, said: Authorship) -> None:
+def erase(archive: Archive, name: str, authorship: Authorship) -> None:
     """Erase a name: from every table and out of the chain files. What was done stays, and
     everything still checks. Names in entries from before chain files, in words that somebody typed
     and in documents that were handed over stay as well.
@@ -51,11 +51,11 @@ def erase(archive: Archive, name: str, said: Authorship) -> None:
         found = session.scalars(select(Person.uid).where(Person.name == name)).first()
         if found is None or name == ERASED:
             raise InputError(f"Nobody called “{name}” acts in this archive; look at the names.")
-        do(session, PersonErased(found), said)
-        if said.person == name:  # the entry of this very act was written under it
+        do(session, PersonErased(found), authorship)
+        if authorship.person == name:  # the entry of this very act was written under it
             its = update(LogbookRow).where(LogbookRow.person == name)
             session.execute(its.values(person=ERASED))
-    finish_erasing(archive, said.at_ms)
+    finish_erasing(archive, authorship.at_ms)
 
 
 def finish_erasing(archive: Archive, at_ms: int) -> None:

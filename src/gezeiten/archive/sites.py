@@ -70,7 +70,7 @@ def key_of_point(session: Session, uid: str) -> int:
     return session.scalars(select(Point.id).filter_by(uid=uid)).one()
 
 
-def find_or_add_point(session: Session, name: str, said: Authorship) -> Point:
+def find_or_add_point(session: Session, name: str, authorship: Authorship) -> Point:
     """Return the point of "Site · Point", both made where they are new; a bare name is a site
     with a point of the same name. A name that comes from elsewhere with signs that no name can have
     is cleaned of them, which whoever looks hears."""
@@ -80,11 +80,11 @@ def find_or_add_point(session: Session, name: str, said: Authorship) -> Point:
     point_name = _cleaned(session, point_name)
     site = session.scalars(select(Site).filter_by(name=site_name).order_by(Site.id)).first()
     if site is None:
-        site = _new_site(session, site_name, said)
+        site = _new_site(session, site_name, authorship)
     query = select(Point).filter_by(site_id=site.id, name=point_name).order_by(Point.id)
     point = session.scalars(query).first()
     if point is None:
-        do(session, PointMade(fresh_id(), site.uid, PointFacts(point_name)), said)
+        do(session, PointMade(fresh_id(), site.uid, PointFacts(point_name)), authorship)
         point = session.scalars(query).first()
         assert point is not None
     return point
@@ -105,11 +105,11 @@ def _cleaned(session: Session, name: str) -> str:
     return clean
 
 
-def _new_site(session: Session, name: str, said: Authorship) -> Site:
+def _new_site(session: Session, name: str, authorship: Authorship) -> Site:
     """Make a site that was only named. Its zone is a guess, and whoever looks hears so."""
     archive: Archive = session.info["archive"]
     zone = archive.new_site_zone
-    do(session, SiteMade(fresh_id(), SiteFacts(name, zone=zone), by_the_way=True), said)
+    do(session, SiteMade(fresh_id(), SiteFacts(name, zone=zone), by_the_way=True), authorship)
     archive.on_wait(
         f"{name} is a new site; its zone was taken from this computer ({zone}): check the zone"
         " in Sites and points."

@@ -343,8 +343,8 @@ class _Story:
         """The level of the creek above its sensor, from the barometer in the hut."""
         creek, hut = (point_named(self._desk, name) for name in ("Creek gauge", "Barometer hut"))
         inputs = ((creek, "water_pressure"), (hut, "air_pressure"))
-        wanted = Calculation(FORMULAS["water_level", 3], inputs, {"density_kg_m3": 1018.0})
-        calculate(self._desk, wanted, "brackish, 24 g/kg at 12 °C")
+        calculation = Calculation(FORMULAS["water_level", 3], inputs, {"density_kg_m3": 1018.0})
+        calculate(self._desk, calculation, "brackish, 24 g/kg at 12 °C")
 
     def _hand_over(self) -> None:
         """Hand over a fortnight of cold room A, as CSV and as PDF."""
@@ -362,6 +362,6 @@ class _Story:
                 fill_by_line(self._desk, booked)
 
 
-def _each(act: Callable[[str], None], serials: tuple[str, ...]) -> None:
+def _each(run: Callable[[str], None], serials: tuple[str, ...]) -> None:
     for serial in serials:
-        act(serial)
+        run(serial)

@@ -43,8 +43,8 @@ def _imported(outlook: TextOutlook) -> list[SeriesSurvey]:
     return [one for one in outlook.survey.series if one.column.quantity] if outlook.survey else []
 
 
-def _series_row(outlook: TextOutlook, one: SeriesSurvey) -> dict[str, object]:
-    tie, numbers = one.column, one.numbers
+def _series_row(outlook: TextOutlook, series_survey: SeriesSurvey) -> dict[str, object]:
+    tie, numbers = series_survey.column, series_survey.numbers
     return {
         "column": tie.column + 1,
         "lines_of": [text for _, text in tie.where],
@@ -53,8 +53,8 @@ def _series_row(outlook: TextOutlook, one: SeriesSurvey) -> dict[str, object]:
         "quantity": tie.quantity,
         "unit": tie.unit,
         "zone": outlook.template.form.time.zone,
-        "first": _instant(one.first_ms),
-        "last": _instant(one.last_ms),
+        "first": _instant(series_survey.first_ms),
+        "last": _instant(series_survey.last_ms),
         "count": numbers.count,
         "lowest": numbers.lowest,
         "highest": numbers.highest,

@@ -59,15 +59,15 @@ def find_command(folder: Path | None, as_json: bool, at: tuple[str, ...]) -> Non
     with desk_for_reading(folder) as desk:
         if at:
             desk.settings = replace(desk.settings, addresses=", ".join(at), serial_ports="")
-        found = find_all_loggers(desk)
+        loggers = find_all_loggers(desk)
     lines = [
         f"{logger.identity.serial:8} {logger.identity.model.name:9} "
         f"{State(logger.state.state).name.lower():9} {readings_text(logger.state.readings):>18}  "
         f"clock {duration_text(round(logger.clock.difference_ms))}  {logger.address}"
-        for logger in found
+        for logger in loggers
     ]
     print_result(
-        as_json, [_logger_dict(logger) for logger in found], lines or ["No logger answers."]
+        as_json, [_logger_dict(logger) for logger in loggers], lines or ["No logger answers."]
     )
 
 
@@ -154,21 +154,21 @@ def overview_command(
         thinning = extent.overview(extent.span, kind, wanted)
         if not thinning.is_possible:
             raise InputError(f"{serial} cannot be thinned like this; give a smaller --every.")
-        came = offload_overview(desk, address, serial, extent.entry.mission, thinning)
+        brought = offload_overview(desk, address, serial, extent.entry.mission, thinning)
     row = {
         "serial": serial,
-        "values": came.values,
+        "values": brought.values,
         "every": thinning.every,
-        "outside": came.outside,
-        "extremes": {key: [low, high] for key, low, high in came.extremes},
-        "error": came.error,
+        "outside": brought.outside,
+        "extremes": {key: [low, high] for key, low, high in brought.extremes},
+        "error": brought.error,
     }
     lines = [
-        f"{serial}: {counted(came.values, 'value', 'values')}, one for every "
-        f"{readings_text(thinning.every)}. {grouped(came.outside)} outside a limit, as it "
-        f"seems. {came.error}".strip()
+        f"{serial}: {counted(brought.values, 'value', 'values')}, one for every "
+        f"{readings_text(thinning.every)}. {grouped(brought.outside)} outside a limit, as it "
+        f"seems. {brought.error}".strip()
     ]
-    lines += [f"  {key}: {figure(low)} to {figure(high)}" for key, low, high in came.extremes]
+    lines += [f"  {key}: {figure(low)} to {figure(high)}" for key, low, high in brought.extremes]
     print_result(as_json, row, lines)
 
 

@@ -110,8 +110,8 @@ def import_command(
                 f"{path.name}: {outlook.questions[0].question} Nothing was imported; "
                 f"answer with --answer {outlook.questions[0].id}=…"
             )
-        tie = with_values_seen(outlook.template, outlook.survey)
-        text = import_text(desk, path, tie)
+        template = with_values_seen(outlook.template, outlook.survey)
+        text = import_text(desk, path, template)
     row = {
         "readings": text.readings,
         "repeated": text.repeated,
@@ -159,19 +159,19 @@ def _answers(said: tuple[str, ...]) -> dict[str, str]:
 
 def _import_folder(desk: Workspace, folder: Path, kind: str, *, as_json: bool) -> None:
     """Take all texts of a folder that are of one kind."""
-    seen = recognise_texts(desk, texts_in(folder), kind=kind)
-    done = import_texts(desk, seen)
+    texts = recognise_texts(desk, texts_in(folder), kind=kind)
+    done = import_texts(desk, texts)
     taken = {path: one.readings for path, one in done.imported}
     failed = [
         *done.failed,
-        *((one.path, one.summary) for one in seen if one.summary and not one.is_imported),
+        *((one.path, one.summary) for one in texts if one.summary and not one.is_imported),
     ]
     rows: list[dict[str, object]] = [
         {"file": one.path.name, "readings": taken.get(one.path, 0), "kept_before": one.is_imported}
-        for one in seen
+        for one in texts
     ]
     lines = [f"{path.name}: {readings_text(many)} kept." for path, many in taken.items()]
-    lines += [f"{one.path.name}: kept already." for one in seen if one.is_imported]
+    lines += [f"{one.path.name}: kept already." for one in texts if one.is_imported]
     lines += [f"{path.name}: {why}" for path, why in failed]
     print_result(as_json, rows, lines or ["No text lies there."])
     if failed:

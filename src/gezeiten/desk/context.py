@@ -294,7 +294,7 @@ class Workspace:
 
         return Authorship(self.now_ms(), self.person)
 
-    def do_within(self, session: ArchiveSession, act: Action) -> None:
+    def do_within(self, session: ArchiveSession, action: Action) -> None:
         """Do an act inside the caller's transaction.
 
         Raises:
@@ -302,16 +302,16 @@ class Workspace:
         """
         from gezeiten.archive.actions.execution import do
 
-        do(session, act, self.authorship)
+        do(session, action, self.authorship)
 
-    def do(self, act: Action) -> None:
+    def do(self, action: Action) -> None:
         """Do an act.
 
         Raises:
             InputError: it cannot be done on the archive as it is now.
         """
         with self.archive.writing() as session:
-            self.do_within(session, act)
+            self.do_within(session, action)
 
     def attempt_failed(
         self, attempt: Attempt, serial: str, error: GezeitenError, plan: Plan | None = None

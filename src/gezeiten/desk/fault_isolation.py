@@ -18,10 +18,10 @@ class Fault:
     sentence: str
 
 
-def or_fault(act: Callable[[], T]) -> T | Fault:
+def or_fault(run: Callable[[], T]) -> T | Fault:
     """Return what an act gives, or why it cannot."""
     try:
-        return act()
+        return run()
     except GezeitenError as exc:
         return Fault(str(exc))
     except Exception as exc:  # noqa: BLE001 - a mistake of ours at one point spares the others

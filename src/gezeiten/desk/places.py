@@ -220,13 +220,15 @@ def _plan(mission: KnownMission) -> Plan | None:
     return None
 
 
-def _channel_place(shown: ShownSeries, channel: str, plan: Plan | None) -> ChannelPlace:
+def _channel_place(shown_series: ShownSeries, channel: str, plan: Plan | None) -> ChannelPlace:
     if plan is None:
-        return ChannelPlace(shown.key, shown.unit, ())
-    setting, label = plan.setting(channel), label_of(shown.key)
+        return ChannelPlace(shown_series.key, shown_series.unit, ())
+    setting, label = plan.setting(channel), label_of(shown_series.key)
     name = f"{setting.name} ({label})" if setting.name and label else setting.name
     rules = _drawn_rules(plan, channel)
-    return ChannelPlace(shown.key, shown.unit, rules, name, setting.color, setting.unit)
+    return ChannelPlace(
+        shown_series.key, shown_series.unit, rules, name, setting.color, setting.unit
+    )
 
 
 def _drawn_rules(plan: Plan | None, channel: str) -> tuple[LimitRule, ...]:

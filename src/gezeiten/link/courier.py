@@ -127,9 +127,9 @@ class CourierSession:
         """Set its clock."""
         self._session.command(reg.LoggerCommand.SET_CLOCK, to_ms)
 
-    def set_at_loggers(self, what: reg.CourierMode) -> None:
+    def set_at_loggers(self, courier_mode: reg.CourierMode) -> None:
         """Say what it shall do at loggers after collecting."""
-        self._session.command(reg.LoggerCommand.SET_AT_LOGGERS, what)
+        self._session.command(reg.LoggerCommand.SET_AT_LOGGERS, courier_mode)
 
     def clear(self, record: CourierRecord) -> None:
         """Clear one record; the courier refuses unless its fingerprint is the one we name."""

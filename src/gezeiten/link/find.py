@@ -28,9 +28,11 @@ class FoundCourier:
 class CourierAnswersError(DeviceError):
     """A courier is there, not a logger; `found` says which."""
 
-    def __init__(self, found: FoundCourier) -> None:
-        super().__init__(f"The courier {found.serial} answers at {found.address}, not a logger.")
-        self.found = found
+    def __init__(self, courier: FoundCourier) -> None:
+        super().__init__(
+            f"The courier {courier.serial} answers at {courier.address}, not a logger."
+        )
+        self.found = courier
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +71,7 @@ def search(
 ) -> list[FoundLogger]:
     """Return the loggers that answer, by serial. Each job asks one place and raises where nobody
     is; silent places are no error."""
-    found: list[FoundLogger] = []
+    loggers: list[FoundLogger] = []
     with ThreadPoolExecutor(_AT_ONCE) as pool:
         asked = [pool.submit(job) for job in jobs]
         for job in as_completed(asked):
@@ -84,7 +86,7 @@ def search(
                 continue
             except GezeitenError:
                 continue  # nobody there, or no logger: that is what most places are
-            found.append(logger)
+            loggers.append(logger)
             if on_found:
                 on_found(logger)
-    return sorted(found, key=lambda logger: logger.identity.serial)
+    return sorted(loggers, key=lambda logger: logger.identity.serial)

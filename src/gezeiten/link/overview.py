@@ -119,14 +119,14 @@ def decode_overview(data: bytes) -> Overview:
     Raises:
         LoggerAnswerError: its header cannot be read, or it is none.
     """
-    asked: list[Thinning] = []
+    thinnings: list[Thinning] = []
 
     def read(content: dict[str, Any]) -> Header:
-        asked.append(_thinning_of(content))
+        thinnings.append(_thinning_of(content))
         return _header_of(content)
 
     file = decode_mission_file(data, read)
-    [thinning] = asked
+    [thinning] = thinnings
     columns = _MEANS_COLUMNS if thinning.kind == ThinKind.MEANS else 1
     if file.header.interval_ms % thinning.every or len(file.header.channels) % columns:
         raise LoggerAnswerError("The overview does not suit what it shows; ask for it again.")

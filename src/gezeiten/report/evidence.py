@@ -79,10 +79,10 @@ def _remarks(p: PageBuilder) -> list[Flowable]:
     return [p.text("Remarks", p.head), p.table(rows, widths)]
 
 
-def _correction_lines(one: Remark) -> str:
-    if one.whole_site:
+def _correction_lines(remark: Remark) -> str:
+    if remark.whole_site:
         return "the whole site"
-    return quantity(one.series).name if one.series else "the point"
+    return quantity(remark.series).name if remark.series else "the point"
 
 
 def _checks(p: PageBuilder) -> list[Flowable]:
@@ -105,19 +105,22 @@ def _checks(p: PageBuilder) -> list[Flowable]:
     return [p.text("Read by hand", p.head), *parts] if parts else []
 
 
-def _check(p: PageBuilder, one: CheckComparison) -> list[str]:
-    check, its = one.check, quantity(one.check.series)
+def _check(p: PageBuilder, check_comparison: CheckComparison) -> list[str]:
+    check, its = check_comparison.check, quantity(check_comparison.check.series)
 
     def shown(value: float) -> str:
         return f"{value:.{its.decimals}f} {its.unit}".rstrip() if math.isfinite(value) else ""
 
     read = [shown(check.value)] + ([f"dip {check.dip_m:.3f} m"] if check.dip_m is not None else [])
     off = [
-        f"{one.difference:+.{its.decimals}f} ± {one.u:.{its.decimals}f}"
-        if math.isfinite(one.difference)
+        f"{check_comparison.difference:+.{its.decimals}f} ± {check_comparison.u:.{its.decimals}f}"
+        if math.isfinite(check_comparison.difference)
         else ""
     ]
-    ends = (("lowest", check.low, one.low), ("highest", check.high, one.high))
+    ends = (
+        ("lowest", check.low, check_comparison.low),
+        ("highest", check.high, check_comparison.high),
+    )
     for name, value, difference in ends:
         read += [f"{name} {shown(value)}"] if value is not None else []
         off += [f"{name} {difference:+.{its.decimals}f}"] if difference is not None else []
@@ -125,7 +128,7 @@ def _check(p: PageBuilder, one: CheckComparison) -> list[str]:
         p.time(check.at_ms),
         its.name,
         ", ".join(filter(None, read)),
-        shown(one.recorded) or "nothing there",
+        shown(check_comparison.recorded) or "nothing there",
         ", ".join(filter(None, off)),
         check.by,
     ]
@@ -229,13 +232,15 @@ def _clocks(p: PageBuilder) -> list[Flowable]:
     return [*parts, p.table(rows, [32 * mm, 32 * mm, WIDTH - 64 * mm])]
 
 
-def _beyond(p: PageBuilder, one: StoredClockCorrection) -> str:
+def _beyond(p: PageBuilder, clock_correction: StoredClockCorrection) -> str:
     """Say what the instants are sure to at the end of the stretch, where it reaches beyond what was
     measured."""
-    last_ms = one.map.true_ms[-1]
+    last_ms = clock_correction.map.true_ms[-1]
     if p.report.span[1] <= last_ms:
         return ""
-    a_day_s = clock_u_ms(one.map, one.uncertainty, last_ms + DAY_MS) / 1000
+    a_day_s = (
+        clock_u_ms(clock_correction.map, clock_correction.uncertainty, last_ms + DAY_MS) / 1000
+    )
     return f" up to {p.time(last_ms)}, ± {a_day_s:.1f} s a day later, and so on"
 
 

@@ -56,7 +56,7 @@ def write_pdf(report: PointReport, path: Path) -> int:
         SurroundingsError: what was read back is not the report.
         OSError: the disk.
     """
-    made = PageBuilder(report)
+    builder = PageBuilder(report)
     document = BaseDocTemplate(
         str(path),
         pagesize=A4,
@@ -68,11 +68,11 @@ def write_pdf(report: PointReport, path: Path) -> int:
     edges = dict.fromkeys(("leftPadding", "rightPadding", "topPadding", "bottomPadding"), 0)
     frame = Frame(18 * mm, 18 * mm, WIDTH, A4[1] - 38 * mm, **edges)
     document.addPageTemplates(PageTemplate("page", [frame]))
-    story = [*_answer(made), *_excursions(made), *_curves(made)]
+    story = [*_answer(builder), *_excursions(builder), *_curves(builder)]
     for channel in report.channels:
-        story += _by_day(made, channel)
-    story += honest_part(made)
-    document.build(story, canvasmaker=_canvas(made))
+        story += _by_day(builder, channel)
+    story += honest_part(builder)
+    document.build(story, canvasmaker=_canvas(builder))
     return _check_written(report, path)
 
 

@@ -72,8 +72,8 @@ def values(archive: Archive, point_id: int) -> list[float]:
 
 
 def whole(session: Session, point_id: int) -> Series:
-    made = load_segments(session, point_id, "air_temperature")
-    return join_series([made.read(session, i) for i in range(len(made.listed))])
+    segments = load_segments(session, point_id, "air_temperature")
+    return join_series([segments.read(session, i) for i in range(len(segments.listed))])
 
 
 def test_a_mission_makes_its_site_point_series_and_entry(archive: Archive) -> None:

@@ -59,24 +59,24 @@ def by_time(keys: list[int]) -> Column:
     return text_column(times, np.array([value_of(k) for k in sorted(keys)]))
 
 
-def held(session: Session, whose: BlockOwner) -> list[Any]:
+def held(session: Session, owner: BlockOwner) -> list[Any]:
     query = (
         select(Block.__table__, *READING[-3:], BlockCells.cells)
         .join(BlockBytes, BlockBytes.id == Block.id)
         .join(BlockCells, BlockCells.id == Block.id)
     )
     rows = session.execute(query.order_by(Block.first)).all()
-    assert all(row.is_text == whose.is_text for row in rows)
+    assert all(row.is_text == owner.is_text for row in rows)
     return [row[1:] for row in rows]
 
 
-def read_back(session: Session, whose: BlockOwner) -> dict[int, float]:
+def read_back(session: Session, owner: BlockOwner) -> dict[int, float]:
     """Readings by number or instant, as plain Python has them."""
     found: dict[int, float] = {}
     query = select(Block.first, Block.width, *READING).join(BlockBytes, BlockBytes.id == Block.id)
     for block in session.execute(query.order_by(Block.first)):
-        column = unpack(block, is_text=whose.is_text)
-        keys = (column.times if whose.is_text else column.numbers).tolist()
+        column = unpack(block, is_text=owner.is_text)
+        keys = (column.times if owner.is_text else column.numbers).tolist()
         assert len(keys) <= PER_BLOCK
         assert all(block.first <= key < block.first + block.width for key in keys)
         assert block.first % block.width == 0
@@ -105,21 +105,21 @@ def test_a_texts_readings_are_the_same_in_any_order(data: st.DataObject, keys: s
     check(data, keys, TEXT)
 
 
-def check(data: st.DataObject, keys: set[int], whose: BlockOwner) -> None:
-    column_of = by_time if whose.is_text else by_number
+def check(data: st.DataObject, keys: set[int], owner: BlockOwner) -> None:
+    column_of = by_time if owner.is_text else by_number
     with tables() as session:
-        store_channel(session, whose, ChannelColumn("co2", "ppm", column_of(sorted(keys))))
-        at_once = held(session, whose)
+        store_channel(session, owner, ChannelColumn("co2", "ppm", column_of(sorted(keys))))
+        at_once = held(session, owner)
         wanted = {key: value_of(key) for key in keys}
-        assert repr(read_back(session, whose)) == repr(dict(sorted(wanted.items())))
+        assert repr(read_back(session, owner)) == repr(dict(sorted(wanted.items())))
     with tables() as session:
         known: set[int] = set()
         for piece in in_pieces(data, keys):
-            came = store_channel(session, whose, ChannelColumn("co2", "ppm", column_of(piece)))
-            assert came.is_new.tolist() == [key not in known for key in sorted(piece)]
-            assert not came.differs
+            result = store_channel(session, owner, ChannelColumn("co2", "ppm", column_of(piece)))
+            assert result.is_new.tolist() == [key not in known for key in sorted(piece)]
+            assert not result.differs
             known |= set(piece)
-        assert held(session, whose) == at_once
+        assert held(session, owner) == at_once
 
 
 def test_where_bytes_differ_those_that_came_first_stand_but_for_a_value() -> None:

@@ -30,10 +30,10 @@ HOLE = Gap(100, 200, 10)
     ],
 )
 def test_a_hole_is_a_gap_unless_its_readings_were_lent(start: int, end: int, wanted: bool) -> None:
-    feed = SeriesAssignment("p", "co2", "A", Deployment(STAY, "p", 0, 10**9), start, end)
-    assert is_covered_by(HOLE, feed) is wanted
+    assignment = SeriesAssignment("p", "co2", "A", Deployment(STAY, "p", 0, 10**9), start, end)
+    assert is_covered_by(HOLE, assignment) is wanted
 
 
 def test_one_reading_that_is_missing_where_a_logger_took_over_stays_a_gap() -> None:
-    feed = SeriesAssignment("p", "co2", "A", Deployment(STAY, "p", 0, 10**9), 110, 10**6)
-    assert not is_covered_by(Gap(100, 110, 10), feed)
+    assignment = SeriesAssignment("p", "co2", "A", Deployment(STAY, "p", 0, 10**9), 110, 10**6)
+    assert not is_covered_by(Gap(100, 110, 10), assignment)

@@ -34,9 +34,9 @@ def connection() -> Iterator[Connection]:
     ],
 )
 def test_what_was_otherwise_is_said(
-    connection: Connection, changed: Change, misfits: list[str]
+    connection: Connection, changed: Change, conflicts: list[str]
 ) -> None:
-    assert change(connection, SITES, "s", [changed]) == misfits
+    assert change(connection, SITES, "s", [changed]) == conflicts
     assert _kept(connection, changed.field) == changed.after
 
 

@@ -45,11 +45,11 @@ def test_a_change_says_how_many_rows_it_met(connection: Connection) -> None:
 
 
 def test_a_value_in_the_statement_itself_stays(connection: Connection) -> None:
-    found = PreparedStatement(
+    statement = PreparedStatement(
         select(Site.id).where(Site.name == "Deich", Site.uid == bindparam("u"))
     )
-    assert found.value(connection, u="s") == 1
-    assert found.value(connection, u="other") is None
+    assert statement.value(connection, u="s") == 1
+    assert statement.value(connection, u="other") is None
 
 
 def test_the_drivers_errors_are_sqlalchemys(connection: Connection) -> None:

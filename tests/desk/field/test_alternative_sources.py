@@ -59,9 +59,9 @@ def beside(lab: Lab, folder: Path, begin_ms: int, end_ms: int) -> None:
         lines.append(f"{when:%Y-%m-%d;%H:%M:%S};{value:.2f}")
     path = folder / "beside.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
-    tie = proposed_template(recognise_text(lab.desk, path), "Thermometer")
-    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    import_text(lab.desk, path, replace(tie, point=point.full_name, form=form))
+    template = proposed_template(recognise_text(lab.desk, path), "Thermometer")
+    form = replace(template.form, time=replace(template.form.time, zone="UTC"))
+    import_text(lab.desk, path, replace(template, point=point.full_name, form=form))
 
 
 def bits(desk: Workspace, *keys: str) -> list[bytes]:

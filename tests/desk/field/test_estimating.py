@@ -53,11 +53,11 @@ def test_the_tide_and_a_neighbour_fill_what_a_line_never_could(
     before, found = bits(demo_desk, creek), len(excursions(demo_desk, creek.point.id))
     fill_by_method(demo_desk, creek, best)
     for key, one in best.of.items():
-        stands = record(demo_desk, creek.point.id, key)
-        its = stands.subset(stands.estimated)
+        series = record(demo_desk, creek.point.id, key)
+        its = series.subset(series.estimated)
         assert its.times_utc_ms.tolist() == one.fill.times_utc_ms.tolist()
         assert its.values.tolist() == one.fill.values.tolist()
-        measured = stands.subset(~stands.estimated)
+        measured = series.subset(~series.estimated)
         assert measured.values.tobytes() == before[creek.channels.index(key)]
     assert len(excursions(demo_desk, creek.point.id)) == found  # estimates raise none
     filled = gap_at(demo_desk, "Creek gauge")
@@ -79,8 +79,8 @@ def test_what_was_there_by_tide_is_near_what_is_estimated(
     """The tide of the day before, 24 h 50 min earlier, within a metre of water (10 kPa)."""
     [best, _] = estimates(demo_desk, creek)
     fill = best.of[PRESSURE].fill
-    whole = record(demo_desk, creek.point.id, PRESSURE)
-    before = np.interp(fill.times_utc_ms - 89_428_000, whole.times_utc_ms, whole.values)
+    series = record(demo_desk, creek.point.id, PRESSURE)
+    before = np.interp(fill.times_utc_ms - 89_428_000, series.times_utc_ms, series.values)
     assert np.abs(fill.values - before).max() < 10
 
 
@@ -90,10 +90,10 @@ def test_a_gap_that_ends_while_a_door_is_open_is_filled_by_the_room_beside(
     """Where the reading after it is 1 K above all usual ones the room's own cycle cannot tell that
     from a step, and says so; on which days of the made-up record it is follows from the day."""
     booked = gap_at(demo_desk, "Cold room B")
-    ways = estimates(demo_desk, booked)
-    assert "Cold room A" in ways[0].name
-    for refused in (way for way in ways if way.refusal):
-        assert ways[0].caution == "Store temperature beside it is among the highest known"
+    methods = estimates(demo_desk, booked)
+    assert "Cold room A" in methods[0].name
+    for refused in (way for way in methods if way.refusal):
+        assert methods[0].caution == "Store temperature beside it is among the highest known"
         assert "another one behind the gap" in refused.refusal
         with pytest.raises(InputError, match="cannot be filled so"):
             fill_by_method(demo_desk, booked, refused)
@@ -118,10 +118,12 @@ def gauge(lab: Lab, folder: Path, site: str, amounts: list[float], left_out: ran
             lines.append(f"{when:%Y-%m-%d;%H:%M:%S};{amount:.1f}")
     path = folder / f"{site}.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
-    tie = proposed_template(recognise_text(lab.desk, path), f"Gauge {site}")
-    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    columns = tuple(replace(column, quantity="precipitation") for column in tie.columns)
-    import_text(lab.desk, path, replace(tie, point=f"{site} · Roof", form=form, columns=columns))
+    template = proposed_template(recognise_text(lab.desk, path), f"Gauge {site}")
+    form = replace(template.form, time=replace(template.form.time, zone="UTC"))
+    columns = tuple(replace(column, quantity="precipitation") for column in template.columns)
+    import_text(
+        lab.desk, path, replace(template, point=f"{site} · Roof", form=form, columns=columns)
+    )
 
 
 def test_rain_comes_from_the_gauge_beside_and_its_error_is_that_of_the_sum(
@@ -141,8 +143,8 @@ def test_rain_comes_from_the_gauge_beside_and_its_error_is_that_of_the_sum(
     assert way.name == "by Precipitation of West · Roof"
     assert line_error(desk, booked, "precipitation")[1] == "what is summed is never interpolated"
     fill_by_method(desk, booked, way)
-    stands = record(desk, booked.point.id, "precipitation")
-    inside = stands.subset(stands.estimated)
+    series = record(desk, booked.point.id, "precipitation")
+    inside = series.subset(series.estimated)
     assert inside.values.tolist() == [1.5 * fell[i] for i in missing]
     assert (
         reading_uncertainty(desk, booked.point, "precipitation", int(inside.times_utc_ms[0]))
@@ -199,9 +201,9 @@ def test_one_series_of_a_gap_does_not_block_another(lab: Lab, tmp_path: Path) ->
     path = tmp_path / "attic.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
     desk = lab.desk
-    tie = proposed_template(recognise_text(desk, path), "Station")
-    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    import_text(desk, path, replace(tie, point="Ost · Attic", form=form))
+    template = proposed_template(recognise_text(desk, path), "Station")
+    form = replace(template.form, time=replace(template.form.time, zone="UTC"))
+    import_text(desk, path, replace(template, point="Ost · Attic", form=form))
     booked = next(gap for gap in gaps(desk) if len(gap.channels) == 2)
     [way, *_] = estimates(desk, booked)
     assert not way.refusal

@@ -33,8 +33,8 @@ def open_gaps(kept: Kept) -> list[BookedGap]:
 
 
 def bits(kept: Kept) -> tuple[bytes, bytes]:
-    made = record(kept.desk, kept.point, KEY)
-    return made.times_utc_ms.tobytes(), made.values.tobytes()
+    series = record(kept.desk, kept.point, KEY)
+    return series.times_utc_ms.tobytes(), series.values.tobytes()
 
 
 def test_short_gaps_are_filled_in_one_act_and_undone_in_one(kept: Kept) -> None:
@@ -105,8 +105,8 @@ def test_what_is_measured_after_it_was_estimated_stands_and_is_told(tmp_path: Pa
         kept.take(206, 208)
         [since] = [one for one in gaps(desk) if one.state == "estimated"]
         assert since.reason == "2 of 4 measured since"
-        made = record(desk, kept.point, KEY).between(gap.gap.start_ms, gap.gap.end_ms)
-        assert made.estimated.tolist() == [False, False, True, True]
+        series = record(desk, kept.point, KEY).between(gap.gap.start_ms, gap.gap.end_ms)
+        assert series.estimated.tolist() == [False, False, True, True]
         kept.take(208, 210)
         [since] = [one for one in gaps(desk) if one.state == "estimated"]
         assert since.reason == "4 of 4 measured since"

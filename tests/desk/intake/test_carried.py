@@ -80,9 +80,9 @@ def test_what_is_new_is_taken_once_and_the_report_kept_beside_it(running: Lab, s
     [seen] = card.records
     assert (seen.serial, seen.mission, seen.state) == ("D-2041", 12, NEW)
     assert seen.new_readings == seen.readings in (1440, 1441)
-    taken = import_from_drive(running.desk, card)
-    assert (taken.error, taken.reports) == ("", 1)
-    assert taken.results[0].readings == seen.readings
+    imported = import_from_drive(running.desk, card)
+    assert (imported.error, imported.reports) == ("", 1)
+    assert imported.results[0].readings == seen.readings
     again = card_of(running, stick)
     assert (again.records[0].state, again.reports) == (KEPT, ())
     assert import_from_drive(running.desk, again).results == []
@@ -140,8 +140,8 @@ def test_hostile_and_broken_files_are_said_and_nothing_else_happens(
     assert by_key["half.mission"].state == NEW
     assert "ends in the middle" in by_key["half.mission"].note
     assert by_key["evil.mission"].state == UNUSABLE
-    taken = import_from_drive(running.desk, card_of(running, stick))
-    assert taken.error == ""
+    imported = import_from_drive(running.desk, card_of(running, stick))
+    assert imported.error == ""
     assert len(series(running)) == by_key["D-2041-12.mission"].readings
     assert verify(running.desk).is_intact
 
@@ -161,8 +161,8 @@ def test_a_drive_that_is_pulled_out_costs_nothing(
             path.write_bytes(whole[:400])  # the rest is no more there
         return False
 
-    taken = import_from_drive(running.desk, card, watch=Watch(cancelled=pull))
-    assert "plug the drive in again" in taken.error
+    imported = import_from_drive(running.desk, card, watch=Watch(cancelled=pull))
+    assert "plug the drive in again" in imported.error
     assert list(running.desk.archive.incoming.iterdir()) == []
     path.write_bytes(whole)
     assert import_from_drive(running.desk, card_of(running, stick)).error == ""
@@ -194,10 +194,10 @@ def test_a_file_that_changes_between_look_and_take_is_not_taken(running: Lab, st
 
 
 def test_taking_can_be_stopped(running: Lab, stick: Path) -> None:
-    taken = import_from_drive(
+    imported = import_from_drive(
         running.desk, card_of(running, stick), watch=Watch(cancelled=lambda: True)
     )
-    assert "was stopped" in taken.error
+    assert "was stopped" in imported.error
     assert card_of(running, stick).records[0].state == NEW
 
 
@@ -206,9 +206,9 @@ def test_what_is_in_the_vault_can_be_cleared_from_a_drive_and_nothing_else(
 ) -> None:
     missions = stick / "missions"
     [path] = missions.iterdir()
-    found = clearing_of_drive(running.desk, card_of(running, stick))
-    assert (found.cleared, len(found.stays)) == ((), 1)
-    assert "these bytes are not in the vault; take it first." in found.stays[0]
+    clearing = clearing_of_drive(running.desk, card_of(running, stick))
+    assert (clearing.cleared, len(clearing.stays)) == ((), 1)
+    assert "these bytes are not in the vault; take it first." in clearing.stays[0]
     import_from_drive(running.desk, card_of(running, stick))
     (missions / "rubbish.mission").write_bytes(b"no mission")
     card = card_of(running, stick)

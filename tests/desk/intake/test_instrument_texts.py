@@ -23,9 +23,9 @@ from tests.desk.intake.instrument_texts import TEXTS, Wanted, iso, lines, times,
 
 @pytest.fixture(scope="module")
 def desk(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Workspace]:
-    made = open_workspace(tmp_path_factory.mktemp("texts") / "archive")
-    yield made
-    made.close()
+    workspace = open_workspace(tmp_path_factory.mktemp("texts") / "archive")
+    yield workspace
+    workspace.close()
 
 
 @pytest.mark.parametrize("name", TEXTS)
@@ -60,18 +60,27 @@ def test_it_is_imported_as_it_was_written(name: str, desk: Workspace, tmp_path: 
         check_readings(path, outlook.template, one.column, wanted_series)
 
 
-def check_figures(one: SeriesSurvey, wanted: Wanted) -> None:
-    found = (one.numbers.count, one.numbers.lowest, one.numbers.highest, one.numbers.mean)
+def check_figures(series_survey: SeriesSurvey, wanted: Wanted) -> None:
+    found = (
+        series_survey.numbers.count,
+        series_survey.numbers.lowest,
+        series_survey.numbers.highest,
+        series_survey.numbers.mean,
+    )
     values = np.array(wanted.values)
     assert found == pytest.approx((len(values), values.min(), values.max(), values.mean()))
-    assert [one.first_ms, one.last_ms] == in_ms([wanted.times[0], wanted.times[-1]])
+    assert [series_survey.first_ms, series_survey.last_ms] == in_ms(
+        [wanted.times[0], wanted.times[-1]]
+    )
 
 
-def check_readings(path: Path, tie: ImportTemplate, column: ColumnMapping, wanted: Wanted) -> None:
+def check_readings(
+    path: Path, template: ImportTemplate, column: ColumnMapping, wanted: Wanted
+) -> None:
     """Every reading has its instant, and its number in the text's unit."""
     found: list[int] = []
     values: list[float] = []
-    for piece, _ in read_pieces(path, replace(tie, columns=(column,))):
+    for piece, _ in read_pieces(path, replace(template, columns=(column,))):
         its = piece.of(column.where)
         numbers = piece.values[column.column][its]
         found += piece.times[its][~np.isnan(numbers)].tolist()
@@ -117,10 +126,10 @@ def test_no_line_is_lost_at_the_size_of_a_piece(
     path = tmp_path / "a.csv"
     path.write_text(body[:-1] + "0" * (size + more - len(body.encode())) + "\n")
     assert path.stat().st_size == size + more
-    found = preview_import(desk, path, {"zone": "UTC"}).survey
-    assert found is not None
-    assert (found.readings, found.rejected.total(), found.interval_ms) == (count, 0, 60_000)
-    assert found.last_ms == in_ms(at[-1:])[0]
+    survey = preview_import(desk, path, {"zone": "UTC"}).survey
+    assert survey is not None
+    assert (survey.readings, survey.rejected.total(), survey.interval_ms) == (count, 0, 60_000)
+    assert survey.last_ms == in_ms(at[-1:])[0]
 
 
 def test_what_a_template_has_seen_is_not_asked_again(desk: Workspace, tmp_path: Path) -> None:

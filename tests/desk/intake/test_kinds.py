@@ -31,12 +31,12 @@ def yearless(path: Path, day: int, head: str = "") -> Path:
 
 
 def tied(lab: Lab, path: Path, **answers: str) -> ImportTemplate:
-    found = recognise_text(lab.desk, path)
-    tie = proposed_template(found, "Mast")
-    form = tie.form
-    for doubt in found.doubts:
+    recognised = recognise_text(lab.desk, path)
+    template = proposed_template(recognised, "Mast")
+    form = template.form
+    for doubt in recognised.doubts:
         form = apply_answer(form, doubt, answers[doubt.kind])
-    return replace(tie, point=POINT, form=form)
+    return replace(template, point=POINT, form=form)
 
 
 def asked(doubts: tuple[FormatQuestion, ...]) -> list[str]:
@@ -62,8 +62,8 @@ def test_a_year_of_the_head_is_found_in_the_next_head(lab: Lab, tmp_path: Path) 
     again = recognise_text(lab.desk, yearless(tmp_path / "b.txt", 14, "Year 2025"))
     assert again.template is not None
     assert again.doubts == ()
-    taken = import_text(lab.desk, tmp_path / "b.txt", again.template)
-    assert taken.parts[0].first_ms == 1_747_180_800_000  # 14 May 2025, by another calendar
+    imported = import_text(lab.desk, tmp_path / "b.txt", again.template)
+    assert imported.parts[0].first_ms == 1_747_180_800_000  # 14 May 2025, by another calendar
 
 
 def test_a_station_that_a_kind_does_not_know_is_named_and_left_out(
@@ -81,25 +81,25 @@ def test_a_station_that_a_kind_does_not_know_is_named_and_left_out(
     again = recognise_text(lab.desk, more)
     assert again.template is not None
     assert again.fresh == ("Mole",)
-    taken = import_text(lab.desk, more, again.template)
-    assert (taken.readings, taken.rejected_in_all) == (2, 0)
+    imported = import_text(lab.desk, more, again.template)
+    assert (imported.readings, imported.rejected_in_all) == (2, 0)
     assert recognise_text(lab.desk, more).fresh == ()  # it was left out by its name
 
 
 def test_a_kind_goes_to_another_computer_as_a_file(lab: Lab, cold_lab: Lab, tmp_path: Path) -> None:
-    there = cold_lab.desk
+    workspace = cold_lab.desk
     path = yearless(tmp_path / "a.txt", 13)
     import_text(lab.desk, path, tied(lab, path, year="2024", zone="UTC"))
     [kept] = stored_templates(lab.desk)
     export_kind(kept, tmp_path / "mast.kind.json")
-    assert import_kind(there, tmp_path / "mast.kind.json") == kept
-    assert import_kind(there, tmp_path / "mast.kind.json") == kept  # twice is once
-    assert stored_templates(there) == [kept]
+    assert import_kind(workspace, tmp_path / "mast.kind.json") == kept
+    assert import_kind(workspace, tmp_path / "mast.kind.json") == kept  # twice is once
+    assert stored_templates(workspace) == [kept]
     export_kind(replace(kept, point="Elsewhere · There"), tmp_path / "other.kind.json")
     with pytest.raises(InputError, match="forget it first"):
-        import_kind(there, tmp_path / "other.kind.json")
-    delete_template(there, kept.name)
-    assert stored_templates(there) == []
+        import_kind(workspace, tmp_path / "other.kind.json")
+    delete_template(workspace, kept.name)
+    assert stored_templates(workspace) == []
 
 
 NO_KINDS = (

@@ -145,15 +145,15 @@ def test_a_text_that_an_instrument_saved_elsewhere_is_read_as_its_line_is(
     path.write_text(
         "".join(f"2024-03-05 10:{i:02}:00 T={4 + i / 8:.2f} RH={80 - i}\n" for i in range(30))
     )
-    found = recognise_text(lab.desk, path)
-    assert [(c.column, c.quantity, c.unit) for c in found.proposal.columns] == [
+    recognised = recognise_text(lab.desk, path)
+    assert [(c.column, c.quantity, c.unit) for c in recognised.proposal.columns] == [
         (2, "air_temperature", "°C"),
         (3, "relative_humidity", "%"),
     ]
-    tie = proposed_template(found, "Mast")
-    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    taken = import_text(lab.desk, path, replace(tie, point=POINT, form=form))
-    assert taken.readings == 30
+    template = proposed_template(recognised, "Mast")
+    form = replace(template.form, time=replace(template.form.time, zone="UTC"))
+    imported = import_text(lab.desk, path, replace(template, point=POINT, form=form))
+    assert imported.readings == 30
     assert series(lab, "relative_humidity")[1][:2] == pytest.approx([80, 79])
 
 
@@ -200,8 +200,8 @@ def test_it_waits_for_an_instrument_that_is_not_there_yet_and_can_be_stopped(
     ended = threading.Event()
     news: list[LiveNews] = []
 
-    def tell(one: LiveNews) -> None:
-        news.append(one)
+    def tell(live_news: LiveNews) -> None:
+        news.append(live_news)
         ended.set()  # at the first news, "away"
 
     plan = live_plan("lines", tmp_path / "nowhere")

@@ -36,17 +36,17 @@ def folder(lab: Lab, tmp_path: Path) -> Path:
 
 
 def test_those_of_a_kept_kind_are_taken_and_the_others_named(lab: Lab, folder: Path) -> None:
-    seen = recognise_texts(lab.desk, texts_in(folder))
-    assert [(one.path.name, one.kind, one.needs_no_answer, one.is_imported) for one in seen] == [
+    texts = recognise_texts(lab.desk, texts_in(folder))
+    assert [(one.path.name, one.kind, one.needs_no_answer, one.is_imported) for one in texts] == [
         ("a.txt", "Weather station", False, True),
         ("b.txt", "Weather station", True, False),
         ("c.txt", "Weather station", True, False),
         ("d.csv", "", False, False),
         ("e.bin", "", False, False),
     ]
-    assert "no kind that is kept" in seen[3].summary
-    assert "no text" in seen[4].summary
-    done = import_texts(lab.desk, seen)
+    assert "no kind that is kept" in texts[3].summary
+    assert "no text" in texts[4].summary
+    done = import_texts(lab.desk, texts)
     assert [path.name for path, _ in done.imported] == ["b.txt", "c.txt"]
     assert done.readings == 60
     again = recognise_texts(lab.desk, texts_in(folder))
@@ -54,9 +54,9 @@ def test_those_of_a_kept_kind_are_taken_and_the_others_named(lab: Lab, folder: P
 
 
 def test_what_is_taken_stays_when_it_is_stopped(lab: Lab, folder: Path) -> None:
-    seen = recognise_texts(lab.desk, texts_in(folder))
+    texts = recognise_texts(lab.desk, texts_in(folder))
     stops = iter([False, False, False, False, True])
-    done = import_texts(lab.desk, seen, Watch(cancelled=lambda: next(stops, True)))
+    done = import_texts(lab.desk, texts, Watch(cancelled=lambda: next(stops, True)))
     assert len(done.imported) <= 1
     with pytest.raises(CancelledError):
         recognise_texts(lab.desk, texts_in(folder), Watch(cancelled=lambda: True))
@@ -84,9 +84,9 @@ def test_a_kind_gets_another_name(lab: Lab, folder: Path) -> None:
     assert [template.name for template in stored_templates(lab.desk)] == ["Mast"]
     with pytest.raises(InputError, match="give it one"):
         change_kind(lab.desk, "Mast", replace(kept, name=" "))
-    seen = recognise_texts(lab.desk, [folder / "b.txt", folder / "d.csv"], kind="Mast")
-    assert [one.kind for one in seen] == ["Mast", "Mast"]
-    assert seen[0].needs_no_answer
-    assert not seen[1].needs_no_answer  # it is said to be of that kind, and cannot be read so
+    texts = recognise_texts(lab.desk, [folder / "b.txt", folder / "d.csv"], kind="Mast")
+    assert [one.kind for one in texts] == ["Mast", "Mast"]
+    assert texts[0].needs_no_answer
+    assert not texts[1].needs_no_answer  # it is said to be of that kind, and cannot be read so
     [none] = recognise_texts(lab.desk, [folder / "b.txt"], kind="nothing")
     assert "No kind “nothing”" in none.summary

@@ -98,11 +98,11 @@ FLAGGED = """time;level (m);QC
 def test_flags_become_codes_that_go_and_come_with_their_file(lab: Lab, tmp_path: Path) -> None:
     path = tmp_path / "staff.csv"
     path.write_text(FLAGGED)
-    found = recognise_text(lab.desk, path)
-    form = proposed_template(found, "Staff").form
-    for doubt in found.doubts:
+    recognised = recognise_text(lab.desk, path)
+    form = proposed_template(recognised, "Staff").form
+    for doubt in recognised.doubts:
         form = apply_answer(form, doubt, {"flags": "b", "suspects": "s"}.get(doubt.kind, "UTC"))
-    tie = replace(proposed_template(found, "Staff"), point=SIEL, form=form)
+    tie = replace(proposed_template(recognised, "Staff"), point=SIEL, form=form)
     import_text(lab.desk, path, tie)
 
     def codes() -> list[str]:

@@ -50,9 +50,9 @@ def station(path: Path, count: int, start: int = 0, minutes: int = 10) -> Path:
 
 
 def tie_of(lab: Lab, path: Path, zone: str = "Europe/Berlin") -> ImportTemplate:
-    tie = proposed_template(recognise_text(lab.desk, path), "Weather station")
-    form = replace(tie.form, time=replace(tie.form.time, zone=zone))
-    return replace(tie, point=POINT, form=form)
+    template = proposed_template(recognise_text(lab.desk, path), "Weather station")
+    form = replace(template.form, time=replace(template.form.time, zone=zone))
+    return replace(template, point=POINT, form=form)
 
 
 def series(lab: Lab, channel: str = "air_temperature") -> tuple[np.ndarray, np.ndarray]:
@@ -69,10 +69,10 @@ def test_a_text_is_taken_in_recorded_units_and_utc(lab: Lab, tmp_path: Path) -> 
     ]
     seen = preview(path, tie)
     assert seen.values[0][0] == 50.0
-    told: list[Progress] = []
-    taken = import_text(lab.desk, path, tie, Watch(told.append))
+    progress_seen: list[Progress] = []
+    taken = import_text(lab.desk, path, tie, Watch(progress_seen.append))
     assert (taken.readings, taken.rejected_in_all) == (500, 0)
-    assert told[-1].readings == 500
+    assert progress_seen[-1].readings == 500
     times, temp_c = series(lab)
     assert times[0] == round(BEGIN.timestamp() * 1000)
     assert np.diff(times).tolist() == [600_000] * 499
@@ -133,9 +133,9 @@ def test_lines_out_of_order_and_twice_are_sorted_and_said(lab: Lab, tmp_path: Pa
         "time,Temp (°C)\n2026-10-01 02:00,3\n2026-10-01 00:00,1\n2026-10-01 01:00,2\n"
         "2026-10-01 00:00,9\n2026-10-01 03:00,bad\n"
     )
-    taken = import_text(lab.desk, path, tie_of(lab, path, "UTC"))
+    imported = import_text(lab.desk, path, tie_of(lab, path, "UTC"))
     assert series(lab)[1].tolist() == [1, 2, 3]
-    assert sorted((r.line, r.reason) for r in taken.rejected) == [
+    assert sorted((r.line, r.reason) for r in imported.rejected) == [
         (5, "its time is that of a line before"),
         (6, "“bad” in column 2 is no number"),
     ]
@@ -253,9 +253,9 @@ def bare(path: Path, count: int, start: int = 0, columns: int = 2) -> Path:
 
 
 def bare_tie(lab: Lab, path: Path, name: str) -> ImportTemplate:
-    tie = proposed_template(recognise_text(lab.desk, path), name)
+    template = proposed_template(recognise_text(lab.desk, path), name)
     columns = (ColumnMapping(1, "air_temperature", "°C"),)
-    return replace(tie, name=name, point=POINT, columns=columns)
+    return replace(template, name=name, point=POINT, columns=columns)
 
 
 def test_a_kind_without_words_above_its_columns_is_asked_about(lab: Lab, tmp_path: Path) -> None:
@@ -268,8 +268,8 @@ def test_a_kind_without_words_above_its_columns_is_asked_about(lab: Lab, tmp_pat
     assert (again.similar.name, again.similar.point) == ("Mast", POINT)
     assert [doubt.kind for doubt in again.doubts] == ["kind"]
     assert "looks like “Mast”" in again.doubts[0].question
-    taken = import_text(lab.desk, tmp_path / "b.txt", again.similar)
-    assert taken.readings == 30
+    imported = import_text(lab.desk, tmp_path / "b.txt", again.similar)
+    assert imported.readings == 30
     other = recognise_text(lab.desk, bare(tmp_path / "c.txt", 30, columns=3))
     assert other.similar is None
     import_text(lab.desk, path, bare_tie(lab, path, "Buoy"))

@@ -47,10 +47,10 @@ def test_every_line_is_counted_once_with_its_reason(path: Path) -> None:
 
 def test_taking_brings_what_was_counted(lab: Lab, path: Path) -> None:
     found = survey(path, TIE, NOW_MS)
-    taken = import_text(lab.desk, path, TIE)
-    assert taken.readings == found.readings
-    assert taken.rejected_in_all == found.doubled + found.rejected.total()
-    assert taken.spoilt_in_all == found.spoilt
+    imported = import_text(lab.desk, path, TIE)
+    assert imported.readings == found.readings
+    assert imported.rejected_in_all == found.doubled + found.rejected.total()
+    assert imported.spoilt_in_all == found.spoilt
 
 
 def test_a_date_without_its_time_of_day_is_noticed(tmp_path: Path) -> None:

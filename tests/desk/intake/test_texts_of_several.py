@@ -36,14 +36,14 @@ Mole,2024-05-01 01:00,Water temperature,5.6,°C
 
 def tied(lab: Lab, path: Path, text: str, point: str = SIEL) -> ImportTemplate:
     path.write_text(text)
-    tie = proposed_template(recognise_text(lab.desk, path), "Gauges")
-    zoned = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    return replace(tie, point=point, form=zoned)
+    template = proposed_template(recognise_text(lab.desk, path), "Gauges")
+    zoned = replace(template.form, time=replace(template.form.time, zone="UTC"))
+    return replace(template, point=point, form=zoned)
 
 
 def values(lab: Lab, point: str, channel: str) -> list[float]:
-    its = record(lab.desk, point_named(lab.desk, point).id, channel)
-    return its.values[~np.isnan(its.values)].tolist()
+    series = record(lab.desk, point_named(lab.desk, point).id, channel)
+    return series.values[~np.isnan(series.values)].tolist()
 
 
 def test_stations_and_names_go_to_their_points(lab: Lab, tmp_path: Path) -> None:
@@ -51,8 +51,8 @@ def test_stations_and_names_go_to_their_points(lab: Lab, tmp_path: Path) -> None
     tie = tied(lab, path, LONG)
     at = {"Siel": SIEL, "Mole": MOLE}
     columns = tuple(replace(column, point=at[column.label], label="") for column in tie.columns)
-    taken = import_text(lab.desk, path, replace(tie, columns=columns))
-    assert (taken.readings, taken.rejected_in_all, taken.spoilt_in_all) == (4, 1, 0)
+    imported = import_text(lab.desk, path, replace(tie, columns=columns))
+    assert (imported.readings, imported.rejected_in_all, imported.spoilt_in_all) == (4, 1, 0)
     assert values(lab, SIEL, "water_level") == [1.25, 1.26]
     assert values(lab, SIEL, "water_temperature") == [4.5]
     assert values(lab, MOLE, "water_level") == [2.25, 2.26]

@@ -67,9 +67,9 @@ def test_a_cut_is_told_and_the_next_contact_goes_on(running: Lab) -> None:
     running.standin.order("fault", vanish_after_bytes=6_000)
     cut = offload_logger(running.desk, running.standin.address, running.serial)
     assert "went away in the middle" in cut.error
-    whole = offload_logger(running.desk, running.standin.address, running.serial)
-    assert whole.error == ""
-    assert cut.readings + whole.readings in (1440, 1441)
+    offloaded = offload_logger(running.desk, running.standin.address, running.serial)
+    assert offloaded.error == ""
+    assert cut.readings + offloaded.readings in (1440, 1441)
     assert verify(running.desk).is_intact
 
 
@@ -80,11 +80,11 @@ def test_cut_or_not_the_record_ends_the_same(running: Lab, tmp_path: Path, after
         offload_logger(running.desk, running.standin.address, running.serial)
     offload_logger(running.desk, running.standin.address, running.serial)
     in_pieces = values(running)
-    fresh = open_workspace(tmp_path / "straight", now_ms=running.clock.now_ms)
-    offload_logger(fresh, running.standin.address, running.serial)
-    point = point_named(fresh, "Textile store")
-    assert np.array_equal(record(fresh, point.id, "relative_humidity").values, in_pieces)
-    fresh.close()
+    workspace = open_workspace(tmp_path / "straight", now_ms=running.clock.now_ms)
+    offload_logger(workspace, running.standin.address, running.serial)
+    point = point_named(workspace, "Textile store")
+    assert np.array_equal(record(workspace, point.id, "relative_humidity").values, in_pieces)
+    workspace.close()
 
 
 def test_damage_is_set_aside_named_and_fetched_when_it_can_be(running: Lab) -> None:
@@ -162,7 +162,7 @@ def test_killed_in_the_middle_it_goes_on_where_it_was(
 
 
 def test_two_programs_never_offload_one_mission_into_one_file(running: Lab) -> None:
-    whole = offload_logger(running.desk, running.standin.address, running.serial)
+    offloaded = offload_logger(running.desk, running.standin.address, running.serial)
     running.later(60)
     card = contact(running.desk, running.standin.address, running.serial)
     entry = card.directory[0]
@@ -179,7 +179,7 @@ def test_two_programs_never_offload_one_mission_into_one_file(running: Lab) -> N
     path.unlink()
     rest = offload_logger(running.desk, running.standin.address, running.serial)
     assert rest.readings == 6
-    assert len(values(running)) == whole.readings + 6
+    assert len(values(running)) == offloaded.readings + 6
 
 
 def test_an_incoming_file_of_junk_is_put_aside(lab: Lab) -> None:

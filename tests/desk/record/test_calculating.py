@@ -37,14 +37,17 @@ def test_the_same_point_comes_first_then_its_site_then_the_nearest(demo_desk: Wo
     for site_id, latitude in ((tank.site_id, 54.0), (north.site_id, 54.09)):
         facts = replace(site_facts(demo_desk, site_id), latitude=latitude, longitude=own.longitude)
         save_site(demo_desk, facts, site_id)
-    listed = by_nearness(demo_desk, tank)
-    assert (listed[0].point.id, listed[0].where) == (tank.id, "same point")
-    sites = [near_place.point.site_id for near_place in listed]
+    near_places = by_nearness(demo_desk, tank)
+    assert (near_places[0].point.id, near_places[0].where) == (tank.id, "same point")
+    sites = [near_place.point.site_id for near_place in near_places]
     many = sites.count(tank.site_id)
     assert sites[:many] == [tank.site_id] * many
-    assert {one.where for one in listed[1:many]} <= {"same site"}
-    assert (listed[many].point.site_id, listed[many].where) == (north.site_id, "10 km away")
-    assert len(listed) == len(points(demo_desk))
+    assert {one.where for one in near_places[1:many]} <= {"same site"}
+    assert (near_places[many].point.site_id, near_places[many].where) == (
+        north.site_id,
+        "10 km away",
+    )
+    assert len(near_places) == len(points(demo_desk))
     unknown = replace(site_facts(demo_desk, north.site_id), latitude=None, longitude=None)
     save_site(demo_desk, unknown, north.site_id)
     assert by_nearness(demo_desk, tank)[-1].where == ""
@@ -75,9 +78,9 @@ def test_one_value_stands_for_a_period_and_is_named_in_what_is_handed_over(
     mast = point_named(desk, "Outdoor mast")
     inputs = ((mast, "air_temperature"), (mast, key))
     dew = calculate(desk, Calculation(FORMULAS["dew_point", 1], inputs, {}))
-    made = record(desk, mast.id, dew)
-    assert np.isin(made.times_utc_ms, its).all()
-    assert len(made) > 100
+    series = record(desk, mast.id, dew)
+    assert np.isin(series.times_utc_ms, its).all()
+    assert len(series) > 100
     words = formula_texts(desk, point_named(desk, "Outdoor mast"))
     assert "One value, typed for a period, as typed, value 60 %, from 20" in words[key]
     assert "no sensor on the mast" in words[key]
@@ -91,4 +94,4 @@ def test_one_value_stands_for_a_period_and_is_named_in_what_is_handed_over(
     assert "typed for a period" in text_of(tmp_path / "r.pdf")
     assert verify(desk).faults == []
     rebuild(desk)
-    assert record(desk, mast.id, dew).values.tobytes() == made.values.tobytes()
+    assert record(desk, mast.id, dew).values.tobytes() == series.values.tobytes()

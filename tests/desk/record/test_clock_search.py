@@ -85,7 +85,7 @@ def take(
     numbers = np.arange(len(values), dtype=np.int64)
     begin = first_ms + off_ms
     plan = Plan((KEY,), STEP_MS // 1000, point_name=f"Deich · {place}")
-    made = RawMission(
+    raw_mission = RawMission(
         serial,
         "Düne T2",
         "1.4",
@@ -104,10 +104,10 @@ def take(
         [],
     )
     end = first_ms + len(values) * STEP_MS
-    how = Circumstances(end, "JA", "network")
+    circumstances = Circumstances(end, "JA", "network")
     if off_ms == 0:
-        how = Circumstances(end, "JA", "network", 800.0, 50.0)
-    import_mission_file(desk.archive, f"{serial} {number}".encode(), made, how)
+        circumstances = Circumstances(end, "JA", "network", 800.0, 50.0)
+    import_mission_file(desk.archive, f"{serial} {number}".encode(), raw_mission, circumstances)
 
 
 @pytest.mark.parametrize("with_reference", [True, False])

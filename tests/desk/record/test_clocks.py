@@ -181,9 +181,11 @@ def test_a_stretched_clock_moves_each_reading_by_its_part(tmp_path: Path) -> Non
             0,
             54_000,
         ]
-        made = by_contacts(clock)
-        assert len(made.jumps) == 1  # 1,500 ppm is no drift
-        save_clock_correction(kept.desk, clock, made.clock, "measured", made.uncertainty, "drift")
+        clock_fit = by_contacts(clock)
+        assert len(clock_fit.jumps) == 1  # 1,500 ppm is no drift
+        save_clock_correction(
+            kept.desk, clock, clock_fit.clock, "measured", clock_fit.uncertainty, "drift"
+        )
         after = record(kept.desk, kept.point, KEY).times_utc_ms
         since = before - clock.reads[0].shown_ms
         wanted = since * 600 * MINUTE / (600 * MINUTE + 54_000)

@@ -83,28 +83,28 @@ def by_hand(kept: Kept, store: Series | None = None) -> tuple[list[int], list[fl
     return times, values
 
 
-def is_by_hand(kept: Kept, made: Series) -> bool:
+def is_by_hand(kept: Kept, series: Series) -> bool:
     times, values = by_hand(kept)
-    return made.times_utc_ms.tolist() == times and bool(
-        np.allclose(made.values, values, rtol=0, atol=6e-5)
+    return series.times_utc_ms.tolist() == times and bool(
+        np.allclose(series.values, values, rtol=0, atol=6e-5)
     )
 
 
 def test_it_is_what_one_calculates_by_hand(kept: Kept) -> None:
     assert subtract(kept) == WARM
-    made = record(kept.desk, kept.point, WARM)
-    assert is_by_hand(kept, made)
-    assert len(made) > 500
+    series = record(kept.desk, kept.point, WARM)
+    assert is_by_hand(kept, series)
+    assert len(series) > 500
     seen = view(kept.desk, kept.point, WARM)
-    assert seen.measured == len(made)
-    span = (int(made.times_utc_ms[0]), int(made.times_utc_ms[-1]) + 1)
+    assert seen.measured == len(series)
+    span = (int(series.times_utc_ms[0]), int(series.times_utc_ms[-1]) + 1)
     assert seen.span == (span[0], span[1] - 1)
     rough = seen.picture(span, 5).measured
-    assert np.nanmax(rough.values) == made.values.max()
+    assert np.nanmax(rough.values) == series.values.max()
     short = (span[0], span[0] + 100 * MINUTE)
     fine = read_ahead(kept.desk, seen, short).picture(short, 400)
     assert not fine.is_coarse
-    assert set(made.between(*short).values) <= set(fine.measured.values)
+    assert set(series.between(*short).values) <= set(fine.measured.values)
 
 
 RANGES = st.tuples(st.booleans(), st.integers(0, 900), st.integers(1, 250))
@@ -156,9 +156,9 @@ def test_what_rests_on_a_fill_is_an_estimate_and_alarms_never(kept: Kept) -> Non
     gap = next(one for one in gaps(kept.desk, kept.point) if one.gap.missing > 2)
     assert gap.channels == (KEY,)  # of what is calculated there is none of its own
     fill_by_line(kept.desk, gap)
-    made = record(kept.desk, kept.point, WARM).between(gap.gap.start_ms, gap.gap.end_ms)
-    assert len(made) >= 4
-    assert set(made.quality) == {Quality.ESTIMATE}
+    series = record(kept.desk, kept.point, WARM).between(gap.gap.start_ms, gap.gap.end_ms)
+    assert len(series) >= 4
+    assert set(series.quality) == {Quality.ESTIMATE}
     seen = view(kept.desk, kept.point, WARM)
     drawn = seen.picture((gap.gap.start_ms, gap.gap.end_ms), 400)
     assert np.isfinite(drawn.estimated.values).any()
@@ -178,11 +178,11 @@ def test_an_input_at_another_point_that_is_filled_makes_estimates(kept: Kept) ->
     subtract(kept)
     gap = next(one for one in gaps(kept.desk, kept.elsewhere) if one.gap.missing > 2)
     fill_by_line(kept.desk, gap)
-    made = record(kept.desk, kept.point, WARM)
-    inside = made.between(gap.gap.start_ms, gap.gap.end_ms)
+    series = record(kept.desk, kept.point, WARM)
+    inside = series.between(gap.gap.start_ms, gap.gap.end_ms)
     assert len(inside) >= 4
     assert set(inside.quality) == {Quality.ESTIMATE}
-    measured = made.values[~made.estimated]
+    measured = series.values[~series.estimated]
     assert len(measured) == view(kept.desk, kept.point, WARM).measured
     assert np.allclose(measured, by_hand(kept)[1], rtol=0, atol=6e-5)
 
@@ -265,8 +265,8 @@ def test_what_looks_back_is_that_of_the_whole_record_at_once(
         short = [gap for gap in gaps(kept.desk, kept.point) if gap.gap.missing < 20]
         if fills and short and not line_offer(kept.desk, short[0]).refusal:
             fill_by_line(kept.desk, short[0])
-        whole = record(kept.desk, kept.point, KEY)
-        wanted = derive(its, {"window_h": 3.0}, [(whole, KEY)], its.result(KEY))
+        series = record(kept.desk, kept.point, KEY)
+        wanted = derive(its, {"window_h": 3.0}, [(series, KEY)], its.result(KEY))
         found = record(kept.desk, kept.point, key)
         assert found.times_utc_ms.tolist() == wanted.times_utc_ms.tolist()
         assert found.values.tobytes() == wanted.values.tobytes()

@@ -66,8 +66,8 @@ def add(kept: Kept, kind: str, parameters: dict[str, Any], first: int, end: int 
 
 
 def bits(kept: Kept) -> tuple[bytes, ...]:
-    made = record(kept.desk, kept.point, KEY)
-    return (made.times_utc_ms.tobytes(), made.values.tobytes(), made.quality.tobytes())
+    series = record(kept.desk, kept.point, KEY)
+    return (series.times_utc_ms.tobytes(), series.values.tobytes(), series.quality.tobytes())
 
 
 WANTED = st.tuples(
@@ -115,16 +115,16 @@ def test_the_record_is_what_the_chain_makes_of_what_was_given(
 def check(kept: Kept) -> None:
     source = uncorrected(kept.desk, kept.point, KEY, ALWAYS)
     assert source.values.tobytes() == kept.whole().values.tobytes()
-    wanted = corrected(source, chain(kept.desk, point_of(kept), KEY).corrections)
+    series = corrected(source, chain(kept.desk, point_of(kept), KEY).corrections)
     made = record(kept.desk, kept.point, KEY)
-    assert made.values.tobytes() == wanted.values.tobytes()
-    assert made.times_utc_ms.tobytes() == wanted.times_utc_ms.tobytes()
+    assert made.values.tobytes() == series.values.tobytes()
+    assert made.times_utc_ms.tobytes() == series.times_utc_ms.tobytes()
     seen = view(kept.desk, kept.point, KEY)
-    assert seen.measured == len(wanted)
+    assert seen.measured == len(series)
     assert seen.cells is not None
-    assert seen.cells.cells.max_count_in(ALWAYS) == len(wanted)
+    assert seen.cells.cells.max_count_in(ALWAYS) == len(series)
     high = read_where(kept.desk, kept.point, KEY, ALWAYS, lambda values: values > 9)
-    assert set(wanted.times_utc_ms[wanted.values > 9].tolist()) <= set(high.times_utc_ms.tolist())
+    assert set(series.times_utc_ms[series.values > 9].tolist()) <= set(high.times_utc_ms.tolist())
     assert faulty_excursions(kept.desk) == []
 
 
@@ -169,8 +169,8 @@ def test_what_is_calculated_follows_its_corrected_input(kept: Kept) -> None:
     kept.take_elsewhere(0, 600)
     there = next(point for point in points(kept.desk) if point.id == kept.elsewhere)
     formula = FORMULAS["difference", 1]
-    wanted = Calculation(formula, ((point_of(kept), KEY), (there, KEY)), {})
-    key = calculate(kept.desk, wanted)
+    calculation = Calculation(formula, ((point_of(kept), KEY), (there, KEY)), {})
+    key = calculate(kept.desk, calculation)
     before = record(kept.desk, kept.point, key)
     add(kept, "linear", {"offset": 2}, 100, 200)
     after = record(kept.desk, kept.point, key)
@@ -238,12 +238,12 @@ def test_two_people_switching_one_step_are_told(kept: Kept) -> None:
     ],
 )
 def test_a_step_wants_an_end_after_its_begin_and_a_reason(
-    kept: Kept, kind: str, end: int | None, words: str, why: str
+    kept: Kept, kind: str, end: int | None, words: str, reason: str
 ) -> None:
     point, begin = point_of(kept), begin_ms(kept)
     parameters = {"linear": {"offset": 1}, "mark": {"mark": "suspect"}}[kind]
     until = None if end is None else begin + end
-    with pytest.raises(InputError, match=why):
+    with pytest.raises(InputError, match=reason):
         save_correction(
             kept.desk, point, proposed(point, KEY, kind, (begin, until), parameters), words
         )

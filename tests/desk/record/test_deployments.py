@@ -52,12 +52,12 @@ def test_a_logger_moved_while_it_recorded_takes_its_excursion_and_assessment_alo
 ) -> None:
     desk, before = cold.desk, golden(cold.desk)
     other = add_point(desk, "Saatgutspeicher · Cold room B")
-    whole = record(desk, at(cold).id, "probe_temperature")
+    series = record(desk, at(cold).id, "probe_temperature")
     moved_ms = FUSE_MS - DAY_MS // 2
     place_source(desk, cold.serial, other, moved_ms, None, "carried over before the weekend")
     left, came = (record(desk, key, "probe_temperature") for key in (at(cold).id, other))
     assert int(came.times_utc_ms[0]) >= moved_ms > int(left.times_utc_ms[-1])
-    assert len(left) + len(came) == len(whole)
+    assert len(left) + len(came) == len(series)
     assert gaps(desk) == []
     [event] = excursions(desk)
     assert (event.point.id, event.cause, event.is_gone) == (other, "Power", False)
@@ -146,8 +146,8 @@ def test_a_second_source_gets_a_labelled_series_until_somebody_joins_it(
     assert inside.values.tolist() == theirs.values.tolist()
     outside = (mine.times_utc_ms < begin) | (mine.times_utc_ms >= end)
     assert len(joined) == len(theirs) + int(outside.sum())
-    beside = record(desk, point.id, f"probe_temperature@{cold.serial}")
-    assert len(beside) == int((~outside).sum())
+    series = record(desk, point.id, f"probe_temperature@{cold.serial}")
+    assert len(series) == int((~outside).sum())
 
 
 def test_what_cannot_be_said_is_refused_in_a_sentence(cold: Lab, tmp_path: Path) -> None:

@@ -32,8 +32,8 @@ def booked(demo_desk: Workspace) -> BookedGap:
 
 
 def bits(desk: Workspace, booked: BookedGap) -> tuple[bytes, bytes]:
-    stands = record(desk, booked.point.id, KEY)
-    return stands.values.tobytes(), stands.quality.tobytes()
+    series = record(desk, booked.point.id, KEY)
+    return series.values.tobytes(), series.quality.tobytes()
 
 
 def fill_in(desk: Workspace, booked: BookedGap) -> RecordStep:
@@ -78,13 +78,13 @@ def test_its_effect_is_known_before(demo_desk: Workspace, booked: BookedGap) -> 
     fill_by_line(demo_desk, booked)
     for gone, back in ((4, 0), (0, 4)):
         step = fill_in(demo_desk, booked)
-        seen = effect_of_fill(demo_desk, booked.point, step, span)
-        assert (seen.removed, seen.restored, seen.changed) == (gone, back, 0)
+        effect = effect_of_fill(demo_desk, booked.point, step, span)
+        assert (effect.removed, effect.restored, effect.changed) == (gone, back, 0)
         switch_fill(demo_desk, booked.point, step)
-        stands = record(demo_desk, booked.point.id, KEY).between(
-            int(seen.after.times_utc_ms[0]), int(seen.after.times_utc_ms[-1]) + 1
+        series = record(demo_desk, booked.point.id, KEY).between(
+            int(effect.after.times_utc_ms[0]), int(effect.after.times_utc_ms[-1]) + 1
         )
-        assert stands.values.tobytes() == seen.after.values.tobytes()
+        assert series.values.tobytes() == effect.after.values.tobytes()
 
 
 def test_what_was_filled_by_something_else_meanwhile_is_not_filled_twice(
@@ -119,8 +119,8 @@ def test_what_was_measured_meanwhile_is_not_filled_again(holed: Lab) -> None:
     key = booked.channels[0]
     facts = {"way": "own", "rmse": 1.0, "low": -2.0, "high": 2.0}
     values = (20.0,) * booked.gap.missing
-    made = Estimate("made", key, values, facts)
-    desk.do(GapEstimated(booked.point.uid, booked.gap, (made,)))
+    estimate = Estimate("made", key, values, facts)
+    desk.do(GapEstimated(booked.point.uid, booked.gap, (estimate,)))
     undo(desk, next(gap for gap in gaps(desk) if gap.state == "estimated"))
     [off] = chain(desk, booked.point, key).fills
     fill_from_logger(desk, gaps(desk)[0])

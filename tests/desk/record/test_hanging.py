@@ -42,9 +42,9 @@ def point_of(desk: Workspace) -> PointPlace:
 
 def test_heights_before_and_after_a_cut_and_taken_back(kept: Kept) -> None:
     desk, point = kept.desk, point_of(kept.desk)
-    wanted = Calculation(HEIGHT, ((point, "water_level"),), {})
+    calculation = Calculation(HEIGHT, ((point, "water_level"),), {})
     with pytest.raises(InputError, match="Nobody said how the sensor hangs"):
-        preview(desk, wanted)
+        preview(desk, calculation)
     with pytest.raises(InputError, match="few words"):
         set_sensor_depth(desk, point, SensorDepth(BEGIN, 3.2, 8.4), " ")
     with pytest.raises(InputError, match="0 to 5000 m below"):
@@ -52,7 +52,7 @@ def test_heights_before_and_after_a_cut_and_taken_back(kept: Kept) -> None:
     set_sensor_depth(desk, point, SensorDepth(BEGIN, 3.2, 8.4), "levelled")
     with pytest.raises(InputError, match="said already"):
         set_sensor_depth(desk, point, SensorDepth(BEGIN, 3.2, 8.4), "again")
-    key = calculate(desk, wanted)
+    key = calculate(desk, calculation)
     level, before = record(desk, point.id, "water_level"), record(desk, point.id, key)
     assert before.values == pytest.approx(level.values - 5.2, abs=1e-5)
     set_limit(desk, point.id, key, LimitRule(key, "above", 4.75, delay_s=60), BEGIN, None, "road")

@@ -143,8 +143,10 @@ def test_what_cannot_be_is_refused(cold: Lab) -> None:
 
 def test_overlapping_limits_are_told_in_turn() -> None:
     low, high = LimitRule("co2", "below", 1.0), LimitRule("co2", "above", 9.0)
-    made = in_turn([InForce((low,), 0, 50), InForce((high,), 20, 80), InForce((low,), 60, 70)])
-    assert [(in_force.start_ms, in_force.end_ms, in_force.rules) for in_force in made] == [
+    limit_periods = in_turn(
+        [InForce((low,), 0, 50), InForce((high,), 20, 80), InForce((low,), 60, 70)]
+    )
+    assert [(in_force.start_ms, in_force.end_ms, in_force.rules) for in_force in limit_periods] == [
         (0, 20, (low,)),
         (20, 50, (low, high)),
         (50, 60, (high,)),

@@ -69,11 +69,11 @@ from tests.conftest import AGAIN, ANCHOR_MS, STORE_PLAN, Lab
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Iterator[Workspace]:
-    made = open_workspace(
+    workspace = open_workspace(
         tmp_path, now_ms=lambda: ANCHOR_MS, computer=TrustedClock(), pins=MemoryPins()
     )
-    yield made
-    made.close()
+    yield workspace
+    workspace.close()
 
 
 SHORE = SiteFacts("Shore", "marsh", "Europe/Berlin", 53.9, 8.1, 1.5, None, 45)
@@ -460,16 +460,16 @@ def test_a_point_that_moves_to_another_zone_has_the_excursions_of_that_zone(lab:
 
 
 def test_a_site_made_by_the_way_takes_the_computers_zone_and_says_so(tmp_path: Path) -> None:
-    made = open_workspace(tmp_path, zone="Asia/Tokyo")
+    workspace = open_workspace(tmp_path, zone="Asia/Tokyo")
     said: list[str] = []
-    made.archive.on_wait = said.append
-    add_point(made, "Harbour · Mast")
-    assert sites(made)[0].zone == "Asia/Tokyo"
+    workspace.archive.on_wait = said.append
+    add_point(workspace, "Harbour · Mast")
+    assert sites(workspace)[0].zone == "Asia/Tokyo"
     assert said == [
         "Harbour is a new site; its zone was taken from this computer (Asia/Tokyo): check the zone "
         "in Sites and points."
     ]
-    made.close()
+    workspace.close()
 
 
 def test_the_computers_zone_is_a_zone(monkeypatch: pytest.MonkeyPatch) -> None:

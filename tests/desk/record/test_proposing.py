@@ -95,12 +95,14 @@ def test_points_follow_from_what_was_read_by_hand_before_all_corrections(kept: K
     save_correction(
         desk, point, proposed(point, KEY, "linear", (0, None), {"offset": 3.0}), "wrong"
     )
-    made = points_by_hand(desk, point, KEY, (0, EVER_MS))
-    assert (made.looks, len(made.points)) == (12, 5)
-    for indicated, reference in made.points:
+    hand_points = points_by_hand(desk, point, KEY, (0, EVER_MS))
+    assert (hand_points.looks, len(hand_points.points)) == (12, 5)
+    for indicated, reference in hand_points.points:
         assert reference == pytest.approx(0.5 + 1.02 * indicated, abs=0.01)
-    step = proposed(point, KEY, "points", (0, None), {"points": made.points, "u": made.u})
-    assert step.parameters["u"] == pytest.approx(made.u)
+    step = proposed(
+        point, KEY, "points", (0, None), {"points": hand_points.points, "u": hand_points.u}
+    )
+    assert step.parameters["u"] == pytest.approx(hand_points.u)
 
 
 def test_the_visit_tells_when_a_sensor_was_not_in_its_place(kept: Kept) -> None:

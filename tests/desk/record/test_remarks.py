@@ -53,8 +53,8 @@ def test_a_remark_is_seen_where_it_is_about_and_nowhere_else(
     ("span", "words", "why"), [((5, 5), "  ", "few words"), ((5, 4), "x", "after the beginning")]
 )
 def test_a_remark_has_words_and_an_end_behind_its_begin(
-    demo_desk: Workspace, span: tuple[int, int], words: str, why: str
+    demo_desk: Workspace, span: tuple[int, int], words: str, reason: str
 ) -> None:
     point = point_named(demo_desk, "Cold room A")
-    with pytest.raises(InputError, match=why):
+    with pytest.raises(InputError, match=reason):
         write_remark(demo_desk, point.id, span, words)

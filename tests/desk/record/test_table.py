@@ -35,8 +35,8 @@ def table() -> ReadingsTable:
     return table_of((column(air, WARM, COLD), column(other)), (0, DAY_MS), "Europe/Berlin")
 
 
-def minutes(made: ReadingsTable) -> list[int]:
-    return [made.time_ms(row) // 60_000 for row in range(len(made))]
+def minutes(readings_table: ReadingsTable) -> list[int]:
+    return [readings_table.time_ms(row) // 60_000 for row in range(len(readings_table))]
 
 
 def test_a_row_is_an_instant_of_any_series_judged_by_the_limits_of_then() -> None:

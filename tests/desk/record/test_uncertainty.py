@@ -103,8 +103,8 @@ def test_what_is_calculated_is_as_sure_as_its_inputs_make_it(kept: Kept) -> None
 
 
 def over_an_hour(kept: Kept, formula: str) -> str:
-    its = Calculation(FORMULAS[formula, 1], ((point_of(kept), KEY),), {"window_h": 1.0})
-    return calculate(kept.desk, its)
+    calculation = Calculation(FORMULAS[formula, 1], ((point_of(kept), KEY),), {"window_h": 1.0})
+    return calculate(kept.desk, calculation)
 
 
 def test_a_running_mean_is_as_sure_as_the_mean_of_its_window(kept: Kept) -> None:
@@ -154,9 +154,9 @@ def gauge(desk: Workspace, folder: Path) -> PointPlace:
     lines += [f"2026-11-22;{i // 6:02}:{i % 6 * 10:02}:00;1.0" for i in range(18)]
     path = folder / "gauge.txt"
     path.write_text("\n".join(lines) + "\n", encoding="utf-8")
-    tie = proposed_template(recognise_text(desk, path), "Roof")
-    form = replace(tie.form, time=replace(tie.form.time, zone="UTC"))
-    import_text(desk, path, replace(tie, point="Ost · Roof", form=form))
+    template = proposed_template(recognise_text(desk, path), "Roof")
+    form = replace(template.form, time=replace(template.form.time, zone="UTC"))
+    import_text(desk, path, replace(template, point="Ost · Roof", form=form))
     [point] = points(desk)
     return point
 
@@ -168,8 +168,10 @@ def test_running_sums_are_averaged_and_as_sure_as_all_their_readings(
     added up once more. By hand: in twelve sums of six the first and last five of seventeen readings
     stand 1 to 5 times each, the seven between six times."""
     desk, point = lab.desk, gauge(lab.desk, tmp_path)
-    its = Calculation(FORMULAS["running_sum", 2], ((point, "precipitation"),), {"window_h": 1.0})
-    key = calculate(desk, its)
+    calculation = Calculation(
+        FORMULAS["running_sum", 2], ((point, "precipitation"),), {"window_h": 1.0}
+    )
+    key = calculate(desk, calculation)
     sums = record(desk, point.id, key)
     end_ms = int(sums.times_utc_ms[-1])
     span = (end_ms - 110 * MINUTE, end_ms + 1)
@@ -200,8 +202,8 @@ def test_sums_turned_into_means_and_sums(
     desk, point = lab.desk, gauge(lab.desk, tmp_path)
     step = proposed(point, "precipitation", "linear", (0, None), {"offset": 0.01, "u": 0.2})
     save_correction(desk, point, step, "certificate")
-    its = Calculation(own_formula(typed), ((point, "precipitation"),), {}, result=result)
-    key = calculate(desk, its)
+    calculation = Calculation(own_formula(typed), ((point, "precipitation"),), {}, result=result)
+    key = calculate(desk, calculation)
     series = record(desk, point.id, key)
     span = (int(series.times_utc_ms[0]), int(series.times_utc_ms[-1]) + 1)
     sure = mean_uncertainty(desk, point, key, span)
@@ -212,8 +214,10 @@ def test_sums_turned_into_means_and_sums(
 
 def test_a_sum_of_version_1_is_to_be_recalculated(lab: Lab, tmp_path: Path) -> None:
     desk, point = lab.desk, gauge(lab.desk, tmp_path)
-    its = Calculation(FORMULAS["running_sum", 1], ((point, "precipitation"),), {"window_h": 1.0})
-    old = calculate(desk, its)
+    calculation = Calculation(
+        FORMULAS["running_sum", 1], ((point, "precipitation"),), {"window_h": 1.0}
+    )
+    old = calculate(desk, calculation)
     [point] = points(desk)
     assert "to be recalculated: its sums" in formula_texts(desk, point)[old]
     [seen] = calculations(desk, point.id)
@@ -233,8 +237,8 @@ def test_a_rate_of_change_drops_the_calibration(kept: Kept) -> None:
     desk, point = kept.desk, point_of(kept)
     calibrated(kept, BEGIN, None, 0.2)
     key, at_ms = over_an_hour(kept, "rate_of_change"), BEGIN + 100 * MINUTE
-    its = record(desk, point.id, KEY, (at_ms - 60 * MINUTE, at_ms + 1))
-    _, covariance = np.polyfit(its.times_utc_ms / 3.6e6 - 4e5, its.values, 1, cov="unscaled")
+    series = record(desk, point.id, KEY, (at_ms - 60 * MINUTE, at_ms + 1))
+    _, covariance = np.polyfit(series.times_utc_ms / 3.6e6 - 4e5, series.values, 1, cov="unscaled")
     sure = reading_uncertainty(desk, point, key, at_ms)
     assert sure is not None
     assert sure.expanded == pytest.approx(2 * RESOLUTION * math.sqrt(covariance[0][0]), rel=1e-4)

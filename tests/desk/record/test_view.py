@@ -27,9 +27,9 @@ def kept(tmp_path: Path) -> Iterator[Kept]:
         yield made
 
 
-def same(one: Series, other: Series) -> bool:
+def same(series: Series, other: Series) -> bool:
     names = ("times_utc_ms", "values", "quality", "interval_ms")
-    return all(np.array_equal(getattr(one, name), getattr(other, name)) for name in names)
+    return all(np.array_equal(getattr(series, name), getattr(other, name)) for name in names)
 
 
 def test_any_stretch_reads_as_the_whole_does(kept: Kept) -> None:
@@ -43,10 +43,10 @@ def test_any_stretch_reads_as_the_whole_does(kept: Kept) -> None:
     def check(start: int, length: int) -> None:
         span = (ANCHOR_MS + (2_000 + start) * MINUTE, ANCHOR_MS + (2_000 + start + length) * MINUTE)
         assert same(record(kept.desk, kept.point, KEY, span), whole.between(*span))
-        beside = read_around(kept.desk, kept.point, KEY, span)
+        series = read_around(kept.desk, kept.point, KEY, span)
         has = whole.times_utc_ms < span[0], whole.times_utc_ms >= span[1]
-        assert (beside.times_utc_ms < span[0]).any() == has[0].any()
-        assert (beside.times_utc_ms >= span[1]).any() == has[1].any()
+        assert (series.times_utc_ms < span[0]).any() == has[0].any()
+        assert (series.times_utc_ms >= span[1]).any() == has[1].any()
 
     check()
     seen = view(kept.desk, kept.point, KEY)
@@ -110,11 +110,13 @@ def test_what_is_damaged_is_left_out_where_that_is_wished(kept: Kept) -> None:
     with pytest.raises(ArchiveDamagedError):
         record(kept.desk, kept.point, KEY)
     rest = read_around(kept.desk, kept.point, KEY, always, tolerant=True)
-    lost = whole.between(ANCHOR_MS + 2_128 * MINUTE, ANCHOR_MS + 2_192 * MINUTE)
-    assert len(rest) == len(whole) - len(lost)
+    series = whole.between(ANCHOR_MS + 2_128 * MINUTE, ANCHOR_MS + 2_192 * MINUTE)
+    assert len(rest) == len(whole) - len(series)
     with pytest.raises(ArchiveDamagedError):  # what a chart left out no document leaves out
         record(kept.desk, kept.point, KEY)
     seen = view(kept.desk, kept.point, KEY)
     assert any("damaged" in fault for fault in seen.faults)
-    assert not seen.picture((int(lost.times_utc_ms[0]), int(lost.times_utc_ms[-1])), 500).is_coarse
+    assert not seen.picture(
+        (int(series.times_utc_ms[0]), int(series.times_utc_ms[-1])), 500
+    ).is_coarse
     assert seen.measured == len(whole)  # its cells are whole: the picture shows them

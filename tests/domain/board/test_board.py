@@ -42,18 +42,18 @@ EVENT = BoardExcursion(7, "above", NOW_MS - 3 * DAY_MS, False)
 
 
 def point_with(logger: LoggerSnapshot | None, *gaps: BoardGap, **more: object) -> PointSnapshot:
-    known = PointSnapshot(POINT, logger, (), logger.held if logger else (), (), gaps, (), ())
-    return replace(known, **more)
+    point = PointSnapshot(POINT, logger, (), logger.held if logger else (), (), gaps, (), ())
+    return replace(point, **more)
 
 
 def board(
-    *known: PointSnapshot, at_ms: int = NOW_MS, visit_ms: int | None = None, site: BoardSite = SITE
+    *point: PointSnapshot, at_ms: int = NOW_MS, visit_ms: int | None = None, site: BoardSite = SITE
 ) -> Board:
-    return board_of(BoardFacts(((replace(site, next_visit_ms=visit_ms), known),)), at_ms)
+    return board_of(BoardFacts(((replace(site, next_visit_ms=visit_ms), point),)), at_ms)
 
 
-def row(known: PointSnapshot, at_ms: int = NOW_MS, visit_ms: int | None = None) -> BoardRow:
-    [(_, [found])] = board(known, at_ms=at_ms, visit_ms=visit_ms).sites
+def row(point: PointSnapshot, at_ms: int = NOW_MS, visit_ms: int | None = None) -> BoardRow:
+    [(_, [found])] = board(point, at_ms=at_ms, visit_ms=visit_ms).sites
     return found
 
 
@@ -63,13 +63,13 @@ def needs(found: BoardRow) -> dict[str, int]:
 
 # -- rows ------------------------------------------------------------------------------------------
 def test_a_row_holds_what_is_known_and_what_follows_from_it() -> None:
-    known = PointSnapshot(POINT, LOGGER, (), HELD, ((1, 2),), (GAP,), (EVENT,), (NOW_MS - HOUR_MS,))
+    point = PointSnapshot(POINT, LOGGER, (), HELD, ((1, 2),), (GAP,), (EVENT,), (NOW_MS - HOUR_MS,))
     clock = VisitNeed("clock", "clock −42 s", NOW_MS, 1)
     gap, full = (
         VisitNeed("gap", "gap", NOW_MS, 1),
         VisitNeed("end", "memory full", NOW_MS + 20 * DAY_MS, 0),
     )
-    assert row(known) == BoardRow(
+    assert row(point) == BoardRow(
         POINT,
         "P-0330",
         HELD,
@@ -212,10 +212,10 @@ STEP_MS = LOGGER.interval_ms
     ],
 )
 def test_what_is_on_the_logger_reaches_from_the_last_offload_to_now_or_its_end(
-    known: LoggerSnapshot, on_logger: tuple[int, int] | None
+    logger: LoggerSnapshot, on_logger: tuple[int, int] | None
 ) -> None:
-    assert row(point_with(known)).on_logger == on_logger
-    assert row(point_with(replace(known, is_recording=False))).on_logger is None
+    assert row(point_with(logger)).on_logger == on_logger
+    assert row(point_with(replace(logger, is_recording=False))).on_logger is None
 
 
 def test_a_text_that_no_longer_comes_is_nothing_to_go_to() -> None:

@@ -71,9 +71,9 @@ def test_reaching_the_delay_exactly_alarms() -> None:
 
 def test_a_gap_ends_a_run_and_the_count() -> None:
     series = series_of([0, 10, 60, 70], [8, 8, 8, 8])
-    found = find_excursions(series, rule(delay_min=30))
+    excursions = find_excursions(series, rule(delay_min=30))
     # the reading before the gap is held for 15 minutes; the last one for one interval
-    assert minutes(found) == [(0, 25, None), (60, 80, None)]
+    assert minutes(excursions) == [(0, 25, None), (60, 80, None)]
 
 
 def test_consecutive_counting_starts_anew_with_every_run() -> None:
@@ -83,14 +83,14 @@ def test_consecutive_counting_starts_anew_with_every_run() -> None:
 
 def test_accumulated_counting_adds_the_runs() -> None:
     series = series_of([0, 10, 20, 30, 40, 50], [8, 8, 5, 8, 8, 5])
-    found = find_excursions(series, rule(delay_min=30, counting="accumulated"))
-    assert minutes(found) == [(0, 20, None), (30, 50, 40)]
+    excursions = find_excursions(series, rule(delay_min=30, counting="accumulated"))
+    assert minutes(excursions) == [(0, 20, None), (30, 50, 40)]
 
 
 def test_runs_after_the_sum_was_reached_alarm_at_once() -> None:
     series = series_of([0, 10, 20, 30, 40, 50], [8, 8, 5, 8, 5, 8])
-    found = find_excursions(series, rule(delay_min=15, counting="accumulated"))
-    assert [e.alarm_ms for e in found] == [15 * MIN, 30 * MIN, 50 * MIN]
+    excursions = find_excursions(series, rule(delay_min=15, counting="accumulated"))
+    assert [e.alarm_ms for e in excursions] == [15 * MIN, 30 * MIN, 50 * MIN]
 
 
 def test_the_last_reading_of_a_record_is_held_for_one_interval() -> None:
@@ -289,12 +289,12 @@ def test_every_figure_of_a_run_is_what_the_definition_says(
     series = replace(series, interval_ms=every)
     delay_min = delay[0] * every_min + delay[1]
     r = replace(rule(delay_min, way, side=side, daily=counting == "daily"), hysteresis=band)
-    found = find_excursions(series, r, "Europe/Berlin")
+    excursions = find_excursions(series, r, "Europe/Berlin")
     wanted = literal_excursions(series, r)
-    assert [replace(e, dose=0.0) for e in found] == [replace(e, dose=0.0) for e in wanted]
-    assert [e.dose for e in found] == pytest.approx([e.dose for e in wanted])
+    assert [replace(e, dose=0.0) for e in excursions] == [replace(e, dose=0.0) for e in wanted]
+    assert [e.dose for e in excursions] == pytest.approx([e.dose for e in wanted])
     alarmed = find_excursions(series, r, "Europe/Berlin", alarmed_only=True)
-    assert alarmed == [e for e in found if e.alarm_ms is not None]
+    assert alarmed == [e for e in excursions if e.alarm_ms is not None]
 
 
 @given(st.sampled_from(["above", "below"]), st.floats(-50, 50), st.integers(0, 10**6))
@@ -319,8 +319,8 @@ def test_the_first_instant_of_all_is_an_instant_like_others() -> None:
 
 def test_daily_accumulation_adds_the_runs_of_one_day() -> None:
     series = series_of([0, 10, 20, 30, 40, 50], [8, 8, 5, 8, 8, 5])
-    found = find_excursions(series, rule(30, "accumulated", daily=True))
-    assert minutes(found) == [(0, 20, None), (30, 50, 40)]
+    excursions = find_excursions(series, rule(30, "accumulated", daily=True))
+    assert minutes(excursions) == [(0, 20, None), (30, 50, 40)]
 
 
 def test_daily_accumulation_counts_neither_estimates_nor_the_band() -> None:

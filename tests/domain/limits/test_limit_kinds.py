@@ -129,17 +129,17 @@ NAN = float("nan")
 
 
 def test_no_sensor_alarms_once_its_delay_has_passed() -> None:
-    found = find_absences(*recorded([5, NAN, NAN, NAN, 5, NAN, 5]), GONE)
+    excursions = find_absences(*recorded([5, NAN, NAN, NAN, 5, NAN, 5]), GONE)
     # the single missing value lasted ten minutes only
-    assert found == [Excursion(GONE, 10 * MIN, 40 * MIN, 40 * MIN, 0.0, 10 * MIN, 0.0, 3, 0)]
+    assert excursions == [Excursion(GONE, 10 * MIN, 40 * MIN, 40 * MIN, 0.0, 10 * MIN, 0.0, 3, 0)]
 
 
 def test_a_gap_cuts_an_absence_and_each_part_is_judged_by_itself() -> None:
     minutes = [0, 10, 20, 30, 60, 70, 80, 90, 100]
-    found = find_absences(*recorded([5, NAN, NAN, NAN, NAN, NAN, NAN, NAN, 5], minutes), GONE)
+    excursions = find_absences(*recorded([5, NAN, NAN, NAN, NAN, NAN, NAN, NAN, 5], minutes), GONE)
     # 10 to 45: the reading before the gap is held for fifteen minutes; 60 to 100
-    assert spans(found) == [(10, 45), (60, 100)]
-    assert [e.measured for e in found] == [3, 4]
+    assert spans(excursions) == [(10, 45), (60, 100)]
+    assert [e.measured for e in excursions] == [3, 4]
 
 
 def test_the_rule_of_a_missing_sensor_says_what_it_was_given() -> None:
@@ -150,8 +150,8 @@ def test_the_rule_of_a_missing_sensor_says_what_it_was_given() -> None:
 
 
 def test_readings_that_are_not_there_claim_no_missing_sensor() -> None:
-    found = find_absences(*recorded([NAN, NAN, NAN, NAN], [0, 10, 100, 110]), GONE)
-    assert found == []
+    excursions = find_absences(*recorded([NAN, NAN, NAN, NAN], [0, 10, 100, 110]), GONE)
+    assert excursions == []
     assert len(find_absences(*recorded([NAN] * 4), GONE)) == 1
     assert find_absences(*recorded([]), GONE) == []
 

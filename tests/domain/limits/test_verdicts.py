@@ -33,9 +33,9 @@ def readings(**change: float) -> Series:
 
 
 def told(
-    series: Series, limits: tuple[InForce, ...], known: KnownUntil = LATER, **more: object
+    series: Series, limits: tuple[InForce, ...], until: KnownUntil = LATER, **more: object
 ) -> list:
-    found = day_verdicts(series, limits, SPAN, "UTC", known, **more)
+    found = day_verdicts(series, limits, SPAN, "UTC", until, **more)
     return [(day_verdict.verdict, day_verdict.reason) for day_verdict in found]
 
 

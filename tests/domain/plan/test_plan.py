@@ -181,10 +181,10 @@ def test_what_an_older_plan_lacks_takes_its_usual_value() -> None:
         ({"start_ms": 2**53}, "an instant beyond the years 1900 to 2200"),
     ],
 )
-def test_what_is_wrong_with_a_dict_is_said(change: dict[str, object], why: str) -> None:
+def test_what_is_wrong_with_a_dict_is_said(change: dict[str, object], reason: str) -> None:
     with pytest.raises(PlanError) as caught:
         plan_from_dict({**GOOD.as_dict(), **change})
-    assert str(caught.value) == f"This is no plan ({why}); make it anew on the Field desk."
+    assert str(caught.value) == f"This is no plan ({reason}); make it anew on the Field desk."
 
 
 def test_numbers_just_within_reason_are_taken() -> None:

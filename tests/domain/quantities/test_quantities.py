@@ -49,10 +49,12 @@ def test_each_size_of_the_trade_has_its_counts() -> None:
 
 
 def test_every_count_is_whole_particles_in_a_cubic_metre() -> None:
-    made = particle_quantities()
-    assert made == tuple(QUANTITIES[one.key] for one in made)
-    assert [(one.unit, one.decimals, one.dose_unit) for one in made] == [("per m³", 0, "")] * 11
-    assert [one.symbol for one in made] == [
+    quantities = particle_quantities()
+    assert quantities == tuple(QUANTITIES[one.key] for one in quantities)
+    assert [(one.unit, one.decimals, one.dose_unit) for one in quantities] == [
+        ("per m³", 0, "")
+    ] * 11
+    assert [one.symbol for one in quantities] == [
         "≥ 0.3",
         "≥ 0.5",
         "≥ 1",
@@ -65,7 +67,7 @@ def test_every_count_is_whole_particles_in_a_cubic_metre() -> None:
         "2.5–5",
         "5–10",
     ]
-    assert all(one.name == f"Particles {one.symbol} µm" for one in made)
+    assert all(one.name == f"Particles {one.symbol} µm" for one in quantities)
 
 
 def test_an_unknown_quantity_keeps_its_name() -> None:

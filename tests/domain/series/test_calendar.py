@@ -53,11 +53,11 @@ def test_days_together_are_what_all_of_it_is(there: list[bool], offset_s: int) -
     series = make_series(times[keep], np.ones(keep.sum()), HOUR_MS)
     due = (int(times[0]), int(times[0]) + 9 * DAY_MS)
     days = list(covered_days(series, due, "Europe/Berlin"))
-    whole = total(one for _, one in days)
+    covered_time = total(one for _, one in days)
     held = np.zeros(9 * 24 * 2, np.bool_)  # half hours
     for i in np.flatnonzero(keep).tolist():
         following = next((j for j in range(i + 1, len(there)) if keep[j]), None)
         until = i + 1 if following is None else min(following, i + 1.5)
         held[2 * i : round(2 * until)] = True
-    assert whole.length_ms == 9 * DAY_MS
-    assert whole.covered_ms == held.sum() * HOUR_MS // 2
+    assert covered_time.length_ms == 9 * DAY_MS
+    assert covered_time.covered_ms == held.sum() * HOUR_MS // 2

@@ -33,7 +33,7 @@ def stay(
 def fed_at(
     stays: list[MissionStay],
     placed: Sequence[StatedDeployment] = (),
-    said: Sequence[StatedAssignment] = (),
+    assignments: Sequence[StatedAssignment] = (),
 ) -> list[tuple]:
     """What feeds the level of each point: point, label, mission and stretch."""
     return [
@@ -44,7 +44,7 @@ def fed_at(
             max(series_assignment.start_ms, 0),
             min(series_assignment.end_ms, 999),
         )
-        for series_assignment in series_assignments(deployments(stays, placed), said)
+        for series_assignment in series_assignments(deployments(stays, placed), assignments)
         if series_assignment.channel == "level"
     ]
 
@@ -95,7 +95,7 @@ def test_readings_on_the_bench_belong_to_no_point() -> None:
 def test_two_loggers_side_by_side_keep_a_series_each_once_somebody_said_so() -> None:
     stays = [stay("D-1", 10), stay("D-2", 20), stay("D-1", 50), stay("D-2", 60)]
     said = [StatedAssignment("well", "level", "upper", "D-2", -EVER_MS, EVER_MS)]
-    assert fed_at(stays, said=said) == [
+    assert fed_at(stays, assignments=said) == [
         ("well", "", "D-1/10", 10, 50),
         ("well", "", "D-1/50", 50, 999),
         ("well", "upper", "D-2/20", 20, 60),
@@ -106,7 +106,7 @@ def test_two_loggers_side_by_side_keep_a_series_each_once_somebody_said_so() -> 
 def test_a_text_joined_into_the_main_series_takes_its_stretch_from_the_logger() -> None:
     stays = [stay("D-1", 10), stay("Buoy text", 5, arrived_ms=700)]
     said = [StatedAssignment("well", "level", "", "Buoy text", 30, 40)]
-    assert fed_at(stays, said=said) == [
+    assert fed_at(stays, assignments=said) == [
         ("well", "", "D-1/10", 10, 30),
         ("well", "", "Buoy text/well", 30, 40),
         ("well", "", "D-1/10", 40, 999),
@@ -149,12 +149,12 @@ FED = st.lists(
 
 @given(STAYS, PLACED, FED)
 def test_one_source_feeds_a_series_and_every_reading_at_a_point_is_in_one(
-    stays: list[MissionStay], placed: list[StatedDeployment], said: list[StatedAssignment]
+    stays: list[MissionStay], placed: list[StatedDeployment], assignments: list[StatedAssignment]
 ) -> None:
     stood = deployments(stays, placed)
     found = [
         series_assignment
-        for series_assignment in series_assignments(stood, said)
+        for series_assignment in series_assignments(stood, assignments)
         if series_assignment.channel == "level"
     ]
     for at_ms in range(1, 210, 3):
@@ -169,16 +169,16 @@ def test_one_source_feeds_a_series_and_every_reading_at_a_point_is_in_one(
         )
 
 
-def _what(feed: SeriesAssignment) -> tuple[str, str]:
-    return (feed.mission, feed.point)
+def _what(assignment: SeriesAssignment) -> tuple[str, str]:
+    return (assignment.mission, assignment.point)
 
 
 @given(STAYS, FED, st.randoms())
 def test_the_order_in_which_missions_came_says_nothing(
-    stays: list[MissionStay], said: list[StatedAssignment], dice: object
+    stays: list[MissionStay], assignments: list[StatedAssignment], dice: object
 ) -> None:
     shuffled = list(stays)
     dice.shuffle(shuffled)  # type: ignore[attr-defined]
-    assert series_assignments(deployments(shuffled), said) == series_assignments(
-        deployments(stays), said
+    assert series_assignments(deployments(shuffled), assignments) == series_assignments(
+        deployments(stays), assignments
     )

@@ -17,11 +17,13 @@ STEPS = st.lists(st.sampled_from([60_000, 60_000, 60_000, 90_000, 1]), min_size=
 
 
 def printed(times: list[int], *columns: list[float], cuts: tuple[int, ...] = ()) -> str:
-    made = ReadingsPrint(CHANNELS[: len(columns)])
+    readings_print = ReadingsPrint(CHANNELS[: len(columns)])
     ends = [0, *sorted(cuts), len(times)]
     for a, b in itertools.pairwise(ends):
-        made.add(np.array(times[a:b], np.int64), [np.array(c[a:b], float) for c in columns])
-    return made.hex()
+        readings_print.add(
+            np.array(times[a:b], np.int64), [np.array(c[a:b], float) for c in columns]
+        )
+    return readings_print.hex()
 
 
 @given(STEPS, st.data())

@@ -19,13 +19,13 @@ MINUTES = st.sets(st.integers(0, 300), max_size=80).map(sorted)
 def test_runs_of_pieces_are_those_of_the_whole(minutes: list[int], cuts: list[int]) -> None:
     times = np.array(minutes, np.int64) * 60_000
     intervals = np.where(times < 9_000_000, 60_000, 300_000)
-    whole = make_series(times, np.ones(len(times)), intervals)
+    series = make_series(times, np.ones(len(times)), intervals)
     ends = sorted({0, len(times), *(cut for cut in cuts if cut < len(times))})
     pieces = [runs_of(times[a:b], intervals[a:b]).as_table() for a, b in pairwise(ends)]
-    found = joined_runs(np.concatenate([np.empty((0, 3), np.int64), *reversed(pieces)]))
-    assert found.gaps() == find_gaps(whole)
-    assert found.spans == covered_spans(whole)
-    assert found.as_table().tolist() == runs_of_series(whole).as_table().tolist()
+    runs = joined_runs(np.concatenate([np.empty((0, 3), np.int64), *reversed(pieces)]))
+    assert runs.gaps() == find_gaps(series)
+    assert runs.spans == covered_spans(series)
+    assert runs.as_table().tolist() == runs_of_series(series).as_table().tolist()
 
 
 def test_a_fill_within_what_was_measured_later_opens_no_gap() -> None:

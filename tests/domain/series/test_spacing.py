@@ -22,8 +22,8 @@ def text_intervals(*distances_min: int) -> list[int]:
 def gaps_of_text(*distances_min: int) -> list[int]:
     """Where gaps are found: after which reading."""
     times = np.cumsum([0, *distances_min]).astype(np.int64) * MINUTE_MS
-    found = find_gaps(make_series(times, np.ones(len(times)), intervals_of_text(times)))
-    return [int(np.searchsorted(times, gap.start_ms)) - 1 for gap in found]
+    gaps = find_gaps(make_series(times, np.ones(len(times)), intervals_of_text(times)))
+    return [int(np.searchsorted(times, gap.start_ms)) - 1 for gap in gaps]
 
 
 @pytest.mark.parametrize(

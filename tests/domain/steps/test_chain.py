@@ -128,9 +128,9 @@ def test_what_a_newer_version_said_has_no_effect() -> None:
     ],
 )
 def test_parameters_that_make_no_sense_are_refused(
-    kind: str, parameters: dict[str, Any], why: str
+    kind: str, parameters: dict[str, Any], reason: str
 ) -> None:
-    with pytest.raises(ValueError, match=why):
+    with pytest.raises(ValueError, match=reason):
         CORRECTIONS[kind, 1].checked(parameters)
 
 

@@ -33,27 +33,27 @@ def test_a_clock_of_another_zone_is_found_by_its_neighbour(shift_ms: int, sign: 
     minutes = weather(rng, 20 * 1440)
     truth = minutes + rng.normal(0, 0.002, len(minutes))
     own = as_series(sign * minutes[::10] * 0.8 + rng.normal(0, 0.005, 2880), -shift_ms, 10 * MINUTE)
-    found = found_shift(own, as_series(truth[::5], 0, 5 * MINUTE), 14 * HOUR_MS)
-    assert found is not None
-    assert found.is_clear
-    assert abs(found.shift_ms - shift_ms) <= 3 * MINUTE
+    shift = found_shift(own, as_series(truth[::5], 0, 5 * MINUTE), 14 * HOUR_MS)
+    assert shift is not None
+    assert shift.is_clear
+    assert abs(shift.shift_ms - shift_ms) <= 3 * MINUTE
 
 
 def test_a_tide_alone_is_not_believed() -> None:
     """Moved by a tide (12.42 h) it looks the same."""
     hours = np.arange(30 * 144) / 6
     own = as_series(np.cos(np.radians(28.984 * hours)), 0, 10 * MINUTE)
-    found = found_shift(own, own, 14 * HOUR_MS)
-    assert found is not None
-    assert not found.is_clear
+    shift = found_shift(own, own, 14 * HOUR_MS)
+    assert shift is not None
+    assert not shift.is_clear
 
 
 def test_chance_is_not_believed_and_too_little_is_none() -> None:
     rng = np.random.default_rng(1)
     own, other = (as_series(weather(rng, 3000), 0, 10 * MINUTE) for _ in range(2))
-    found = found_shift(own, other, 14 * HOUR_MS)
-    assert found is not None
-    assert not found.is_clear
+    shift = found_shift(own, other, 14 * HOUR_MS)
+    assert shift is not None
+    assert not shift.is_clear
     assert found_shift(own.between(0, DAY_MS), other, 14 * HOUR_MS) is None
     assert found_shift(own.between(0, 0), other, 14 * HOUR_MS) is None
 
@@ -73,10 +73,10 @@ def test_what_the_weather_did_to_a_tide_decides(shift_ms: int) -> None:
     alike = found_shift(own, beside, 14 * HOUR_MS)
     assert alike is not None
     assert not alike.is_clear
-    found = found_shift(without_tide(own), without_tide(beside), 14 * HOUR_MS)
-    assert found is not None
-    assert found.is_clear
-    assert abs(found.shift_ms - shift_ms) <= 5 * MINUTE
+    shift = found_shift(without_tide(own), without_tide(beside), 14 * HOUR_MS)
+    assert shift is not None
+    assert shift.is_clear
+    assert abs(shift.shift_ms - shift_ms) <= 5 * MINUTE
 
 
 def stations(seed: int, days: int, lag_ms: int, off_ms: int = 0) -> tuple[Series, Series]:
@@ -106,12 +106,12 @@ def test_a_right_clock_whose_place_lags_is_not_moved(seed: int) -> None:
     lag_ms = 59 * MINUTE
     own, other = stations(seed, 60, lag_ms)
     lag = place_lag(own, other, [(0, 25 * DAY_MS)])
-    found = found_shift(own.between(30 * DAY_MS, 55 * DAY_MS), other, 14 * HOUR_MS)
+    shift = found_shift(own.between(30 * DAY_MS, 55 * DAY_MS), other, 14 * HOUR_MS)
     assert lag is not None
-    assert found is not None
-    assert found.is_clear
-    assert abs(found.shift_ms - lag_ms) < 5 * MINUTE  # the old way moved it by as much
-    assert abs(found.shift_ms - lag.lag_ms) <= lag.u_ms + found.step_ms
+    assert shift is not None
+    assert shift.is_clear
+    assert abs(shift.shift_ms - lag_ms) < 5 * MINUTE  # the old way moved it by as much
+    assert abs(shift.shift_ms - lag.lag_ms) <= lag.u_ms + shift.step_ms
 
 
 def test_two_stretches_tell_no_lag() -> None:
@@ -134,6 +134,6 @@ def test_chance_is_hardly_ever_clear() -> None:
     for seed in range(100):
         rng = np.random.default_rng(1000 + seed)
         own, other = (as_series(weather(rng, 1500), 0, 10 * MINUTE) for _ in range(2))
-        found = found_shift(own, other, 6 * HOUR_MS)
-        clear += found is not None and found.is_clear
+        shift = found_shift(own, other, 6 * HOUR_MS)
+        clear += shift is not None and shift.is_clear
     assert clear <= 2

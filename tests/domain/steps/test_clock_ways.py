@@ -25,27 +25,27 @@ def test_between_contacts_it_is_least_sure_in_the_middle() -> None:
     a, b = ClockRead(0, 0, 500), ClockRead(10 * DAY_MS + 9_000, 10 * DAY_MS, 100)
     assert u_between_contacts_ms(a, b, 0.5) == pytest.approx(math.hypot(math.hypot(250, 50), 8640))
     assert u_between_contacts_ms(a, b, 0.0) == 500
-    made = drift_between_contacts([b, a])
-    assert made.clock.corrected_instant(10 * DAY_MS + 9_000) == 10 * DAY_MS
+    clock_fit = drift_between_contacts([b, a])
+    assert clock_fit.clock.corrected_instant(10 * DAY_MS + 9_000) == 10 * DAY_MS
     middle_ms = 2 * math.hypot(math.hypot(250, 50), 8640)
-    assert made.uncertainty.u_ms == math.ceil(middle_ms)
-    assert clock_u_ms(made.clock, made.uncertainty, 5 * DAY_MS) == pytest.approx(
+    assert clock_fit.uncertainty.u_ms == math.ceil(middle_ms)
+    assert clock_u_ms(clock_fit.clock, clock_fit.uncertainty, 5 * DAY_MS) == pytest.approx(
         middle_ms, rel=1e-3
     )
-    assert clock_u_ms(made.clock, made.uncertainty, 10 * DAY_MS) == 200
-    assert made.jumps == ()
+    assert clock_u_ms(clock_fit.clock, clock_fit.uncertainty, 10 * DAY_MS) == 200
+    assert clock_fit.jumps == ()
 
 
 def test_beyond_the_last_contact_it_grows_by_two_seconds_a_day() -> None:
     """Of a clock read twice to 0.1 s in ten days, 9 s fast: 10.42 ppm, hardly less by what is
     usual (11.57 and 0.59 ppm: 10.39). Ten days later: 20 s and 0.2 s."""
     a, b = ClockRead(0, 0, 500), ClockRead(10 * DAY_MS + 9_000, 10 * DAY_MS, 100)
-    made = drift_between_contacts([a, b])
-    later = made.clock.corrected_instant(20 * DAY_MS + 18_000)
+    clock_fit = drift_between_contacts([a, b])
+    later = clock_fit.clock.corrected_instant(20 * DAY_MS + 18_000)
     assert later == pytest.approx(20 * DAY_MS, abs=40)
-    at_20_days = clock_u_ms(made.clock, made.uncertainty, 20 * DAY_MS)
+    at_20_days = clock_u_ms(clock_fit.clock, clock_fit.uncertainty, 20 * DAY_MS)
     assert at_20_days == pytest.approx(math.hypot(20_000, 200))
-    assert clock_u_ms(made.clock, made.uncertainty, -DAY_MS) == pytest.approx(
+    assert clock_u_ms(clock_fit.clock, clock_fit.uncertainty, -DAY_MS) == pytest.approx(
         math.hypot(2000, 1000)
     )
 
@@ -53,11 +53,13 @@ def test_beyond_the_last_contact_it_grows_by_two_seconds_a_day() -> None:
 def test_a_clock_set_wrongly_says_nothing_of_its_rate() -> None:
     """Set 0.4 s late and read an hour later: taken as a rate it would be 111 ppm, 461 s in the 48
     days after."""
-    made = drift_between_contacts([ClockRead(0, 0, 500), ClockRead(HOUR_MS - 400, HOUR_MS, 20)])
+    clock_fit = drift_between_contacts(
+        [ClockRead(0, 0, 500), ClockRead(HOUR_MS - 400, HOUR_MS, 20)]
+    )
     end_ms = HOUR_MS + 48 * DAY_MS
-    assert abs(made.clock.corrected_instant(end_ms - 400) - end_ms) < 5_000
-    assert clock_u_ms(made.clock, made.uncertainty, end_ms) > 90_000
-    assert made.jumps == ()
+    assert abs(clock_fit.clock.corrected_instant(end_ms - 400) - end_ms) < 5_000
+    assert clock_u_ms(clock_fit.clock, clock_fit.uncertainty, end_ms) > 90_000
+    assert clock_fit.jumps == ()
 
 
 @given(
@@ -77,10 +79,12 @@ def test_a_clock_that_drifts_as_usual_stays_within_what_is_promised(
         shown = round(at * (1 + 1e-6 * rate_ppm) + rng.uniform(-1, 1) * u_ms)
         reads.append(ClockRead(shown, round(at), u_ms))
     assume(reads[0].shown_ms < reads[1].shown_ms < reads[2].shown_ms)
-    made = drift_between_contacts(reads)
+    clock_fit = drift_between_contacts(reads)
     truth = round((days + beyond) * DAY_MS)
-    found = made.clock.corrected_instant(round(truth * (1 + 1e-6 * rate_ppm)))
-    assert abs(found - truth) <= clock_u_ms(made.clock, made.uncertainty, truth) * 1.05 + 5
+    found = clock_fit.clock.corrected_instant(round(truth * (1 + 1e-6 * rate_ppm)))
+    assert (
+        abs(found - truth) <= clock_u_ms(clock_fit.clock, clock_fit.uncertainty, truth) * 1.05 + 5
+    )
 
 
 def test_an_old_correction_grows_by_what_its_contacts_could_tell() -> None:

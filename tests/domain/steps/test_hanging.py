@@ -41,15 +41,15 @@ def test_heights_follow_how_the_sensor_hung_then(
     """6.50 m above the sensor all the time: H = 3.20 - 8.40 + 6.50; after the cut 12 cm less."""
     times = np.array([500, 1_500, 2_500, 3_500], np.int64)
     level = make_series(times, np.full(4, 6.5), 1_000)
-    made = derive(FORMULAS[formula, 1], {}, [(level, "water_level")], channel, CUT)
-    assert made.times_utc_ms.tolist() == [1_500, 2_500, 3_500]  # before that nobody said
-    assert made.values.tolist() == pytest.approx(wanted)
+    series = derive(FORMULAS[formula, 1], {}, [(level, "water_level")], channel, CUT)
+    assert series.times_utc_ms.tolist() == [1_500, 2_500, 3_500]  # before that nobody said
+    assert series.values.tolist() == pytest.approx(wanted)
 
 
 def test_a_level_above_the_rim_is_doubted() -> None:
     level = make_series(np.array([1_500, 2_000], np.int64), np.array([8.5, 8.3]), 500)
-    made = derive(FORMULAS["water_height", 1], {}, [(level, "water_level")], "water_height", CUT)
-    assert made.quality.tolist() == [Quality.SUSPECT, Quality.GOOD]
+    series = derive(FORMULAS["water_height", 1], {}, [(level, "water_level")], "water_height", CUT)
+    assert series.quality.tolist() == [Quality.SUSPECT, Quality.GOOD]
     depth = derive(
         FORMULAS["depth_to_water", 1], {}, [(level, "water_level")], "depth_to_water", CUT
     )
@@ -57,8 +57,8 @@ def test_a_level_above_the_rim_is_doubted() -> None:
 
 
 def test_a_formula_is_told_how_it_hung_at_an_instant() -> None:
-    how = CalculatedSeries(
+    calculated = CalculatedSeries(
         "u", "p", "water_height@=", "water_height", 1, {}, (("p", "water_level"),), CUT
     )
-    assert how.numbers_at(2_000) == {"rim_m": 3.20, "length_m": 8.40}
-    assert math.isnan(how.numbers_at(0)["rim_m"])
+    assert calculated.numbers_at(2_000) == {"rim_m": 3.20, "length_m": 8.40}
+    assert math.isnan(calculated.numbers_at(0)["rim_m"])

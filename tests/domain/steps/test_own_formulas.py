@@ -18,8 +18,8 @@ from gezeiten.errors import InputError
 
 
 def value(typed: str, units: list[str], result: str, *values: float) -> float:
-    made = with_units(own_formula(typed), units, result)
-    return float(made.apply(tuple(np.array([one]) for one in values), {})[0][0])
+    formula = with_units(own_formula(typed), units, result)
+    return float(formula.apply(tuple(np.array([one]) for one in values), {})[0][0])
 
 
 @pytest.mark.parametrize(
@@ -90,9 +90,9 @@ def test_by_hand(
     ],
 )
 def test_what_makes_no_sense_is_refused(
-    typed: str, units: list[str], result: str, why: str
+    typed: str, units: list[str], result: str, reason: str
 ) -> None:
-    with pytest.raises(InputError, match=why):
+    with pytest.raises(InputError, match=reason):
         with_units(own_formula(typed), units, result)
 
 
@@ -180,8 +180,8 @@ def test_of_pure_numbers_it_is_arithmetic(typed: str, values: tuple[float, ...])
 
 def test_series_are_named_from_a_on() -> None:
     assert names_in("b + a * 2") == ["a", "b"]
-    known = formula_of(f"{OWN}a - b", 1, ["air_temperature", "air_temperature"], "level_rate")
-    assert known is None  # its units do not fit: it has no effect
+    formula = formula_of(f"{OWN}a - b", 1, ["air_temperature", "air_temperature"], "level_rate")
+    assert formula is None  # its units do not fit: it has no effect
     assert formula_of(f"{OWN}a - b", 3, ["water_level"] * 2, "level_difference") is None
     assert formula_of(f"{OWN}a - b", 1, ["water_level"] * 2, "level_difference") is not None
 
@@ -200,9 +200,9 @@ def test_every_unit_of_the_list_is_understood_and_like_itself() -> None:
 @pytest.mark.parametrize("typed", ["where(a > 3[m], a, b)", "b^0 * a", "max(a, 0 * b)"])
 def test_what_lacks_an_input_has_no_value(typed: str) -> None:
     """Version 1 had one where the missing input did not count; what it gave stays."""
-    made = with_units(own_formula(typed), ["m", "m"], "m")
+    formula = with_units(own_formula(typed), ["m", "m"], "m")
     inputs = (np.array([4.0, 4.0]), np.array([np.nan, 5.0]))
-    found, _ = made.apply(inputs, {})
+    found, _ = formula.apply(inputs, {})
     assert np.isnan(found).tolist() == [True, False]
     old = with_units(replace(own_formula(typed), version=1), ["m", "m"], "m")
     assert old.superseded

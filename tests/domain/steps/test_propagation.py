@@ -64,9 +64,9 @@ def test_every_formula_away_from_kinks(key: tuple[str, int]) -> None:
     if formula.key == "frost_point":
         values[0] = -4.0
     inputs = [(f"in {i}", values[i], sure(us[i], f"{i}")) for i in range(len(values))]
-    found = through(formula, parameters, inputs, [])
+    uncertainty = through(formula, parameters, inputs, [])
     spread = drawn(lambda its: formula.apply(tuple(its), parameters)[0], values, us).std()
-    assert 0.9 <= found.expanded / (2 * spread) <= 1.15
+    assert 0.9 <= uncertainty.expanded / (2 * spread) <= 1.15
 
 
 HOURS = 24
@@ -89,7 +89,7 @@ def test_every_formula_that_looks_back(key: tuple[str, int]) -> None:
     times = np.arange(HOURS + 1, dtype=np.int64) * 3_600_000
     truth = 8 + 4 * np.sin(times / 3_600_000 / 3)
     count = round(window_h)
-    one = of_reading(
+    uncertainty = of_reading(
         1,
         [step("linear", "a", 1, **linear(0.1, 1.0, 0.4))],
         make_series(times[:1], truth[:1], 3_600_000),
@@ -97,11 +97,11 @@ def test_every_formula_that_looks_back(key: tuple[str, int]) -> None:
         None,
     )
     gathered = {
-        "mean": lambda: of_mean(AveragedPeriod(((1.0, one),), count, 0.0, 86_400.0)),
-        "sum": lambda: of_sum(AveragedPeriod(((1.0, one),), count, 0.0, 86_400.0)),
-        "highest": lambda: one,
-        "lowest": lambda: one,
-        "slope": lambda: of_slope(one, np.arange(count + 1.0)),
+        "mean": lambda: of_mean(AveragedPeriod(((1.0, uncertainty),), count, 0.0, 86_400.0)),
+        "sum": lambda: of_sum(AveragedPeriod(((1.0, uncertainty),), count, 0.0, 86_400.0)),
+        "highest": lambda: uncertainty,
+        "lowest": lambda: uncertainty,
+        "slope": lambda: of_slope(uncertainty, np.arange(count + 1.0)),
     }[formula.gathers]()
     value = make_series(times[:1], truth[:1], 3_600_000)
     found = over_window("x", gathered, [], value)
@@ -124,9 +124,9 @@ def test_own_formulas_away_from_kinks(typed: str) -> None:
     )
     values, us = [4.0, 3.0], [0.04, 0.05]
     inputs = [("a", 4.0, sure(0.04, "a")), ("b", 3.0, sure(0.05, "b"))]
-    found = through(formula, {}, inputs, [])
+    uncertainty = through(formula, {}, inputs, [])
     spread = drawn(lambda its: formula.apply(tuple(its), {})[0], values, us).std()
-    assert 0.9 <= found.expanded / (2 * spread) <= 1.15
+    assert 0.9 <= uncertainty.expanded / (2 * spread) <= 1.15
 
 
 KINKS = [
@@ -146,14 +146,14 @@ KINKS = [
 def test_at_kinks_poles_and_thresholds(typed: str, unit: str, a: float, b: float) -> None:
     """U covers 95 % of what comes out: by draws of another seed, those without a value left out."""
     formula = with_units(own_formula(typed), ["m", "m"], unit)
-    found = through(formula, {}, [("a", a, sure(0.04, "a")), ("b", b, sure(0.05, "b"))], [])
+    uncertainty = through(formula, {}, [("a", a, sure(0.04, "a")), ("b", b, sure(0.05, "b"))], [])
     there = float(formula.apply((np.array([a]), np.array([b])), {})[0][0])
-    made = drawn(lambda its: formula.apply(tuple(its), {})[0], [a, b], [0.04, 0.05])
-    far = np.abs(made[np.isfinite(made)] - there)
+    series = drawn(lambda its: formula.apply(tuple(its), {})[0], [a, b], [0.04, 0.05])
+    far = np.abs(series[np.isfinite(series)] - there)
     wanted = float(np.quantile(far, 0.9545))
-    assert 0.8 <= found.expanded / wanted <= 1.5
+    assert 0.8 <= uncertainty.expanded / wanted <= 1.5
     again = through(formula, {}, [("a", a, sure(0.04, "a")), ("b", b, sure(0.05, "b"))], [])
-    assert again == found
+    assert again == uncertainty
 
 
 def test_what_two_inputs_share_is_drawn_once() -> None:
@@ -186,14 +186,14 @@ def test_chains_of_two_corrections(chain: tuple[tuple[str, dict[str, Any]], ...]
     """Each step adds its own error behind it; what a later one does multiplies all before."""
     steps = [step(kind, f"{i}", i, **its) for i, (kind, its) in enumerate(chain)]
     raw = make_series(np.array([1000]), np.array([6.0]), 1000)
-    found = of_reading(1, steps, raw, 0.0, None)
+    uncertainty = of_reading(1, steps, raw, 0.0, None)
     rng = np.random.default_rng(5)
     values = 6.0 + rng.uniform(-0.05, 0.05, DRAWS)
     times = np.arange(DRAWS, dtype=np.int64) * 1000
     for one in steps:
         values = corrected(make_series(times, values, 1000), [one]).values
         values = values + rng.standard_normal(DRAWS) * one.parameters["u"] / 2
-    assert 0.9 <= found.expanded / (2 * values.std()) <= 1.15
+    assert 0.9 <= uncertainty.expanded / (2 * values.std()) <= 1.15
 
 
 def test_a_gain_after_an_offset_doubles_what_the_offset_is_unsure_of() -> None:
@@ -203,8 +203,8 @@ def test_a_gain_after_an_offset_doubles_what_the_offset_is_unsure_of() -> None:
         step("linear", "a", 1, **linear(0.5, 1.0, 0.4)),
         step("linear", "b", 2, **linear(0.0, 2.0, 0.0)),
     ]
-    found = of_reading(2, steps, raw, 0.0, None)
-    assert found.expanded == pytest.approx(math.hypot(0.8, 2 * 2 * 0.01 / math.sqrt(12)))
+    uncertainty = of_reading(2, steps, raw, 0.0, None)
+    assert uncertainty.expanded == pytest.approx(math.hypot(0.8, 2 * 2 * 0.01 / math.sqrt(12)))
 
 
 def test_the_chain_of_a_calculated_series_goes_on_with_it() -> None:
@@ -212,5 +212,5 @@ def test_the_chain_of_a_calculated_series_goes_on_with_it() -> None:
     formula = FORMULAS["difference", 1]
     inputs = [("a", 5.0, sure(0.2, "a")), ("b", 3.0, Uncertainty((), is_least=False))]
     steps = [step("linear", "c", 1, **linear(0.0, 3.0, 0.1))]
-    found = through(formula, {}, inputs, steps, 1000)
-    assert found.expanded == pytest.approx(math.hypot(1.2, 0.1), rel=1e-6)
+    uncertainty = through(formula, {}, inputs, steps, 1000)
+    assert uncertainty.expanded == pytest.approx(math.hypot(1.2, 0.1), rel=1e-6)

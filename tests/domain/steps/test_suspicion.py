@@ -121,8 +121,8 @@ def test_what_is_caught_is_marked_and_nothing_else(which: list[bool], mark: str)
         ([[i, i + 1] for i in range(10_001)], "at most 10000"),
     ],
 )
-def test_stretches_that_make_no_sense_are_refused(stretches: list[list[int]], why: str) -> None:
-    with pytest.raises(ValueError, match=why):
+def test_stretches_that_make_no_sense_are_refused(stretches: list[list[int]], reason: str) -> None:
+    with pytest.raises(ValueError, match=reason):
         CORRECTIONS["mark", 1].checked({"mark": "suspect", "stretches": stretches})
 
 

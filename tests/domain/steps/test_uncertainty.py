@@ -83,9 +83,9 @@ def test_an_estimate_is_as_sure_as_its_band() -> None:
     sure = of_fill(2, 0.4, [], raw())
     assert sure.is_least
     assert sure.expanded == pytest.approx(math.hypot(0.4, 0.02 / math.sqrt(12)))
-    known = of_fill(2, 0.4, [step("linear", offset=0.1, gain=1.0, u=0.3)], raw())
-    assert not known.is_least
-    assert known.expanded == pytest.approx(math.hypot(0.4, 0.3, 0.02 / math.sqrt(12)))
+    uncertainty = of_fill(2, 0.4, [step("linear", offset=0.1, gain=1.0, u=0.3)], raw())
+    assert not uncertainty.is_least
+    assert uncertainty.expanded == pytest.approx(math.hypot(0.4, 0.3, 0.02 / math.sqrt(12)))
 
 
 def test_in_a_mean_what_is_random_shrinks_and_calibrations_do_not() -> None:
@@ -114,8 +114,8 @@ def test_in_a_mean_what_is_random_shrinks_and_calibrations_do_not() -> None:
 
 def test_in_a_sum_calibrations_add_up_and_filled_sums_err_apart() -> None:
     """By hand: 100 readings of 0.1 mm, each calibrated to U = 0.02 mm; two gaps, ± 3 and ± 4 mm."""
-    one = of_reading(1, [step("linear", offset=0.1, gain=1.0, u=0.02)], raw(), 0.0, None)
-    sure = of_sum(AveragedPeriod(((1.0, one),), 100, 0.0, 1.0, None, (), (3.0, 4.0)))
+    uncertainty = of_reading(1, [step("linear", offset=0.1, gain=1.0, u=0.02)], raw(), 0.0, None)
+    sure = of_sum(AveragedPeriod(((1.0, uncertainty),), 100, 0.0, 1.0, None, (), (3.0, 4.0)))
     wanted = math.hypot(100 * 0.01, 10 * 0.1 / math.sqrt(12), 5.0)
     assert sure.expanded == pytest.approx(2 * wanted)
 
@@ -123,8 +123,8 @@ def test_in_a_sum_calibrations_add_up_and_filled_sums_err_apart() -> None:
 def test_in_a_mean_of_running_sums_a_reading_counts_as_often_as_it_stands_in_them() -> None:
     """By hand: sums of two over three readings, the middle one in both: weights of 1/2, 1, 1/2;
     each calibrated to U = 0.02 mm; a gap in one of them is unsure by 3 mm."""
-    one = of_reading(1, [step("linear", offset=0.1, gain=1.0, u=0.02)], raw(), 0.0, None)
-    over = AveragedPeriod(((1.0, one),), 3, 0.0, 1.0, None, (), (3.0,))
+    uncertainty = of_reading(1, [step("linear", offset=0.1, gain=1.0, u=0.02)], raw(), 0.0, None)
+    over = AveragedPeriod(((1.0, uncertainty),), 3, 0.0, 1.0, None, (), (3.0,))
     sure = of_mean_of_sums(over, np.array([1, 2, 1]), 2)
     wanted = math.hypot(2 * 0.01, math.sqrt(1.5) * 0.1 / math.sqrt(12), 3.0)
     assert sure.expanded == pytest.approx(2 * wanted)
@@ -134,8 +134,8 @@ def test_in_a_mean_of_running_sums_a_reading_counts_as_often_as_it_stands_in_the
 def test_a_difference_by_one_sensor_drops_what_both_share() -> None:
     """By hand: both rest on one calibration of U = 0.4 °C: of a - b nothing is left of it, of a + b
     twice as much; what is random stays and adds in squares."""
-    one = of_reading(2, [step("linear", offset=0.1, gain=1.0, u=0.4)], raw(), 0.0, None)
-    inputs = [("Now", 5.0, one), ("Before", 4.0, one)]
+    uncertainty = of_reading(2, [step("linear", offset=0.1, gain=1.0, u=0.4)], raw(), 0.0, None)
+    inputs = [("Now", 5.0, uncertainty), ("Before", 4.0, uncertainty)]
     resolution = 0.01 / math.sqrt(12)
     difference = through(FORMULAS["difference", 1], {}, inputs, [])
     assert difference.expanded == pytest.approx(2 * math.hypot(resolution, resolution))
@@ -145,7 +145,9 @@ def test_a_difference_by_one_sensor_drops_what_both_share() -> None:
     assert total.expanded == pytest.approx(2 * math.hypot(0.4, resolution, resolution), rel=1e-6)
     [share] = [part for part in total.shares if part.kind == "calibration"]
     assert share.of == "Now and Before"
-    other = replace(one, shares=tuple(replace(part, step="another") for part in one.shares))
+    other = replace(
+        uncertainty, shares=tuple(replace(part, step="another") for part in uncertainty.shares)
+    )
     apart = through(FORMULAS["difference", 1], {}, [inputs[0], ("Before", 4.0, other)], [])
     assert apart.expanded == pytest.approx(
         2 * math.hypot(0.2, 0.2, resolution, resolution), rel=1e-3
@@ -155,14 +157,14 @@ def test_a_difference_by_one_sensor_drops_what_both_share() -> None:
 def test_a_slope_drops_what_all_readings_have_alike() -> None:
     """By hand: at 0, 1 and 2 h the squares about 1 h add up to 2; resolved to 0.01."""
     resolution = 0.01 / math.sqrt(12)
-    one = Uncertainty(
+    uncertainty = Uncertainty(
         (
             UncertaintyShare("calibration", 0.1, step="a"),
             UncertaintyShare("resolution", resolution),
         ),
         True,
     )
-    sure = of_slope(one, np.array([0.0, 1.0, 2.0]))
+    sure = of_slope(uncertainty, np.array([0.0, 1.0, 2.0]))
     assert [share.kind for share in sure.shares] == ["resolution"]
     assert sure.expanded == pytest.approx(2 * resolution / math.sqrt(2))
     assert sure.is_least

@@ -186,9 +186,9 @@ def test_who_knows_which_column_is_the_time_may_say_it(tmp_path: Path) -> None:
     lines = [f"2020-01-01 00:00;{d:02}.11.2026;12:{d:02};1.5" for d in range(1, 29)]
     path.write_text("installed;date;time;value\n" + "\n".join(lines) + "\n")
     assert propose(path).form.time.columns == (0,)  # the first that looks like one
-    known = propose(path, KnownFacts(";", time_columns=(1, 2)))
-    assert (known.form.time.columns, known.form.time.pattern) == ((1, 2), "%d.%m.%Y %H:%M")
-    times, (values,), rejected = everything(path, as_proposed(known), (3,))
+    proposal = propose(path, KnownFacts(";", time_columns=(1, 2)))
+    assert (proposal.form.time.columns, proposal.form.time.pattern) == ((1, 2), "%d.%m.%Y %H:%M")
+    times, (values,), rejected = everything(path, as_proposed(proposal), (3,))
     assert (len(times), len(rejected), set(values)) == (28, 0, {1.5})
     assert times[0] == round(datetime(2026, 11, 1, 12, 1, tzinfo=UTC).timestamp() * 1000)
     doubts = propose(path, KnownFacts(";", time_columns=(3,))).doubts
@@ -202,10 +202,10 @@ def test_who_knows_which_column_is_the_time_may_say_it(tmp_path: Path) -> None:
 def test_who_knows_where_fixed_columns_begin_may_say_it(tmp_path: Path) -> None:
     path = tmp_path / "t.txt"  # no blank between the columns: nobody can see where they part
     path.write_text("".join(f"2026-11-{d:02}12:00{d:04}55\n" for d in range(1, 29)))
-    known = propose(path, KnownFacts(starts=(0, 10, 15, 19)))
-    assert known.form.widths[:3] == (10, 5, 4)
-    assert (known.form.time.columns, known.form.time.pattern) == ((0, 1), "%Y-%m-%d %H:%M")
-    times, (count, last), rejected = everything(path, as_proposed(known), (2, 3))
+    proposal = propose(path, KnownFacts(starts=(0, 10, 15, 19)))
+    assert proposal.form.widths[:3] == (10, 5, 4)
+    assert (proposal.form.time.columns, proposal.form.time.pattern) == ((0, 1), "%Y-%m-%d %H:%M")
+    times, (count, last), rejected = everything(path, as_proposed(proposal), (2, 3))
     assert rejected == []
     assert count == [float(d) for d in range(1, 29)]
     assert set(last) == {55.0}
@@ -347,8 +347,8 @@ def test_what_is_no_text_is_said(tmp_path: Path) -> None:
 def test_a_tie_comes_back_from_json() -> None:
     import json
 
-    tie = ImportTemplate("Station", "A · B", FORM)
-    assert template_from_dict(json.loads(json.dumps(tie.as_dict()))) == tie
+    template = ImportTemplate("Station", "A · B", FORM)
+    assert template_from_dict(json.loads(json.dumps(template.as_dict()))) == template
     with pytest.raises(InputError, match="tie it anew"):
         template_from_dict({"name": "x"})
 

@@ -85,13 +85,13 @@ def check_series(path: Path, form: TextForm, proposal: Proposal, truth: dict[str
     assert left_out == truth.get("left_out", [])
 
 
-def readings(path: Path, form: TextForm, tie: ColumnMapping) -> dict[float, float]:
-    rows = (tie.where,) if tie.where else ()
+def readings(path: Path, form: TextForm, mapping: ColumnMapping) -> dict[float, float]:
+    rows = (mapping.where,) if mapping.where else ()
     kept: dict[float, float] = {}
-    for piece in read_text(path, replace(form), (tie.column,), rows=rows):
-        its = piece.of(tie.where)
+    for piece in read_text(path, replace(form), (mapping.column,), rows=rows):
+        its = piece.of(mapping.where)
         kept |= dict(
-            zip(piece.times[its].tolist(), piece.values[tie.column][its].tolist(), strict=True)
+            zip(piece.times[its].tolist(), piece.values[mapping.column][its].tolist(), strict=True)
         )
     return {at: value for at, value in kept.items() if not np.isnan(value)}
 

@@ -259,24 +259,24 @@ def test_what_was_written_comes_back(
     data = text_of(one, moments).encode(one.encoding)
     path.write_bytes(gzip.compress(data) if one.packed else data)
     proposal = propose(path)
-    wanted = instants(moments)
-    form = form_after(one, proposal, path, {wanted[0], wanted[-1]})
+    series = instants(moments)
+    form = form_after(one, proposal, path, {series[0], series[-1]})
     names = NAMES[one.shape]
     column = form.columns - 1
     ties = {tie.where: tie for tie in proposal.columns if tie.column == column}
     assert len(ties) == len(names), proposal
     for which, name in enumerate(names):
         where = next(w for w in ties if not name or name in dict(w).values())
-        expected = {at: 20 + 10 * which + i / 8 for i, at in enumerate(wanted) if i not in MISSING}
+        expected = {at: 20 + 10 * which + i / 8 for i, at in enumerate(series) if i not in MISSING}
         assert held(path, form, ties[where]) == expected
 
 
-def held(path: Path, form: TextForm, tie: ColumnMapping) -> dict[int, float]:
-    rows = (tie.where,) if tie.where else ()
+def held(path: Path, form: TextForm, mapping: ColumnMapping) -> dict[int, float]:
+    rows = (mapping.where,) if mapping.where else ()
     found: dict[int, float] = {}
-    for piece in read_text(path, form, (tie.column,), rows=rows):
-        its = piece.of(tie.where)
-        for at, value in zip(piece.times[its], piece.values[tie.column][its], strict=True):
+    for piece in read_text(path, form, (mapping.column,), rows=rows):
+        its = piece.of(mapping.where)
+        for at, value in zip(piece.times[its], piece.values[mapping.column][its], strict=True):
             if not np.isnan(value):
                 assert int(at) not in found
                 found[int(at)] = float(value)

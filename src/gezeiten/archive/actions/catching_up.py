@@ -43,14 +43,14 @@ def catch_up(
     session: Session,
     chains: ChainFiles,
     bytes_of: Callable[[str], bytes],
-    tell: Callable[[str], None],
+    report: Callable[[str], None],
 ) -> bool:
     """Apply what chain files hold beyond what was applied; returns whether there was any. Call it
     under the write lock.
 
     Args:
         bytes_of: the dump of a fingerprint, for an archive whose database was deleted.
-        tell: hears of a torn line that was put aside.
+        report: hears of a torn line that was put aside.
     """
     sizes = chains.sizes()
     connection = session.connection()
@@ -62,7 +62,7 @@ def catch_up(
             find_conflicts(session, bytes_of)
     if not behind:
         return False
-    fresh = [one for chain in behind for one in _read(chains, chain, applied.get(chain, 0), tell)]
+    fresh = [one for chain in behind for one in _read(chains, chain, applied.get(chain, 0), report)]
     fresh.sort(key=lambda one: one.line.order)
     names = {**people(connection), **names_in(one.line for one in fresh)}
     is_empty = not connection.execute(select(func.count()).select_from(LogbookRow)).scalar()
@@ -70,7 +70,7 @@ def catch_up(
         with suppress(ArchiveDamagedError):  # verify names it; then they are applied as they come
             make_in_order(session, chains, bytes_of)
             match_all_assessments(session)
-            _report_conflicts(session, tell)
+            _report_conflicts(session, report)
             return True
     began = _restore_beginning(connection, fresh, bytes_of) if is_empty else None
     since = began.order if began else None
@@ -80,16 +80,18 @@ def catch_up(
     except CANNOT:
         _enter_and_apply(session, fresh, names, since, carefully=True)
     match_all_assessments(session)
-    _report_conflicts(session, tell)
+    _report_conflicts(session, report)
     return bool(fresh)
 
 
-def _report_conflicts(session: Session, tell: Callable[[str], None]) -> None:
+def _report_conflicts(session: Session, report: Callable[[str], None]) -> None:
     many = len(unseen_conflicts(session))
     if many == 1:
-        tell("1 act found something otherwise than it should be; the Logbook shows which.")
+        report("1 act found something otherwise than it should be; the Logbook shows which.")
     elif many:
-        tell(f"{many:,} acts found something otherwise than it should be; the Logbook shows which.")
+        report(
+            f"{many:,} acts found something otherwise than it should be; the Logbook shows which."
+        )
 
 
 def lengths_applied(connection: Connection) -> dict[str, int]:
@@ -98,14 +100,14 @@ def lengths_applied(connection: Connection) -> dict[str, int]:
 
 
 def _read(
-    chains: ChainFiles, chain: str, start: int, tell: Callable[[str], None]
+    chains: ChainFiles, chain: str, start: int, report: Callable[[str], None]
 ) -> list[_NewLine]:
     """Return the whole lines of a chain from a byte on; one that cannot be read ends them."""
     found, end = [], start
     for raw in chains.raw_lines(chain, start):
         if not raw.endswith(b"\n"):
             whither = "was put aside" if chains.cut_torn(chain) else "stays where it is"
-            tell(
+            report(
                 "The last entry of the logbook was not written whole, so it was not done; what "
                 f"there is of it {whither}."
             )
@@ -168,9 +170,9 @@ def _apply(session: Session, entry: Entry, *, carefully: bool) -> None:
     if not is_action(entry.details):
         return
     connection = session.connection()
-    misfits, failed = reapply(connection, [entry], carefully=carefully)
-    if misfits:
-        store_conflicts(session, misfits)
+    conflicts, failed = reapply(connection, [entry], carefully=carefully)
+    if conflicts:
+        store_conflicts(session, conflicts)
     if not failed:
-        act = from_stored(entry.details)
-        record_changed(connection, affected_points(connection, act.scope), act.scope.period)
+        action = from_stored(entry.details)
+        record_changed(connection, affected_points(connection, action.scope), action.scope.period)

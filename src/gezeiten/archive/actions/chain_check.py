@@ -186,16 +186,16 @@ class _Table:
     def __init__(self, session: Session) -> None:
         self._session, self._found = session, 0
 
-    def differing(self, wanted: Entry) -> list[str]:
+    def differing(self, entry: Entry) -> list[str]:
         """Say where the table has another entry."""
-        if not wanted.chain:  # from before there were files: the table alone has it
+        if not entry.chain:  # from before there were files: the table alone has it
             self._found += 1
             return []
-        kept = entry_at(self._session, wanted.chain, wanted.number)
+        kept = entry_at(self._session, entry.chain, entry.number)
         self._found += kept is not None
-        if kept == wanted or (kept is not None and replace(kept, seq=wanted.seq) == wanted):
+        if kept == entry or (kept is not None and replace(kept, seq=entry.seq) == entry):
             return []
-        return [f"Entry {wanted.seq} is kept otherwise than the logbook has it; {_REBUILD}"]
+        return [f"Entry {entry.seq} is kept otherwise than the logbook has it; {_REBUILD}"]
 
     def extra(self, but: int) -> list[str]:
         """Say how many entries the table has that the files do not have, but so many that were cut

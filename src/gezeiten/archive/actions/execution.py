@@ -36,62 +36,62 @@ _PLACE_OF_LOGGER = PreparedStatement(
 )
 
 
-def do(session: Session, act: Action, said: Authorship) -> None:
+def do(session: Session, action: Action, authorship: Authorship) -> None:
     """Do an act inside the caller's transaction.
 
     Raises:
         InputError: it cannot be done on the archive as it is now; nothing of it was.
     """
-    _do(session, act, said, _person(session, said))
+    _do(session, action, authorship, _person(session, authorship))
 
 
-def do_by_itself(session: Session, act: Action, at_ms: int) -> None:
+def do_by_itself(session: Session, action: Action, at_ms: int) -> None:
     """Do an act that nobody did: the program itself."""
-    _do(session, act, Authorship(at_ms, ""), "")
+    _do(session, action, Authorship(at_ms, ""), "")
 
 
-def _person(session: Session, said: Authorship) -> str:
+def _person(session: Session, authorship: Authorship) -> str:
     """Return the id of who acts, named first where this is new."""
-    known = _KNOWN.value(session.connection(), name=said.person)
+    known = _KNOWN.value(session.connection(), name=authorship.person)
     if known is not None:
         return str(known)
     person = fresh_id()
-    _do(session, PersonNamed(person, said.person), said, person)
+    _do(session, PersonNamed(person, authorship.person), authorship, person)
     return person
 
 
-def _do(session: Session, act: Action, said: Authorship, person: str) -> None:
+def _do(session: Session, action: Action, authorship: Authorship, person: str) -> None:
     session.flush()
-    stored = as_stored(act)
-    act = from_stored(stored)  # what is applied now is what will be applied again
+    stored = as_stored(action)
+    action = from_stored(stored)  # what is applied now is what will be applied again
     connection = session.connection()
-    refuse(connection, act)
-    misfits = apply(connection, act, said)
-    if misfits:
+    refuse(connection, action)
+    conflicts = apply(connection, action, authorship)
+    if conflicts:
         raise InputError(
             "Somebody else changed this meanwhile; look at it as it is now and do it again."
         )
-    scope = act.scope
+    scope = action.scope
     changed = record_changed(connection, affected_points(connection, scope), scope.period)
     session.info.setdefault("changed points", {}).update(dict.fromkeys(changed))
     session.expire_all()  # what was read before may be something else now
-    subject = subject_of(connection, act)
-    told = Body(act.entry_word, subject.name, act.describe(subject), stored)
+    subject = subject_of(connection, action)
+    body = Body(action.entry_word, subject.name, action.describe(subject), stored)
     archive: Archive = session.info["archive"]
-    archive.enter(session, told, Author(person, said.person, said.at_ms))
+    archive.enter(session, body, Author(person, authorship.person, authorship.at_ms))
 
 
-def subject_of(connection: Connection, act: Action) -> Subject:
+def subject_of(connection: Connection, action: Action) -> Subject:
     """Return what an act is about, as it is called now."""
-    if act.named:
-        return Subject(act.named)
-    if act.ABOUT == "logger":
-        return _logger_as_subject(connection, act.subject_id, getattr(act, "point", ""))
-    query = _SITE if act.ABOUT == "site" else _PLACE
-    row = query.first_row(connection, its_uid=act.subject_id)
+    if action.named:
+        return Subject(action.named)
+    if action.ABOUT == "logger":
+        return _logger_as_subject(connection, action.subject_id, getattr(action, "point", ""))
+    query = _SITE if action.ABOUT == "site" else _PLACE
+    row = query.first_row(connection, its_uid=action.subject_id)
     if row is None:
         raise NoResultFound
-    return Subject(*row) if act.ABOUT == "site" else Subject(full_name(*row[:2]), row[2])
+    return Subject(*row) if action.ABOUT == "site" else Subject(full_name(*row[:2]), row[2])
 
 
 def _logger_as_subject(connection: Connection, serial: str, point: str) -> Subject:

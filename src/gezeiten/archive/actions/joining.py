@@ -22,10 +22,10 @@ from gezeiten.archive.store.chains import ChainFiles, ChainLine
 from gezeiten.archive.store.tables import LogbookRow
 
 
-def is_out_of_order(session: Session, fresh: Iterable[ChainLine]) -> bool:
+def is_out_of_order(session: Session, chain_lines: Iterable[ChainLine]) -> bool:
     """Whether one of these entries belongs before one that was applied already."""
     highest = session.scalar(select(func.max(LogbookRow.stamp))) or 0
-    return any(line.envelope.stamp <= highest for line in fresh)
+    return any(line.envelope.stamp <= highest for line in chain_lines)
 
 
 def find_conflicts(session: Session, bytes_of: Callable[[str], bytes]) -> None:

@@ -89,30 +89,30 @@ def _entries_after(session: Session, chain: str, line: ChainLine | None) -> list
     """Return the entries of a chain that follow a line, each the one before; all of it without
     one."""
     head, number = (line.hash, line.envelope.number) if line is not None else ("", 0)
-    found: list[Entry] = []
+    entries: list[Entry] = []
     while (entry := entry_at(session, chain, number + 1)) is not None:
         if head and entry.previous != head:
             break
-        found.append(entry)
+        entries.append(entry)
         head, number = entry.hash, number + 1
-    return found
+    return entries
 
 
 def rewrite_lost(
-    session: Session, chains: ChainFiles, lost: LostEntries, computer: str
+    session: Session, chains: ChainFiles, lost_line: LostEntries, computer: str
 ) -> tuple[str, ...]:
     """Have lost entries written into their chain file again when the session is committed, as the
     table has them: who, when, what; with a hash of their own, as what the first one covered is
     gone. Returns those. What was left of a torn line is put aside."""
     connection, hashes = session.connection(), []
-    chains.cut_torn(lost.chain)
-    length, previous = chains.sizes().get(lost.chain, 0), lost.head_hash
-    for entry in lost.entries:
+    chains.cut_torn(lost_line.chain)
+    length, previous = chains.sizes().get(lost_line.chain, 0), lost_line.head_hash
+    for entry in lost_line.entries:
         envelope = Envelope(
-            lost.chain,
+            lost_line.chain,
             entry.number,
             previous,
-            _STAMP.value(connection, its_chain=lost.chain, its_number=entry.number),
+            _STAMP.value(connection, its_chain=lost_line.chain, its_number=entry.number),
             entry.at_ms,
             _PEOPLE.value(connection, its_name=entry.person) or "",
             computer,
@@ -122,18 +122,18 @@ def rewrite_lost(
             "",
             entry.hash,
         )
-        told = Body(entry.act, entry.subject, entry.sentence, entry.details)
-        raw, fresh = line_of(envelope, told)
+        body = Body(entry.act, entry.subject, entry.sentence, entry.details)
+        raw, fresh = line_of(envelope, body)
         length += len(raw)
         _OTHER_HASH.run(
             connection,
-            its_chain=lost.chain,
+            its_chain=lost_line.chain,
             its_number=entry.number,
             new_previous=previous,
             new_hash=fresh,
         )
-        move_chain(connection, lost.chain, envelope, fresh, length)
-        session.info.setdefault("lines", {}).setdefault(lost.chain, []).append(raw)
+        move_chain(connection, lost_line.chain, envelope, fresh, length)
+        session.info.setdefault("lines", {}).setdefault(lost_line.chain, []).append(raw)
         hashes.append(fresh)
         previous = fresh
     session.expire_all()

@@ -37,12 +37,12 @@ class OwnChain:
         self.way = "command"
         """How acts come about: window, command or watch."""
 
-    def enter(self, session: Session, told: Body, who: Author) -> None:
+    def enter(self, session: Session, body: Body, who: Author) -> None:
         """Enter an act; a new chain says before why it begins."""
         is_first = "lines" not in session.info  # of this transaction
         if not self._chain or (is_first and not self._continues(session, self._chain)):
             self._select_chain(session, who.at_ms)
-        self._enter(session, told, who)
+        self._enter(session, body, who)
 
     def _continues(self, session: Session, chain: str) -> bool:
         """Whether a chain file ends where it was applied to: behind lines that cannot be read, or
@@ -50,8 +50,8 @@ class OwnChain:
         end = ends(session.connection()).get(chain)
         return (end.bytes if end else 0) == self._files.sizes().get(chain, 0)
 
-    def _enter(self, session: Session, told: Body, who: Author) -> None:
-        enter(session, self._chain, told, who, computer=self.computer, way=self.way)
+    def _enter(self, session: Session, body: Body, who: Author) -> None:
+        enter(session, self._chain, body, who, computer=self.computer, way=self.way)
 
     def _select_chain(self, session: Session, at_ms: int) -> None:
         known = ends(session.connection()).values()
@@ -68,13 +68,13 @@ class OwnChain:
             return
         self._chain = fresh_id()
         why: Why = "first" if remembered is None and not own else "other"
-        act = ChainBegun(self._chain, self.computer, why, _seq(session))
-        told = act.describe(Subject("archive"))
-        body = Body(act.entry_word, "archive", told, as_stored(act))
+        action = ChainBegun(self._chain, self.computer, why, _seq(session))
+        told = action.describe(Subject("archive"))
+        body = Body(action.entry_word, "archive", told, as_stored(action))
         self._enter(session, body, Author("", "", at_ms))
         if why == "other":
             entry = ends(session.connection())[self._chain].head_hash
-            found = apply_chain_begun(session.connection(), act, Authorship(at_ms, ""))
+            found = apply_chain_begun(session.connection(), action, Authorship(at_ms, ""))
             store_conflicts(session, {entry: found})
 
     def _archive(self, session: Session) -> str:

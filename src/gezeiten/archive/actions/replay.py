@@ -68,23 +68,23 @@ def reapply(
     carefully: an act that cannot be applied leaves nothing behind and the others go on; else it
     raises, which is three times as fast.
     """
-    misfits: dict[str, Misfits] = {}
+    conflicts: dict[str, Misfits] = {}
     failed = []
     for entry in entries:
         if not is_action(entry.details):
             continue
         try:
             with connection.begin_nested() if carefully else nullcontext():
-                act = from_stored(entry.details)
-                found = apply(connection, act, Authorship(entry.at_ms, entry.person))
+                action = from_stored(entry.details)
+                found = apply(connection, action, Authorship(entry.at_ms, entry.person))
         except CANNOT as exc:
             if not carefully:
                 raise
             failed.append(f"The act of entry {entry.seq} cannot be applied again: {exc}")
             continue
         if found:
-            misfits[entry.hash] = found
-    return misfits, failed
+            conflicts[entry.hash] = found
+    return conflicts, failed
 
 
 def differences(kept: Connection, wanted: Rows) -> list[Difference]:
@@ -114,8 +114,8 @@ def replayed_tables(began: Rows, entries: Iterable[Entry]) -> ReplayedTables:
 def _replayed_tables(began: Rows, entries: Iterable[Entry], *, carefully: bool) -> ReplayedTables:
     with scratch() as anew:
         insert_rows(anew, began)
-        misfits, failed = reapply(anew, entries, carefully=carefully)
-        return ReplayedTables(rows(anew), failed, misfits)
+        conflicts, failed = reapply(anew, entries, carefully=carefully)
+        return ReplayedTables(rows(anew), failed, conflicts)
 
 
 @contextmanager

@@ -66,14 +66,14 @@ def faulty_readings(
         if looked.covers_all(vault, *raws):
             continue
         before = len(faults)
-        made = decode_mission(session, mission, offloads, decode)
+        decoded = decode_mission(session, mission, offloads, decode)
         faults += [
-            f"Raw offload {one.sha256[:12]} cannot be checked: {why}" for one, why in made.unread
+            f"Raw offload {one.sha256[:12]} cannot be checked: {why}" for one, why in decoded.unread
         ]
         faults += [
             _missing_bytes_message(offload) for offload in offloads if is_lost(raw_of(offload))
         ]
-        faults += _differing(session, mission, offloads, made)
+        faults += _differing(session, mission, offloads, decoded)
         if len(faults) == before:
             looked.note(vault, *raws)
     return many, faults + _strays(session)
@@ -107,16 +107,16 @@ def rebuild_mission(session: Session, mission_id: int, decode: Decode) -> bool:
     differ; returns whether they did. Nothing is done where bytes are gone or damaged: what is
     damaged goes on being said."""
     mission, offloads = session.get_one(Mission, mission_id), offloads_of(session, mission_id)
-    made = decode_mission(session, mission, offloads, decode)
-    return not made.unread and _store_if_different(session, mission, offloads, made)
+    decoded = decode_mission(session, mission, offloads, decode)
+    return not decoded.unread and _store_if_different(session, mission, offloads, decoded)
 
 
 def _store_if_different(
-    session: Session, mission: Mission, offloads: list[Offload], made: MissionMade
+    session: Session, mission: Mission, offloads: list[Offload], decoded: MissionMade
 ) -> bool:
-    differs = next(_differing(session, mission, offloads, made), None) is not None
+    differs = next(_differing(session, mission, offloads, decoded), None) is not None
     if differs:
-        replace_mission_readings(session, made)
+        replace_mission_readings(session, decoded)
     return differs
 
 
@@ -140,7 +140,7 @@ def missions_offloaded(session: Session) -> Iterator[tuple[Mission, list[Offload
 
 
 def _differing(
-    session: Session, mission: Mission, offloads: list[Offload], made: MissionMade
+    session: Session, mission: Mission, offloads: list[Offload], decoded: MissionMade
 ) -> Iterator[str]:
     """Yield a sentence for each block of a mission that is not as its bytes say, is missing, or is
     none of theirs."""
@@ -151,52 +151,54 @@ def _differing(
                 select(*Block.__table__.columns, *_BODY)
                 .outerjoin(BlockBytes, BlockBytes.id == Block.id)
                 .outerjoin(BlockCells, BlockCells.id == Block.id)
-                .where(Block.mission == made.owner.mission)
+                .where(Block.mission == decoded.owner.mission)
                 .order_by(Block.channel, Block.unit, Block.first)
             ),
             key=lambda block: (block.channel, block.unit),
         )
     }
-    wanted = blocks_of(made.owner, made.columns.values())
-    for (channel, unit), its in zip(made.columns, wanted, strict=True):
+    wanted = blocks_of(decoded.owner, decoded.columns.values())
+    for (channel, unit), its in zip(decoded.columns, wanted, strict=True):
         blocks = kept.pop((channel, unit), {})
         for one in its:
             block = blocks.pop(one.first, None)
-            if block is None or not _same(block, one, made):
+            if block is None or not _same(block, one, decoded):
                 yield _sentence(mission, offloads, channel, one)
         yield from (_sentence(mission, offloads, channel, block) for block in blocks.values())
     for (channel, _), blocks in kept.items():
         yield from (_sentence(mission, offloads, channel, block) for block in blocks.values())
-    yield from _differing_block_notes(session, made)
+    yield from _differing_block_notes(session, decoded)
 
 
-def _same(block: Any, wanted: PackedBlock, made: MissionMade) -> bool:
-    its = made.owner
+def _same(block: Any, packed_block: PackedBlock, decoded: MissionMade) -> bool:
+    its = decoded.owner
     if (block.is_text, block.usual_ms, block.shorter_ms) != (
         its.is_text,
         its.usual_ms,
         its.shorter_ms,
     ):
         return False
-    if any(getattr(block, name) != getattr(wanted, name) for name in _FACTS):
+    if any(getattr(block, name) != getattr(packed_block, name) for name in _FACTS):
         return False
     try:
-        return _same_bytes(block, wanted)
+        return _same_bytes(block, packed_block)
     except ArchiveDamagedError:
         return False
 
 
-def _same_bytes(block: Any, wanted: PackedBlock) -> bool:
+def _same_bytes(block: Any, packed_block: PackedBlock) -> bool:
     """Whether the same was packed, however: packers differ."""
-    if block.data is None or not np.array_equal(_runs(block.runs), _runs(wanted.runs)):
+    if block.data is None or not np.array_equal(_runs(block.runs), _runs(packed_block.runs)):
         return False
-    if block.data != wanted.data:
-        ours, theirs = (decode_readings(data, wanted.count) for data in (block.data, wanted.data))
+    if block.data != packed_block.data:
+        ours, theirs = (
+            decode_readings(data, packed_block.count) for data in (block.data, packed_block.data)
+        )
         if not np.array_equal(ours, theirs, equal_nan=True):
             return False
-    pairs = (block.numbers, wanted.numbers), (block.times, wanted.times)
-    same = all(_are_same_bytes(one, other, wanted.count) for one, other in pairs)
-    return same and _same_cells(block.cells, wanted.cells)
+    pairs = (block.numbers, packed_block.numbers), (block.times, packed_block.times)
+    same = all(_are_same_bytes(one, other, packed_block.count) for one, other in pairs)
+    return same and _same_cells(block.cells, packed_block.cells)
 
 
 def _same_cells(one: bytes | None, other: bytes) -> bool:
@@ -236,14 +238,14 @@ def _sentence(mission: Mission, offloads: list[Offload], channel: str, block: An
     )
 
 
-def _differing_block_notes(session: Session, made: MissionMade) -> Iterator[str]:
-    unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
+def _differing_block_notes(session: Session, decoded: MissionMade) -> Iterator[str]:
+    unread = {raw_key(one.sha256, one.reading) for one, _ in decoded.unread}
     kept = {
         row.raw: row.spans
-        for row in session.scalars(select(BlockBytesRow).filter_by(mission=made.owner.mission))
+        for row in session.scalars(select(BlockBytesRow).filter_by(mission=decoded.owner.mission))
     }
-    for raw in (kept.keys() | made.spans.keys()) - unread:
-        wanted = made.spans.get(raw)
+    for raw in (kept.keys() | decoded.spans.keys()) - unread:
+        wanted = decoded.spans.get(raw)
         if wanted is None or kept.get(raw) != [list(span) for span in wanted]:
             yield f"What is held of raw offload {raw[:12]} is not as its bytes say; {_REBUILD}"
 

@@ -39,9 +39,9 @@ def record_earlier_findings(archive: Archive, at_ms: int) -> None:
                 )
                 for row in listed
             ]
-            act = ExcursionsFound(point, tuple(found))
+            action = ExcursionsFound(point, tuple(found))
             if archive.is_looked_at:  # a copy for looking: no act is done
-                apply(session.connection(), act, Authorship(at_ms, ""))
+                apply(session.connection(), action, Authorship(at_ms, ""))
             else:
-                do_by_itself(session, act, at_ms)
+                do_by_itself(session, action, at_ms)
         session.execute(text("DROP TABLE old_excursion"))

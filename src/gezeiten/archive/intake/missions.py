@@ -133,7 +133,7 @@ def import_mission_file(
     archive: Archive,
     raw: bytes,
     file: RawMission,
-    how: Circumstances,
+    circumstances: Circumstances,
     *,
     damaged: list[Range] | None = None,
     even_if_known: bool = False,
@@ -150,33 +150,39 @@ def import_mission_file(
     sha256 = sha256 or fingerprint(raw)
     with archive.writing() as session:
         mission = _find_mission(session, file)
-        point = _point(session, file, how, mission)
+        point = _point(session, file, circumstances, mission)
         kept = stored_ranges(session, mission.id) if mission else []
         added = merged(part for got in file.received for part in missing(got, kept))
         if not added and (not even_if_known or _is_stored(session, mission, sha256)):
-            _note_damage(session, mission, file, damaged, how)
+            _note_damage(session, mission, file, damaged, circumstances)
             return Intake(None, mission.id if mission else 0, point.id, [], "")
         columns = mission_columns(file)
         with translated(archive.folder), ThreadPoolExecutor(1) as beside:  # the disk meanwhile
             printed = beside.submit(print_of, columns)
             archive.vault.store(raw, sha256)
-        bytes_kept = RawBytes(sha256, len(raw), how.route, how.carried)
+        bytes_kept = RawBytes(sha256, len(raw), circumstances.route, circumstances.carried)
         read = ReaderVersion(READER, printed.result())
-        do(session, _offloaded(file, how, point.uid, bytes_kept, damaged, read), how.authorship)
+        do(
+            session,
+            _offloaded(file, circumstances, point.uid, bytes_kept, damaged, read),
+            circumstances.authorship,
+        )
         mission = mission or _find_mission(session, file)
         assert mission is not None
         offload, added = _offload_of(session, mission, sha256)
-        its = block_owner(mission, file)
-        came = store_channels(session, its, columns)
-        note_stored(session, its.mission, sha256, spans_of(file))
-        if any(merge_result.differs for merge_result in came) and not is_latest(session, offload):
+        owner = block_owner(mission, file)
+        results = store_channels(session, owner, columns)
+        note_stored(session, owner.mission, sha256, spans_of(file))
+        if any(merge_result.differs for merge_result in results) and not is_latest(
+            session, offload
+        ):
             leave_to_all_bytes(session, mission.uid)
         return Intake(offload, mission.id, mission.point_id or 0, added, sha256)
 
 
 def _offloaded(
     file: RawMission,
-    how: Circumstances,
+    circumstances: Circumstances,
     point: str,
     raw: RawBytes,
     damaged: list[Range] | None,
@@ -190,10 +196,10 @@ def _offloaded(
         damaged=tuple(file.damaged),
         missed=None if damaged is None else tuple(damaged),
         events=tuple(file.events),
-        clock_difference_ms=how.clock_difference_ms,
-        clock_uncertainty_ms=how.clock_uncertainty_ms,
-        cut_short=how.cut_short,
-        taken=how.first_intake,
+        clock_difference_ms=circumstances.clock_difference_ms,
+        clock_uncertainty_ms=circumstances.clock_uncertainty_ms,
+        cut_short=circumstances.cut_short,
+        taken=circumstances.first_intake,
         read=read,
     )
 
@@ -217,14 +223,14 @@ def _note_damage(
     mission: Mission | None,
     file: RawMission,
     damaged: list[Range] | None,
-    how: Circumstances,
+    circumstances: Circumstances,
 ) -> None:
     """Remember what arrived damaged though nothing new came, where it is otherwise than known."""
     if mission is None or damaged is None:
         return
     if [list(part) for part in damaged] != (mission.damaged or []):
         noted = DamageNoted(file.serial, file.number, file.launched_ms, tuple(damaged))
-        do(session, noted, how.authorship)
+        do(session, noted, circumstances.authorship)
 
 
 def _is_stored(session: Session, mission: Mission | None, sha256: str) -> bool:
@@ -266,19 +272,21 @@ def _find_mission(session: Session, file: RawMission) -> Mission | None:
     return find_mission(session, logger.id, file.number, file.launched_ms)
 
 
-def point_of(session: Session, file: RawMission, how: Circumstances) -> Point:
+def point_of(session: Session, file: RawMission, circumstances: Circumstances) -> Point:
     """Return where a file's mission belongs: the point it is entered for, else the one its plan
     names, made where it is new."""
-    return _point(session, file, how, _find_mission(session, file))
+    return _point(session, file, circumstances, _find_mission(session, file))
 
 
 def _point(
-    session: Session, file: RawMission, how: Circumstances, mission: Mission | None
+    session: Session, file: RawMission, circumstances: Circumstances, mission: Mission | None
 ) -> Point:
     if mission is not None:
         return session.get_one(Point, mission.point_id)
     name = plan_from_dict(file.plan).point_name
-    return find_or_add_point(session, name or full_name(UNPLACED_SITE, file.serial), how.authorship)
+    return find_or_add_point(
+        session, name or full_name(UNPLACED_SITE, file.serial), circumstances.authorship
+    )
 
 
 def find_mission(session: Session, logger_id: int, number: int, launched_ms: int) -> Mission | None:
@@ -324,12 +332,12 @@ def mission_columns(file: RawMission) -> list[ChannelColumn]:
 
 def print_of(columns: Sequence[ChannelColumn]) -> str:
     """Return the fingerprint of the readings that a mission file holds, by two processors."""
-    made = ReadingsPrint((column.channel, column.unit) for column in columns)
+    readings_print = ReadingsPrint((column.channel, column.unit) for column in columns)
     if columns:
         with ThreadPoolExecutor(2) as both:
             its = columns[0].column.times, [column.column.values for column in columns]
-            made.add(*its, both.map)
-    return made.hex()
+            readings_print.add(*its, both.map)
+    return readings_print.hex()
 
 
 def spans_of(file: RawMission) -> list[tuple[int, int]]:

@@ -99,9 +99,9 @@ def readings_of(offload: Offload, decode: Decode) -> OffloadReadings | GezeitenE
         read = decode(raw_of(offload))
         raw = raw_key(offload.sha256, offload.reading)
         if isinstance(read, TextRead):
-            made = ReadingsPrint(read.source.channels)
-            columns = _text_columns(read, made)
-            return OffloadReadings(raw, 0, 0, columns, _ends(columns), made.hex())
+            readings_print = ReadingsPrint(read.source.channels)
+            columns = _text_columns(read, readings_print)
+            return OffloadReadings(raw, 0, 0, columns, _ends(columns), readings_print.hex())
         if isinstance(read, RescuedReadings):
             return OffloadReadings(
                 raw, read.usual_ms, read.shorter_ms, read.columns, _ends(read.columns)
@@ -116,10 +116,10 @@ def readings_of(offload: Offload, decode: Decode) -> OffloadReadings | GezeitenE
         return bug(exc)
 
 
-def _text_columns(read: TextRead, made: ReadingsPrint) -> list[ChannelColumn]:
+def _text_columns(read: TextRead, readings_print: ReadingsPrint) -> list[ChannelColumn]:
     pieces = list(read.pieces)
     for piece in pieces:
-        made.add(piece.times, piece.values)
+        readings_print.add(piece.times, piece.values)
     return [
         ChannelColumn(
             key,
@@ -168,9 +168,9 @@ def decode_mission(
         usual_ms = usual_ms or (0 if is_text else mission.interval_ms)
         for key, column in _stored_columns(session, mission, is_text=is_text).items():
             parts.setdefault(key, []).append(column)
-    its = BlockOwner(mission.uid, is_text, usual_ms, shorter_ms)
+    owner = BlockOwner(mission.uid, is_text, usual_ms, shorter_ms)
     columns = {key: united(listed, is_text=is_text) for key, listed in parts.items()}
-    return MissionMade(its, columns, held, unread)
+    return MissionMade(owner, columns, held, unread)
 
 
 def _differs_from(offload: Offload, of: OffloadReadings) -> bool:
@@ -203,20 +203,20 @@ def _stored_columns(
     return {key: united(listed, is_text=is_text) for key, listed in kept.items()}
 
 
-def replace_mission_readings(session: Session, made: MissionMade) -> None:
+def replace_mission_readings(session: Session, decoded: MissionMade) -> None:
     """Put the readings of a mission in place of those that are kept."""
     before = {
         row.raw: row.spans
-        for row in session.scalars(select(BlockBytesRow).filter_by(mission=made.owner.mission))
+        for row in session.scalars(select(BlockBytesRow).filter_by(mission=decoded.owner.mission))
     }
-    delete_blocks(session, made.owner.mission)
-    blocks = blocks_of(made.owner, made.columns.values())
-    for (channel, unit), its in zip(made.columns, blocks, strict=True):
-        insert_blocks(session, made.owner, channel, unit, its)
-    unread = {raw_key(one.sha256, one.reading) for one, _ in made.unread}
+    delete_blocks(session, decoded.owner.mission)
+    blocks = blocks_of(decoded.owner, decoded.columns.values())
+    for (channel, unit), its in zip(decoded.columns, blocks, strict=True):
+        insert_blocks(session, decoded.owner, channel, unit, its)
+    unread = {raw_key(one.sha256, one.reading) for one, _ in decoded.unread}
     stays = {raw: [(a, b) for a, b in spans] for raw, spans in before.items() if raw in unread}
-    for raw, spans in {**made.spans, **stays}.items():
-        note_stored(session, made.owner.mission, raw, spans)
+    for raw, spans in {**decoded.spans, **stays}.items():
+        note_stored(session, decoded.owner.mission, raw, spans)
     session.flush()
 
 
@@ -226,12 +226,12 @@ TOLD_EVERY = 20
 
 
 def make_missing_readings(
-    archive: Archive, decode: Decode, tell: Callable[[int, int], None] = lambda *_: None
+    archive: Archive, decode: Decode, report: Callable[[int, int], None] = lambda *_: None
 ) -> int:
     """Make the readings of offloads that are not held: their acts were caught up from the logbook,
     or this computer's tables are new. Returns of how many missions.
 
-    tell: hears now and then how many are made, of how many.
+    report: hears now and then how many are made, of how many.
     """
     with archive.reading() as session:
         strays = list(session.scalars(_blocks_without_offload()))
@@ -245,7 +245,7 @@ def make_missing_readings(
     made = 0
     for done, key in enumerate(missing):
         if done % TOLD_EVERY == TOLD_EVERY - 1:
-            tell(done, len(missing))
+            report(done, len(missing))
         made += _make_mission(archive, key, decode)
     return made
 
@@ -262,10 +262,10 @@ def _make_mission(archive: Archive, key: int, decode: Decode) -> bool:
         ]
         if len(missing) == 1 and missing[0] is offloads[-1]:
             return store_offload_readings(session, mission, missing[0], decode)
-        made = decode_mission(session, mission, offloads, decode)
-        if all(raw in held for raw in made.spans):
+        decoded = decode_mission(session, mission, offloads, decode)
+        if all(raw in held for raw in decoded.spans):
             return False  # what is missing cannot be read
-        replace_mission_readings(session, made)
+        replace_mission_readings(session, decoded)
         return True
 
 
@@ -277,8 +277,8 @@ def store_offload_readings(
     of = readings_of(offload, decode)
     if isinstance(of, GezeitenError):
         return False
-    its = BlockOwner(mission.uid, offload.reading is not None, of.usual_ms, of.shorter_ms)
-    store_channels(session, its, of.columns)
+    owner = BlockOwner(mission.uid, offload.reading is not None, of.usual_ms, of.shorter_ms)
+    store_channels(session, owner, of.columns)
     note_stored(session, mission.uid, of.raw, of.spans)
     return True
 
@@ -288,7 +288,9 @@ def offloads_of(session: Session, mission_id: int) -> list[Offload]:
     return list(session.scalars(in_order(mission_id)))
 
 
-def reread(session: Session, sha256: str, newest: int, decode: Decode, said: Authorship) -> None:
+def reread(
+    session: Session, sha256: str, newest: int, decode: Decode, authorship: Authorship
+) -> None:
     """Read bytes by another version of their reader from here on, inside the caller's transaction.
 
     Args:
@@ -311,7 +313,7 @@ def reread(session: Session, sha256: str, newest: int, decode: Decode, said: Aut
     if after == before:
         raise InputError("These bytes are read as they were when they came; nothing is to do.")
     point = session.get_one(Point, mission.point_id).uid
-    do(session, BytesReread(mission.logger.serial, point, sha256, before, after), said)
+    do(session, BytesReread(mission.logger.serial, point, sha256, before, after), authorship)
     replace_mission_readings(
         session, decode_mission(session, mission, offloads_of(session, mission.id), decode)
     )

@@ -25,7 +25,7 @@ def store_overview(
     mission: RawMission,
     thinning: Thinning,
     came: list[Range],
-    how: Circumstances,
+    circumstances: Circumstances,
 ) -> int:
     """Keep an overview of a mission; mission and point are made where they are new. Returns the key
     of the point.
@@ -35,19 +35,19 @@ def store_overview(
         came: the readings that its values stand for, as far as they came.
     """
     with archive.writing() as session:
-        point = point_of(session, mission, how)
+        point = point_of(session, mission, circumstances)
         with translated(archive.folder):
             sha256 = archive.overviews.store(raw)
-        act = OverviewImported(
+        action = OverviewImported(
             mission.serial,
             stated_mission(mission, point.uid),
-            RawBytes(sha256, len(raw), how.route),
+            RawBytes(sha256, len(raw), circumstances.route),
             thinning.kind.value,
             thinning.every,
             tuple(came),
-            how.cut_short,
+            circumstances.cut_short,
         )
-        do(session, act, how.authorship)
+        do(session, action, circumstances.authorship)
         return point.id
 
 

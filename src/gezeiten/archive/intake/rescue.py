@@ -37,7 +37,7 @@ _OLD_BLOCKS = text(
 )
 
 
-def rescue_old_readings(archive: Archive, said: Authorship) -> int:
+def rescue_old_readings(archive: Archive, authorship: Authorship) -> int:
     """Keep the readings of an older version's database whose bytes cannot be read, then let go of
     that version's tables; returns of how many offloads."""
     with archive.reading() as session:
@@ -45,14 +45,15 @@ def rescue_old_readings(archive: Archive, said: Authorship) -> int:
             return 0
     with archive.writing() as session:
         rescued = sum(
-            _rescue(archive, session, offload, said) for offload in offloads_without_blocks(session)
+            _rescue(archive, session, offload, authorship)
+            for offload in offloads_without_blocks(session)
         )
         session.execute(text("DROP TABLE old_block"))
         session.execute(text("DROP TABLE old_series"))
     return rescued
 
 
-def _rescue(archive: Archive, session: Session, offload: Offload, said: Authorship) -> bool:
+def _rescue(archive: Archive, session: Session, offload: Offload, authorship: Authorship) -> bool:
     mission = session.get_one(Mission, offload.mission_id)
     blocks = session.execute(_OLD_BLOCKS, {"offload": offload.id}).all()
     left = _left(blocks, mission, is_text=offload.reading is not None)
@@ -61,9 +62,9 @@ def _rescue(archive: Archive, session: Session, offload: Offload, said: Authorsh
     if not archive.is_looked_at:
         with translated(archive.folder):
             data = _as_bytes(offload, left)
-            kept = RawBytes(archive.rescued.store(data), len(data), "rescued")
+            raw_bytes = RawBytes(archive.rescued.store(data), len(data), "rescued")
         serial = session.get_one(Logger, mission.logger_id).serial
-        do(session, ReadingsRescued(serial, offload.sha256, kept), said)
+        do(session, ReadingsRescued(serial, offload.sha256, raw_bytes), authorship)
         session.refresh(offload)
     return store_offload_readings(session, mission, offload, lambda _: left)
 

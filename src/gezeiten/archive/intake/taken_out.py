@@ -64,7 +64,9 @@ def imported_texts(session: Session) -> list[ImportedText]:
     return found
 
 
-def remove_text(session: Session, sha256: str, why: str, decode: Decode, said: Authorship) -> None:
+def remove_text(
+    session: Session, sha256: str, reason: str, decode: Decode, authorship: Authorship
+) -> None:
     """Take a text out of the record, of all its sources, inside the caller's transaction.
 
     Raises:
@@ -78,7 +80,7 @@ def remove_text(session: Session, sha256: str, why: str, decode: Decode, said: A
     for mission_id, file in files.items():
         mission = session.get_one(Mission, mission_id)
         point = session.get_one(Point, mission.point_id)
-        do(session, TextRemoved(mission.logger.serial, point.uid, sha256, file, why), said)
+        do(session, TextRemoved(mission.logger.serial, point.uid, sha256, file, reason), authorship)
         session.expire_all()
         for step in corrections_at(session, point.id):
             if step.parameters.get("of") == sha256:
@@ -87,7 +89,7 @@ def remove_text(session: Session, sha256: str, why: str, decode: Decode, said: A
                     CorrectionWithdrawn(
                         step.point, step.uid, step.series, step.start_ms, step.end_ms
                     ),
-                    said,
+                    authorship,
                 )
         left = offloads_of(session, mission_id)
         if left:

@@ -93,38 +93,38 @@ class TextPart:
 
 def store_text(
     archive: Archive,
-    fresh: TemporaryCopy,
+    temporary_copy: TemporaryCopy,
     file_name: str,
     parts: Sequence[TextPart],
-    how: Circumstances,
+    circumstances: Circumstances,
 ) -> list[TextIntake]:
     """Keep a text and its readings, for each of its sources; as a whole or not at all.
 
     Args:
-        fresh: the bytes, which were read before.
+        temporary_copy: the bytes, which were read before.
 
     Raises:
         InputError: there is not one reading in it.
     """
     with archive.writing() as session:
-        taken = [_point_readings(session, part, how) for part in parts]
+        taken = [_point_readings(session, part, circumstances) for part in parts]
         if not any(text.came for _, text in taken):
             raise InputError(f"{file_name} holds no reading that can be used; nothing was kept.")
         if any(text.fresh for _, text in taken):
             with translated(archive.folder):
-                archive.vault.commit(fresh)
-        raw = RawBytes(fresh.sha256, fresh.size, how.route)
+                archive.vault.commit(temporary_copy)
+        raw = RawBytes(temporary_copy.sha256, temporary_copy.size, circumstances.route)
         return [
-            _record_part(session, part, raw, file_name, how, point, text)
+            _record_part(session, part, raw, file_name, circumstances, point, text)
             for part, (point, text) in zip(parts, taken, strict=True)
         ]
 
 
 def _point_readings(
-    session: Session, part: TextPart, how: Circumstances
+    session: Session, part: TextPart, circumstances: Circumstances
 ) -> tuple[Point, TextReadings]:
     check_name(session, part.source.name, part.source.model)
-    point = find_or_add_point(session, part.source.point, how.authorship)
+    point = find_or_add_point(session, part.source.point, circumstances.authorship)
     text = TextReadings(session, part.source, point.uid)
     for piece in part.pieces:
         text.add(piece)
@@ -136,22 +136,22 @@ def _record_part(
     part: TextPart,
     raw: RawBytes,
     file_name: str,
-    how: Circumstances,
+    circumstances: Circumstances,
     point: Point,
     text: TextReadings,
 ) -> TextIntake:
     """Say what a part of a text brought, where any of it is new."""
-    taken = TextIntake(point.id, readings=text.fresh, repeated=text.came - text.fresh)
+    text_intake = TextIntake(point.id, readings=text.fresh, repeated=text.came - text.fresh)
     if not text.fresh:
-        return taken
-    [(taken.first_ms, taken.last_ms)] = text.spans
-    taken.sha256 = raw.sha256
-    said = _stated_mission(session, part.source, point, how, text)
+        return text_intake
+    [(text_intake.first_ms, text_intake.last_ms)] = text.spans
+    text_intake.sha256 = raw.sha256
+    mission = _stated_mission(session, part.source, point, circumstances, text)
     do(
         session,
         TextImported(
             part.source.name,
-            said,
+            mission,
             raw,
             file_name,
             {**part.reading},
@@ -159,21 +159,26 @@ def _record_part(
             text.spans[0][0],
             text.read,
         ),
-        how.authorship,
+        circumstances.authorship,
     )
-    text.note(raw_key(taken.sha256, part.reading))
-    _mark_suspect(session, part, taken.sha256, file_name, how, text.whose.mission)
+    text.note(raw_key(text_intake.sha256, part.reading))
+    _mark_suspect(session, part, text_intake.sha256, file_name, circumstances, text.whose.mission)
     query = select(Offload).join(Mission).where(Mission.uid == text.whose.mission)
-    query = query.where(Offload.sha256 == taken.sha256).order_by(Offload.id.desc())
+    query = query.where(Offload.sha256 == text_intake.sha256).order_by(Offload.id.desc())
     offload = session.scalars(query.limit(1)).one()
-    taken.offload_id = offload.id
+    text_intake.offload_id = offload.id
     if text.differs and not is_latest(session, offload.id):
         leave_to_all_bytes(session, text.whose.mission)
-    return taken
+    return text_intake
 
 
 def _mark_suspect(
-    session: Session, part: TextPart, sha256: str, file_name: str, how: Circumstances, mission: str
+    session: Session,
+    part: TextPart,
+    sha256: str,
+    file_name: str,
+    circumstances: Circumstances,
+    mission: str,
 ) -> None:
     """Mark what flags call suspect, in the series that the text feeds."""
     made = layout(session)
@@ -197,7 +202,7 @@ def _mark_suspect(
                     MARK.checked(said),
                     f"flags in {file_name}",
                 ),
-                how.authorship,
+                circumstances.authorship,
             )
 
 
@@ -239,9 +244,9 @@ class TextReadings:
         is_new = np.zeros(len(times), np.bool_)
         for (key, unit), values in zip(self._source.channels, piece.values, strict=True):
             column = text_column(times, values)
-            came = store_channel(self._session, self.whose, ChannelColumn(key, unit, column))
-            is_new |= came.is_new
-            self.differs |= came.differs
+            result = store_channel(self._session, self.whose, ChannelColumn(key, unit, column))
+            is_new |= result.is_new
+            self.differs |= result.differs
         self._print.add(times, piece.values)
         self.came += len(times)
         self.fresh += int(is_new.sum())
@@ -255,7 +260,7 @@ class TextReadings:
 
 
 def _stated_mission(
-    session: Session, source: Source, point: Point, how: Circumstances, text: TextReadings
+    session: Session, source: Source, point: Point, circumstances: Circumstances, text: TextReadings
 ) -> StatedMission:
     """Return the mission that stands for a source, as its first text makes it."""
     known = session.scalars(select(Mission).filter_by(uid=text.whose.mission)).first()
@@ -281,7 +286,7 @@ def _stated_mission(
         source.model,
         "",
         _next_number(session, source.name),
-        how.authorship.at_ms,
+        circumstances.authorship.at_ms,
         text.spans[0][0],
         interval_ms,
         point.uid,

@@ -118,23 +118,23 @@ class MergeResult:
     differs: bool
 
 
-def store_channel(session: Session, whose: BlockOwner, one: ChannelColumn) -> MergeResult:
+def store_channel(session: Session, owner: BlockOwner, one: ChannelColumn) -> MergeResult:
     """Join readings of a channel with those in its blocks."""
     with ThreadPoolExecutor(1) as pool:
-        return _merge_channel(session, whose, _joined(session, whose, one, pool, BlockCutter()))
+        return _merge_channel(session, owner, _joined(session, owner, one, pool, BlockCutter()))
 
 
 def store_channels(
-    session: Session, whose: BlockOwner, channels: Sequence[ChannelColumn]
+    session: Session, owner: BlockOwner, channels: Sequence[ChannelColumn]
 ) -> list[MergeResult]:
     """Join readings of channels with those in their blocks; those of a channel are compressed while
     those of the next one are looked at, and put into the database meanwhile."""
     if len({channel.channel for channel in channels}) < len(channels):  # a file may say one twice
-        return [store_channel(session, whose, channel) for channel in channels]
+        return [store_channel(session, owner, channel) for channel in channels]
     pieces = BlockCutter()
     with ThreadPoolExecutor(1) as pool:
-        begun = [_joined(session, whose, channel, pool, pieces) for channel in channels]
-        return [_merge_channel(session, whose, one) for one in begun]
+        begun = [_joined(session, owner, channel, pool, pieces) for channel in channels]
+        return [_merge_channel(session, owner, one) for one in begun]
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,44 +151,44 @@ class _MergedChannel:
 
 def _joined(
     session: Session,
-    whose: BlockOwner,
+    owner: BlockOwner,
     one: ChannelColumn,
     pool: ThreadPoolExecutor,
     pieces: BlockCutter,
 ) -> _MergedChannel:
     is_new = np.zeros(len(one.column), np.bool_)
     done, differs = 0, False
-    where_to = list(_target_blocks(session, whose, one))
-    there = _stored_blocks(session, whose, one.channel, [cut.first for cut, _ in where_to])
+    where_to = list(_target_blocks(session, owner, one))
+    there = _stored_blocks(session, owner, one.channel, [cut.first for cut, _ in where_to])
     gone: list[int] = []
     parts: list[tuple[BlockRange, Column]] = []
     for cut, came in where_to:
         row = there.get(cut.first)
-        kept = _NOTHING if row is None else unpack(row, is_text=whose.is_text)
-        both = joined(kept, came, is_text=whose.is_text)
+        kept = _NOTHING if row is None else unpack(row, is_text=owner.is_text)
+        both = joined(kept, came, is_text=owner.is_text)
         is_new[done : done + len(came)] = both.is_new
         done, differs = done + len(came), differs or both.differs
         if both.is_new.any():
             gone += [] if row is None else [row.id]
-            parts += cut_by_time(both.column, cut) if whose.is_text else [(cut, both.column)]
-    made = [pieces.of(cut, part, whose.intervals(part)) for cut, part in parts]
+            parts += cut_by_time(both.column, cut) if owner.is_text else [(cut, both.column)]
+    made = [pieces.of(cut, part, owner.intervals(part)) for cut, part in parts]
     packed = pack_all(made, pool)
     return _MergedChannel(
         one, MergeResult(is_new, differs), gone, [cut.first for cut, _ in parts], packed
     )
 
 
-def _merge_channel(session: Session, whose: BlockOwner, its: _MergedChannel) -> MergeResult:
+def _merge_channel(session: Session, owner: BlockOwner, its: _MergedChannel) -> MergeResult:
     one, connection = its.of, session.connection()
     for key in its.removed:
         for part in _DELETE:
             part.run(connection, its_id=key)
-    insert_blocks(session, whose, one.channel, one.unit, its.packed)
+    insert_blocks(session, owner, one.channel, one.unit, its.packed)
     if its.firsts:
         span = _span_of(one.column.times, its.result.is_new)
-        if whose.needs_neighbours:
-            span = _update_runs(session, whose, one.channel, its.firsts)
-        mission_changed(connection, whose.mission, span)
+        if owner.needs_neighbours:
+            span = _update_runs(session, owner, one.channel, its.firsts)
+        mission_changed(connection, owner.mission, span)
     return its.result
 
 
@@ -198,12 +198,12 @@ def _span_of(times: Times, which: NDArray[np.bool_]) -> Span:
     return (int(times[first]), int(times[last]) + 1)
 
 
-def _update_runs(session: Session, whose: BlockOwner, channel: str, changed: list[int]) -> Span:
+def _update_runs(session: Session, owner: BlockOwner, channel: str, changed: list[int]) -> Span:
     """Find the runs and cells of blocks that changed, and of those beside them, from the readings
     of all three: what interval is in force depends on the next readings. Returns the stretch in
     which it may be another one now."""
     connection = session.connection()
-    names = {"its_mission": whose.mission, "its_channel": channel}
+    names = {"its_mission": owner.mission, "its_channel": channel}
     places, counts = zip(*_PLACES.all(connection, **names), strict=True)
     spans: list[Span] = []
     touched = {
@@ -211,9 +211,9 @@ def _update_runs(session: Session, whose: BlockOwner, channel: str, changed: lis
     }
     for i in sorted(touched):
         first, end = neighbouring_blocks(counts, i)
-        rows = _rows(session, whose, channel, list(places[first:end]))
-        columns = [unpack(row, is_text=whose.is_text) for row in rows]
-        intervals = whose.intervals(concatenate_columns(columns))
+        rows = _rows(session, owner, channel, list(places[first:end]))
+        columns = [unpack(row, is_text=owner.is_text) for row in rows]
+        intervals = owner.intervals(concatenate_columns(columns))
         at = i - first
         start = sum(len(column) for column in columns[:at])
         mine = intervals[start : start + len(columns[at])]
@@ -250,16 +250,16 @@ def delete_blocks(session: Session, mission: str) -> None:
     mission_changed(session.connection(), mission)
 
 
-def blocks_of(whose: BlockOwner, columns: Iterable[Column]) -> Iterator[Iterable[PackedBlock]]:
+def blocks_of(owner: BlockOwner, columns: Iterable[Column]) -> Iterator[Iterable[PackedBlock]]:
     """Yield all blocks of the readings of each channel."""
     pieces = BlockCutter()
     with ThreadPoolExecutor(1) as pool:
-        yield from [pack_all(_cut(whose, column, pieces), pool) for column in columns]
+        yield from [pack_all(_cut(owner, column, pieces), pool) for column in columns]
 
 
-def _cut(whose: BlockOwner, column: Column, pieces: BlockCutter) -> list[BlockPiece]:
-    cuts = cut_by_time(column) if whose.is_text else cut_by_number(column)
-    intervals, made, at = whose.intervals(column), [], 0
+def _cut(owner: BlockOwner, column: Column, pieces: BlockCutter) -> list[BlockPiece]:
+    cuts = cut_by_time(column) if owner.is_text else cut_by_number(column)
+    intervals, made, at = owner.intervals(column), [], 0
     for cut, part in cuts:  # they follow each other
         made.append(pieces.of(cut, part, intervals[at : at + len(part)]))
         at += len(part)
@@ -267,18 +267,22 @@ def _cut(whose: BlockOwner, column: Column, pieces: BlockCutter) -> list[BlockPi
 
 
 def insert_blocks(
-    session: Session, whose: BlockOwner, channel: str, unit: str, made: Iterable[PackedBlock]
+    session: Session,
+    owner: BlockOwner,
+    channel: str,
+    unit: str,
+    packed_blocks: Iterable[PackedBlock],
 ) -> None:
     """Add blocks of a channel."""
     facts = {
-        "mission": whose.mission,
+        "mission": owner.mission,
         "channel": channel,
         "unit": unit,
-        "is_text": whose.is_text,
-        "usual_ms": whose.usual_ms,
-        "shorter_ms": whose.shorter_ms,
+        "is_text": owner.is_text,
+        "usual_ms": owner.usual_ms,
+        "shorter_ms": owner.shorter_ms,
     }
-    keyed = list(enumerate(made, 1 + (_LAST_KEY.value(session.connection()) or 0)))
+    keyed = list(enumerate(packed_blocks, 1 + (_LAST_KEY.value(session.connection()) or 0)))
     if keyed:
         session.execute(insert(Block), [{"id": key, **facts, **one.head()} for key, one in keyed])
         session.execute(insert(BlockBytes), [{"id": key, **one.body()} for key, one in keyed])
@@ -286,10 +290,10 @@ def insert_blocks(
 
 
 def _target_blocks(
-    session: Session, whose: BlockOwner, one: ChannelColumn
+    session: Session, owner: BlockOwner, one: ChannelColumn
 ) -> Iterator[tuple[BlockRange, Column]]:
     """Yield the blocks that readings go into, those there are and new ones, with what goes in."""
-    if not whose.is_text:
+    if not owner.is_text:
         yield from cut_by_number(one.column)
         return
     for root in roots(one.column.times):
@@ -297,7 +301,7 @@ def _target_blocks(
             BlockRange(*row)
             for row in session.execute(
                 select(Block.first, Block.width).where(
-                    Block.mission == whose.mission,
+                    Block.mission == owner.mission,
                     Block.channel == one.channel,
                     Block.first >= root.first,
                     Block.first < root.first + root.width,
@@ -308,14 +312,14 @@ def _target_blocks(
 
 
 def _cells(
-    cell: BlockRange, there: list[BlockRange], came: Column
+    cell: BlockRange, block_ranges: list[BlockRange], came: Column
 ) -> Iterator[tuple[BlockRange, Column]]:
     """Yield the cells that readings lie in: known ones, else the widest that was not halved."""
     if not len(came):
         return
     within = [
         block_range
-        for block_range in there
+        for block_range in block_ranges
         if cell.first <= block_range.first < cell.first + cell.width
     ]
     if not within or within == [cell]:
@@ -326,18 +330,18 @@ def _cells(
 
 
 def _stored_blocks(
-    session: Session, whose: BlockOwner, channel: str, firsts: list[int]
+    session: Session, owner: BlockOwner, channel: str, firsts: list[int]
 ) -> dict[int, Any]:
     """Return the blocks that begin at these places, or between them, by where they begin."""
     if not firsts:
         return {}
-    return {row.first: row for row in _rows(session, whose, channel, firsts)}
+    return {row.first: row for row in _rows(session, owner, channel, firsts)}
 
 
-def _rows(session: Session, whose: BlockOwner, channel: str, firsts: list[int]) -> list[Any]:
+def _rows(session: Session, owner: BlockOwner, channel: str, firsts: list[int]) -> list[Any]:
     rows = _BLOCKS.all(
         session.connection(),
-        its_mission=whose.mission,
+        its_mission=owner.mission,
         its_channel=channel,
         lowest=min(firsts),
         highest=max(firsts),

@@ -89,17 +89,23 @@ class Coverage:
         parts += [runs_of_series(fill).as_table() for fill in active_fills(steps, key)]
         return _joined_runs(parts)
 
-    def _assigned_runs(self, feed: SeriesAssignment, steps: list[Step]) -> _Table:
+    def _assigned_runs(self, assignment: SeriesAssignment, steps: list[Step]) -> _Table:
         unused = unused_readings(self.session, steps) if steps else []
-        mission = self.layout.missions[feed.mission]
-        table = _corrected_table(self.tables.get((feed.mission, feed.channel), _NONE), feed.clock)
-        is_cut = len(table) and (table[0, 0] < feed.start_ms or table[-1, 1] >= feed.end_ms)
-        cuts_run = is_cut and cut_runs(table, feed.start_ms, feed.end_ms) is None
+        mission = self.layout.missions[assignment.mission]
+        table = _corrected_table(
+            self.tables.get((assignment.mission, assignment.channel), _NONE), assignment.clock
+        )
+        is_cut = len(table) and (
+            table[0, 0] < assignment.start_ms or table[-1, 1] >= assignment.end_ms
+        )
+        cuts_run = is_cut and cut_runs(table, assignment.start_ms, assignment.end_ms) is None
         if cuts_run or any(one.mission_id == mission for one in unused):
-            times, values, intervals = assignment_readings(self.session, feed, unused, mission)
+            times, values, intervals = assignment_readings(
+                self.session, assignment, unused, mission
+            )
             known = np.isfinite(values)
             return runs_of(times[known], intervals[known]).as_table()
-        whole = cut_runs(table, feed.start_ms, feed.end_ms) if is_cut else table
+        whole = cut_runs(table, assignment.start_ms, assignment.end_ms) if is_cut else table
         return _NONE if whole is None else whole
 
 
@@ -140,12 +146,14 @@ def _corrected_table(table: _Table, clock: ClockMap) -> _Table:
     )
 
 
-def is_covered_by(gap: Gap, feed: SeriesAssignment) -> bool:
+def is_covered_by(gap: Gap, assignment: SeriesAssignment) -> bool:
     """Whether all of a gap, but for a reading at either end, is what a feed takes."""
     near_ms = gap.interval_ms
-    reaches = feed.start_ms < gap.end_ms and feed.end_ms > gap.start_ms
+    reaches = assignment.start_ms < gap.end_ms and assignment.end_ms > gap.start_ms
     return (
-        reaches and feed.start_ms <= gap.start_ms + near_ms and feed.end_ms >= gap.end_ms - near_ms
+        reaches
+        and assignment.start_ms <= gap.start_ms + near_ms
+        and assignment.end_ms >= gap.end_ms - near_ms
     )
 
 

@@ -67,18 +67,18 @@ class MergedReadings:
     differs: bool = False
 
 
-def joined(kept: Column, came: Column, *, is_text: bool) -> MergedReadings:
+def joined(column: Column, came: Column, *, is_text: bool) -> MergedReadings:
     """Return the readings of both: of two that are the same reading the one that was kept stays,
     but for one without a value."""
-    mine, its = (kept.times, came.times) if is_text else (kept.numbers, came.numbers)
+    mine, its = (column.times, came.times) if is_text else (column.numbers, came.numbers)
     if not len(its):
-        return MergedReadings(kept, np.zeros(0, np.bool_))
+        return MergedReadings(column, np.zeros(0, np.bool_))
     if not len(mine):
         return MergedReadings(came, np.ones(len(its), np.bool_))
     both = Column(
-        np.concatenate([kept.numbers, came.numbers]),
-        np.concatenate([kept.times, came.times]),
-        np.concatenate([kept.values, came.values]),
+        np.concatenate([column.numbers, came.numbers]),
+        np.concatenate([column.times, came.times]),
+        np.concatenate([column.values, came.values]),
     )
     if its[0] > mine[-1]:
         return MergedReadings(both, np.ones(len(its), np.bool_))

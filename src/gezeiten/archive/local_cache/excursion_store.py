@@ -132,8 +132,8 @@ def _wrongly_dated(session: Session, rows: Iterable[Any]) -> list[dict[str, Any]
     return wrong
 
 
-def _columns(seen: AssessedExcursion) -> dict[str, Any]:
-    return {name: getattr(seen, name) for name in AssessedExcursion.__slots__}
+def _columns(excursion: AssessedExcursion) -> dict[str, Any]:
+    return {name: getattr(excursion, name) for name in AssessedExcursion.__slots__}
 
 
 def _hull(scopes: list[SearchScope] | None) -> Span:
@@ -216,7 +216,7 @@ def _earlier_findings(
 
 
 def _first_found_ms(
-    before: list[_EarlierFinding], key: FoundKey, seen: AssessedExcursion
+    before: list[_EarlierFinding], key: FoundKey, excursion: AssessedExcursion
 ) -> int | None:
     """When an excursion, or one of its mission and rule that overlaps it, was found first."""
     mission, rule, _ = key
@@ -225,8 +225,8 @@ def _first_found_ms(
             one.at_ms
             for one in before
             if (one.mission, one.rule_key) == (mission, rule)
-            and one.start_ms <= seen.end_ms
-            and one.end_ms >= seen.start_ms
+            and one.start_ms <= excursion.end_ms
+            and one.end_ms >= excursion.start_ms
         ),
         default=None,
     )

@@ -130,17 +130,17 @@ class _Rules:
         return self.known[text]
 
 
-def series_of(made: Layout, found: StoredExcursion) -> str:
+def series_of(layout: Layout, excursion: StoredExcursion) -> str:
     """Return the series that an excursion is in: what its mission's channel fed when it began."""
-    fed = made.of_mission(found.mission_id, found.rule.channel)
-    begin = found.excursion.start_ms
+    fed = layout.of_mission(excursion.mission_id, excursion.rule.channel)
+    begin = excursion.excursion.start_ms
     return next(
         (
             assignment.series
             for assignment in fed
             if assignment.start_ms <= begin < assignment.end_ms
         ),
-        found.rule.channel,
+        excursion.rule.channel,
     )
 
 

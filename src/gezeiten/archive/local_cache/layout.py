@@ -87,9 +87,9 @@ class Layout:
         """Return how a series is calculated, None where it is measured."""
         return self.derived.get((self.points[point_id], key))
 
-    def inputs_of(self, how: CalculatedSeries) -> list[tuple[int, str]]:
+    def inputs_of(self, calculated: CalculatedSeries) -> list[tuple[int, str]]:
         """Return the inputs of a calculated series, with the keys of their points."""
-        return [(self.keys[point], series) for point, series in how.inputs]
+        return [(self.keys[point], series) for point, series in calculated.inputs]
 
     def root_of(self, point_id: int, key: str) -> str:
         """Return the measured series of a point whose instants a series of it has."""
@@ -372,12 +372,12 @@ def _with_derived(
 
 
 def _within(
-    feed: SeriesAssignment, recorded: dict[str, list[_RecordedChannel]]
+    assignment: SeriesAssignment, recorded: dict[str, list[_RecordedChannel]]
 ) -> list[_RecordedChannel]:
     """Return what its mission recorded of its channel in its stretch."""
-    channel = feed.channel
-    its = [one for one in recorded.get(feed.mission, ()) if one.channel == channel]
+    channel = assignment.channel
+    its = [one for one in recorded.get(assignment.mission, ()) if one.channel == channel]
     if not its:
         return its
-    start_ms, end_ms = feed.clock.shown_span((feed.start_ms, feed.end_ms))
+    start_ms, end_ms = assignment.clock.shown_span((assignment.start_ms, assignment.end_ms))
     return [one for one in its if one.first_ms < end_ms and one.last_ms >= start_ms]

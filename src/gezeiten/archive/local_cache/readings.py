@@ -44,33 +44,35 @@ class ExcludedReadings:
     span: Span
 
 
-def load_recorded(session: Session, point_id: int, feed: SeriesAssignment) -> Recorded:
+def load_recorded(session: Session, point_id: int, assignment: SeriesAssignment) -> Recorded:
     """Return everything that a feed's mission recorded in its stretch, NaN where it had no sensor.
     Fetches that were undone do not count."""
     unused = unused_readings(session, steps_of_point(session, point_id))
-    return assignment_readings(session, feed, unused, layout(session).missions[feed.mission])
+    return assignment_readings(
+        session, assignment, unused, layout(session).missions[assignment.mission]
+    )
 
 
 def recorded_at(
-    session: Session, feed: SeriesAssignment, at_ms: int
+    session: Session, assignment: SeriesAssignment, at_ms: int
 ) -> tuple[int, float, int] | None:
     """Return the number, the value (NaN without a sensor) and the instant that its logger wrote of
     the reading of a feed at an instant, None where it has none; of a text its place among its
     readings."""
-    first_ms, last_ms = feed.clock.shown_span((at_ms, at_ms))
+    first_ms, last_ms = assignment.clock.shown_span((at_ms, at_ms))
     rows = session.execute(
         select(Block.is_text, *READING)
         .join(BlockBytes, BlockBytes.id == Block.id)
         .where(
-            Block.mission == feed.mission,
-            Block.channel == feed.channel,
+            Block.mission == assignment.mission,
+            Block.channel == assignment.channel,
             Block.start_ms <= last_ms,
             Block.end_ms >= first_ms,
         )
     )
     for row in rows:
         column = unpack(row, is_text=row.is_text)
-        [found] = [np.flatnonzero(feed.clock.corrected_times(column.times) == at_ms)]
+        [found] = [np.flatnonzero(assignment.clock.corrected_times(column.times) == at_ms)]
         if len(found):
             i = int(found[0])
             return int(column.numbers[i]), float(column.values[i]), int(column.times[i])
@@ -91,14 +93,14 @@ def steps_of_point(session: Session, point_id: int) -> list[Step]:
     return list(session.scalars(select(Step).filter_by(point_id=point_id)))
 
 
-def has_missing_values(session: Session, feed: SeriesAssignment) -> bool:
+def has_missing_values(session: Session, assignment: SeriesAssignment) -> bool:
     """Whether any reading of the blocks that a feed reaches into is without a value."""
-    start_ms, end_ms = feed.clock.shown_span((feed.start_ms, feed.end_ms))
+    start_ms, end_ms = assignment.clock.shown_span((assignment.start_ms, assignment.end_ms))
     found = session.scalar(
         select(Block.id)
         .where(
-            Block.mission == feed.mission,
-            Block.channel == feed.channel,
+            Block.mission == assignment.mission,
+            Block.channel == assignment.channel,
             Block.start_ms < end_ms,
             Block.end_ms >= start_ms,
             Block.valid < Block.count,
@@ -109,17 +111,17 @@ def has_missing_values(session: Session, feed: SeriesAssignment) -> bool:
 
 
 def assignment_readings(
-    session: Session, feed: SeriesAssignment, unused: list[ExcludedReadings], mission_id: int
+    session: Session, assignment: SeriesAssignment, unused: list[ExcludedReadings], mission_id: int
 ) -> Recorded:
     """Return what a feed gives: instants, values and intervals."""
-    start_ms, end_ms = feed.clock.shown_span((feed.start_ms, feed.end_ms))
+    start_ms, end_ms = assignment.clock.shown_span((assignment.start_ms, assignment.end_ms))
     # of texts and where intervals depend on those around them, all blocks are needed
     blocks = session.execute(
         select(Block.mission, Block.is_text, Block.usual_ms, Block.shorter_ms, *READING)
         .join(BlockBytes, BlockBytes.id == Block.id)
         .where(
-            Block.mission == feed.mission,
-            Block.channel == feed.channel,
+            Block.mission == assignment.mission,
+            Block.channel == assignment.channel,
             or_(
                 and_(Block.start_ms < end_ms, Block.end_ms >= start_ms),
                 Block.is_text,
@@ -130,8 +132,8 @@ def assignment_readings(
     ).all()
     if not blocks:
         return np.empty(0, np.int64), np.empty(0), np.empty(0, np.int64)
-    times, values, intervals = _recorded(list(blocks), mission_id, unused, feed.clock)
-    a, b = times.searchsorted([feed.start_ms, feed.end_ms])
+    times, values, intervals = _recorded(list(blocks), mission_id, unused, assignment.clock)
+    a, b = times.searchsorted([assignment.start_ms, assignment.end_ms])
     return times[a:b], values[a:b], intervals[a:b]
 
 
@@ -139,10 +141,10 @@ def _recorded(
     blocks: list[Any], mission_id: int, unused: list[ExcludedReadings], clock: ClockMap
 ) -> Recorded:
     first = blocks[0]
-    whose = BlockOwner(first.mission, first.is_text, first.usual_ms, first.shorter_ms)
-    column = concatenate_columns([unpack(block, is_text=whose.is_text) for block in blocks])
+    owner = BlockOwner(first.mission, first.is_text, first.usual_ms, first.shorter_ms)
+    column = concatenate_columns([unpack(block, is_text=owner.is_text) for block in blocks])
     column = drop_excluded(column, unused, mission_id, clock)
-    return clock.corrected_times(column.times), column.values, whose.intervals(column)
+    return clock.corrected_times(column.times), column.values, owner.intervals(column)
 
 
 def drop_excluded(

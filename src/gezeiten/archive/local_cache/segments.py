@@ -190,18 +190,18 @@ def load_segments(session: Session, point_id: int, key: str) -> Segments:
 
 
 def _assignment_segments(
-    heads: list[_Head], feed: SeriesAssignment, mission: int, unused: list[ExcludedReadings]
+    heads: list[_Head], assignment: SeriesAssignment, mission: int, unused: list[ExcludedReadings]
 ) -> Iterable[Segment]:
-    counts, clock = [head.readings for head in heads], feed.clock
+    counts, clock = [head.readings for head in heads], assignment.clock
     heads = [_corrected_head(head, clock) for head in heads] if clock else heads
-    its_mission, is_clock_wrong = feed.mission, feed.is_clock_wrong
+    its_mission, is_clock_wrong = assignment.mission, assignment.is_clock_wrong
     known: dict[tuple[bool, int, int], BlockOwner] = {}
     for i, head in enumerate(heads):
         if head.covered_ms is None or head.covered_until_ms is None:
             continue
-        if head.end_ms < feed.start_ms or head.start_ms >= feed.end_ms:
+        if head.end_ms < assignment.start_ms or head.start_ms >= assignment.end_ms:
             continue
-        span = (max(head.start_ms, feed.start_ms), min(head.end_ms + 1, feed.end_ms))
+        span = (max(head.start_ms, assignment.start_ms), min(head.end_ms + 1, assignment.end_ms))
         is_whole = span == (head.start_ms, head.end_ms + 1) and not (
             unused and _reach_into(unused, head)
         )

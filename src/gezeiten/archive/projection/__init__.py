@@ -67,13 +67,13 @@ _REFUSING: dict[type[Action], Refusing] = {
 __all__ = ["APPLYING", "Authorship", "Misfits", "apply", "refuse"]
 
 
-def apply(connection: Connection, act: Action, said: Authorship) -> Misfits:
+def apply(connection: Connection, action: Action, authorship: Authorship) -> Misfits:
     """Put an act into the tables; returns what it found otherwise than it says."""
-    return APPLYING[type(act)](connection, act, said) or []
+    return APPLYING[type(action)](connection, action, authorship) or []
 
 
-def refuse(connection: Connection, act: Action) -> None:
+def refuse(connection: Connection, action: Action) -> None:
     """Raise InputError where an act cannot be done on the archive as it is now."""
-    refusing = _REFUSING.get(type(act))
+    refusing = _REFUSING.get(type(action))
     if refusing is not None:
-        refusing(connection, act)
+        refusing(connection, action)

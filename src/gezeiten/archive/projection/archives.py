@@ -15,9 +15,9 @@ from gezeiten.domain.actions.archives import (
 )
 
 
-def apply_chain_begun(_connection: Connection, act: ChainBegun, _said: Authorship) -> Misfits:
+def apply_chain_begun(_connection: Connection, action: ChainBegun, _said: Authorship) -> Misfits:
     """Return what a computer found when it began a chain of its own."""
-    if act.why == "first":
+    if action.why == "first":
         return []
     return [
         "the archive was not as this computer had left it; an older copy was put back, or the "

@@ -29,30 +29,32 @@ from gezeiten.domain.limits.limits import limit_rule
 _TABLE = AssessmentRow.__table__
 
 
-def _assessed(connection: Connection, act: ExcursionAssessed, said: Authorship) -> Misfits:
+def _assessed(connection: Connection, action: ExcursionAssessed, authorship: Authorship) -> Misfits:
     words = {
-        "cause": act.said.cause,
-        "words": act.said.words,
-        "at_ms": said.at_ms,
-        "person": said.person,
-        "seen": asdict(act.seen),
+        "cause": action.said.cause,
+        "words": action.said.words,
+        "at_ms": authorship.at_ms,
+        "person": authorship.person,
+        "seen": asdict(action.seen),
     }
-    if act.before is None:
+    if action.before is None:
         add(
             connection,
             _TABLE,
-            uid=act.assessment,
-            point_id=key_of(connection, Point.__table__, act.point),
-            mission_id=_mission(connection, act.mission),
-            rule=act.rule,
-            rule_key=limit_rule(act.rule).key,
+            uid=action.assessment,
+            point_id=key_of(connection, Point.__table__, action.point),
+            mission_id=_mission(connection, action.mission),
+            rule=action.rule,
+            rule_key=limit_rule(action.rule).key,
             **words,
         )
         return []
-    found = only(connection, select(_TABLE).where(AssessmentRow.uid == act.assessment))
-    update_by_uid(connection, _TABLE, act.assessment, **words)
-    is_as_said = (found.cause, found.words) == (act.before.cause, act.before.words)
-    return [] if is_as_said else [f"the assessment was {found.cause!r}, not {act.before.cause!r}"]
+    found = only(connection, select(_TABLE).where(AssessmentRow.uid == action.assessment))
+    update_by_uid(connection, _TABLE, action.assessment, **words)
+    is_as_said = (found.cause, found.words) == (action.before.cause, action.before.words)
+    return (
+        [] if is_as_said else [f"the assessment was {found.cause!r}, not {action.before.cause!r}"]
+    )
 
 
 def _mission(connection: Connection, name: MissionName) -> int:
@@ -69,10 +71,10 @@ def _mission(connection: Connection, name: MissionName) -> int:
 
 
 def _apply_withdrawn(
-    connection: Connection, act: AssessmentWithdrawn, _said: Authorship
+    connection: Connection, action: AssessmentWithdrawn, _said: Authorship
 ) -> Misfits:
     key = connection.execute(
-        select(AssessmentRow.id).where(AssessmentRow.uid == act.assessment)
+        select(AssessmentRow.id).where(AssessmentRow.uid == action.assessment)
     ).scalar()
     if key is None:
         return ["the assessment had been taken back already"]
@@ -80,9 +82,9 @@ def _apply_withdrawn(
     return []
 
 
-def _apply_found(connection: Connection, act: ExcursionsFound, _said: Authorship) -> None:
-    point = key_of(connection, Point.__table__, act.point)
-    for one in act.found:
+def _apply_found(connection: Connection, action: ExcursionsFound, _said: Authorship) -> None:
+    point = key_of(connection, Point.__table__, action.point)
+    for one in action.found:
         add(
             connection,
             FoundRow.__table__,

@@ -11,29 +11,31 @@ from gezeiten.domain.actions.checks import CheckRead, CheckWithdrawn
 _TABLE = CheckReadingRow.__table__
 
 
-def _read(connection: Connection, act: CheckRead, said: Authorship) -> None:
+def _read(connection: Connection, action: CheckRead, authorship: Authorship) -> None:
     add(
         connection,
         _TABLE,
-        uid=act.check,
-        series=act.series,
-        at_ms=act.at_ms,
-        value=act.value,
-        point_id=key_of(connection, Point.__table__, act.point),
-        u=act.u,
-        low=act.low,
-        high=act.high,
-        dip_m=act.dip_m,
-        rim_m=act.rim_m,
-        by=act.by,
-        words=act.words,
-        said_ms=said.at_ms,
-        said_by=said.person,
+        uid=action.check,
+        series=action.series,
+        at_ms=action.at_ms,
+        value=action.value,
+        point_id=key_of(connection, Point.__table__, action.point),
+        u=action.u,
+        low=action.low,
+        high=action.high,
+        dip_m=action.dip_m,
+        rim_m=action.rim_m,
+        by=action.by,
+        words=action.words,
+        said_ms=authorship.at_ms,
+        said_by=authorship.person,
     )
 
 
-def _apply_withdrawn(connection: Connection, act: CheckWithdrawn, said: Authorship) -> Misfits:
-    return withdraw(connection, _TABLE, act.check, said)
+def _apply_withdrawn(
+    connection: Connection, action: CheckWithdrawn, authorship: Authorship
+) -> Misfits:
+    return withdraw(connection, _TABLE, action.check, authorship)
 
 
 FAMILY = Family({CheckRead: _read, CheckWithdrawn: _apply_withdrawn}, {})

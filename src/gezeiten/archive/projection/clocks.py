@@ -28,35 +28,37 @@ from gezeiten.errors import InputError
 _TABLE: Any = ClockRow.__table__
 
 
-def _corrected(connection: Connection, act: ClockCorrected, said: Authorship) -> None:
+def _corrected(connection: Connection, action: ClockCorrected, authorship: Authorship) -> None:
     add(
         connection,
         _TABLE,
-        uid=act.clock,
-        way=act.way,
-        pairs=[list(pair) for pair in act.pairs],
-        mission_id=key_of(connection, Mission.__table__, act.mission),
-        u_ms=act.u_ms,
-        us_ms=list(act.us_ms) or None,
-        rate_beyond=act.rate_beyond,
-        drift_ppm=act.drift_ppm,
-        words=act.words,
-        said_ms=said.at_ms,
-        said_by=said.person,
+        uid=action.clock,
+        way=action.way,
+        pairs=[list(pair) for pair in action.pairs],
+        mission_id=key_of(connection, Mission.__table__, action.mission),
+        u_ms=action.u_ms,
+        us_ms=list(action.us_ms) or None,
+        rate_beyond=action.rate_beyond,
+        drift_ppm=action.drift_ppm,
+        words=action.words,
+        said_ms=authorship.at_ms,
+        said_by=authorship.person,
         is_off=False,
     )
 
 
 def _apply_disabled(
-    connection: Connection, act: ClockCorrectionDisabled, said: Authorship
+    connection: Connection, action: ClockCorrectionDisabled, authorship: Authorship
 ) -> Misfits:
-    misfits = withdraw(connection, _TABLE, act.clock, said)
-    if not misfits:
-        update_by_uid(connection, _TABLE, act.clock, is_off=True)
-    return misfits
+    conflicts = withdraw(connection, _TABLE, action.clock, authorship)
+    if not conflicts:
+        update_by_uid(connection, _TABLE, action.clock, is_off=True)
+    return conflicts
 
 
-def _switched_on(connection: Connection, act: ClockCorrectionEnabled, said: Authorship) -> None:
+def _switched_on(
+    connection: Connection, action: ClockCorrectionEnabled, authorship: Authorship
+) -> None:
     """It is said anew: so each row tells from when to when it stood."""
     columns = (
         _TABLE.c.mission_id,
@@ -68,30 +70,30 @@ def _switched_on(connection: Connection, act: ClockCorrectionEnabled, said: Auth
         _TABLE.c.rate_beyond,
         _TABLE.c.drift_ppm,
     )
-    [*its] = only(connection, select(*columns).where(_TABLE.c.uid == act.clock))
-    update_by_uid(connection, _TABLE, act.clock, is_off=False)
+    [*its] = only(connection, select(*columns).where(_TABLE.c.uid == action.clock))
+    update_by_uid(connection, _TABLE, action.clock, is_off=False)
     names = (column.name for column in columns)
     add(
         connection,
         _TABLE,
-        uid=act.anew,
-        said_ms=said.at_ms,
-        said_by=said.person,
+        uid=action.anew,
+        said_ms=authorship.at_ms,
+        said_by=authorship.person,
         is_off=False,
         **dict(zip(names, its, strict=True)),
     )
 
 
 def _apply_withdrawn(
-    connection: Connection, act: ClockCorrectionWithdrawn, said: Authorship
+    connection: Connection, action: ClockCorrectionWithdrawn, authorship: Authorship
 ) -> Misfits:
-    off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == act.clock)).scalar()
-    update_by_uid(connection, _TABLE, act.clock, is_off=False)
-    return [] if off else withdraw(connection, _TABLE, act.clock, said)
+    off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == action.clock)).scalar()
+    update_by_uid(connection, _TABLE, action.clock, is_off=False)
+    return [] if off else withdraw(connection, _TABLE, action.clock, authorship)
 
 
-def _refuse_on(connection: Connection, act: ClockCorrectionEnabled) -> None:
-    off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == act.clock)).scalar()
+def _refuse_on(connection: Connection, action: ClockCorrectionEnabled) -> None:
+    off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == action.clock)).scalar()
     if not off:
         raise InputError("Somebody switched this clock meanwhile; look at it as it is now.")
 

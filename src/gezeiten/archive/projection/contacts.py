@@ -34,17 +34,17 @@ _LAST = PreparedStatement(
 )
 
 
-def _contacted(connection: Connection, act: LoggerContacted, said: Authorship) -> None:
-    state = act.state
-    logger = find_or_add_logger(connection, act.logger, act.model, act.firmware)
+def _contacted(connection: Connection, action: LoggerContacted, authorship: Authorship) -> None:
+    state = action.state
+    logger = find_or_add_logger(connection, action.logger, action.model, action.firmware)
     set_logger(
         connection,
         logger,
         practice=bool(state["practice"]),
-        seen_ms=said.at_ms,
+        seen_ms=authorship.at_ms,
         state=state,
-        clock_difference_ms=act.clock_difference_ms,
-        clock_uncertainty_ms=act.clock_uncertainty_ms,
+        clock_difference_ms=action.clock_difference_ms,
+        clock_uncertainty_ms=action.clock_uncertainty_ms,
     )
     number = state["mission_number"]
     _RELAUNCHED.run(connection, its_logger=logger, now=number)
@@ -56,7 +56,7 @@ def _contacted(connection: Connection, act: LoggerContacted, said: Authorship) -
         mission[0],
         readings=state["readings"],
         first_held=state["first_held"],
-        state=act.doing,
+        state=action.doing,
     )
     if not mission[1] and state["first_due_ms"]:  # its button has been pressed
         set_mission(connection, mission[0], first_ms=state["first_due_ms"])

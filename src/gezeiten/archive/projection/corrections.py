@@ -25,48 +25,50 @@ from gezeiten.errors import InputError
 _TABLE = CorrectionRow.__table__
 
 
-def _set(connection: Connection, act: CorrectionSet, said: Authorship) -> None:
+def _set(connection: Connection, action: CorrectionSet, authorship: Authorship) -> None:
     add(
         connection,
         _TABLE,
-        uid=act.correction,
-        series=act.series,
-        kind=act.step,
-        version=act.version,
-        parameters=act.parameters,
+        uid=action.correction,
+        series=action.series,
+        kind=action.step,
+        version=action.version,
+        parameters=action.parameters,
         is_on=True,
-        point_id=key_of(connection, Point.__table__, act.point),
-        start_ms=act.start_ms,
-        end_ms=act.end_ms,
-        words=act.words,
-        said_ms=said.at_ms,
-        said_by=said.person,
+        point_id=key_of(connection, Point.__table__, action.point),
+        start_ms=action.start_ms,
+        end_ms=action.end_ms,
+        words=action.words,
+        said_ms=authorship.at_ms,
+        said_by=authorship.person,
     )
 
 
-def _switched(connection: Connection, act: CorrectionSwitched, _said: Authorship) -> Misfits:
-    [was_on] = only(connection, select(_TABLE.c.is_on).where(_TABLE.c.uid == act.correction))
-    update_by_uid(connection, _TABLE, act.correction, is_on=act.is_on)
-    if bool(was_on) != act.is_on:
+def _switched(connection: Connection, action: CorrectionSwitched, _said: Authorship) -> Misfits:
+    [was_on] = only(connection, select(_TABLE.c.is_on).where(_TABLE.c.uid == action.correction))
+    update_by_uid(connection, _TABLE, action.correction, is_on=action.is_on)
+    if bool(was_on) != action.is_on:
         return []
-    return ["it was on already" if act.is_on else "it was off already"]
+    return ["it was on already" if action.is_on else "it was off already"]
 
 
-def _apply_withdrawn(connection: Connection, act: CorrectionWithdrawn, said: Authorship) -> Misfits:
-    return withdraw(connection, _TABLE, act.correction, said)
+def _apply_withdrawn(
+    connection: Connection, action: CorrectionWithdrawn, authorship: Authorship
+) -> Misfits:
+    return withdraw(connection, _TABLE, action.correction, authorship)
 
 
-def _refuse_set(_connection: Connection, act: CorrectionSet) -> None:
-    if act.end_ms is not None and act.end_ms <= act.start_ms:
+def _refuse_set(_connection: Connection, action: CorrectionSet) -> None:
+    if action.end_ms is not None and action.end_ms <= action.start_ms:
         raise InputError("The end has to lie after the beginning; correct one of them.")
 
 
-def _refuse_switched(connection: Connection, act: CorrectionSwitched) -> None:
-    query = select(_TABLE.c.is_on, _TABLE.c.undone_ms).where(_TABLE.c.uid == act.correction)
+def _refuse_switched(connection: Connection, action: CorrectionSwitched) -> None:
+    query = select(_TABLE.c.is_on, _TABLE.c.undone_ms).where(_TABLE.c.uid == action.correction)
     is_on, undone_ms = only(connection, query)
     if undone_ms is not None:
         raise InputError("This correction was taken back meanwhile; look again.")
-    if bool(is_on) == act.is_on:
+    if bool(is_on) == action.is_on:
         raise InputError("Somebody switched this correction meanwhile; look again.")
 
 

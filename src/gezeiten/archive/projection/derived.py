@@ -20,49 +20,57 @@ from gezeiten.errors import InputError
 _TABLE, _INPUTS = DerivedRow.__table__, DerivedInput.__table__
 
 
-def _derived(connection: Connection, act: SeriesCalculated, said: Authorship) -> Misfits:
+def _derived(connection: Connection, action: SeriesCalculated, authorship: Authorship) -> Misfits:
     before = in_force(stated_calculations(connection))
-    point_id = key_of(connection, Point.__table__, act.point)
+    point_id = key_of(connection, Point.__table__, action.point)
     add(
         connection,
         _TABLE,
-        uid=act.derived,
+        uid=action.derived,
         point_id=point_id,
-        series=act.series,
-        formula=act.formula,
-        version=act.version,
-        parameters=act.parameters,
-        words=act.words,
-        said_ms=said.at_ms,
-        said_by=said.person,
+        series=action.series,
+        formula=action.formula,
+        version=action.version,
+        parameters=action.parameters,
+        words=action.words,
+        said_ms=authorship.at_ms,
+        said_by=authorship.person,
     )
-    key = key_of(connection, _TABLE, act.derived)
-    for position, one in enumerate(act.inputs):
+    key = key_of(connection, _TABLE, action.derived)
+    for position, one in enumerate(action.inputs):
         its = key_of(connection, Point.__table__, one.point)
         add(connection, _INPUTS, derived_id=key, position=position, point_id=its, series=one.series)
-    made = _calculated_series(act)
-    if made.key in before:
+    calculated = _calculated_series(action)
+    if calculated.key in before:
         return ["a series of this name was calculated there already"]
-    return ["it would be calculated from itself"] if closes_a_circle(made, before) else []
+    return ["it would be calculated from itself"] if closes_a_circle(calculated, before) else []
 
 
-def _calculated_series(act: SeriesCalculated) -> CalculatedSeries:
-    inputs = tuple((one.point, one.series) for one in act.inputs)
+def _calculated_series(action: SeriesCalculated) -> CalculatedSeries:
+    inputs = tuple((one.point, one.series) for one in action.inputs)
     return CalculatedSeries(
-        act.derived, act.point, act.series, act.formula, act.version, act.parameters, inputs
+        action.derived,
+        action.point,
+        action.series,
+        action.formula,
+        action.version,
+        action.parameters,
+        inputs,
     )
 
 
-def _apply_withdrawn(connection: Connection, act: CalculationRemoved, said: Authorship) -> Misfits:
-    return withdraw(connection, _TABLE, act.derived, said)
+def _apply_withdrawn(
+    connection: Connection, action: CalculationRemoved, authorship: Authorship
+) -> Misfits:
+    return withdraw(connection, _TABLE, action.derived, authorship)
 
 
 # -- refusing --------------------------------------------------------------------------------------
-def _refuse_derived(connection: Connection, act: SeriesCalculated) -> None:
-    made, standing = _calculated_series(act), in_force(stated_calculations(connection))
+def _refuse_derived(connection: Connection, action: SeriesCalculated) -> None:
+    made, standing = _calculated_series(action), in_force(stated_calculations(connection))
     if made.key in standing:
         raise InputError(
-            f"“{quantity(act.series).name}” is calculated at this point already; give this one "
+            f"“{quantity(action.series).name}” is calculated at this point already; give this one "
             "another label."
         )
     if closes_a_circle(made, standing):
@@ -71,9 +79,9 @@ def _refuse_derived(connection: Connection, act: SeriesCalculated) -> None:
         )
 
 
-def _refuse_withdrawal(connection: Connection, act: CalculationRemoved) -> None:
+def _refuse_withdrawal(connection: Connection, action: CalculationRemoved) -> None:
     standing = in_force(stated_calculations(connection))
-    its = next((one.key for one in standing.values() if one.uid == act.derived), None)
+    its = next((one.key for one in standing.values() if one.uid == action.derived), None)
     for one in standing.values():
         if its in transitive_inputs(one, standing):
             raise InputError(

@@ -10,27 +10,27 @@ from gezeiten.domain.actions.base import Change
 from gezeiten.domain.actions.documents import DocumentIssued, DocumentReissued
 
 
-def _handed_over(connection: Connection, act: DocumentIssued, said: Authorship) -> None:
+def _handed_over(connection: Connection, action: DocumentIssued, authorship: Authorship) -> None:
     add(
         connection,
         IssuedDocumentRow.__table__,
-        uid=act.document,
-        at_ms=said.at_ms,
-        person=said.person,
-        kind=act.form,
-        point_id=key_of(connection, Point.__table__, act.point),
-        start_ms=act.start_ms,
-        end_ms=act.end_ms,
-        file_name=act.file_name,
-        sha256=act.sha256,
-        size=act.size,
-        readings=act.readings,
+        uid=action.document,
+        at_ms=authorship.at_ms,
+        person=authorship.person,
+        kind=action.form,
+        point_id=key_of(connection, Point.__table__, action.point),
+        start_ms=action.start_ms,
+        end_ms=action.end_ms,
+        file_name=action.file_name,
+        sha256=action.sha256,
+        size=action.size,
+        readings=action.readings,
     )
 
 
-def _apply_issued(connection: Connection, act: DocumentReissued, _said: Authorship) -> Misfits:
-    copy = Change("file_name", act.before, act.file_name)
-    return change(connection, IssuedDocumentRow.__table__, act.document, [copy])
+def _apply_issued(connection: Connection, action: DocumentReissued, _said: Authorship) -> Misfits:
+    copy = Change("file_name", action.before, action.file_name)
+    return change(connection, IssuedDocumentRow.__table__, action.document, [copy])
 
 
 FAMILY = Family({DocumentIssued: _handed_over, DocumentReissued: _apply_issued}, {})

@@ -27,10 +27,12 @@ from gezeiten.domain.steps.steps import ESTIMATE, FED, KINDS, LEFT_OPEN, LINE, R
 from gezeiten.errors import InputError
 
 
-def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Authorship) -> None:
-    for line in act.lines:
+def _filled_by_line(
+    connection: Connection, action: GapFilledByLine, authorship: Authorship
+) -> None:
+    for line in action.lines:
         ends = (line.from_ms, line.from_value), (line.to_ms, line.to_value)
-        fill = line_readings(act.gap, *ends)
+        fill = line_readings(action.gap, *ends)
         facts: dict[str, Any] = {
             "readings": len(fill),
             "rmse": line.rmse,
@@ -44,10 +46,10 @@ def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Authorsh
             facts["caution"] = line.caution
         _step(
             connection,
-            act.point,
+            action.point,
             line.step,
-            act.gap,
-            said,
+            action.gap,
+            authorship,
             kind=LINE,
             channel=line.channel,
             data=encode_estimates(fill),
@@ -55,15 +57,15 @@ def _filled_by_line(connection: Connection, act: GapFilledByLine, said: Authorsh
         )
 
 
-def _estimated(connection: Connection, act: GapEstimated, said: Authorship) -> None:
-    for estimate in act.estimates:
-        fill = estimates_in(act.gap, estimate.values)
+def _estimated(connection: Connection, action: GapEstimated, authorship: Authorship) -> None:
+    for estimate in action.estimates:
+        fill = estimates_in(action.gap, estimate.values)
         _step(
             connection,
-            act.point,
+            action.point,
             estimate.step,
-            act.gap,
-            said,
+            action.gap,
+            authorship,
             kind=ESTIMATE,
             channel=estimate.channel,
             data=encode_estimates(fill),
@@ -71,88 +73,92 @@ def _estimated(connection: Connection, act: GapEstimated, said: Authorship) -> N
         )
 
 
-def _fetched(connection: Connection, act: GapFetched, said: Authorship) -> None:
-    of_these = select(Offload.id).where(Offload.sha256 == act.sha256).order_by(Offload.id)
+def _fetched(connection: Connection, action: GapFetched, authorship: Authorship) -> None:
+    of_these = select(Offload.id).where(Offload.sha256 == action.sha256).order_by(Offload.id)
     offload = only(connection, of_these.limit(1))[0]
-    carried = {"by": act.by} if act.by else {}
+    carried = {"by": action.by} if action.by else {}
     _step(
         connection,
-        act.point,
-        act.step,
-        act.gap,
-        said,
+        action.point,
+        action.step,
+        action.gap,
+        authorship,
         kind=REFETCH,
         offload_id=offload,
         facts=carried,
     )
 
 
-def _assign_source(connection: Connection, act: GapFilledByAlternative, said: Authorship) -> None:
+def _assign_source(
+    connection: Connection, action: GapFilledByAlternative, authorship: Authorship
+) -> None:
     """Say who feeds the series in the stretch, under the same id as the step: both are taken back
     together."""
-    for part in act.parts:
+    for part in action.parts:
         assign_series(
             connection,
             SeriesAssigned(
-                act.point,
+                action.point,
                 part.step,
                 part.channel,
                 part.label,
-                act.source,
+                action.source,
                 part.start_ms,
                 part.end_ms,
             ),
-            said,
+            authorship,
         )
-        gap = Gap(part.start_ms, part.end_ms, act.gap.interval_ms)
+        gap = Gap(part.start_ms, part.end_ms, action.gap.interval_ms)
         series = series_key(part.channel, part.label)
         _step(
             connection,
-            act.point,
+            action.point,
             part.step,
             gap,
-            said,
+            authorship,
             kind=FED,
             channel=series,
-            facts={"source": act.source},
+            facts={"source": action.source},
         )
 
 
-def _left_open(connection: Connection, act: GapLeftOpen, said: Authorship) -> None:
-    of_some = {"series": list(act.series)} if act.series else {}
+def _left_open(connection: Connection, action: GapLeftOpen, authorship: Authorship) -> None:
+    of_some = {"series": list(action.series)} if action.series else {}
     _step(
         connection,
-        act.point,
-        act.step,
-        act.gap,
-        said,
+        action.point,
+        action.step,
+        action.gap,
+        authorship,
         kind=LEFT_OPEN,
-        facts={"reason": act.reason, **of_some},
+        facts={"reason": action.reason, **of_some},
     )
 
 
-def _apply_withdrawn(connection: Connection, act: GapFillWithdrawn, said: Authorship) -> Misfits:
-    standing = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_(None))
-    undone = {"undone_ms": said.at_ms, "undone_by": said.person}
+def _apply_withdrawn(
+    connection: Connection, action: GapFillWithdrawn, authorship: Authorship
+) -> Misfits:
+    standing = update(Step).where(Step.uid.in_(action.steps), Step.undone_ms.is_(None))
+    undone = {"undone_ms": authorship.at_ms, "undone_by": authorship.person}
     done = connection.execute(standing.values(undone))
     fed = update(SeriesAssignmentRow).where(
-        SeriesAssignmentRow.uid.in_(act.steps), SeriesAssignmentRow.undone_ms.is_(None)
+        SeriesAssignmentRow.uid.in_(action.steps), SeriesAssignmentRow.undone_ms.is_(None)
     )
     connection.execute(fed.values(undone))
-    missed = len(act.steps) - done.rowcount
+    missed = len(action.steps) - done.rowcount
     return [f"{missed} of the steps had been taken back already"] if missed else []
 
 
-def _apply_refilled(connection: Connection, act: GapRefilled, _said: Authorship) -> Misfits:
+def _apply_refilled(connection: Connection, action: GapRefilled, _said: Authorship) -> Misfits:
     """They stand as they were made, by whom and when."""
-    undone = update(Step).where(Step.uid.in_(act.steps), Step.undone_ms.is_not(None))
+    undone = update(Step).where(Step.uid.in_(action.steps), Step.undone_ms.is_not(None))
     done = connection.execute(undone.values(undone_ms=None, undone_by=None))
-    missed = len(act.steps) - done.rowcount
+    missed = len(action.steps) - done.rowcount
     return [f"{missed} of the steps stood already"] if missed else []
 
 
 def _step(
-    connection: Connection, point: str, step: str, gap: Gap, said: Authorship, **values: Any
+    connection: Connection, point: str, step: str, gap: Gap, authorship: Authorship, **values: Any
 ) -> None:
     usual = {"channel": "", "facts": {}}
     add(
@@ -163,14 +169,14 @@ def _step(
         start_ms=gap.start_ms,
         end_ms=gap.end_ms,
         interval_ms=gap.interval_ms,
-        made_ms=said.at_ms,
-        made_by=said.person,
+        made_ms=authorship.at_ms,
+        made_by=authorship.person,
         **{**usual, **values},
     )
 
 
-def _refuse_left_open(_connection: Connection, act: GapLeftOpen) -> None:
-    if not act.reason:
+def _refuse_left_open(_connection: Connection, action: GapLeftOpen) -> None:
+    if not action.reason:
         raise InputError("Give a reason in a few words; it stands beside the gap from then on.")
 
 
@@ -185,21 +191,21 @@ def _refuse_filled(connection: Connection, act: GapFilledByLine | GapEstimated) 
     _refuse_over(connection, act.point, act.gap, [one.channel for one in parts])
 
 
-def _refuse_if_assigned(connection: Connection, act: GapFilledByAlternative) -> None:
+def _refuse_if_assigned(connection: Connection, action: GapFilledByAlternative) -> None:
     """The same of readings of another source."""
-    series = [series_key(one.channel, one.label) for one in act.parts]
-    _refuse_over(connection, act.point, act.gap, series)
+    series = [series_key(one.channel, one.label) for one in action.parts]
+    _refuse_over(connection, action.point, action.gap, series)
 
 
-def _refuse_refill(connection: Connection, act: GapRefilled) -> None:
+def _refuse_refill(connection: Connection, action: GapRefilled) -> None:
     """Only what was estimated and taken back, and where nothing else fills the gap by now."""
     columns = Step.channel, Step.kind, Step.undone_ms
-    known = connection.execute(select(*columns).where(Step.uid.in_(act.steps))).all()
-    if len(known) < len(act.steps) or any(
+    known = connection.execute(select(*columns).where(Step.uid.in_(action.steps))).all()
+    if len(known) < len(action.steps) or any(
         not KINDS[kind].has_estimates or undone_ms is None for _, kind, undone_ms in known
     ):
         raise InputError("Somebody filled this gap meanwhile; look at it as it is now.")
-    _refuse_over(connection, act.point, act.gap, [channel for channel, _, _ in known])
+    _refuse_over(connection, action.point, action.gap, [channel for channel, _, _ in known])
 
 
 def _refuse_over(connection: Connection, at: str, gap: Gap, series: list[str]) -> None:

@@ -11,25 +11,27 @@ from gezeiten.domain.actions.hanging import SensorDepthSet, SensorDepthWithdrawn
 _TABLE = SensorDepthRow.__table__
 
 
-def _apply_depth_set(connection: Connection, act: SensorDepthSet, said: Authorship) -> None:
+def _apply_depth_set(
+    connection: Connection, action: SensorDepthSet, authorship: Authorship
+) -> None:
     add(
         connection,
         _TABLE,
-        uid=act.hanging,
-        since_ms=act.since_ms,
-        rim_m=act.rim_m,
-        point_id=key_of(connection, Point.__table__, act.point),
-        length_m=act.length_m,
-        words=act.words,
-        said_ms=said.at_ms,
-        said_by=said.person,
+        uid=action.hanging,
+        since_ms=action.since_ms,
+        rim_m=action.rim_m,
+        point_id=key_of(connection, Point.__table__, action.point),
+        length_m=action.length_m,
+        words=action.words,
+        said_ms=authorship.at_ms,
+        said_by=authorship.person,
     )
 
 
 def _apply_withdrawn(
-    connection: Connection, act: SensorDepthWithdrawn, said: Authorship
+    connection: Connection, action: SensorDepthWithdrawn, authorship: Authorship
 ) -> Misfits:
-    return withdraw(connection, _TABLE, act.hanging, said)
+    return withdraw(connection, _TABLE, action.hanging, authorship)
 
 
 FAMILY = Family({SensorDepthSet: _apply_depth_set, SensorDepthWithdrawn: _apply_withdrawn}, {})

@@ -16,39 +16,39 @@ from gezeiten.archive.store.tables import LaunchIntent, Logger, Point
 from gezeiten.domain.actions.launches import LaunchBegun, LaunchEnded
 
 
-def _apply_begun(connection: Connection, act: LaunchBegun, said: Authorship) -> None:
-    logger = logger_key(connection, act.logger)
+def _apply_begun(connection: Connection, action: LaunchBegun, authorship: Authorship) -> None:
+    logger = logger_key(connection, action.logger)
     connection.execute(delete(LaunchIntent).where(LaunchIntent.logger_id == logger))
     connection.execute(
         insert(LaunchIntent).values(
             logger_id=logger,
-            at_ms=said.at_ms,
-            person=said.person,
-            plan=act.plan,
-            old_mission=act.old_mission,
-            accepted=act.accepted,
-            owner=act.launch,
+            at_ms=authorship.at_ms,
+            person=authorship.person,
+            plan=action.plan,
+            old_mission=action.old_mission,
+            accepted=action.accepted,
+            owner=action.launch,
             state="begun",
         )
     )
 
 
-def _ended(connection: Connection, act: LaunchEnded, _said: Authorship) -> Misfits:
-    logger = logger_key(connection, act.logger)
-    its = (LaunchIntent.logger_id == logger, LaunchIntent.owner == act.launch)
+def _ended(connection: Connection, action: LaunchEnded, _said: Authorship) -> Misfits:
+    logger = logger_key(connection, action.logger)
+    its = (LaunchIntent.logger_id == logger, LaunchIntent.owner == action.launch)
     gone = connection.execute(delete(LaunchIntent).where(*its)).rowcount
-    if act.mission is not None:
-        _enter(connection, logger, act)
-    return [] if gone else [f"the launch of {act.logger} had ended already"]
+    if action.mission is not None:
+        _enter(connection, logger, action)
+    return [] if gone else [f"the launch of {action.logger} had ended already"]
 
 
-def _enter(connection: Connection, logger: int, act: LaunchEnded) -> None:
+def _enter(connection: Connection, logger: int, action: LaunchEnded) -> None:
     """Enter a mission that a launch has begun, and where its logger is now. It may be there
     already: whoever offloads the logger at that moment enters it too."""
-    begun = act.mission
+    begun = action.mission
     assert begun is not None
     point = key_of(connection, Point.__table__, begun.point)
-    leaving = update(Logger).where(Logger.serial.in_(act.replaced), Logger.point_id == point)
+    leaving = update(Logger).where(Logger.serial.in_(action.replaced), Logger.point_id == point)
     connection.execute(leaving.values(point_id=None))  # one logger a point
     set_logger(connection, logger, point_id=point)
     facts = {"point_id": point, "plan": begun.plan, "interval_ms": begun.interval_ms}

@@ -23,46 +23,54 @@ from gezeiten.errors import InputError
 _TABLE = SeriesLimit.__table__
 
 
-def _set(connection: Connection, act: LimitSet, said: Authorship) -> None:
+def _set(connection: Connection, action: LimitSet, authorship: Authorship) -> None:
     add(
         connection,
         _TABLE,
-        uid=act.limit,
-        series=act.series,
-        rule=act.rule,
-        point_id=key_of(connection, Point.__table__, act.point),
-        start_ms=act.start_ms,
-        end_ms=act.end_ms,
-        words=act.words,
-        said_ms=said.at_ms,
-        said_by=said.person,
+        uid=action.limit,
+        series=action.series,
+        rule=action.rule,
+        point_id=key_of(connection, Point.__table__, action.point),
+        start_ms=action.start_ms,
+        end_ms=action.end_ms,
+        words=action.words,
+        said_ms=authorship.at_ms,
+        said_by=authorship.person,
     )
 
 
-def _ended(connection: Connection, act: LimitEnded, _said: Authorship) -> Misfits:
-    [found] = only(connection, select(_TABLE.c.end_ms).where(_TABLE.c.uid == act.limit))
-    update_by_uid(connection, _TABLE, act.limit, end_ms=act.end_ms)
-    return [] if found == act.before_ms else ["it ended at another instant before"]
+def _ended(connection: Connection, action: LimitEnded, _said: Authorship) -> Misfits:
+    [found] = only(connection, select(_TABLE.c.end_ms).where(_TABLE.c.uid == action.limit))
+    update_by_uid(connection, _TABLE, action.limit, end_ms=action.end_ms)
+    return [] if found == action.before_ms else ["it ended at another instant before"]
 
 
-def _apply_withdrawn(connection: Connection, act: LimitWithdrawn, said: Authorship) -> Misfits:
-    return withdraw(connection, _TABLE, act.limit, said)
+def _apply_withdrawn(
+    connection: Connection, action: LimitWithdrawn, authorship: Authorship
+) -> Misfits:
+    return withdraw(connection, _TABLE, action.limit, authorship)
 
 
 # -- refusing --------------------------------------------------------------------------------------
-def _refuse_set(connection: Connection, act: LimitSet) -> None:
-    end_ms = EVER_MS if act.end_ms is None else act.end_ms
-    if end_ms <= act.start_ms:
+def _refuse_set(connection: Connection, action: LimitSet) -> None:
+    end_ms = EVER_MS if action.end_ms is None else action.end_ms
+    if end_ms <= action.start_ms:
         raise InputError("The end has to lie after the beginning; correct one of them.")
-    rule = limit_rule(act.rule)
-    standing = connection.execute(
+    rule = limit_rule(action.rule)
+    refusal = connection.execute(
         select(_TABLE.c.rule, _TABLE.c.start_ms, _TABLE.c.end_ms)
         .join(Point, Point.id == _TABLE.c.point_id)
-        .where(Point.uid == act.point, _TABLE.c.series == act.series, _TABLE.c.undone_ms.is_(None))
+        .where(
+            Point.uid == action.point,
+            _TABLE.c.series == action.series,
+            _TABLE.c.undone_ms.is_(None),
+        )
     )
-    for other, start_ms, until_ms in standing:
+    for other, start_ms, until_ms in refusal:
         its = limit_rule(other)
-        overlaps = start_ms < end_ms and act.start_ms < (EVER_MS if until_ms is None else until_ms)
+        overlaps = start_ms < end_ms and action.start_ms < (
+            EVER_MS if until_ms is None else until_ms
+        )
         if overlaps and _kind(its) == _kind(rule):
             raise InputError(
                 f"A limit “{rule.level} {rule.side}” is in force here in that time already; end it "
@@ -88,9 +96,9 @@ def _contradict(side: str, value: float, other_side: str, other: float) -> bool:
     return top < bottom
 
 
-def _refuse_ended(connection: Connection, act: LimitEnded) -> None:
-    [start_ms] = only(connection, select(_TABLE.c.start_ms).where(_TABLE.c.uid == act.limit))
-    if act.end_ms <= start_ms:
+def _refuse_ended(connection: Connection, action: LimitEnded) -> None:
+    [start_ms] = only(connection, select(_TABLE.c.start_ms).where(_TABLE.c.uid == action.limit))
+    if action.end_ms <= start_ms:
         raise InputError("A limit ends after it began; take it back if it never was in force.")
 
 

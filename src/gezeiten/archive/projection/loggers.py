@@ -11,50 +11,54 @@ from gezeiten.domain.actions.loggers import LoggerRetired, PinGroupSet, ReportSt
 from gezeiten.errors import InputError
 
 
-def _service_noted(connection: Connection, act: ServiceNoted, said: Authorship) -> None:
-    logger = logger_key(connection, act.logger)
+def _service_noted(connection: Connection, action: ServiceNoted, authorship: Authorship) -> None:
+    logger = logger_key(connection, action.logger)
     add(
         connection,
         Service.__table__,
-        uid=act.service,
+        uid=action.service,
         logger_id=logger,
-        at_ms=act.at_ms,
-        person=said.person,
-        kind=act.service_kind,
-        words=act.words,
-        due_ms=act.due_ms,
-        certificate_name=act.certificate_name,
-        certificate_sha256=act.certificate_sha256,
+        at_ms=action.at_ms,
+        person=authorship.person,
+        kind=action.service_kind,
+        words=action.words,
+        due_ms=action.due_ms,
+        certificate_name=action.certificate_name,
+        certificate_sha256=action.certificate_sha256,
     )
 
 
-def _logger_retired(connection: Connection, act: LoggerRetired, said: Authorship) -> None:
-    there = update(Logger).where(Logger.serial == act.logger)
-    if act.retired:
-        connection.execute(there.values(retired_ms=said.at_ms, point_id=None))
+def _logger_retired(connection: Connection, action: LoggerRetired, authorship: Authorship) -> None:
+    there = update(Logger).where(Logger.serial == action.logger)
+    if action.retired:
+        connection.execute(there.values(retired_ms=authorship.at_ms, point_id=None))
     else:
         connection.execute(there.values(retired_ms=None))
 
 
-def _pin_group_set(connection: Connection, act: PinGroupSet, _said: Authorship) -> Misfits:
-    [found] = only(connection, select(Logger.pin_group).where(Logger.serial == act.logger))
+def _pin_group_set(connection: Connection, action: PinGroupSet, _said: Authorship) -> Misfits:
+    [found] = only(connection, select(Logger.pin_group).where(Logger.serial == action.logger))
     connection.execute(
-        update(Logger).where(Logger.serial == act.logger).values(pin_group=act.after or None)
+        update(Logger).where(Logger.serial == action.logger).values(pin_group=action.after or None)
     )
-    return [] if (found or "") == act.before else [f"the group was {found!r}, not {act.before!r}"]
+    return (
+        []
+        if (found or "") == action.before
+        else [f"the group was {found!r}, not {action.before!r}"]
+    )
 
 
-def _apply_report(connection: Connection, act: ReportStored, said: Authorship) -> None:
+def _apply_report(connection: Connection, action: ReportStored, authorship: Authorship) -> None:
     add(
         connection,
         LoggerReport.__table__,
-        logger_id=logger_key(connection, act.logger),
-        mission_number=act.mission,
-        name=act.name,
-        sha256=act.sha256,
-        size=act.size,
-        at_ms=said.at_ms,
-        person=said.person,
+        logger_id=logger_key(connection, action.logger),
+        mission_number=action.mission,
+        name=action.name,
+        sha256=action.sha256,
+        size=action.size,
+        at_ms=authorship.at_ms,
+        person=authorship.person,
     )
 
 

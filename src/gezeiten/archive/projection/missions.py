@@ -72,31 +72,31 @@ def find_mission(
     return None if row is None else MissionKey(*row)
 
 
-def mission_key(connection: Connection, logger: int, said: StatedMission, **more: Any) -> int:
+def mission_key(connection: Connection, logger: int, mission: StatedMission, **more: Any) -> int:
     """Return this database's key of a mission that bytes tell of, made where it is new; when it
     began is taken where it had waited for its button."""
-    row = find_mission(connection, logger, said.number, said.launched_ms)
+    row = find_mission(connection, logger, mission.number, mission.launched_ms)
     if row is None:
         return add_mission(
             connection,
             logger_id=logger,
-            point_id=key_of(connection, Point.__table__, said.point),
-            number=said.number,
-            launched_ms=said.launched_ms,
-            first_ms=said.first_ms,
-            interval_ms=said.interval_ms,
-            plan=said.plan,
+            point_id=key_of(connection, Point.__table__, mission.point),
+            number=mission.number,
+            launched_ms=mission.launched_ms,
+            first_ms=mission.first_ms,
+            interval_ms=mission.interval_ms,
+            plan=mission.plan,
             **more,
         )
-    if not row.first_ms and said.first_ms:
-        set_mission(connection, row.id, first_ms=said.first_ms)
+    if not row.first_ms and mission.first_ms:
+        set_mission(connection, row.id, first_ms=mission.first_ms)
     return int(row.id)
 
 
-def source_key(connection: Connection, logger: int, act: TextImported) -> int:
+def source_key(connection: Connection, logger: int, action: TextImported) -> int:
     """Return this database's key of what stands for a source of texts at a point, made where it is
     new."""
-    uid, said = source_id(act.logger, act.mission.point), act.mission
+    uid, said = source_id(action.logger, action.mission.point), action.mission
     row = connection.execute(select(_MISSIONS.c.id).where(_MISSIONS.c.uid == uid)).first()
     if row is not None:
         return int(row[0])

@@ -13,18 +13,18 @@ _COLUMNS = ("person", "made_by", "undone_by", "changed_by", "said_by")
 """Columns in which the name of whoever acted stands."""
 
 
-def _named(connection: Connection, act: PersonNamed, _said: Authorship) -> None:
-    add(connection, _PEOPLE, uid=act.person, name=act.name)
+def _named(connection: Connection, action: PersonNamed, _said: Authorship) -> None:
+    add(connection, _PEOPLE, uid=action.person, name=action.name)
 
 
-def _erased(connection: Connection, act: PersonErased, _said: Authorship) -> None:
+def _erased(connection: Connection, action: PersonErased, _said: Authorship) -> None:
     """The name goes wherever it stands. Where its own entry was withheld already, nobody knows it
     any more, and nothing was made under it."""
-    known = connection.execute(select(_PEOPLE.c.name).where(_PEOPLE.c.uid == act.person)).first()
+    known = connection.execute(select(_PEOPLE.c.name).where(_PEOPLE.c.uid == action.person)).first()
     if known is None:
-        add(connection, _PEOPLE, uid=act.person, name=ERASED)
+        add(connection, _PEOPLE, uid=action.person, name=ERASED)
         return
-    update_by_uid(connection, _PEOPLE, act.person, name=ERASED)
+    update_by_uid(connection, _PEOPLE, action.person, name=ERASED)
     for table in Base.metadata.tables.values():
         for column in table.columns:
             if column.name in _COLUMNS:

@@ -19,48 +19,56 @@ from gezeiten.errors import InputError
 _PLANS, _TIES = PlanRow.__table__, StoredImportTemplate.__table__
 
 
-def _apply_plan_saved(connection: Connection, act: PlanSaved, said: Authorship) -> None:
-    by = {"changed_ms": said.at_ms, "changed_by": said.person}
-    if act.before is None:
-        add(connection, _PLANS, uid=act.plan, name=act.name, model=act.model, plan=act.kept, **by)
+def _apply_plan_saved(connection: Connection, action: PlanSaved, authorship: Authorship) -> None:
+    by = {"changed_ms": authorship.at_ms, "changed_by": authorship.person}
+    if action.before is None:
+        add(
+            connection,
+            _PLANS,
+            uid=action.plan,
+            name=action.name,
+            model=action.model,
+            plan=action.kept,
+            **by,
+        )
     else:
-        update_by_uid(connection, _PLANS, act.plan, model=act.model, plan=act.kept, **by)
+        update_by_uid(connection, _PLANS, action.plan, model=action.model, plan=action.kept, **by)
 
 
-def _plan_renamed(connection: Connection, act: PlanRenamed, _said: Authorship) -> Misfits:
-    return change(connection, _PLANS, act.plan, [Change("name", act.before, act.after)])
+def _plan_renamed(connection: Connection, action: PlanRenamed, _said: Authorship) -> Misfits:
+    return change(connection, _PLANS, action.plan, [Change("name", action.before, action.after)])
 
 
-def _plan_dropped(connection: Connection, act: PlanDeleted, _said: Authorship) -> None:
-    connection.execute(delete(PlanRow).where(PlanRow.uid == act.plan))
+def _plan_dropped(connection: Connection, action: PlanDeleted, _said: Authorship) -> None:
+    connection.execute(delete(PlanRow).where(PlanRow.uid == action.plan))
 
 
 def _apply_template_saved(
-    connection: Connection, act: ImportTemplateSaved, said: Authorship
+    connection: Connection, action: ImportTemplateSaved, authorship: Authorship
 ) -> None:
-    by = {"changed_ms": said.at_ms, "changed_by": said.person}
-    if act.before is None:
-        add(connection, _TIES, uid=act.tie, name=act.name, tie=act.kept, **by)
+    by = {"changed_ms": authorship.at_ms, "changed_by": authorship.person}
+    if action.before is None:
+        add(connection, _TIES, uid=action.tie, name=action.name, tie=action.kept, **by)
     else:
-        update_by_uid(connection, _TIES, act.tie, tie=act.kept, **by)
+        update_by_uid(connection, _TIES, action.tie, tie=action.kept, **by)
 
 
 def _apply_template_deleted(
-    connection: Connection, act: ImportTemplateDeleted, _said: Authorship
+    connection: Connection, action: ImportTemplateDeleted, _said: Authorship
 ) -> None:
-    connection.execute(delete(StoredImportTemplate).where(StoredImportTemplate.uid == act.tie))
+    connection.execute(delete(StoredImportTemplate).where(StoredImportTemplate.uid == action.tie))
 
 
-def _refuse_plan_renamed(connection: Connection, act: PlanRenamed) -> None:
-    query = select(PlanRow.id).where(PlanRow.name == act.after, PlanRow.uid != act.plan)
+def _refuse_plan_renamed(connection: Connection, action: PlanRenamed) -> None:
+    query = select(PlanRow.id).where(PlanRow.name == action.after, PlanRow.uid != action.plan)
     if connection.execute(query).first():
-        raise InputError(f"“{act.after}” cannot name this plan; choose another name.")
+        raise InputError(f"“{action.after}” cannot name this plan; choose another name.")
 
 
-def _refuse_plan(connection: Connection, act: PlanSaved) -> None:
-    query = select(PlanRow.id).where(PlanRow.name == act.name, PlanRow.uid != act.plan)
+def _refuse_plan(connection: Connection, action: PlanSaved) -> None:
+    query = select(PlanRow.id).where(PlanRow.name == action.name, PlanRow.uid != action.plan)
     if connection.execute(query).first():
-        raise InputError(f"A plan “{act.name}” is kept already; replace it or choose a name.")
+        raise InputError(f"A plan “{action.name}” is kept already; replace it or choose a name.")
 
 
 FAMILY = Family(

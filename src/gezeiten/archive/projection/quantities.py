@@ -13,28 +13,28 @@ from gezeiten.errors import InputError
 _TABLE = OwnQuantity.__table__
 
 
-def _apply_saved(connection: Connection, act: QuantitySaved, said: Authorship) -> Misfits:
-    by = {"changed_ms": said.at_ms, "changed_by": said.person}
-    if act.before is None:
-        add(connection, _TABLE, uid=act.quantity, key=act.key, facts=act.facts, **by)
+def _apply_saved(connection: Connection, action: QuantitySaved, authorship: Authorship) -> Misfits:
+    by = {"changed_ms": authorship.at_ms, "changed_by": authorship.person}
+    if action.before is None:
+        add(connection, _TABLE, uid=action.quantity, key=action.key, facts=action.facts, **by)
         return []
-    [found] = only(connection, select(_TABLE.c.facts).where(_TABLE.c.uid == act.quantity))
-    update_by_uid(connection, _TABLE, act.quantity, facts=act.facts, **by)
-    return [] if found == act.before else ["the quantity was another one before"]
+    [found] = only(connection, select(_TABLE.c.facts).where(_TABLE.c.uid == action.quantity))
+    update_by_uid(connection, _TABLE, action.quantity, facts=action.facts, **by)
+    return [] if found == action.before else ["the quantity was another one before"]
 
 
-def _dropped(connection: Connection, act: QuantityDeleted, _said: Authorship) -> Misfits:
-    done = connection.execute(delete(OwnQuantity).where(OwnQuantity.uid == act.quantity))
+def _dropped(connection: Connection, action: QuantityDeleted, _said: Authorship) -> Misfits:
+    done = connection.execute(delete(OwnQuantity).where(OwnQuantity.uid == action.quantity))
     return [] if done.rowcount else ["the quantity had been taken out already"]
 
 
-def _refuse_quantity(connection: Connection, act: QuantitySaved) -> None:
-    own_quantity(act.key, act.facts)
+def _refuse_quantity(connection: Connection, action: QuantitySaved) -> None:
+    own_quantity(action.key, action.facts)
     query = select(OwnQuantity.id).where(
-        OwnQuantity.key == act.key, OwnQuantity.uid != act.quantity
+        OwnQuantity.key == action.key, OwnQuantity.uid != action.quantity
     )
-    if act.key in SHIPPED or connection.execute(query).first():
-        raise InputError(f"There is a quantity “{act.key}” already; choose another name.")
+    if action.key in SHIPPED or connection.execute(query).first():
+        raise InputError(f"There is a quantity “{action.key}” already; choose another name.")
 
 
 FAMILY = Family(

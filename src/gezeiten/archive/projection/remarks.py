@@ -12,30 +12,32 @@ from gezeiten.errors import InputError
 _TABLE = RemarkRow.__table__
 
 
-def _apply_made(connection: Connection, act: RemarkMade, said: Authorship) -> None:
+def _apply_made(connection: Connection, action: RemarkMade, authorship: Authorship) -> None:
     add(
         connection,
         _TABLE,
-        uid=act.remark,
-        series=act.series,
-        whole_site=act.whole_site,
-        point_id=key_of(connection, Point.__table__, act.point),
-        start_ms=act.start_ms,
-        end_ms=act.end_ms,
-        words=act.words,
-        said_ms=said.at_ms,
-        said_by=said.person,
+        uid=action.remark,
+        series=action.series,
+        whole_site=action.whole_site,
+        point_id=key_of(connection, Point.__table__, action.point),
+        start_ms=action.start_ms,
+        end_ms=action.end_ms,
+        words=action.words,
+        said_ms=authorship.at_ms,
+        said_by=authorship.person,
     )
 
 
-def _apply_withdrawn(connection: Connection, act: RemarkWithdrawn, said: Authorship) -> Misfits:
-    return withdraw(connection, _TABLE, act.remark, said)
+def _apply_withdrawn(
+    connection: Connection, action: RemarkWithdrawn, authorship: Authorship
+) -> Misfits:
+    return withdraw(connection, _TABLE, action.remark, authorship)
 
 
-def _refuse_remark(_connection: Connection, act: RemarkMade) -> None:
-    if not act.words:
+def _refuse_remark(_connection: Connection, action: RemarkMade) -> None:
+    if not action.words:
         raise InputError("Write a few words; they stand where the remark is shown.")
-    if act.end_ms < act.start_ms:
+    if action.end_ms < action.start_ms:
         raise InputError("The end has to lie after the beginning; correct one of them.")
 
 

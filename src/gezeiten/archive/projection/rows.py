@@ -85,10 +85,12 @@ def change(
     ]
 
 
-def withdraw(connection: Connection, table: Any, uid: str, said: Authorship) -> Misfits:
+def withdraw(connection: Connection, table: Any, uid: str, authorship: Authorship) -> Misfits:
     """Note that something has no effect any more, by whom and when."""
     standing = update(table).where(table.c.uid == uid, table.c.undone_ms.is_(None))
-    done = connection.execute(standing.values(undone_ms=said.at_ms, undone_by=said.person))
+    done = connection.execute(
+        standing.values(undone_ms=authorship.at_ms, undone_by=authorship.person)
+    )
     return [] if done.rowcount else ["it had been taken back already"]
 
 

@@ -34,12 +34,12 @@ _SITES, _POINTS, _LOGGERS = Site.__table__, Point.__table__, Logger.__table__
 
 
 # -- applying ------------------------------------------------------------------------------------
-def _apply_site_added(connection: Connection, act: SiteMade, _said: Authorship) -> None:
-    facts = act.facts
+def _apply_site_added(connection: Connection, action: SiteMade, _said: Authorship) -> None:
+    facts = action.facts
     add(
         connection,
         _SITES,
-        uid=act.site,
+        uid=action.site,
         name=facts.name,
         kind=facts.kind,
         zone=facts.zone,
@@ -51,26 +51,28 @@ def _apply_site_added(connection: Connection, act: SiteMade, _said: Authorship) 
     )
 
 
-def _site_changed(connection: Connection, act: SiteChanged, _said: Authorship) -> Misfits:
-    return change(connection, _SITES, act.site, act.changes)
+def _site_changed(connection: Connection, action: SiteChanged, _said: Authorship) -> Misfits:
+    return change(connection, _SITES, action.site, action.changes)
 
 
-def _site_retired(connection: Connection, act: SiteRetired, said: Authorship) -> None:
-    update_by_uid(connection, _SITES, act.site, retired_ms=said.at_ms if act.retired else None)
+def _site_retired(connection: Connection, action: SiteRetired, authorship: Authorship) -> None:
+    update_by_uid(
+        connection, _SITES, action.site, retired_ms=authorship.at_ms if action.retired else None
+    )
 
 
-def _next_visit_set(connection: Connection, act: NextVisitSet, _said: Authorship) -> Misfits:
-    changed = Change("next_visit_ms", act.before_ms, act.after_ms)
-    return change(connection, _SITES, act.site, [changed])
+def _next_visit_set(connection: Connection, action: NextVisitSet, _said: Authorship) -> Misfits:
+    changed = Change("next_visit_ms", action.before_ms, action.after_ms)
+    return change(connection, _SITES, action.site, [changed])
 
 
-def _apply_point_added(connection: Connection, act: PointMade, _said: Authorship) -> None:
-    facts = act.facts
+def _apply_point_added(connection: Connection, action: PointMade, _said: Authorship) -> None:
+    facts = action.facts
     add(
         connection,
         _POINTS,
-        uid=act.point,
-        site_id=key_of(connection, _SITES, act.site),
+        uid=action.point,
+        site_id=key_of(connection, _SITES, action.site),
         name=facts.name,
         fill_limit_s=facts.fill_limit_s,
         height_m=facts.height_m,
@@ -82,18 +84,20 @@ def _apply_point_added(connection: Connection, act: PointMade, _said: Authorship
     )
 
 
-def _point_changed(connection: Connection, act: PointChanged, _said: Authorship) -> Misfits:
-    misfits = change(connection, _POINTS, act.point, act.changes)
-    if act.moved is None:
-        return misfits
-    left, taken = (key_of(connection, _SITES, one.site) for one in act.moved)
-    return misfits + change(connection, _POINTS, act.point, [Change("site_id", left, taken)])
+def _point_changed(connection: Connection, action: PointChanged, _said: Authorship) -> Misfits:
+    conflicts = change(connection, _POINTS, action.point, action.changes)
+    if action.moved is None:
+        return conflicts
+    left, taken = (key_of(connection, _SITES, one.site) for one in action.moved)
+    return conflicts + change(connection, _POINTS, action.point, [Change("site_id", left, taken)])
 
 
-def _point_retired(connection: Connection, act: PointRetired, said: Authorship) -> None:
-    update_by_uid(connection, _POINTS, act.point, retired_ms=said.at_ms if act.retired else None)
-    if act.retired:
-        point = key_of(connection, _POINTS, act.point)
+def _point_retired(connection: Connection, action: PointRetired, authorship: Authorship) -> None:
+    update_by_uid(
+        connection, _POINTS, action.point, retired_ms=authorship.at_ms if action.retired else None
+    )
+    if action.retired:
+        point = key_of(connection, _POINTS, action.point)
         connection.execute(update(Logger).where(Logger.point_id == point).values(point_id=None))
 
 
@@ -110,49 +114,49 @@ def _refuse_taken_point_name(connection: Connection, site: int, name: str, uid: 
         raise InputError(f"A point “{name}” exists already there; choose another name.")
 
 
-def _refuse_site(connection: Connection, act: SiteMade) -> None:
-    _refuse_taken_site_name(connection, act.facts.name, act.site)
+def _refuse_site(connection: Connection, action: SiteMade) -> None:
+    _refuse_taken_site_name(connection, action.facts.name, action.site)
 
 
-def _refuse_site_changed(connection: Connection, act: SiteChanged) -> None:
-    for one in act.changes:
+def _refuse_site_changed(connection: Connection, action: SiteChanged) -> None:
+    for one in action.changes:
         if one.field == "name":
-            _refuse_taken_site_name(connection, one.after, act.site)
+            _refuse_taken_site_name(connection, one.after, action.site)
 
 
-def _refuse_site_retired(connection: Connection, act: SiteRetired) -> None:
+def _refuse_site_retired(connection: Connection, action: SiteRetired) -> None:
     query = (
         select(Point.name, Site.name)
         .join(Site)
-        .where(Site.uid == act.site, Point.retired_ms.is_(None))
+        .where(Site.uid == action.site, Point.retired_ms.is_(None))
         .order_by(Point.id)
     )
-    active = connection.execute(query).first() if act.retired else None
+    active = connection.execute(query).first() if action.retired else None
     if active:
         raise InputError(f"{active[0]} is still in use at {active[1]}; retire it first.")
 
 
-def _refuse_point(connection: Connection, act: PointMade) -> None:
-    site = key_of(connection, _SITES, act.site)
-    _refuse_taken_point_name(connection, site, act.facts.name, act.point)
+def _refuse_point(connection: Connection, action: PointMade) -> None:
+    site = key_of(connection, _SITES, action.site)
+    _refuse_taken_point_name(connection, site, action.facts.name, action.point)
 
 
-def _refuse_point_changed(connection: Connection, act: PointChanged) -> None:
-    if act.moved is None and all(one.field != "name" for one in act.changes):
+def _refuse_point_changed(connection: Connection, action: PointChanged) -> None:
+    if action.moved is None and all(one.field != "name" for one in action.changes):
         return
-    kept = only(connection, select(_POINTS).where(Point.uid == act.point))
-    site = key_of(connection, _SITES, act.moved[1].site) if act.moved else kept.site_id
-    name = next((one.after for one in act.changes if one.field == "name"), kept.name)
-    _refuse_taken_point_name(connection, site, name, act.point)
+    kept = only(connection, select(_POINTS).where(Point.uid == action.point))
+    site = key_of(connection, _SITES, action.moved[1].site) if action.moved else kept.site_id
+    name = next((one.after for one in action.changes if one.field == "name"), kept.name)
+    _refuse_taken_point_name(connection, site, name, action.point)
 
 
-def _refuse_point_retired(connection: Connection, act: PointRetired) -> None:
+def _refuse_point_retired(connection: Connection, action: PointRetired) -> None:
     there = connection.execute(
         select(Logger.id, Logger.serial, Point.name)
         .join(Point, Point.id == Logger.point_id)
-        .where(Point.uid == act.point)
+        .where(Point.uid == action.point)
     ).first()
-    if not act.retired or there is None:
+    if not action.retired or there is None:
         return
     last: Any = connection.execute(
         select(Mission.state)

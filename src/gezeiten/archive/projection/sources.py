@@ -32,49 +32,49 @@ from gezeiten.domain.actions.sources import (
 from gezeiten.errors import InputError
 
 
-def _apply_deployed(connection: Connection, act: SourceDeployed, said: Authorship) -> None:
-    point = key_of(connection, Point.__table__, act.point) if act.point else None
-    logger = logger_key(connection, act.logger)
+def _apply_deployed(connection: Connection, action: SourceDeployed, authorship: Authorship) -> None:
+    point = key_of(connection, Point.__table__, action.point) if action.point else None
+    logger = logger_key(connection, action.logger)
     model = only(connection, select(Logger.model).where(Logger.id == logger))[0]
-    if act.end_ms is None and model not in SOURCES:  # there it is now
+    if action.end_ms is None and model not in SOURCES:  # there it is now
         set_logger(connection, logger, point_id=point)
     add(
         connection,
         DeploymentRow.__table__,
-        uid=act.placing,
+        uid=action.placing,
         logger_id=logger,
         point_id=point,
-        start_ms=act.start_ms,
-        end_ms=act.end_ms,
-        words=act.words,
-        said_ms=said.at_ms,
-        said_by=said.person,
+        start_ms=action.start_ms,
+        end_ms=action.end_ms,
+        words=action.words,
+        said_ms=authorship.at_ms,
+        said_by=authorship.person,
     )
 
 
-def assign_series(connection: Connection, act: SeriesAssigned, said: Authorship) -> None:
+def assign_series(connection: Connection, action: SeriesAssigned, authorship: Authorship) -> None:
     """Apply that somebody said which source feeds a series."""
     add(
         connection,
         SeriesAssignmentRow.__table__,
-        uid=act.feeding,
-        point_id=key_of(connection, Point.__table__, act.point),
-        channel=act.channel,
-        label=act.label,
-        logger_id=logger_key(connection, act.source),
-        start_ms=act.start_ms,
-        end_ms=act.end_ms,
-        said_ms=said.at_ms,
-        said_by=said.person,
+        uid=action.feeding,
+        point_id=key_of(connection, Point.__table__, action.point),
+        channel=action.channel,
+        label=action.label,
+        logger_id=logger_key(connection, action.source),
+        start_ms=action.start_ms,
+        end_ms=action.end_ms,
+        said_ms=authorship.at_ms,
+        said_by=authorship.person,
     )
 
 
 def _apply_deployment_withdrawn(
-    connection: Connection, act: DeploymentWithdrawn, said: Authorship
+    connection: Connection, action: DeploymentWithdrawn, authorship: Authorship
 ) -> Misfits:
-    misfits = withdraw(connection, DeploymentRow.__table__, act.placing, said)
-    _restore_location(connection, logger_key(connection, act.logger), act.placing)
-    return misfits
+    conflicts = withdraw(connection, DeploymentRow.__table__, action.placing, authorship)
+    _restore_location(connection, logger_key(connection, action.logger), action.placing)
+    return conflicts
 
 
 def _restore_location(connection: Connection, logger: int, placing: str) -> None:
@@ -104,27 +104,27 @@ def _restore_location(connection: Connection, logger: int, placing: str) -> None
 
 
 def _apply_assignment_withdrawn(
-    connection: Connection, act: AssignmentWithdrawn, said: Authorship
+    connection: Connection, action: AssignmentWithdrawn, authorship: Authorship
 ) -> Misfits:
-    misfits = withdraw(connection, SeriesAssignmentRow.__table__, act.feeding, said)
+    conflicts = withdraw(connection, SeriesAssignmentRow.__table__, action.feeding, authorship)
     # where it filled a gap, that is open again
-    its = update(Step).where(Step.uid == act.feeding, Step.undone_ms.is_(None))
-    connection.execute(its.values(undone_ms=said.at_ms, undone_by=said.person))
-    return misfits
+    its = update(Step).where(Step.uid == action.feeding, Step.undone_ms.is_(None))
+    connection.execute(its.values(undone_ms=authorship.at_ms, undone_by=authorship.person))
+    return conflicts
 
 
 # -- refusing --------------------------------------------------------------------------------------
-def _refuse_deployment(connection: Connection, act: SourceDeployed) -> None:
-    _refuse_period(act.start_ms, act.end_ms)
-    _refuse_unknown(connection, act.logger)
+def _refuse_deployment(connection: Connection, action: SourceDeployed) -> None:
+    _refuse_period(action.start_ms, action.end_ms)
+    _refuse_unknown(connection, action.logger)
 
 
-def _refuse_assignment(connection: Connection, act: SeriesAssigned) -> None:
-    _refuse_period(act.start_ms, act.end_ms)
-    _refuse_unknown(connection, act.source)
-    if act.label != act.source and connection.execute(_named(act.label)).first():
+def _refuse_assignment(connection: Connection, action: SeriesAssigned) -> None:
+    _refuse_period(action.start_ms, action.end_ms)
+    _refuse_unknown(connection, action.source)
+    if action.label != action.source and connection.execute(_named(action.label)).first():
         raise InputError(
-            f"“{act.label}” is the name of another source; choose another label for the series."
+            f"“{action.label}” is the name of another source; choose another label for the series."
         )
 
 

@@ -20,17 +20,17 @@ from gezeiten.domain.actions.visits import RoundClosed, RoundMade, TaskOmitted, 
 _ROUNDS, _TASKS = VisitRound.__table__, RoundTask.__table__
 
 
-def _apply_round_planned(connection: Connection, act: RoundMade, said: Authorship) -> None:
+def _apply_round_planned(connection: Connection, action: RoundMade, authorship: Authorship) -> None:
     add(
         connection,
         _ROUNDS,
-        uid=act.round,
-        day_ms=act.day_ms,
-        made_ms=said.at_ms,
-        made_by=said.person,
+        uid=action.round,
+        day_ms=action.day_ms,
+        made_ms=authorship.at_ms,
+        made_by=authorship.person,
     )
-    made = key_of(connection, _ROUNDS, act.round)
-    for position, task in enumerate(act.tasks):
+    made = key_of(connection, _ROUNDS, action.round)
+    for position, task in enumerate(action.tasks):
         point = key_of(connection, Point.__table__, task.point)
         add(
             connection,
@@ -43,22 +43,22 @@ def _apply_round_planned(connection: Connection, act: RoundMade, said: Authorshi
         )
 
 
-def _task_planned(connection: Connection, act: TaskPlanned, _said: Authorship) -> Misfits:
-    return change(connection, _TASKS, act.task, [Change("plan", act.before, act.after)])
+def _task_planned(connection: Connection, action: TaskPlanned, _said: Authorship) -> Misfits:
+    return change(connection, _TASKS, action.task, [Change("plan", action.before, action.after)])
 
 
-def _apply_task_omitted(connection: Connection, act: TaskOmitted, _said: Authorship) -> Misfits:
-    changed = Change("left_out", act.before, act.after or None)
-    return change(connection, _TASKS, act.task, [changed])
+def _apply_task_omitted(connection: Connection, action: TaskOmitted, _said: Authorship) -> Misfits:
+    changed = Change("left_out", action.before, action.after or None)
+    return change(connection, _TASKS, action.task, [changed])
 
 
-def _round_closed(connection: Connection, act: RoundClosed, said: Authorship) -> Misfits:
-    update_by_uid(connection, _ROUNDS, act.round, closed_ms=said.at_ms)
-    misfits: Misfits = []
-    for visit in act.visits:
+def _round_closed(connection: Connection, action: RoundClosed, authorship: Authorship) -> Misfits:
+    update_by_uid(connection, _ROUNDS, action.round, closed_ms=authorship.at_ms)
+    conflicts: Misfits = []
+    for visit in action.visits:
         changed = Change("next_visit_ms", visit.before_ms, visit.after_ms)
-        misfits += change(connection, Site.__table__, visit.site, [changed])
-    return misfits
+        conflicts += change(connection, Site.__table__, visit.site, [changed])
+    return conflicts
 
 
 FAMILY = Family(

@@ -11,10 +11,10 @@ from gezeiten.domain.actions.base import BY_KIND
 from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError
 
 
-def as_stored(act: Action) -> dict[str, Any]:
+def as_stored(action: Action) -> dict[str, Any]:
     """Return an act as the logbook keeps it: kind, version, and what the act holds."""
-    content = msgspec.json.decode(msgspec.json.encode(act))
-    return {"kind": act.KIND, "version": act.VERSION, "act": content}
+    content = msgspec.json.decode(msgspec.json.encode(action))
+    return {"kind": action.KIND, "version": action.VERSION, "act": content}
 
 
 def is_action(details: dict[str, Any]) -> bool:

@@ -99,19 +99,19 @@ class Vault:
         finally:
             fresh.unlink(missing_ok=True)
 
-    def commit(self, fresh: TemporaryCopy) -> str:
+    def commit(self, temporary_copy: TemporaryCopy) -> str:
         """Make a copy that was begun appear under its fingerprint, which is returned."""
-        target = self.path(fresh.sha256)
-        if not self.is_intact(fresh.sha256):
+        target = self.path(temporary_copy.sha256)
+        if not self.is_intact(temporary_copy.sha256):
             is_new = not target.parent.exists()
             target.parent.mkdir(parents=True, exist_ok=True)
             if is_new:
                 rights_as_above(target.parent)
                 sync_folder(self._folder)
-            fresh.path.chmod(read_only_mode(target.parent))
-            fresh.path.replace(target)
+            temporary_copy.path.chmod(read_only_mode(target.parent))
+            temporary_copy.path.replace(target)
             sync_folder(target.parent)
-        return fresh.sha256
+        return temporary_copy.sha256
 
     def clear_all_but(self, sha256: str) -> None:
         """Let go of everything else, for good."""

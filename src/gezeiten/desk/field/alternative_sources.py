@@ -142,9 +142,9 @@ def _by_other(
             apart.append((key, compared))
     if not fills:
         return None
-    why = _refusal(desk, booked, keys)
+    reason = _refusal(desk, booked, keys)
     return AlternativeSource(
-        source, min(len(one) for _, one in fills), why, tuple(parts), tuple(fills), tuple(apart)
+        source, min(len(one) for _, one in fills), reason, tuple(parts), tuple(fills), tuple(apart)
     )
 
 
@@ -238,8 +238,8 @@ def carried(
     return sorted(found, key=lambda one: -one.readings)
 
 
-def _common(one: CarriedRecord, lacking: Iterable[tuple[int, int]]) -> int:
-    parts = [(max(a, c), min(b, d)) for a, b in lacking for c, d in one.stored_ranges]
+def _common(carried_record: CarriedRecord, lacking: Iterable[tuple[int, int]]) -> int:
+    parts = [(max(a, c), min(b, d)) for a, b in lacking for c, d in carried_record.stored_ranges]
     return size([part for part in parts if part[1] > part[0]])
 
 

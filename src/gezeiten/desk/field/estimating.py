@@ -72,11 +72,11 @@ class FillMethod:
 def estimates(
     desk: Workspace,
     booked: BookedGap,
-    tell: Callable[[list[FillMethod]], None] = lambda _: None,
+    report: Callable[[list[FillMethod]], None] = lambda _: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> list[FillMethod]:
-    """Return the ways to estimate a gap, the best first; those that cannot serve last. tell: hears
-    of the best known so far.
+    """Return the ways to estimate a gap, the best first; those that cannot serve last. report:
+    called with the best known so far.
 
     Raises:
         ArchiveDamagedError: readings around it are damaged.
@@ -101,7 +101,7 @@ def estimates(
             if cancelled():
                 return []
             found[key].append(candidate)
-            tell(_fill_methods(found, left, cautions))
+            report(_fill_methods(found, left, cautions))
     if not found:
         return [FillMethod("Estimates", {}, next(iter(left.values())))] if left else []
     return _fill_methods(found, left, cautions)
@@ -181,9 +181,9 @@ def _fill_methods(
     return serving_ways + [one for one in made if one.refusal]
 
 
-def _caution(way: FillMethod, cautions: list[str]) -> str:
-    beyond = ["a companion leaves what was known of it"] if way.is_beyond else []
-    bands = [_BAND_WORDS[one.unrest] for one in way.of.values()]
+def _caution(method: FillMethod, cautions: list[str]) -> str:
+    beyond = ["a companion leaves what was known of it"] if method.is_beyond else []
+    bands = [_BAND_WORDS[one.unrest] for one in method.of.values()]
     return "; ".join(dict.fromkeys(filter(None, [*cautions, *beyond, *bands])))
 
 
@@ -227,11 +227,11 @@ def line_error(desk: Workspace, booked: BookedGap, key: str) -> tuple[ExpectedEr
     ), ""
 
 
-def _band(one: Candidate) -> tuple[list[float], list[float]]:
+def _band(candidate: Candidate) -> tuple[list[float], list[float]]:
     """Return how far the band reaches below and above each reading that is filled in."""
     return (
-        (one.low - one.fill.values).round(_BAND_DECIMALS).tolist(),
-        (one.high - one.fill.values).round(_BAND_DECIMALS).tolist(),
+        (candidate.low - candidate.fill.values).round(_BAND_DECIMALS).tolist(),
+        (candidate.high - candidate.fill.values).round(_BAND_DECIMALS).tolist(),
     )
 
 
@@ -276,47 +276,49 @@ def _known_readings(desk: Workspace, booked: BookedGap, key: str) -> Series:
 
 
 # -- doing -----------------------------------------------------------------------------------------
-def fill_by_method(desk: Workspace, booked: BookedGap, way: FillMethod) -> None:
+def fill_by_method(desk: Workspace, booked: BookedGap, method: FillMethod) -> None:
     """Fill a gap by estimates that were looked at.
 
     Raises:
         InputError: this way cannot serve.
     """
-    act = method_action(booked, way)
+    run = method_action(booked, method)
     with desk.archive.writing() as session:
-        desk.do_within(session, act(stored_point(session, booked.point.id).uid))
+        desk.do_within(session, run(stored_point(session, booked.point.id).uid))
 
 
-def method_action(booked: BookedGap, way: FillMethod) -> Callable[[str], Action]:
+def method_action(booked: BookedGap, method: FillMethod) -> Callable[[str], Action]:
     """Return the act that fills a gap by estimates, for its point (its id).
 
     Raises:
         InputError: this way cannot serve.
     """
-    if way.refusal or not way.of:
-        raise InputError(f"This gap cannot be filled so ({way.refusal or 'nothing was found'}).")
-    made = tuple(_estimate(booked.gap, key, one, way.caution) for key, one in way.of.items())
+    if method.refusal or not method.of:
+        raise InputError(f"This gap cannot be filled so ({method.refusal or 'nothing was found'}).")
+    made = tuple(_estimate(booked.gap, key, one, method.caution) for key, one in method.of.items())
     return lambda point: GapEstimated(point, booked.gap, made)
 
 
-def _estimate(gap: Gap, key: str, one: Candidate, caution: str) -> Estimate:
-    fill = one.fill
+def _estimate(gap: Gap, key: str, candidate: Candidate, caution: str) -> Estimate:
+    fill = candidate.fill
     places = ((fill.times_utc_ms - gap.start_ms) // gap.interval_ms).tolist()
     values = _at_places(places, fill.values.tolist())
-    facts: dict[str, Any] = {name: value for name, value in one.facts.items() if name != "which"}
-    lows, highs = _band(one)
+    facts: dict[str, Any] = {
+        name: value for name, value in candidate.facts.items() if name != "which"
+    }
+    lows, highs = _band(candidate)
     facts |= {
-        "way": one.kind,
-        "rmse": one.rmse,
+        "way": candidate.kind,
+        "rmse": candidate.rmse,
         "low": min(lows),
         "high": max(highs),
         "lows": _at_places(places, lows),
         "highs": _at_places(places, highs),
-        "stretches": one.periods,
-        "at_least": one.is_worded,
-        "beyond": one.is_beyond,
+        "stretches": candidate.periods,
+        "at_least": candidate.is_worded,
+        "beyond": candidate.is_beyond,
     }
-    if one.of_sum:
+    if candidate.of_sum:
         facts["of_sum"] = True
     if caution:
         facts["caution"] = caution

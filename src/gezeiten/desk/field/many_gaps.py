@@ -50,13 +50,13 @@ def listed(
     desk: Workspace,
     rule: GapRule,
     chosen: Sequence[BookedGap],
-    tell: Callable[[PlannedFill], None] = lambda _: None,
+    report: Callable[[PlannedFill], None] = lambda _: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> list[PlannedFill]:
     """Return what a rule would do about some gaps, one after the other; nothing is done yet.
 
     Args:
-        tell: hears of each; cancelled: ends with what was looked at.
+        report: hears of each; cancelled: ends with what was looked at.
 
     Raises:
         InputError: gaps are to be left open, and nobody said why.
@@ -67,11 +67,11 @@ def listed(
     for booked in chosen:
         if cancelled():
             break
-        one = _planned_fill(desk, rule, booked, cancelled)
+        fill = _planned_fill(desk, rule, booked, cancelled)
         if cancelled():
             break  # what was found by then may not be the best
-        found.append(one)
-        tell(one)
+        found.append(fill)
+        report(fill)
     return found
 
 
@@ -111,25 +111,25 @@ def _by_best(desk: Workspace, booked: BookedGap, cancelled: Callable[[], bool]) 
                 "",
                 partial(alternative_action, booked, other),
             )
-    ways = estimates(desk, booked, cancelled=cancelled)
-    serving = [way for way in ways if not way.refusal]
+    methods = estimates(desk, booked, cancelled=cancelled)
+    serving = [way for way in methods if not way.refusal]
     if not serving or not serving[0].beats_line:
         line = _by_line(desk, booked)
         if not line.refusal or not serving:
-            refusal = line.refusal and (ways[0].refusal if ways else line.refusal)
+            refusal = line.refusal and (methods[0].refusal if methods else line.refusal)
             return PlannedFill(booked, line.name, line.errors, refusal, line.action)
     best = serving[0]
     errors = {key: one.rmse for key, one in best.of.items()}
     return PlannedFill(booked, best.name, errors, "", method_action(booked, best))
 
 
-def do_all(desk: Workspace, chosen: Iterable[PlannedFill]) -> int:
+def do_all(desk: Workspace, fills: Iterable[PlannedFill]) -> int:
     """Do what is listed, all of it or nothing; returns about how many gaps.
 
     Raises:
         InputError: one of them cannot be done any more; nothing was.
     """
-    wanted = [(fill.booked, fill.action) for fill in chosen if fill.action is not None]
+    wanted = [(fill.booked, fill.action) for fill in fills if fill.action is not None]
     if not wanted:
         raise InputError("There is nothing to do; choose gaps for which the rule finds a way.")
     said = desk.authorship  # one instant and one person: so they are known to belong together

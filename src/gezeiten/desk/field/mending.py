@@ -143,8 +143,8 @@ def line_offer(desk: Workspace, booked: BookedGap) -> LineOffer:
             left[channel] = why
             continue
         errors[channel] = error
-        beside = read_around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms))
-        count = max(count, len(straight_line(beside, gap)))
+        series = read_around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms))
+        count = max(count, len(straight_line(series, gap)))
     refusal = "" if errors else next(iter(left.values()), _NO_ENDS)
     limit_ms = booked.point.fill_limit_s * 1000
     if gap.length_ms > limit_ms:
@@ -251,10 +251,10 @@ def undo(desk: Workspace, booked: BookedGap) -> None:
     _do(desk, booked, lambda at: GapFillWithdrawn(at, booked.gap, booked.steps, booked.state))
 
 
-def _do(desk: Workspace, booked: BookedGap, act: Callable[[str], Action]) -> None:
+def _do(desk: Workspace, booked: BookedGap, run: Callable[[str], Action]) -> None:
     """Do an act on a gap; it is told the id of the gap's point."""
     with desk.archive.writing() as session:
-        desk.do_within(session, act(stored_point(session, booked.point.id).uid))
+        desk.do_within(session, run(stored_point(session, booked.point.id).uid))
 
 
 def steps_of(desk: Workspace, point_id: int) -> list[RecordStep]:

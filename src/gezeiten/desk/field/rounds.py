@@ -251,8 +251,8 @@ def set_task_plan(desk: Workspace, task: VisitTask, plan: Plan | None) -> None:
     with desk.archive.writing() as session:
         row = stored_task(session, task.id)
         point = stored_point(session, task.point_id)
-        act = TaskPlanned(row.round, row.uid, point.uid, row.plan, after)
-        desk.do_within(session, act)
+        action = TaskPlanned(row.round, row.uid, point.uid, row.plan, after)
+        desk.do_within(session, action)
 
 
 def omit_task(desk: Workspace, task: VisitTask, reason: str) -> None:
@@ -267,8 +267,8 @@ def omit_task(desk: Workspace, task: VisitTask, reason: str) -> None:
     with desk.archive.writing() as session:
         row = stored_task(session, task.id)
         point = stored_point(session, task.point_id)
-        act = TaskOmitted(row.round, row.uid, point.uid, row.omitted_because, cleaned)
-        desk.do_within(session, act)
+        action = TaskOmitted(row.round, row.uid, point.uid, row.omitted_because, cleaned)
+        desk.do_within(session, action)
 
 
 def close_round(desk: Workspace) -> None:

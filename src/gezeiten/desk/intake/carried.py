@@ -124,7 +124,7 @@ def _facts(header: Header) -> dict[str, Any]:
 
 
 def import_arrived(
-    desk: Workspace, path: Path, how: Circumstances, *, even_if_known: bool = False
+    desk: Workspace, path: Path, circumstances: Circumstances, *, even_if_known: bool = False
 ) -> Intake:
     """Take a file that has come whole into the archive and read it back from the vault.
 
@@ -133,7 +133,7 @@ def import_arrived(
     Raises:
         GezeitenError: it is not in the vault as it came; the incoming file stays then.
     """
-    intake = import_file(desk, path, how, even_if_known=even_if_known)
+    intake = import_file(desk, path, circumstances, even_if_known=even_if_known)
     if intake.offload_id is not None:
         desk.archive.vault.get(intake.sha256)  # what is safe is what can be read back
     with translated(desk.archive.folder):

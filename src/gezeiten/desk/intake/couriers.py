@@ -87,14 +87,14 @@ def _conversation(desk: Workspace, address: Endpoint, serial: str) -> Iterator[C
         yield CourierSession(line, serial)
 
 
-def contact_courier(desk: Workspace, found: FoundCourier) -> CourierCard:
+def contact_courier(desk: Workspace, courier: FoundCourier) -> CourierCard:
     """Look at a courier and what it holds.
 
     Raises:
         DeviceError: it is away, answers nonsense, or is another one.
     """
-    with _conversation(desk, found.address, found.serial) as session:
-        return _read_card(desk, session, found.address)
+    with _conversation(desk, courier.address, courier.serial) as session:
+        return _read_card(desk, session, courier.address)
 
 
 def _read_card(desk: Workspace, session: CourierSession, address: Endpoint) -> CourierCard:
@@ -175,8 +175,8 @@ def offload_courier(
                     f"The courier {card.serial} holds other records than a moment ago; look at "
                     "it again."
                 )
-            how = _circumstances(desk, card.serial, record, clock)
-            return _import_record(desk, session, record, how, meter)
+            circumstances = _circumstances(desk, card.serial, record, clock)
+            return _import_record(desk, session, record, circumstances, meter)
 
         return import_each(desk, wanted, import_record)
 
@@ -203,16 +203,16 @@ def _import_record(
     desk: Workspace,
     session: CourierSession,
     record: CourierRecord,
-    how: Circumstances,
+    circumstances: Circumstances,
     meter: Meter,
 ) -> Intake:
     with locked_incoming(desk, f"{record.sha256}.courier.begun", record.serial) as path:
         try:
             _fetch(desk, session, record, path, meter)
         except (DeviceError, CancelledError) as exc:
-            _import_partial(desk, path, how, str(exc))
+            _import_partial(desk, path, circumstances, str(exc))
             raise
-        return import_arrived(desk, path, how, even_if_known=record.trouble == HALF)
+        return import_arrived(desk, path, circumstances, even_if_known=record.trouble == HALF)
 
 
 def _fetch(
@@ -237,10 +237,10 @@ def _fetch(
         )
 
 
-def _import_partial(desk: Workspace, path: Path, how: Circumstances, why: str) -> None:
+def _import_partial(desk: Workspace, path: Path, circumstances: Circumstances, reason: str) -> None:
     """Keep the readings of a record that was cut off; its begun file stays to go on from."""
     try:
-        import_file(desk, path, replace(how, cut_short=why))
+        import_file(desk, path, replace(circumstances, cut_short=reason))
     except DeviceError:
         return  # not even the header is whole: the begun file goes on next time
 
@@ -305,12 +305,12 @@ def set_courier_clock(desk: Workspace, card: CourierCard) -> None:
         DeviceError: the courier is away, another one, or refuses.
     """
     with _conversation(desk, card.address, card.serial) as session:
-        fresh = _read_card(desk, session, card.address)
-        why = clock_refusal(fresh)
-        if why:
-            raise InputError(f"The clock of the courier {card.serial} stays: {why}")
+        courier_card = _read_card(desk, session, card.address)
+        reason = clock_refusal(courier_card)
+        if reason:
+            raise InputError(f"The clock of the courier {card.serial} stays: {reason}")
         session.set_clock(desk.now_ms())
-    desk.do(CourierClockSet(card.serial, fresh.clock.difference_ms))
+    desk.do(CourierClockSet(card.serial, courier_card.clock.difference_ms))
 
 
 def set_at_loggers(desk: Workspace, card: CourierCard, *, launch_again: bool) -> None:

@@ -114,8 +114,8 @@ def _translate_removal(drive: DriveSeen) -> Iterator[None]:
 
 def survey_file(desk: Workspace, path: Path) -> DriveCard:
     """Return what is known of one mission file, as of a drive that holds nothing else."""
-    seen = DriveSeen(path.parent, path.name)
-    return DriveCard(seen, (_survey_record(desk, seen, path),), (), desk.now_ms())
+    drive = DriveSeen(path.parent, path.name)
+    return DriveCard(drive, (_survey_record(desk, drive, path),), (), desk.now_ms())
 
 
 def is_mission_file(path: Path) -> bool:
@@ -179,8 +179,8 @@ def _import_record(
             raise LoggerAnswerError(
                 f"{record.key} is another file than a moment ago; look at the drive again."
             )
-        how = Circumstances(desk.now_ms(), desk.person, "drive")
-        return import_arrived(desk, path, how)
+        circumstances = Circumstances(desk.now_ms(), desk.person, "drive")
+        return import_arrived(desk, path, circumstances)
 
 
 # -- the logger's own reports ----------------------------------------------------------------------
@@ -227,9 +227,9 @@ def clearing_of_drive(desk: Workspace, card: DriveCard) -> Clearing:
     """Return which mission files of a drive can be deleted: their very bytes are in the vault."""
     goes, stays = [], []
     for record in card.records:
-        why = _not_safe(desk, record)
-        if why:
-            stays.append(f"{record.key}: {why}")
+        reason = _not_safe(desk, record)
+        if reason:
+            stays.append(f"{record.key}: {reason}")
         else:
             goes.append(record)
     return Clearing(tuple(goes), tuple(stays))
@@ -254,10 +254,10 @@ def clear_drive(desk: Workspace, card: DriveCard) -> Clearing:
     Raises:
         LoggerAwayError: the drive was pulled out; what was deleted until then is in the vault.
     """
-    asked = clearing_of_drive(desk, card)
-    goes, stays = [], list(asked.stays)
+    clearing = clearing_of_drive(desk, card)
+    goes, stays = [], list(clearing.stays)
     with _translate_removal(card.drive):
-        for record in asked.cleared:
+        for record in clearing.cleared:
             path = card.drive.root / record.key
             if hashlib.sha256(read_small(path)).hexdigest() != record.sha256:
                 stays.append(f"{record.key}: it is another file than a moment ago.")

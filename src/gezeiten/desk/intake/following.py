@@ -160,12 +160,12 @@ class Follower:
             one.due_s = self.seconds() + self.pace.poll_s
         one.is_busy = False
 
-    def _guarded(self, one: _Followed, act: Callable[[], None]) -> bool:
+    def _guarded(self, one: _Followed, run: Callable[[], None]) -> bool:
         """Act at one logger; whatever happens there may not end the following of others."""
         if self.cancelled():
             return False
         try:
-            act()
+            run()
         except CancelledError:
             return False
         except LoggerBusyError:

@@ -57,28 +57,28 @@ class RecognisedText:
 
 
 def recognise_text(
-    desk: Workspace, path: Path, known: KnownFacts = NOTHING_KNOWN
+    desk: Workspace, path: Path, facts: KnownFacts = NOTHING_KNOWN
 ) -> RecognisedText:
     """Return how a text is proposed to be read; one of a kind seen before is recognised.
 
-    known: what somebody knows better.
+    facts: what somebody knows better.
 
     Raises:
         InputError: it cannot be read, or holds no columns of times and numbers.
     """
-    proposal = _with_instrument_profile(desk, propose(path, known))
-    ties = stored_templates(desk)
+    proposal = _with_instrument_profile(desk, propose(path, facts))
+    templates = stored_templates(desk)
     tie = next(
         (
             import_template
-            for import_template in ties
+            for import_template in templates
             if import_template.form.header and _matches(import_template, proposal)
         ),
         None,
     )
     if tie is not None:
         return of_kind(path, proposal, tie)
-    return RecognisedText(proposal, None, _similar_template(ties, proposal))
+    return RecognisedText(proposal, None, _similar_template(templates, proposal))
 
 
 def _with_instrument_profile(desk: Workspace, proposal: Proposal) -> Proposal:
@@ -136,30 +136,30 @@ def of_kind(path: Path, proposal: Proposal, tie: ImportTemplate) -> RecognisedTe
     return RecognisedText(proposal, tie, questions=tuple(asked), fresh=names)
 
 
-def _is_new(doubt: FormatQuestion, tie: ImportTemplate) -> bool:
+def _is_new(doubt: FormatQuestion, template: ImportTemplate) -> bool:
     """Whether a file has flags that its kind does not know yet."""
-    its = next((one for one in tie.form.flags if one.column == doubt.about), None)
+    its = next((one for one in template.form.flags if one.column == doubt.about), None)
     return its is not None and any(flag not in its.known_flags for flag, _ in doubt.choices)
 
 
-def _without_target(one: ColumnMapping) -> ColumnMapping:
-    return ColumnMapping(one.column, "", "", one.where, label=one.label)
+def _without_target(mapping: ColumnMapping) -> ColumnMapping:
+    return ColumnMapping(mapping.column, "", "", mapping.where, label=mapping.label)
 
 
-def _in_this_file(tie: ImportTemplate, proposal: Proposal) -> ImportTemplate:
+def _in_this_file(template: ImportTemplate, proposal: Proposal) -> ImportTemplate:
     """Return a kept tie with what is a file's own: where its head ends, how it is packed."""
     form = proposal.form
     return replace(
-        tie,
+        template,
         form=replace(
-            tie.form, first_line=form.first_line, encoding=form.encoding, opening=form.opening
+            template.form, first_line=form.first_line, encoding=form.encoding, opening=form.opening
         ),
     )
 
 
-def _matches(tie: ImportTemplate, proposal: Proposal) -> bool:
+def _matches(template: ImportTemplate, proposal: Proposal) -> bool:
     """Whether a text has the signs, columns and words above them of a kind."""
-    its, form = tie.form, proposal.form
+    its, form = template.form, proposal.form
     return (its.delimiter, its.columns, its.header, its.widths) == (
         form.delimiter,
         form.columns,
@@ -168,14 +168,14 @@ def _matches(tie: ImportTemplate, proposal: Proposal) -> bool:
     )
 
 
-def _similar_template(ties: list[ImportTemplate], proposal: Proposal) -> ImportTemplate | None:
+def _similar_template(templates: list[ImportTemplate], proposal: Proposal) -> ImportTemplate | None:
     """Return the kept tie of texts without a head that are written alike, None of several."""
     form = proposal.form
     if form.header:
         return None
     alike = [
         tie
-        for tie in ties
+        for tie in templates
         if not tie.form.header
         and _matches(tie, proposal)
         and tie.form.time.columns == form.time.columns
@@ -208,11 +208,13 @@ def proposed_template(recognised: RecognisedText, name: str) -> ImportTemplate:
     return ImportTemplate(name, "", proposal.form, columns)
 
 
-def _is_stored(tie: ColumnMapping) -> bool:
-    if tie.quantity not in QUANTITIES:
+def _is_stored(mapping: ColumnMapping) -> bool:
+    if mapping.quantity not in QUANTITIES:
         return False
     # a unit that the text does not say is asked
-    return not tie.unit or text_unit(quantity(tie.quantity), tie.unit).name == tie.unit
+    return (
+        not mapping.unit or text_unit(quantity(mapping.quantity), mapping.unit).name == mapping.unit
+    )
 
 
 # -- kept ------------------------------------------------------------------------------------------
@@ -222,25 +224,27 @@ def stored_templates(desk: Workspace) -> list[ImportTemplate]:
         return [template_from_dict(tie) for tie in kept_in.stored_import_templates(session)]
 
 
-def save_template(desk: Workspace, tie: ImportTemplate) -> None:
+def save_template(desk: Workspace, template: ImportTemplate) -> None:
     """Keep a tie under its name; one of the same name is replaced, one that is the same stays.
 
     What is a file's own, a year that somebody said for it, is not kept.
     """
-    tie = _without_file_details(tie)
+    template = _without_file_details(template)
     with desk.archive.writing() as session:
-        there = kept_in.find_import_template(session, tie.name)
+        there = kept_in.find_import_template(session, template.name)
         if there is None:
-            desk.do_within(session, ImportTemplateSaved(fresh_id(), tie.name, tie.as_dict()))
-        elif template_from_dict(there[1]) != tie:
             desk.do_within(
-                session, ImportTemplateSaved(there[0], tie.name, tie.as_dict(), there[1])
+                session, ImportTemplateSaved(fresh_id(), template.name, template.as_dict())
+            )
+        elif template_from_dict(there[1]) != template:
+            desk.do_within(
+                session, ImportTemplateSaved(there[0], template.name, template.as_dict(), there[1])
             )
 
 
-def _without_file_details(tie: ImportTemplate) -> ImportTemplate:
-    beside = tuple(replace(one, text="") for one in tie.form.beside)
-    return replace(tie, form=replace(tie.form, beside=beside))
+def _without_file_details(template: ImportTemplate) -> ImportTemplate:
+    beside = tuple(replace(one, text="") for one in template.form.beside)
+    return replace(template, form=replace(template.form, beside=beside))
 
 
 def change_kind(desk: Workspace, name: str, wanted: ImportTemplate) -> None:
@@ -270,13 +274,13 @@ def delete_template(desk: Workspace, name: str) -> None:
             desk.do_within(session, ImportTemplateDeleted(there[0], name, there[1]))
 
 
-def export_kind(tie: ImportTemplate, target: Path) -> None:
+def export_kind(template: ImportTemplate, target: Path) -> None:
     """Write a kind as a file, to be read on another computer.
 
     Raises:
         InputError: it cannot be written there.
     """
-    content = {"format": _FORMAT, "kind": tie.as_dict()}
+    content = {"format": _FORMAT, "kind": template.as_dict()}
     try:
         target.write_text(json.dumps(content, indent=1, ensure_ascii=False) + "\n", "utf-8")
     except OSError as exc:
@@ -299,12 +303,13 @@ def import_kind(desk: Workspace, source: Path) -> ImportTemplate:
         content = None
     if not isinstance(content, dict) or content.get("format") != _FORMAT:
         raise InputError(f"{source.name} is no file of a kind of texts; choose another one.")
-    tie = template_from_dict(content.get("kind", {}))
+    template = template_from_dict(content.get("kind", {}))
     for other in stored_templates(desk):
-        if other.name == tie.name and other != tie:
+        if other.name == template.name and other != template:
             raise InputError(
-                f"A kind “{tie.name}” is kept already and is read otherwise; forget it first, or "
+                f"A kind “{template.name}” is kept already and is read otherwise; forget it first, "
+                "or "
                 "have this one exported under another name."
             )
-    save_template(desk, tie)
-    return tie
+    save_template(desk, template)
+    return template

@@ -95,21 +95,22 @@ def checked_plan(plan: LivePlan) -> LivePlan:
 class Journal:
     """Readings of one recording, a line each, safe on disk when `write` returns."""
 
-    def __init__(self, desk: Workspace, tie: ImportTemplate, begun_ms: int) -> None:
-        name = "".join(s if s.isalnum() else "-" for s in tie.name)[:40]
+    def __init__(self, desk: Workspace, template: ImportTemplate, begun_ms: int) -> None:
+        name = "".join(s if s.isalnum() else "-" for s in template.name)[:40]
         self.path = desk.archive.incoming / f"{name}-{begun_ms}{_SUFFIX}"
         self._folder = desk.archive.folder
-        self._keys = [column.quantity for column in tie.columns]
+        self._keys = [column.quantity for column in template.columns]
         with translated(self._folder):
             lock = lock_incoming(self.path)
             if lock is None:
                 raise LoggerBusyError(
-                    f"{tie.name} is being recorded by another window or program; stop it there "
+                    f"{template.name} is being recorded by another window or program; stop it "
+                    "there "
                     "first."
                 )
             self._lock = lock
             self._file: TextIO = self.path.open("w", encoding="utf-8")
-            self._line("#" + json.dumps(tie.as_dict()))
+            self._line("#" + json.dumps(template.as_dict()))
             self._line(",".join(["epoch_ms", *self._keys]))
         self.count = 0
 
@@ -140,7 +141,7 @@ def listen(
     profile: Profile,
     now_ms: Callable[[], float],
     seconds: float,
-    tell: Callable[[str], None],
+    report: Callable[[str], None],
     cancelled: Callable[[], bool],
 ) -> None:
     """Tell what an instrument says for some seconds, line by line, without recording.
@@ -154,7 +155,7 @@ def listen(
         while time.monotonic() < end and not cancelled():
             sample = instrument.sample(_WAIT_S)
             if sample is not None:
-                tell(sample.raw)
+                report(sample.raw)
     finally:
         instrument.close()
 
@@ -178,14 +179,14 @@ class Recorder:
         self,
         desk: Workspace,
         plan: LivePlan,
-        tell: Callable[[LiveNews], None],
+        report: Callable[[LiveNews], None],
         cancelled: Callable[[], bool],
         roll_s: float = ROLL_S,
     ) -> None:
         self._desk, self._plan = desk, checked_plan(plan)
         with desk.archive.reading() as session:
             check_name(session, plan.name.strip(), LIVE_MODEL)
-        self._tell, self._cancelled, self._roll_s = tell, cancelled, roll_s
+        self._tell, self._cancelled, self._roll_s = report, cancelled, roll_s
         self._template = journal_template(plan)
         self._sums: dict[str, tuple[float, int]] = {}
         self._window = -1
@@ -233,11 +234,11 @@ class Recorder:
         finally:
             instrument.close()
 
-    def _report_silence(self, why: str) -> None:
+    def _report_silence(self, reason: str) -> None:
         """Say why nothing comes; the same reason once, not at every try."""
-        if why != self._away:
-            self._away = why
-            self._report("away", why)
+        if reason != self._away:
+            self._away = reason
+            self._report("away", reason)
 
     def _read_once(self, instrument: Instrument) -> None:
         sample = instrument.sample(_WAIT_S)
@@ -296,8 +297,8 @@ class Recorder:
         if journal is None:
             return
         try:
-            taken = _import_journal(self._desk, journal.path)
-            self._report("kept", f"{readings_text(taken.readings)} in the record.")
+            imported = _import_journal(self._desk, journal.path)
+            self._report("kept", f"{readings_text(imported.readings)} in the record.")
         except GezeitenError as exc:
             self._report("kept", f"{exc} The readings stay in {journal.path.name}.")
         finally:
@@ -316,13 +317,13 @@ def _import_journal(desk: Workspace, path: Path) -> TextImport:
     with translated(desk.archive.folder), path.open(encoding="utf-8", errors="replace") as file:
         first = file.readline()
     try:
-        tie = template_from_dict(json_of(first.removeprefix("#")))
+        template = template_from_dict(json_of(first.removeprefix("#")))
     except ValueError as exc:
         raise InputError(f"{path.name} is no journal of a live line; keep it aside.") from exc
-    taken = import_with_template(desk, path, tie, LIVE_MODEL, "live line")
+    imported = import_with_template(desk, path, template, LIVE_MODEL, "live line")
     with translated(desk.archive.folder):
         path.unlink()
-    return taken
+    return imported
 
 
 def recover_journals(desk: Workspace) -> int:

@@ -80,36 +80,42 @@ def recognise_texts(
 
 def _recognise(desk: Workspace, path: Path, kind: str) -> TextSeen:
     try:
-        found = recognise_text(desk, path)
+        recognised = recognise_text(desk, path)
         if kind:
-            found = _of_named(desk, path, found, kind)
-        if found.template is None:
+            recognised = _of_named(desk, path, recognised, kind)
+        if recognised.template is None:
             return TextSeen(path, "", "of no kind that is kept; look at it by itself")
         if _is_imported(desk, path):
-            return TextSeen(path, found.template.name, "kept already", True, found.template)
+            return TextSeen(
+                path, recognised.template.name, "kept already", True, recognised.template
+            )
         return TextSeen(
-            path, found.template.name, _missing(path, found, desk.now_ms()), False, found.template
+            path,
+            recognised.template.name,
+            _missing(path, recognised, desk.now_ms()),
+            False,
+            recognised.template,
         )
     except GezeitenError as exc:
         return TextSeen(path, "", str(exc))
 
 
-def _of_named(desk: Workspace, path: Path, found: RecognisedText, kind: str) -> RecognisedText:
+def _of_named(desk: Workspace, path: Path, recognised: RecognisedText, kind: str) -> RecognisedText:
     tie = next((template for template in stored_templates(desk) if template.name == kind), None)
     if tie is None:
         raise InputError(f"No kind “{kind}” is kept; take one file of it in the window first.")
-    return of_kind(path, found.proposal, tie)
+    return of_kind(path, recognised.proposal, tie)
 
 
-def _missing(path: Path, found: RecognisedText, now_ms: int) -> str:
+def _missing(path: Path, recognised: RecognisedText, now_ms: int) -> str:
     """Return why a file of a kind cannot be taken without a question, "" where it can."""
-    assert found.template is not None  # it is of a kind
-    if found.doubts:
-        return found.doubts[0].question
-    if found.fresh:
-        return f"holds what its kind does not know: {', '.join(found.fresh)}"
-    tie = checked_template(found.template)
-    counted = survey(path, tie, now_ms, seen_words=found.proposal.words_by_column)
+    assert recognised.template is not None  # it is of a kind
+    if recognised.doubts:
+        return recognised.doubts[0].question
+    if recognised.fresh:
+        return f"holds what its kind does not know: {', '.join(recognised.fresh)}"
+    template = checked_template(recognised.template)
+    counted = survey(path, template, now_ms, seen_words=recognised.proposal.words_by_column)
     if counted.doubts:
         return counted.doubts[0].question
     if counted.has_many_duplicates:
@@ -144,7 +150,7 @@ class ManyImported:
 
 
 def import_texts(
-    desk: Workspace, seen: Iterable[TextSeen], watch: Watch = UNWATCHED
+    desk: Workspace, texts: Iterable[TextSeen], watch: Watch = UNWATCHED
 ) -> ManyImported:
     """Take those that are ready, one by one: what is taken stays when it is stopped.
 
@@ -152,7 +158,7 @@ def import_texts(
         SurroundingsError: disk or database; those before are kept.
     """
     done = ManyImported()
-    for one in seen:
+    for one in texts:
         if not one.needs_no_answer or one.template is None or watch.cancelled():
             continue
         try:
@@ -191,12 +197,12 @@ class FolderWatch:
                 continue  # somebody may still be writing it
             self._looked_at[path] = stamp
             fresh.append(path)
-        seen = recognise_texts(desk, fresh, watch)
-        for one in seen:
+        texts = recognise_texts(desk, fresh, watch)
+        for one in texts:
             self.waiting.pop(one.path, None)
             if one.summary and not one.is_imported:
                 self.waiting[one.path] = one
-        done = import_texts(desk, seen, watch)
+        done = import_texts(desk, texts, watch)
         for path, sentence in done.failed:
             self.waiting[path] = replace(TextSeen(path), summary=sentence)
         return done

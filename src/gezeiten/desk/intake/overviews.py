@@ -110,10 +110,12 @@ def _import_overview(
         with translated(desk.archive.folder):
             path.unlink()
         raise LoggerAnswerError(cut_short or "Nothing of the overview came; ask for it again.")
-    how = Circumstances(desk.now_ms(), desk.person, route, cut_short=cut_short)
+    circumstances = Circumstances(desk.now_ms(), desk.person, route, cut_short=cut_short)
     bare = MissionFile(overview.mission_header, events=overview.file.events)
     mission = raw_mission(bare, [])
-    point_id = store_overview(desk.archive, raw, mission, overview.thinning, overview.covered, how)
+    point_id = store_overview(
+        desk.archive, raw, mission, overview.thinning, overview.covered, circumstances
+    )
     with translated(desk.archive.folder):
         path.unlink()
     return _overview_came(overview, point_id, cut_short)

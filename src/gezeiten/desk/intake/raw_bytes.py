@@ -69,9 +69,11 @@ def _text(version: int, vault: Vault, raw: StoredRaw) -> TextRead:
     from gezeiten.desk.intake.text_files import read_pieces, source_of
 
     vault.check(raw.sha256)
-    tie = template_from_dict(raw.reading or {})
-    pieces = (readings for _, readings in read_pieces(vault.path(raw.sha256), tie, version=version))
-    return TextRead(source_of(tie, TEXT_MODEL), pieces)
+    template = template_from_dict(raw.reading or {})
+    pieces = (
+        readings for _, readings in read_pieces(vault.path(raw.sha256), template, version=version)
+    )
+    return TextRead(source_of(template, TEXT_MODEL), pieces)
 
 
 Reader: TypeAlias = Callable[[Vault, StoredRaw], RawMission | TextRead]

@@ -16,7 +16,7 @@ def imported_texts(desk: Workspace) -> list[ImportedText]:
         return taken_out.imported_texts(session)
 
 
-def remove_text(desk: Workspace, sha256: str, why: str) -> None:
+def remove_text(desk: Workspace, sha256: str, reason: str) -> None:
     """Take a whole file out of the record, of every source it was taken for. Its bytes stay, and it
     can be taken again.
 
@@ -24,4 +24,4 @@ def remove_text(desk: Workspace, sha256: str, why: str) -> None:
         InputError: it is not in the record.
     """
     with desk.archive.writing() as session:
-        taken_out.remove_text(session, sha256, why.strip(), decoding(desk), desk.authorship)
+        taken_out.remove_text(session, sha256, reason.strip(), decoding(desk), desk.authorship)

@@ -53,18 +53,20 @@ class TextOutlook:
     unused_columns: list[str] = field(default_factory=list)
 
 
-def settled(tie: ImportTemplate, doubt: FormatQuestion, value: str) -> ImportTemplate:
+def settled(template: ImportTemplate, doubt: FormatQuestion, value: str) -> ImportTemplate:
     """Return a tie once a question is answered ("kind" and "inside" change more than a tie)."""
     if doubt.kind == "names":
-        return replace(tie, columns=(*tie.columns, *_of_new_name(tie, doubt, value)))
-    return replace(tie, form=apply_answer(tie.form, doubt, value))
+        return replace(template, columns=(*template.columns, *_of_new_name(template, doubt, value)))
+    return replace(template, form=apply_answer(template.form, doubt, value))
 
 
-def _of_new_name(tie: ImportTemplate, doubt: FormatQuestion, value: str) -> list[ColumnMapping]:
+def _of_new_name(
+    template: ImportTemplate, doubt: FormatQuestion, value: str
+) -> list[ColumnMapping]:
     """Return what the columns of lines of a new name measure: what they measure in those that have
     another name in one place alone; nothing where they are left out."""
     new: dict[int, ColumnMapping] = {}
-    for column in tie.columns:
+    for column in template.columns:
         plain = ColumnMapping(column.column, "", "", doubt.where)
         new.setdefault(column.column, plain)
         differ = [a for a, b in zip(column.where, doubt.where, strict=False) if a != b]
@@ -108,25 +110,25 @@ class _Session:
     def outlook(self) -> TextOutlook:
         for _ in range(_MOST_ROUNDS):
             recognised = self._recognised()
-            made = self._outlook_after(recognised)
-            if made is not None:
-                return made
+            text_outlook = self._outlook_after(recognised)
+            if text_outlook is not None:
+                return text_outlook
         raise InputError(f"{self._path.name} asks on and on; import it in the window.")
 
     def _recognised(self) -> RecognisedText:
-        found = recognise_text(self._desk, self._path, self._known)
+        recognised = recognise_text(self._desk, self._path, self._known)
         wanted = self._kind
-        if not wanted and found.similar is not None:
+        if not wanted and recognised.similar is not None:
             wanted = self._answers.get("kind", "")
             self._used.add("kind")
         if not wanted:
-            return found
+            return recognised
         tie = next(
             (template for template in stored_templates(self._desk) if template.name == wanted), None
         )
         if tie is None:
             raise InputError(f"There is no import template “{wanted}”; check its name.")
-        return of_kind(self._path, found.proposal, tie)
+        return of_kind(self._path, recognised.proposal, tie)
 
     def _outlook_after(self, recognised: RecognisedText) -> TextOutlook | None:
         """Return the outlook, None where an answer has the text looked at anew."""
@@ -162,9 +164,9 @@ class _Session:
         unused = tuple(sorted(set(self._answers) - self._used))
         return TextOutlook(self._path, tie, open_, found, unused, _unused_columns(tie))
 
-    def _named(self, tie: ImportTemplate) -> ImportTemplate:
+    def _named(self, template: ImportTemplate) -> ImportTemplate:
         name = self._answer("name")
-        return replace(tie, name=name or tie.name)
+        return replace(template, name=name or template.name)
 
     def _answer(self, id_: str) -> str | None:
         if id_ in self._answers:
@@ -177,14 +179,14 @@ class _Session:
         for doubt in doubts:
             if doubt.kind == "zone" and tie.form.time.zone:
                 continue
-            asked = _question(doubt)
-            said = self._answer(asked.id)
+            question = _question(doubt)
+            said = self._answer(question.id)
             if said is None:
-                open_.append(asked)
+                open_.append(question)
             elif doubt.kind == "words" and said == STATIONS:
                 self._known = replace(self._known, station=doubt.about)
             else:
-                tie = settled(tie, doubt, _answer_value(asked, said))
+                tie = settled(tie, doubt, _answer_value(question, said))
         return tie
 
     def _columns(self, tie: ImportTemplate, open_: list[TextQuestion]) -> ImportTemplate:
@@ -225,12 +227,12 @@ class _Session:
         return tie
 
 
-def _unused_columns(tie: ImportTemplate) -> list[str]:
+def _unused_columns(template: ImportTemplate) -> list[str]:
     """Return the columns from which nothing is taken: their words, or numbers from 1."""
-    form = tie.form
+    form = template.form
     used = {*form.time.columns, *(flags.column for flags in form.flags)}
-    used |= {one.column for one in tie.columns if one.quantity or one.where}
-    used |= {column for one in tie.columns for column, _ in one.where}
+    used |= {one.column for one in template.columns if one.quantity or one.where}
+    used |= {column for one in template.columns for column, _ in one.where}
     words = dict(enumerate(form.header))
     return [
         words.get(column, "") or f"{column + 1}"
@@ -239,10 +241,12 @@ def _unused_columns(tie: ImportTemplate) -> list[str]:
     ]
 
 
-def _trial(tie: ImportTemplate) -> ImportTemplate:
+def _trial(template: ImportTemplate) -> ImportTemplate:
     """Return a tie to read by: in UTC where no zone is said yet."""
-    time = tie.form.time
-    return replace(tie, form=replace(tie.form, time=replace(time, zone=time.zone or "UTC")))
+    time = template.form.time
+    return replace(
+        template, form=replace(template.form, time=replace(time, zone=time.zone or "UTC"))
+    )
 
 
 def _question(doubt: FormatQuestion) -> TextQuestion:
@@ -250,8 +254,8 @@ def _question(doubt: FormatQuestion) -> TextQuestion:
     return TextQuestion(id_, doubt.question, doubt.choices, doubt.kind in TYPED, doubt.many)
 
 
-def _column_id(one: ColumnMapping) -> str:
-    return _place(one.column, one.where)
+def _column_id(mapping: ColumnMapping) -> str:
+    return _place(mapping.column, mapping.where)
 
 
 def _place(column: int, where: tuple[tuple[int, str], ...]) -> str:
@@ -259,31 +263,31 @@ def _place(column: int, where: tuple[tuple[int, str], ...]) -> str:
     return "/".join([str(column + 1), *(text for _, text in where)])
 
 
-def _answer_value(asked: TextQuestion, said: str) -> str:
+def _answer_value(question: TextQuestion, said: str) -> str:
     """Return the value of an answer, which may be said as the choice's words.
 
     Raises:
         InputError: it is none of the choices.
     """
-    by_words = {words: value for value, words in asked.choices}
-    known = {value for value, _ in asked.choices}
-    if asked.several:
+    by_words = {words: value for value, words in question.choices}
+    known = {value for value, _ in question.choices}
+    if question.several:
         values = [one.strip() for one in said.split(",")] if said else []
         wrong = [one for one in values if one not in known]
         if wrong:
             raise InputError(
-                f"“{wrong[0]}” is no choice of {asked.id}; choose of {_listed(asked)}."
+                f"“{wrong[0]}” is no choice of {question.id}; choose of {_listed(question)}."
             )
         return "\n".join(values)
     if said in known or said in by_words:
         return by_words.get(said, said) if said not in known else said
-    if not asked.is_typed:
-        raise InputError(f"“{said}” is no choice of {asked.id}; use {_listed(asked)}.")
+    if not question.is_typed:
+        raise InputError(f"“{said}” is no choice of {question.id}; use {_listed(question)}.")
     return said
 
 
-def _listed(asked: TextQuestion) -> str:
-    return ", ".join(f"“{value}”" for value, _ in asked.choices)
+def _listed(question: TextQuestion) -> str:
+    return ", ".join(f"“{value}”" for value, _ in question.choices)
 
 
 def _quantity_of(text: str) -> str:
@@ -296,7 +300,7 @@ def _quantity_of(text: str) -> str:
     return found[0]
 
 
-def _title(tie: ImportTemplate, one: ColumnMapping) -> str:
-    header = tie.form.header
-    words = header[one.column] if one.column < len(header) else ""
-    return f"“{words}”" if words else f"column {one.column + 1}"
+def _title(template: ImportTemplate, mapping: ColumnMapping) -> str:
+    header = template.form.header
+    words = header[mapping.column] if mapping.column < len(header) else ""
+    return f"“{words}”" if words else f"column {mapping.column + 1}"

@@ -81,18 +81,18 @@ class TextImport:
         return {one.point_id for one in self.parts if one.offload_id is not None}
 
 
-def preview(path: Path, tie: ImportTemplate) -> Preview:
+def preview(path: Path, template: ImportTemplate) -> Preview:
     """Return the first readings of a text by a tie.
 
     Raises:
         InputError: the tie cannot be used.
     """
-    columns = tuple(dict.fromkeys(column.column for column in tie.columns))
-    rows = wheres(tie.columns)
-    for piece in itertools.islice(read_text(path, tie.form, columns, rows=rows), 1):
+    columns = tuple(dict.fromkeys(column.column for column in template.columns))
+    rows = wheres(template.columns)
+    for piece in itertools.islice(read_text(path, template.form, columns, rows=rows), 1):
         values = [
             np.where(piece.of(column.where), piece.values[column.column], np.nan)[:PREVIEW_READINGS]
-            for column in tie.columns
+            for column in template.columns
         ]
         return Preview(
             piece.times[:PREVIEW_READINGS],
@@ -101,51 +101,53 @@ def preview(path: Path, tie: ImportTemplate) -> Preview:
             piece.spoilt[:MOST_LISTED],
             piece.lines[:PREVIEW_READINGS],
         )
-    return Preview(np.empty(0, np.int64), [np.empty(0) for _ in tie.columns], [])
+    return Preview(np.empty(0, np.int64), [np.empty(0) for _ in template.columns], [])
 
 
-def checked_template(tie: ImportTemplate) -> ImportTemplate:
+def checked_template(template: ImportTemplate) -> ImportTemplate:
     """Return a tie that can be used, with the columns that are tied.
 
     Raises:
         InputError: with what is missing.
     """
-    used = [column for column in tie.columns if column.quantity]
-    if not tie.name.strip():
+    used = [column for column in template.columns if column.quantity]
+    if not template.name.strip():
         raise InputError("This kind of text has no name yet; give it one.")
     if not used:
         raise InputError("No column is tied to a quantity; choose at least one.")
     for one in used:
-        _check_column(one, tie)
-    _check_doubled(used, tie)
-    if tie.form.time.needs_zone and not tie.form.time.zone:
+        _check_column(one, template)
+    _check_doubled(used, template)
+    if template.form.time.needs_zone and not template.form.time.zone:
         raise InputError("It is not said in which time zone the times are; choose one.")
-    if any(not one.text for one in tie.form.beside if one.kind != "line"):
-        what = {"year": "year", "day": "day"}.get(tie.form.time.rolls, "start")
+    if any(not one.text for one in template.form.beside if one.kind != "line"):
+        what = {"year": "year", "day": "day"}.get(template.form.time.rolls, "start")
         raise InputError(f"No line says the {what}; answer the question for it.")
-    return replace(tie, name=tie.name.strip(), point=tie.point.strip(), columns=tuple(used))
+    return replace(
+        template, name=template.name.strip(), point=template.point.strip(), columns=tuple(used)
+    )
 
 
-def _check_column(one: ColumnMapping, tie: ImportTemplate) -> None:
-    if not (one.point.strip() or tie.point.strip()):
-        its = f" of “{one.where[0][1]}”" if one.where else ""
+def _check_column(mapping: ColumnMapping, template: ImportTemplate) -> None:
+    if not (mapping.point.strip() or template.point.strip()):
+        its = f" of “{mapping.where[0][1]}”" if mapping.where else ""
         raise InputError(f"It is not said where this{its} was measured; choose a point.")
-    if one.quantity not in QUANTITIES:
-        raise InputError(f"“{one.quantity}” is no quantity; choose one of the list.")
-    name, recorded = quantity(one.quantity).name, quantity(one.quantity).unit
-    if recorded and not one.unit:
+    if mapping.quantity not in QUANTITIES:
+        raise InputError(f"“{mapping.quantity}” is no quantity; choose one of the list.")
+    name, recorded = quantity(mapping.quantity).name, quantity(mapping.quantity).unit
+    if recorded and not mapping.unit:
         raise InputError(f"It is not said in which unit {name} is; choose one.")
-    if text_unit(quantity(one.quantity), one.unit).name != one.unit:
-        raise InputError(f"{name} cannot be in “{one.unit}”; choose another unit.")
+    if text_unit(quantity(mapping.quantity), mapping.unit).name != mapping.unit:
+        raise InputError(f"{name} cannot be in “{mapping.unit}”; choose another unit.")
 
 
-def _check_doubled(used: list[ColumnMapping], tie: ImportTemplate) -> None:
+def _check_doubled(used: list[ColumnMapping], template: ImportTemplate) -> None:
     """No two columns go into one series."""
     seen: set[tuple[str, str, str]] = set()
     for mapping in used:
         key = (
             mapping.quantity,
-            mapping.point.strip() or tie.point.strip(),
+            mapping.point.strip() or template.point.strip(),
             mapping.label.strip(),
         )
         if key in seen:
@@ -158,7 +160,7 @@ def _check_doubled(used: list[ColumnMapping], tie: ImportTemplate) -> None:
 
 
 def import_text(
-    desk: Workspace, path: Path, tie: ImportTemplate, watch: Watch = UNWATCHED
+    desk: Workspace, path: Path, template: ImportTemplate, watch: Watch = UNWATCHED
 ) -> TextImport:
     """Take a text file into the archive by a tie, and keep the tie.
 
@@ -167,15 +169,17 @@ def import_text(
         CancelledError: as wished; nothing was kept.
         SurroundingsError: disk or database; nothing was kept.
     """
-    taken = import_with_template(desk, path, checked_template(tie), TEXT_MODEL, "text file", watch)
-    save_template(desk, replace(tie, name=tie.name.strip(), point=tie.point.strip()))
-    return taken
+    imported = import_with_template(
+        desk, path, checked_template(template), TEXT_MODEL, "text file", watch
+    )
+    save_template(desk, replace(template, name=template.name.strip(), point=template.point.strip()))
+    return imported
 
 
 def import_with_template(
     desk: Workspace,
     path: Path,
-    tie: ImportTemplate,
+    template: ImportTemplate,
     model: str,
     route: str,
     watch: Watch = UNWATCHED,
@@ -185,20 +189,20 @@ def import_with_template(
     It is copied and read before the archive is held: others go on working meanwhile, and what is
     kept are the bytes that were read.
     """
-    how = Circumstances(desk.now_ms(), desk.person, route)
+    circumstances = Circumstances(desk.now_ms(), desk.person, route)
     with ExitStack() as stack:
         with translated(desk.archive.folder):
             fresh = stack.enter_context(desk.archive.vault.copy_in(path))
         reader = _PartReader(desk, fresh.path, path.name, fresh.size, watch)
-        its = split_by_source(tie)
+        templates = split_by_source(template)
         made = [
-            reader.read(stack, import_template, model, tie.name, len(its))
-            for import_template in its
+            reader.read(stack, import_template, model, template.name, len(templates))
+            for import_template in templates
         ]
-        intakes = store_text(desk.archive, fresh, path.name, made, how)
-    taken = TextImport(intakes, 0, reader.listed[:MOST_LISTED], reader.rejected, reader.spoilt)
-    taken.excursions_new = to_assess(desk, taken.points, found_since_ms=how.at_ms)
-    return taken
+        intakes = store_text(desk.archive, fresh, path.name, made, circumstances)
+    imported = TextImport(intakes, 0, reader.listed[:MOST_LISTED], reader.rejected, reader.spoilt)
+    imported.excursions_new = to_assess(desk, imported.points, found_since_ms=circumstances.at_ms)
+    return imported
 
 
 class _PartReader:
@@ -214,33 +218,33 @@ class _PartReader:
         self.rejected = self.spoilt = 0
 
     def read(
-        self, stack: ExitStack, tie: ImportTemplate, model: str, kind: str, many: int
+        self, stack: ExitStack, template: ImportTemplate, model: str, kind: str, many: int
     ) -> TextPart:
         """Return a part that was read. kind: the name of its kind; many: of how many parts."""
         if self._meter is None:
             self._meter = Meter(self._watch, self._size * many, None, _STOPPED)
         spool = stack.enter_context(Spool(self._desk.archive.incoming))
         rejected = spoilt = heard = 0
-        suspect: list[list[list[int]]] = [[] for _ in tie.columns]
-        for piece, readings in read_pieces(self._path, tie, self._watch):
+        suspect: list[list[list[int]]] = [[] for _ in template.columns]
+        for piece, readings in read_pieces(self._path, template, self._watch):
             rejected += len(piece.rejected)
             spoilt += len(piece.spoilt)
             self._note(piece)
-            for listed, found in zip(suspect, _suspect(piece, tie.columns), strict=True):
+            for listed, found in zip(suspect, _suspect(piece, template.columns), strict=True):
                 listed += found
             self._meter.settled(len(readings.times))
             self._meter.count_bytes(max(piece.done_bytes - heard, 0))
             heard = max(piece.done_bytes, heard)
             spool.append(readings)
         reading = {
-            **tie.as_dict(),
+            **template.as_dict(),
             "kind": kind,
             "file": self._name,
             "rejected": rejected,
             "spoilt": spoilt,
         }
         pieces = spool.pieces(self._watch.cancelled)
-        return TextPart(source_of(tie, model), pieces, reading, suspect)
+        return TextPart(source_of(template, model), pieces, reading, suspect)
 
     def _note(self, piece: ReadingChunk) -> None:
         """Note lines that are left out, once each, whatever parts they are left out of."""
@@ -256,14 +260,16 @@ class _PartReader:
         self.listed.sort(key=lambda one: one.line)
 
 
-def source_of(tie: ImportTemplate, model: str) -> Source:
+def source_of(template: ImportTemplate, model: str) -> Source:
     """Return what a tie names."""
-    channels = tuple((column.quantity, quantity(column.quantity).unit) for column in tie.columns)
-    return Source(tie.name, tie.point, model, channels)
+    channels = tuple(
+        (column.quantity, quantity(column.quantity).unit) for column in template.columns
+    )
+    return Source(template.name, template.point, model, channels)
 
 
 def read_pieces(
-    path: Path, tie: ImportTemplate, watch: Watch = UNWATCHED, version: int = READER
+    path: Path, template: ImportTemplate, watch: Watch = UNWATCHED, version: int = READER
 ) -> Iterator[tuple[ReadingChunk, Readings]]:
     """Yield the readings of a text in recorded units; each piece in order, no instant twice (but of
     lines that hold one quantity each, whose values at an instant stand together).
@@ -271,15 +277,15 @@ def read_pieces(
     Raises:
         CancelledError: as wished.
     """
-    columns = tuple(dict.fromkeys(column.column for column in tie.columns))
-    rows = wheres(tie.columns)
-    for piece in read_text(path, tie.form, columns, watch.cancelled, version, rows):
-        times, values, doubled = _joined(piece, tie.columns)
+    columns = tuple(dict.fromkeys(column.column for column in template.columns))
+    rows = wheres(template.columns)
+    for piece in read_text(path, template.form, columns, watch.cancelled, version, rows):
+        times, values, doubled = _joined(piece, template.columns)
         piece.rejected.extend(
             RejectedLine(int(piece.lines[i]), "", "its time is that of a line before")
             for i in doubled
         )
-        recorded = [_recorded(one, tie.columns[i]) for i, one in enumerate(values)]
+        recorded = [_recorded(one, template.columns[i]) for i, one in enumerate(values)]
         yield piece, Readings(times, recorded)
     if watch.cancelled():
         raise CancelledError(_STOPPED)
@@ -298,8 +304,8 @@ def _suspect(piece: ReadingChunk, columns: tuple[ColumnMapping, ...]) -> Iterato
         yield spans_of_instants(times, marks[its[first]])
 
 
-def _recorded(values: Values, one: ColumnMapping) -> Values:
-    unit = text_unit(quantity(one.quantity), one.unit)
+def _recorded(values: Values, mapping: ColumnMapping) -> Values:
+    unit = text_unit(quantity(mapping.quantity), mapping.unit)
     is_recorded = unit.factor == 1.0 and unit.offset == 0.0
     return values if is_recorded else (values - unit.offset) / unit.factor
 

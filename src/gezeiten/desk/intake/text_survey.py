@@ -80,7 +80,7 @@ class Survey:
 
 def survey(
     path: Path,
-    tie: ImportTemplate,
+    template: ImportTemplate,
     now_ms: int,
     cancelled: Callable[[], bool] = lambda: False,
     seen_words: dict[int, set[str]] | None = None,
@@ -94,13 +94,13 @@ def survey(
         InputError: the tie cannot be used.
     """
     found, words = Survey(), WordCensus()
-    used = tuple(one for one in tie.columns if one.quantity) or tie.columns
+    used = tuple(one for one in template.columns if one.quantity) or template.columns
     columns = tuple(dict.fromkeys(one.column for one in used))
     rows = wheres(used)
     found.series = [SeriesSurvey(one, NumberCensus(*bounds_of(one))) for one in used]
     steps: Counter[int] = Counter()
     last: dict[Where, int] = {}
-    for piece in read_text(path, tie.form, columns, cancelled, rows=rows, census=words):
+    for piece in read_text(path, template.form, columns, cancelled, rows=rows, census=words):
         for where in rows or ((),):
             own = piece.times[piece.of(where)]
             times = np.unique(own)
@@ -127,13 +127,13 @@ def survey(
         name = " · ".join(text for _, text in where)
         found.rejected[f"it is of “{name}”, which is left out"] += many
     series = [SeriesCensus(one.column, one.numbers) for one in found.series]
-    names = {one.where for one in tie.columns}
-    found.doubts = questions_about(tie.form, series, words, names, seen_words or {})
-    found.doubts += future_question(tie.form, found.last_ms, now_ms)
+    names = {one.where for one in template.columns}
+    found.doubts = questions_about(template.form, series, words, names, seen_words or {})
+    found.doubts += future_question(template.form, found.last_ms, now_ms)
     found.answers = tuple(
         AcceptedAnswer("words", column, tuple(sorted(said)))
         for column, said in words.words.items()
-        if len(said) <= _FEW_WORDS and all(flags.column != column for flags in tie.form.flags)
+        if len(said) <= _FEW_WORDS and all(flags.column != column for flags in template.form.flags)
     )
     return found
 
@@ -148,10 +148,10 @@ def _count_steps(steps: Counter[int], times: Times, before: int | None) -> None:
             steps[distance] += many
 
 
-def with_values_seen(tie: ImportTemplate, found: Survey | None) -> ImportTemplate:
+def with_values_seen(template: ImportTemplate, found: Survey | None) -> ImportTemplate:
     """Return a tie that holds which words its other columns say, so that the next file of its kind
     raises a question only by other ones."""
-    form = tie.form
+    form = template.form
     for one in found.answers if found else ():
         form = accepting(form, one)
-    return replace(tie, form=form)
+    return replace(template, form=form)

@@ -95,16 +95,16 @@ def unnamed_of(desk: Workspace, digits: str) -> UnnamedBytes:
 
 
 def import_unnamed(
-    desk: Workspace, wanted: list[UnnamedBytes], cancelled: Callable[[], bool] = lambda: False
+    desk: Workspace, unnameds: list[UnnamedBytes], cancelled: Callable[[], bool] = lambda: False
 ) -> list[Offloaded]:
     """Import mission files that no entry names; one that fails is said and keeps none waiting."""
     results = []
-    for one in wanted:
+    for one in unnameds:
         if cancelled():
             break
-        how = Circumstances(desk.now_ms(), desk.person, ROUTE)
+        circumstances = Circumstances(desk.now_ms(), desk.person, ROUTE)
         try:
-            intake = import_file(desk, one.path, how, even_if_known=True)
+            intake = import_file(desk, one.path, circumstances, even_if_known=True)
         except GezeitenError as exc:
             results.append(Offloaded(one.serial, error=str(exc)))
         else:

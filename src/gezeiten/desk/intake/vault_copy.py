@@ -413,9 +413,9 @@ def _mend(desk: Workspace, raw: NamedRaw, path: Path) -> bool:
 def _import_file(desk: Workspace, raw: NamedRaw, path: Path) -> int:
     if raw.reading is not None:
         model = LIVE_MODEL if raw.route == "live line" else TEXT_MODEL
-        tie = template_from_dict({**raw.reading, "point": full_name(raw.site, raw.point)})
-        return import_with_template(desk, path, tie, model, raw.route).readings
-    how = Circumstances(
+        template = template_from_dict({**raw.reading, "point": full_name(raw.site, raw.point)})
+        return import_with_template(desk, path, template, model, raw.route).readings
+    circumstances = Circumstances(
         raw.at_ms,
         raw.person,
         raw.route,
@@ -424,4 +424,4 @@ def _import_file(desk: Workspace, raw: NamedRaw, path: Path) -> int:
         carried=raw.carried,
         imported_by=desk.authorship,
     )
-    return import_file(desk, path, how).readings
+    return import_file(desk, path, circumstances).readings

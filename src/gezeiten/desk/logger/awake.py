@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 
 @contextlib.contextmanager
-def prevent_sleep(why: str, *, wanted: bool = True) -> Iterator[bool]:
+def prevent_sleep(reason: str, *, wanted: bool = True) -> Iterator[bool]:
     """Keep the computer from sleeping as long as the block runs; yields whether that works.
 
     The inhibitor is a process of its own, so it ends with us however we end.
@@ -18,7 +18,7 @@ def prevent_sleep(why: str, *, wanted: bool = True) -> Iterator[bool]:
     if tool is None:
         yield False
         return
-    command = [tool, "--what=sleep:idle", "--who=Gezeiten", f"--why={why}", "cat"]
+    command = [tool, "--what=sleep:idle", "--who=Gezeiten", f"--why={reason}", "cat"]
     process = subprocess.Popen(
         command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
     )

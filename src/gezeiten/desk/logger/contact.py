@@ -228,12 +228,12 @@ def _enter_contact(
     after_ms: int,
 ) -> KnownLogger:
     """Enter a contact where it says more than the last one that was entered."""
-    known = last_seen_logger(db, identity.serial)
+    logger = last_seen_logger(db, identity.serial)
     told = None
-    if known is not None and known.state is not None and known.seen_ms is not None:
-        told = LoggerSighting(known.seen_ms, known.state, known.clock_difference_ms)
-    seen = LoggerSighting(desk.now_ms(), asdict(state), clock.difference_ms)
-    if known is None or is_news(told, seen, after_ms):
+    if logger is not None and logger.state is not None and logger.seen_ms is not None:
+        told = LoggerSighting(logger.seen_ms, logger.state, logger.clock_difference_ms)
+    logger_sighting = LoggerSighting(desk.now_ms(), asdict(state), clock.difference_ms)
+    if logger is None or is_news(told, logger_sighting, after_ms):
         desk.do_within(
             db,
             LoggerContacted(
@@ -246,9 +246,9 @@ def _enter_contact(
                 clock.uncertainty_ms,
             ),
         )
-        known = last_seen_logger(db, identity.serial)
-    assert known is not None
-    return known
+        logger = last_seen_logger(db, identity.serial)
+    assert logger is not None
+    return logger
 
 
 def _readings_to_offload(

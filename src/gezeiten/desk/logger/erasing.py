@@ -64,10 +64,10 @@ def _erase(desk: Workspace, address: Endpoint, serial: str, label: str) -> int:
         raise WrongLoggerError(f"{compared.sentence} Nothing was erased.")
     with session_with(desk, address, serial) as (session, identity):
         card = read_card(desk, session, identity, address)
-        why = erase_refusal(card)
-        if why:
+        reason = erase_refusal(card)
+        if reason:
             kind = NotKeptError if card.readings_to_offload else LoggerRefusedError
-            raise kind(why)
+            raise kind(reason)
         for entry in card.directory:
             verify_in_vault(desk, serial, entry.mission, entry.launched_ms)
         unlock(desk, session, serial)

@@ -39,10 +39,10 @@ def import_left_behind(
     return taken
 
 
-def _quarantine(desk: Workspace, path: Path, why: str) -> None:
+def _quarantine(desk: Workspace, path: Path, reason: str) -> None:
     if not path.exists():
         return  # it held nothing
     aside = path.with_suffix(".unreadable")
     with translated(desk.archive.folder):
         path.rename(aside)
-    desk.do(FileQuarantined(aside.name, why))
+    desk.do(FileQuarantined(aside.name, reason))

@@ -126,10 +126,10 @@ def launch_refused(
     serial: str,
     old_mission: int,
     accepted: Mapping[str, str],
-    why: str,
+    reason: str,
 ) -> None:
     """Enter that the logger itself refused: its old mission stands."""
-    desk.do(LaunchEnded(serial, str(owner), "refused", old_mission, dict(accepted), why=why))
+    desk.do(LaunchEnded(serial, str(owner), "refused", old_mission, dict(accepted), why=reason))
 
 
 def settle_launch(

@@ -111,7 +111,7 @@ def _entries_to_fetch(
 
 
 def _import_transfer(desk: Workspace, transfer: Transfer, card: LoggerCard) -> Intake:
-    how = Circumstances(
+    circumstances = Circumstances(
         at_ms=desk.now_ms(),
         person=desk.person,
         route=card.address.route,
@@ -120,7 +120,7 @@ def _import_transfer(desk: Workspace, transfer: Transfer, card: LoggerCard) -> I
         cut_short=str(transfer.error) if transfer.error else "",
     )
     try:
-        intake = import_file(desk, transfer.path, how, transfer.damaged)
+        intake = import_file(desk, transfer.path, circumstances, transfer.damaged)
         with translated(desk.archive.folder):
             transfer.path.unlink()
     finally:
@@ -131,7 +131,7 @@ def _import_transfer(desk: Workspace, transfer: Transfer, card: LoggerCard) -> I
 def import_file(
     desk: Workspace,
     path: Path,
-    how: Circumstances,
+    circumstances: Circumstances,
     damaged: list[Range] | None = None,
     *,
     even_if_known: bool = False,
@@ -146,7 +146,7 @@ def import_file(
         desk.archive,
         raw,
         mission,
-        how,
+        circumstances,
         damaged=damaged,
         even_if_known=even_if_known,
         sha256=printed.result(),
@@ -227,8 +227,8 @@ def recover_incoming(desk: Workspace) -> list[Intake]:
 
 
 def _recover(desk: Workspace, path: Path) -> Intake:
-    how = Circumstances(desk.now_ms(), desk.person, route_of(path), cut_short=LEFT_BEHIND)
-    intake = import_file(desk, path, how)
+    circumstances = Circumstances(desk.now_ms(), desk.person, route_of(path), cut_short=LEFT_BEHIND)
+    intake = import_file(desk, path, circumstances)
     with translated(desk.archive.folder):
         path.unlink()
     return intake

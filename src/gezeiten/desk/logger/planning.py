@@ -29,8 +29,8 @@ def usual_plan(desk: Workspace, card: LoggerCard) -> Plan:
         return relaunchable_plan(last)
     channels = tuple(spec.key for spec in card.identity.model.channels)
     interval_s = max(600, card.identity.model.shortest_interval_s)
-    fresh = Plan(channels, interval_s, point_name=card.point)
-    return replace(fresh, mission_name=pattern_name(desk, card, card.point))
+    plan = Plan(channels, interval_s, point_name=card.point)
+    return replace(plan, mission_name=pattern_name(desk, card, card.point))
 
 
 def relaunchable_plan(plan: Plan) -> Plan:
@@ -76,9 +76,9 @@ def pattern_name(desk: Workspace, card: LoggerCard, point_name: str, zone: str =
 def stored_plans(desk: Workspace, search: str = "") -> list[StoredPlan]:
     """Return the kept plans whose name, model, point or remark hold all words of a search."""
     with desk.archive.reading() as session:
-        found = kept_in.stored_plans(session)
+        plans = kept_in.stored_plans(session)
     words = search.casefold().split()
-    return [kept for kept in found if all(word in _searched(kept) for word in words)]
+    return [kept for kept in plans if all(word in _searched(kept) for word in words)]
 
 
 def _searched(kept: StoredPlan) -> str:
@@ -107,7 +107,7 @@ def save_plan(
         desk.do_within(session, PlanSaved(uid, cleaned, model, plan.as_dict(), before))
 
 
-def rename_plan(desk: Workspace, kept: StoredPlan, name: str) -> None:
+def rename_plan(desk: Workspace, plan: StoredPlan, name: str) -> None:
     """Give a kept plan another name.
 
     Raises:
@@ -116,19 +116,19 @@ def rename_plan(desk: Workspace, kept: StoredPlan, name: str) -> None:
     cleaned = " ".join(name.split())
     if not cleaned or name_fault(cleaned):
         raise InputError(f"“{cleaned}” cannot name this plan; choose another name.")
-    if cleaned != kept.name:
-        desk.do(PlanRenamed(kept.uid, kept.name, cleaned))
+    if cleaned != plan.name:
+        desk.do(PlanRenamed(plan.uid, plan.name, cleaned))
 
 
-def delete_plan(desk: Workspace, kept: StoredPlan) -> None:
+def delete_plan(desk: Workspace, plan: StoredPlan) -> None:
     """Take a kept plan away; the logbook has what it was."""
-    desk.do(PlanDeleted(kept.uid, kept.name, kept.model, kept.plan.as_dict()))
+    desk.do(PlanDeleted(plan.uid, plan.name, plan.model, plan.plan.as_dict()))
 
 
-def export_plan(desk: Workspace, kept: StoredPlan, path: Path) -> Path:
+def export_plan(desk: Workspace, plan: StoredPlan, path: Path) -> Path:
     """Write a kept plan as a file that others can take in."""
     with translated(desk.archive.folder):
-        return write_plan_file(NamedPlan(kept.name, kept.model, kept.plan), path)
+        return write_plan_file(NamedPlan(plan.name, plan.model, plan.plan), path)
 
 
 def import_plans(desk: Workspace, paths: list[Path]) -> list[str]:

@@ -172,11 +172,11 @@ def _offloaded(
         ended(LoggerResult(serial, "Nothing was offloaded; it was stopped before."))
         return False
     try:
-        taken = offload_logger(desk, one.card.address, serial, watch)
+        offloaded = offload_logger(desk, one.card.address, serial, watch)
     except GezeitenError as exc:
         ended(LoggerResult(serial, str(exc)))
         return False
-    if taken.error:
-        ended(LoggerResult(serial, taken.error))
+    if offloaded.error:
+        ended(LoggerResult(serial, offloaded.error))
         return False
     return True

@@ -183,7 +183,7 @@ def _checks(desk: Workspace, point: PointPlace, span: Span) -> list[CheckCompari
 
 
 def _report_channel(
-    whole: Series,
+    series: Series,
     place: ChannelPlace,
     zone: str,
     span: Span,
@@ -201,11 +201,11 @@ def _report_channel(
         shown,
         tuple(limit for limit in limits if limit.start_ms < span[1] and limit.end_ms > span[0]),
         numbers(
-            whole, span, limits, kinetic=known.is_temperature, zone=zone, averages=known.averages
+            series, span, limits, kinetic=known.is_temperature, zone=zone, averages=known.averages
         ),
         tuple(
             daily_numbers(
-                whole, span, zone, limits, kinetic=known.is_temperature, averages=known.averages
+                series, span, zone, limits, kinetic=known.is_temperature, averages=known.averages
             )
         ),
         how,
@@ -379,11 +379,13 @@ def _corrections(desk: Workspace, point: PointPlace, span: Span) -> list[ReportC
     ]
 
 
-def _correction_text(one: ReportCorrection, zone: str) -> str:
-    since, until = (f"{from_ms(at, zone):%Y-%m-%d %H:%M}" for at in (one.start_ms, one.end_ms))
+def _correction_text(correction: ReportCorrection, zone: str) -> str:
+    since, until = (
+        f"{from_ms(at, zone):%Y-%m-%d %H:%M}" for at in (correction.start_ms, correction.end_ms)
+    )
     return (
-        f"corrected from {since} to {until} ({one.step}, {one.does}: {one.reason}; set by "
-        f"{one.person})"
+        f"corrected from {since} to {until} ({correction.step}, {correction.does}: "
+        f"{correction.reason}; set by {correction.person})"
     )
 
 

@@ -242,28 +242,28 @@ def count_handovers(desk: Workspace) -> int:
         return count_documents(session)
 
 
-def _issued_document(desk: Workspace, one: StoredDocument) -> IssuedDocument:
+def _issued_document(desk: Workspace, document: StoredDocument) -> IssuedDocument:
     """What became of a document. One of before documents were kept is kept now, if it is there."""
-    copy, vault = _copy_of(desk, one.file_name), desk.archive.documents
+    copy, vault = _copy_of(desk, document.file_name), desk.archive.documents
     state: State = "missing"
     with suppress(OSError):
         data = copy.read_bytes()
-        state = "as it was" if fingerprint(data) == one.sha256 else "changed"
-        is_lost = state == "as it was" and not vault.path(one.sha256).exists()
+        state = "as it was" if fingerprint(data) == document.sha256 else "changed"
+        is_lost = state == "as it was" and not vault.path(document.sha256).exists()
         if is_lost and not desk.archive.is_looked_at:
             vault.store(data)
-    is_kept = vault.path(one.sha256).exists()
-    shown = copy if state == "as it was" else vault.path(one.sha256) if is_kept else None
+    is_kept = vault.path(document.sha256).exists()
+    shown = copy if state == "as it was" else vault.path(document.sha256) if is_kept else None
     return IssuedDocument(
-        one.uid,
-        one.at_ms,
-        one.person,
-        one.form,
-        one.point_id,
-        one.span,
+        document.uid,
+        document.at_ms,
+        document.person,
+        document.form,
+        document.point_id,
+        document.span,
         str(copy),
-        one.sha256,
-        one.readings,
+        document.sha256,
+        document.readings,
         state,
         is_kept,
         shown,
@@ -290,8 +290,8 @@ def reissue(desk: Workspace, past: IssuedDocument, path: Path | None = None) -> 
         before = next(
             document.file_name for document in documents(session) if document.uid == past.uid
         )
-        act = DocumentReissued(point, past.uid, before, _stored_path(desk, target))
-        desk.do_within(session, act)
+        action = DocumentReissued(point, past.uid, before, _stored_path(desk, target))
+        desk.do_within(session, action)
     return target
 
 

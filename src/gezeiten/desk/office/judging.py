@@ -25,9 +25,9 @@ def judged(
         mean_s: moving_means_around(desk, point.id, series, mean_s, whole)
         for mean_s in sorted(lengths)
     }
-    known = KnownUntil(desk.now_ms(), undelivered_since(desk, point, series))
+    until = KnownUntil(desk.now_ms(), undelivered_since(desk, point, series))
     readings = read_around(desk, point.id, series, whole)
-    verdicts = day_verdicts(readings, limits, span, point.zone, known, means)
+    verdicts = day_verdicts(readings, limits, span, point.zone, until, means)
     shown = tuple((mean_s, one.between(*span)) for mean_s, one in means.items())
     return tuple(verdicts), shown
 

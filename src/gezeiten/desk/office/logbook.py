@@ -90,44 +90,44 @@ def logbook_entries(desk: Workspace, words: str = "", act: str = "") -> list[Ent
     return matching_entries(desk, EntryFilter(words, entry_word=act))
 
 
-def matching_entries(desk: Workspace, wanted: EntryFilter) -> list[Entry]:
+def matching_entries(desk: Workspace, entry_filter: EntryFilter) -> list[Entry]:
     """Return the entries that are looked for, latest first."""
-    words = wanted.text.casefold().split()
+    words = entry_filter.text.casefold().split()
     with desk.archive.reading() as session:
-        entries = logbook.entries(session, wanted.entry_word)
-        return [entry for entry in entries if _matches(entry, wanted, words)]
+        entries = logbook.entries(session, entry_filter.entry_word)
+        return [entry for entry in entries if _matches(entry, entry_filter, words)]
 
 
-def logbook_page(desk: Workspace, wanted: EntryFilter) -> Page:
+def logbook_page(desk: Workspace, entry_filter: EntryFilter) -> Page:
     """Return what the Logbook shows of the entries that are looked for."""
-    found = matching_entries(desk, wanted)
+    entries = matching_entries(desk, entry_filter)
     with desk.archive.reading() as session:
         total, people, acts = logbook.known(session)
-        misfits = unseen_conflicts(session)
-    return Page(tuple(found[:MOST_SHOWN]), len(found), total, people, acts, misfits)
+        conflicts = unseen_conflicts(session)
+    return Page(tuple(entries[:MOST_SHOWN]), len(entries), total, people, acts, conflicts)
 
 
-def _matches(entry: Entry, wanted: EntryFilter, words: list[str]) -> bool:
+def _matches(entry: Entry, entry_filter: EntryFilter, words: list[str]) -> bool:
     return (
-        wanted.person in ("", entry.person)
-        and (wanted.since_ms is None or entry.at_ms >= wanted.since_ms)
-        and (wanted.until_ms is None or entry.at_ms < wanted.until_ms)
-        and not (wanted.quiet and not wanted.entry_word and entry.act in QUIET)
-        and (wanted.about is None or _is_about(entry, wanted.about))
+        entry_filter.person in ("", entry.person)
+        and (entry_filter.since_ms is None or entry.at_ms >= entry_filter.since_ms)
+        and (entry_filter.until_ms is None or entry.at_ms < entry_filter.until_ms)
+        and not (entry_filter.quiet and not entry_filter.entry_word and entry.act in QUIET)
+        and (entry_filter.about is None or _is_about(entry, entry_filter.about))
         and (not words or entry.matches(words))
     )
 
 
-def _is_about(entry: Entry, about: AboutFilter) -> bool:
-    if entry.hash in about.hashes or entry.subjects & about.brought:
+def _is_about(entry: Entry, about_filter: AboutFilter) -> bool:
+    if entry.hash in about_filter.hashes or entry.subjects & about_filter.brought:
         return True
-    if not (entry.subject in about.subjects or entry.subjects & about.things):
+    if not (entry.subject in about_filter.subjects or entry.subjects & about_filter.things):
         return False
-    if about.span is None:
+    if about_filter.span is None:
         return True
-    first, last = about.span
+    first, last = about_filter.span
     return any(
-        about.rule_key in ("", rule) and start_ms < last and end_ms > first
+        about_filter.rule_key in ("", rule) and start_ms < last and end_ms > first
         for rule, (start_ms, end_ms) in entry_periods(entry)
     )
 

@@ -98,17 +98,19 @@ def life(desk: Workspace, serial: str) -> LoggerHistory:
     )
 
 
-def _past_mission(one: KnownMission, kept: int, places: dict[int, tuple[str, str]]) -> PastMission:
-    name = plan_from_dict(one.plan).mission_name
+def _past_mission(
+    mission: KnownMission, kept: int, places: dict[int, tuple[str, str]]
+) -> PastMission:
+    name = plan_from_dict(mission.plan).mission_name
     return PastMission(
-        one.number,
+        mission.number,
         name,
-        *places.get(one.point_id or 0, ("", "UTC")),
-        one.launched_ms,
-        one.first_ms,
-        one.interval_ms,
-        one.state,
-        one.readings,
+        *places.get(mission.point_id or 0, ("", "UTC")),
+        mission.launched_ms,
+        mission.first_ms,
+        mission.interval_ms,
+        mission.state,
+        mission.readings,
         kept,
     )
 

@@ -162,24 +162,24 @@ def rebuild(desk: Workspace, *, with_lost: WithLost = "") -> None:
             nothing was changed.
     """
     with desk.archive.reading() as session:
-        lost = lost_entries(session, desk.archive.chains)
-    if lost and not with_lost:
-        raise ArchiveDamagedError(_lost_entries_text(lost))
+        lost_lines = lost_entries(session, desk.archive.chains)
+    if lost_lines and not with_lost:
+        raise ArchiveDamagedError(_lost_entries_text(lost_lines))
     desk.archive.copy_aside("rebuild")
-    if lost:
+    if lost_lines:
         _restore_or_remove(desk, with_lost)
     with desk.archive.writing() as session:
         checked = check_chains(session, desk.archive.chains)
         broken = checked.breaks
         if not broken:
             began, old, since = beginning(desk.archive.foundings.get, checked.entries)
-            made = replay.replayed_tables(began, since)
-            broken = made.failed
+            replayed_tables = replay.replayed_tables(began, since)
+            broken = replayed_tables.failed
         if broken:
             raise _broken(broken)
         restore_entries(session, desk.archive.chains, old)
-        repair_tables(session, made.rows)
-        replace_conflicts(session, made.conflicts)
+        repair_tables(session, replayed_tables.rows)
+        replace_conflicts(session, replayed_tables.conflicts)
         rebuild_readings(session, decoding(desk))
     detect_all_excursions(desk)
 
@@ -230,16 +230,18 @@ def _restore_or_remove(desk: Workspace, with_lost: WithLost) -> int:
         for entry in list(entries(session, ChainBegun.WORD)):
             if entry.hash in found.keys() - before.keys():
                 words = tuple(found[entry.hash])
-                seen = ConflictAcknowledged(entry.hash, entry.sentence, words, entry.subject)
-                desk.do_within(session, seen)
+                conflict_acknowledged = ConflictAcknowledged(
+                    entry.hash, entry.sentence, words, entry.subject
+                )
+                desk.do_within(session, conflict_acknowledged)
     return sum(len(lost.entries) for lost in checked.lost)
 
 
 _MOST_NAMED = 20
 
 
-def _lost_entries_text(lost: list[LostEntries]) -> str:
-    entries = [entry for one in lost for entry in one.entries]
+def _lost_entries_text(lost_lines: list[LostEntries]) -> str:
+    entries = [entry for one in lost_lines for entry in one.entries]
     many = counted(len(entries), "entry", "entries")
     named = [f"{iso_utc(one.at_ms)} {one.subject}: {one.sentence}" for one in entries[:_MOST_NAMED]]
     more = f" and {len(entries) - _MOST_NAMED} more" if len(entries) > _MOST_NAMED else ""
@@ -267,9 +269,13 @@ def _compare_with_actions(desk: Workspace, session: ArchiveSession, acts: EntryS
 
     def compared() -> tuple[list[replay.Difference], list[str], bool]:
         began, old, since = beginning(desk.archive.foundings.get, acts)
-        made = replay.replayed_tables(began, since)
+        replayed_tables = replay.replayed_tables(began, since)
         same_old = old_entries_match(session, old)
-        return replay.differences(session.connection(), made.rows), made.failed, same_old
+        return (
+            replay.differences(session.connection(), replayed_tables.rows),
+            replayed_tables.failed,
+            same_old,
+        )
 
     found = or_fault(compared)
     if isinstance(found, Fault):

@@ -95,22 +95,24 @@ def formula_texts(desk: Workspace, point: PointPlace) -> dict[str, str]:
     }
 
 
-def _formula_text(one: CalculationView, point: PointPlace) -> str:
-    formula, said = one.series.formula_in_force, one.note
+def _formula_text(calculation_view: CalculationView, point: PointPlace) -> str:
+    formula, said = calculation_view.series.formula_in_force, calculation_view.note
     names = [
         quantity(key).name + ("" if name == point.full_name else f" of {name}")
-        for name, key in one.inputs
+        for name, key in calculation_view.inputs
     ]
     numbers = [
-        _parameter_text(parameter, one.series.parameters[parameter.key], point.zone)
+        _parameter_text(parameter, calculation_view.series.parameters[parameter.key], point.zone)
         for parameter in formula.parameters
     ]
     if formula.is_of_any:
-        numbers[0] = f"{numbers[0]} {quantity(channel_of(one.series.series)).unit}".rstrip()
+        numbers[0] = (
+            f"{numbers[0]} {quantity(channel_of(calculation_view.series.series)).unit}".rstrip()
+        )
     numbers += [
         f"rim {hung.rim_m:g} m and sensor {hung.length_m:g} m below it from "
         f"{from_ms(hung.since_ms, point.zone):%Y-%m-%d %H:%M}"
-        for hung in one.series.sensor_depths
+        for hung in calculation_view.series.sensor_depths
         if formula.uses_sensor_depth
     ]
     why = f": {said.reason}" if said.reason else ""
@@ -177,63 +179,66 @@ def that_fit(point: PointPlace, formula: Formula, position: int) -> list[Channel
     return [one for one in fitting if formula.starts_from(channel_of(one.channel))]
 
 
-def checked(wanted: Calculation) -> dict[str, float]:
+def checked(calculation: Calculation) -> dict[str, float]:
     """Return all parameters of a calculation that makes sense.
 
     Raises:
         InputError: it makes none; the sentence says why.
     """
-    as_label(wanted.label)
+    as_label(calculation.label)
     since, until = (
-        wanted.parameters.get(key, usual) for key, usual in ((FROM_MS, 0.0), (UNTIL_MS, EVER_MS))
+        calculation.parameters.get(key, usual)
+        for key, usual in ((FROM_MS, 0.0), (UNTIL_MS, EVER_MS))
     )
-    if wanted.formula.is_of_any and not since < until:
+    if calculation.formula.is_of_any and not since < until:
         raise InputError("The period of a typed value ends before it begins; correct one of them.")
-    quantities = tuple(quantity(channel_of(key)) for _, key in wanted.inputs)
-    why = wanted.formula.problem(quantities)
-    if why:
-        raise InputError(f"“{wanted.formula.name}” cannot be calculated from these: {why}.")
+    quantities = tuple(quantity(channel_of(key)) for _, key in calculation.inputs)
+    reason = calculation.formula.problem(quantities)
+    if reason:
+        raise InputError(f"“{calculation.formula.name}” cannot be calculated from these: {reason}.")
     try:
-        return wanted.checked_formula.checked(wanted.parameters)
+        return calculation.checked_formula.checked(calculation.parameters)
     except ValueError as exc:
-        raise InputError(f"“{wanted.formula.name}” cannot be calculated so: {exc}.") from exc
+        raise InputError(f"“{calculation.formula.name}” cannot be calculated so: {exc}.") from exc
 
 
-def _refuse_unhung(desk: Workspace, wanted: Calculation) -> None:
-    if wanted.formula.uses_sensor_depth and not _sensor_depths(desk, wanted.point):
+def _refuse_unhung(desk: Workspace, calculation: Calculation) -> None:
+    if calculation.formula.uses_sensor_depth and not _sensor_depths(desk, calculation.point):
         raise InputError(
             "Nobody said how the sensor hangs there; say it first (Sites and points, How it hangs)."
         )
 
 
-def preview(desk: Workspace, wanted: Calculation) -> Series:
+def preview(desk: Workspace, calculation: Calculation) -> Series:
     """Return what would be calculated of the last week of the first input.
 
     Raises:
         InputError: it makes no sense.
         ArchiveDamagedError: readings are damaged.
     """
-    parameters = checked(wanted)
-    _refuse_unhung(desk, wanted)
-    whole = extent(desk, wanted.point.id, [wanted.inputs[0][1]])
+    parameters = checked(calculation)
+    _refuse_unhung(desk, calculation)
+    whole = extent(desk, calculation.point.id, [calculation.inputs[0][1]])
     if whole is None:
         raise InputError("The first input has no reading yet; offload its logger first.")
     span = (whole[1] - _SHOWN_MS, whole[1] + 1)
-    window_ms = wanted.formula.window_ms(parameters)
+    window_ms = calculation.formula.window_ms(parameters)
     if window_ms:
-        point, key = wanted.inputs[0]
+        point, key = calculation.inputs[0]
         wide = read_around(desk, point.id, key, (span[0] - window_ms, span[1]))
         inputs = [(wide, channel_of(key))]
-        return derive(wanted.checked_formula, parameters, inputs, wanted.channel).between(*span)
-    series = [read_around(desk, point.id, key, span) for point, key in wanted.inputs]
-    channels = [channel_of(key) for _, key in wanted.inputs]
+        return derive(calculation.checked_formula, parameters, inputs, calculation.channel).between(
+            *span
+        )
+    series = [read_around(desk, point.id, key, span) for point, key in calculation.inputs]
+    channels = [channel_of(key) for _, key in calculation.inputs]
     inputs = list(zip([series[0].between(*span), *series[1:]], channels, strict=True))
     return derive(
-        wanted.checked_formula,
+        calculation.checked_formula,
         parameters,
         inputs,
-        wanted.channel,
-        _sensor_depths(desk, wanted.point),
+        calculation.channel,
+        _sensor_depths(desk, calculation.point),
     )
 
 
@@ -242,20 +247,20 @@ def _sensor_depths(desk: Workspace, point: PointPlace) -> list[SensorDepth]:
         return [one.depth for one in hangings(session).get(point.uid, [])]
 
 
-def calculate(desk: Workspace, wanted: Calculation, words: str = "") -> str:
+def calculate(desk: Workspace, calculation: Calculation, words: str = "") -> str:
     """Let a series be calculated from now on, for all time; returns its key.
 
     Raises:
         InputError: it makes no sense, is there already, or would be calculated from itself.
     """
-    parameters, formula = checked(wanted), wanted.formula
-    _refuse_unhung(desk, wanted)
+    parameters, formula = checked(calculation), calculation.formula
+    _refuse_unhung(desk, calculation)
     with desk.archive.reading() as session:
         inputs = tuple(
-            Input(stored_point(session, point.id).uid, key) for point, key in wanted.inputs
+            Input(stored_point(session, point.id).uid, key) for point, key in calculation.inputs
         )
-    key = derived_key(wanted.channel, as_label(wanted.label))
-    act = SeriesCalculated(
+    key = derived_key(calculation.channel, as_label(calculation.label))
+    action = SeriesCalculated(
         inputs[0].point,
         fresh_id(),
         key,
@@ -265,25 +270,25 @@ def calculate(desk: Workspace, wanted: Calculation, words: str = "") -> str:
         inputs,
         words.strip(),
     )
-    desk.do(act)
+    desk.do(action)
     return key
 
 
-def recalculate(desk: Workspace, one: CalculatedSeries, words: str = "") -> None:
+def recalculate(desk: Workspace, calculated: CalculatedSeries, words: str = "") -> None:
     """Let a series be calculated by the newest version of its formula from now on.
 
     Raises:
         InputError: it is so already, or another series is calculated from it.
     """
-    newest = newest_of(one.formula_in_force)
+    newest = newest_of(calculated.formula_in_force)
     if newest is None:
         raise InputError("This is calculated by the newest version of its formula already.")
-    parameters = newest.checked(dict(one.parameters))
-    result = newest.result(channel_of(one.inputs[0][1])) or channel_of(one.series)
-    key = derived_key(result, own_label(one.series).removeprefix("="))
-    inputs = tuple(Input(*its) for its in one.inputs)
-    act = SeriesCalculated(
-        one.point,
+    parameters = newest.checked(dict(calculated.parameters))
+    result = newest.result(channel_of(calculated.inputs[0][1])) or channel_of(calculated.series)
+    key = derived_key(result, own_label(calculated.series).removeprefix("="))
+    inputs = tuple(Input(*its) for its in calculated.inputs)
+    action = SeriesCalculated(
+        calculated.point,
         fresh_id(),
         key,
         newest.key,
@@ -293,14 +298,16 @@ def recalculate(desk: Workspace, one: CalculatedSeries, words: str = "") -> None
         words.strip() or "by the newest version of the formula",
     )
     with desk.archive.writing() as session:
-        desk.do_within(session, CalculationRemoved(one.point, one.uid, one.series))
-        desk.do_within(session, act)
+        desk.do_within(
+            session, CalculationRemoved(calculated.point, calculated.uid, calculated.series)
+        )
+        desk.do_within(session, action)
 
 
-def remove_calculation(desk: Workspace, one: CalculatedSeries) -> None:
+def remove_calculation(desk: Workspace, calculated: CalculatedSeries) -> None:
     """Let a series not be calculated any more; what was measured stays as it is.
 
     Raises:
         InputError: another series is calculated from it.
     """
-    desk.do(CalculationRemoved(one.point, one.uid, one.series))
+    desk.do(CalculationRemoved(calculated.point, calculated.uid, calculated.series))

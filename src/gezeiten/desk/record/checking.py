@@ -111,8 +111,8 @@ class _Bases:
         """Return the height that a dip at an instant was taken from: as the sensor was said to hang
         then, else as it is said of the point now; 0 where nobody said it, so that heights count
         from there."""
-        there = depth_at(self._hung, at_ms)
-        return there.rim_m if there is not None else self._rim_m
+        sensor_depth = depth_at(self._hung, at_ms)
+        return sensor_depth.rim_m if sensor_depth is not None else self._rim_m
 
     def of(self, series: str, at_ms: int, rim_m: float) -> float:
         """Return what a series says then where the water stands at the measuring point."""
@@ -124,18 +124,21 @@ class _Bases:
                 if correction.is_on and correction.kind == TIE.key
             ]
         tie = next((one for one in self._ties[series] if one.touches(at_ms, at_ms + 1)), None)
-        there = depth_at(self._hung, at_ms)
+        sensor_depth = depth_at(self._hung, at_ms)
         is_height = tie is not None and tie.parameters.get("to") != "level"
         return base_of_dip(
-            channel_of(series), rim_m, there.length_m if there else None, is_height=is_height
+            channel_of(series),
+            rim_m,
+            sensor_depth.length_m if sensor_depth else None,
+            is_height=is_height,
         )
 
-    def compare_checks(self, one: CheckReading) -> CheckReading:
+    def compare_checks(self, check: CheckReading) -> CheckReading:
         """Return a check with the value that its series should say then."""
-        if one.dip_m is None:
-            return one
-        base_m = self.of(one.series, one.at_ms, one.rim_m or 0.0)
-        return replace(one, value=value_of_dip(channel_of(one.series), one.dip_m, base_m))
+        if check.dip_m is None:
+            return check
+        base_m = self.of(check.series, check.at_ms, check.rim_m or 0.0)
+        return replace(check, value=value_of_dip(channel_of(check.series), check.dip_m, base_m))
 
 
 def compare_checks(desk: Workspace, point_id: int, series: str) -> list[CheckComparison]:
@@ -227,37 +230,37 @@ def questions(desk: Workspace, typed: Sequence[TypedCheck]) -> list[CheckQuestio
     return found
 
 
-def _is_comparable(one: TypedCheck, other: TypedCheck) -> bool:
-    return one.is_dip == other.is_dip and channel_of(one.series) == channel_of(other.series)
+def _is_comparable(check: TypedCheck, other: TypedCheck) -> bool:
+    return check.is_dip == other.is_dip and channel_of(check.series) == channel_of(other.series)
 
 
-def _expected(desk: Workspace, one: TypedCheck) -> ExpectedReading | None:
+def _expected(desk: Workspace, check: TypedCheck) -> ExpectedReading | None:
     """Return what a check may say, by the record and how earlier checks differed from it; None
     where the record holds nothing there, or where nothing ties it to what is dipped."""
-    its, base_m = _as_check(desk, one, "")
-    known = compare_checks(desk, one.point.id, one.series)
+    its, base_m = _as_check(desk, check, "")
+    known = compare_checks(desk, check.point.id, check.series)
     before = [was.difference for was in known if math.isfinite(was.difference)]
-    [now] = _compared(desk, one.point.id, [its])
-    if math.isnan(now.recorded) or (one.is_dip and math.isnan(base_m)):
+    [now] = _compared(desk, check.point.id, [its])
+    if math.isnan(now.recorded) or (check.is_dip and math.isnan(base_m)):
         return None
-    if one.is_dip and not before and not _is_bound(desk, one):
+    if check.is_dip and not before and not _is_bound(desk, check):
         return None
     usual = float(np.median(before)) if before else 0.0
-    unit = quantity(channel_of(one.series)).unit
+    unit = quantity(channel_of(check.series)).unit
     value = now.recorded + usual
-    if one.is_dip:
-        value = dip_of_value(channel_of(one.series), value, base_m)
+    if check.is_dip:
+        value = dip_of_value(channel_of(check.series), value, base_m)
     return ExpectedReading(value, limit_of(unit, now.u, before))
 
 
-def _is_bound(desk: Workspace, one: TypedCheck) -> bool:
+def _is_bound(desk: Workspace, check: TypedCheck) -> bool:
     """Whether what is dipped and what is recorded are known to count from the same: by a tie, or by
     how the sensor hangs."""
     with desk.archive.reading() as session:
-        chain = chain_of(session, one.point.id, one.series)
-        point = stored_point(session, one.point.id)
-        hung = depth_at([its.depth for its in hangings(session).get(point.uid, [])], one.at_ms)
-    return hung is not None or any(step.is_on and step.kind == TIE.key for step in chain)
+        chain = chain_of(session, check.point.id, check.series)
+        point = stored_point(session, check.point.id)
+        depth = depth_at([its.depth for its in hangings(session).get(point.uid, [])], check.at_ms)
+    return depth is not None or any(step.is_on and step.kind == TIE.key for step in chain)
 
 
 def enter(desk: Workspace, typed: Sequence[TypedCheck]) -> int:
@@ -295,58 +298,58 @@ def enter(desk: Workspace, typed: Sequence[TypedCheck]) -> int:
     return len(said)
 
 
-def _entered(desk: Workspace, one: TypedCheck) -> CheckReading:
+def _entered(desk: Workspace, check: TypedCheck) -> CheckReading:
     """Return what is kept of a check: of a dip of a level whose sensor hangs nobody knows how far
     down its height, as it always was; it is held against nothing then."""
-    its, base_m = _as_check(desk, one, fresh_id())
+    its, base_m = _as_check(desk, check, fresh_id())
     if its.dip_m is None or math.isfinite(base_m):
         return its
-    height_m = value_of_dip(channel_of(one.series), its.dip_m, its.rim_m or 0.0)
+    height_m = value_of_dip(channel_of(check.series), its.dip_m, its.rim_m or 0.0)
     return replace(its, value=height_m)
 
 
-def _as_check(desk: Workspace, one: TypedCheck, uid: str) -> tuple[CheckReading, float]:
+def _as_check(desk: Workspace, check: TypedCheck, uid: str) -> tuple[CheckReading, float]:
     """Return a check as it is held against its series, and what that says where the water stands at
     the measuring point, NaN where nobody knows."""
     with desk.archive.reading() as session:
-        point, bases = stored_point(session, one.point.id), _Bases(session, one.point.id)
-        rim = bases.rim_m(one.at_ms)
-        base_m = bases.of(one.series, one.at_ms, rim)
-    channel, value = channel_of(one.series), one.value
+        point, bases = stored_point(session, check.point.id), _Bases(session, check.point.id)
+        rim = bases.rim_m(check.at_ms)
+        base_m = bases.of(check.series, check.at_ms, rim)
+    channel, value = channel_of(check.series), check.value
     dip_m = rim_m = None
-    if one.is_dip:
+    if check.is_dip:
         if channel not in DIPPED:
             raise InputError(f"{quantity(channel).name} is not dipped; type its value.")
-        dip_m, rim_m = one.value, rim
+        dip_m, rim_m = check.value, rim
         value = value_of_dip(channel, dip_m, base_m)
     usual = dip_uncertainty_m(dip_m) if dip_m is not None else 0.0
     made = CheckReading(
         uid,
         point.uid,
-        one.series,
-        one.at_ms,
+        check.series,
+        check.at_ms,
         value,
-        usual if one.u is None else one.u,
-        one.low,
-        one.high,
+        usual if check.u is None else check.u,
+        check.low,
+        check.high,
         dip_m,
         rim_m,
-        one.by,
-        one.remark,
+        check.by,
+        check.remark,
         0,
         "",
     )
     return made, base_m
 
 
-def withdraw_check(desk: Workspace, one: CheckReading) -> None:
+def withdraw_check(desk: Workspace, check: CheckReading) -> None:
     """Take a check reading back; what it said stays in the logbook."""
-    desk.do(CheckWithdrawn(one.point, one.uid, one.series, one.at_ms))
+    desk.do(CheckWithdrawn(check.point, check.uid, check.series, check.at_ms))
 
 
 # -- tying -----------------------------------------------------------------------------------------
 def try_tying(
-    desk: Workspace, point: PointPlace, series: str, span: tuple[int, int | None], way: Way
+    desk: Workspace, point: PointPlace, series: str, span: tuple[int, int | None], method: Way
 ) -> FitTrial:
     """Return the step that would tie the record of a stretch to the checks in it.
 
@@ -359,23 +362,23 @@ def try_tying(
         check for check in checks_of(desk, point.id, series) if span[0] <= check.at_ms < until_ms
     ]
     with desk.archive.reading() as session:
-        standing = chain_of(session, point.id, series)
-    empty = {"way": way, "knots": [[0, 0.0]], "checks": 0}
+        corrections = chain_of(session, point.id, series)
+    empty = {"way": method, "knots": [[0, 0.0]], "checks": 0}
     bare = proposed(point, series, TIE.key, span, empty)
-    before = below(bare, standing)
-    steps = [correction for correction in standing if correction.uid in before]
+    before = below(bare, corrections)
+    steps = [correction for correction in corrections if correction.uid in before]
     parts = [
         corrected(uncorrected(desk, point.id, series, _wider(one)), steps) for one in _spans(listed)
     ]
     checks = compared(listed, join_series(parts))
-    tie = fit(way, checks)
+    tie = fit(method, checks)
     if tie is None and any(one.dip_m is not None and math.isnan(one.value) for one in listed):
         raise InputError(
             "A dip and a level count from different points: say first how far the sensor hangs "
             "below the measuring point (Sites and points, How it hangs)."
         )
     if tie is None:
-        least = "three checks, not all at once," if way == "line" else "one check"
+        least = "three checks, not all at once," if method == "line" else "one check"
         raise InputError(
             f"It takes at least {least} at instants at which the record holds "
             "readings; enter some, or choose another stretch."
@@ -383,7 +386,7 @@ def try_tying(
     used = [check for check in checks if math.isfinite(check.difference)]
     earlier = [
         correction
-        for correction in standing
+        for correction in corrections
         if correction.is_on and correction.kind == TIE.key and correction.touches(span[0], until_ms)
     ]
     is_height = channel_of(series) not in LEVELS or any(
@@ -391,7 +394,7 @@ def try_tying(
     )
     to = "height" if is_height else "level"
     parameters = {
-        "way": way,
+        "way": method,
         "knots": [list(knot) for knot in tie.knots],
         "u": tie.u,
         "checks": len(used),
@@ -417,10 +420,12 @@ def save_fit(desk: Workspace, point: PointPlace, tried: FitTrial, words: str) ->
         raise InputError("Say in a few words why; it stands beside the step from then on.")
     with desk.archive.reading() as session:
         uid = stored_point(session, point.id).uid
-        said = chain_of(session, point.id, step.series)
+        corrections = chain_of(session, point.id, step.series)
     its = (step.start_ms, step.until_ms)
     earlier = [
-        correction for correction in said if correction.kind == TIE.key and correction.touches(*its)
+        correction
+        for correction in corrections
+        if correction.kind == TIE.key and correction.touches(*its)
     ]
     if any(one.start_ms < its[0] or one.until_ms > its[1] for one in earlier):
         raise InputError(

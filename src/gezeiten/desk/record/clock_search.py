@@ -87,14 +87,14 @@ def by_data(
     beside_right = correct_clock_spans(desk, *other)
     wider = (span[0] - LONGEST_FOUND_MS, span[1] + LONGEST_FOUND_MS)
     beside = join_series([_read_spans(desk, *other, one) for one in shared([wider], beside_right)])
-    found = found_shift(_read_spans(desk, point, series, span), beside, LONGEST_FOUND_MS)
-    if found is None:
+    shift = found_shift(_read_spans(desk, point, series, span), beside, LONGEST_FOUND_MS)
+    if shift is None:
         raise InputError(
             "These two are not known side by side for long enough while the clock of the other one "
             "was right; choose another series."
         )
     own_right = correct_clock_spans(desk, point, series, but=clock.mission)
-    return FoundClock(found, _lag(desk, (point, series), other, shared(own_right, beside_right)))
+    return FoundClock(shift, _lag(desk, (point, series), other, shared(own_right, beside_right)))
 
 
 def _lag(

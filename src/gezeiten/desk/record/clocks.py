@@ -77,22 +77,29 @@ def mission_clocks(desk: Workspace, point: PointPlace, series: str) -> list[Miss
 
 def _clock(
     session: ArchiveSession,
-    feed: SeriesAssignment,
+    assignment: SeriesAssignment,
     said: tuple[StoredClockCorrection | None, StoredClockCorrection | None],
     drifts: Mapping[str, float],
 ) -> MissionClock:
-    stay = feed.deployment.stay
-    mission = missions_by_id(session, [feed.mission])[feed.mission]
+    stay = assignment.deployment.stay
+    mission = missions_by_id(session, [assignment.mission])[assignment.mission]
     launched = mission.launched_ms
     reads = [ClockRead(launched, launched, _LAUNCH_U_MS)]
-    for at_ms, ahead_ms, u_ms in measured_differences(session, feed.mission):
+    for at_ms, ahead_ms, u_ms in measured_differences(session, assignment.mission):
         if at_ms > launched:
             reads.append(ClockRead(round(at_ms + ahead_ms), at_ms, max(u_ms, 1.0)))
-    span = (max(feed.start_ms, stay.first_ms), feed.end_ms)
+    span = (max(assignment.start_ms, stay.first_ms), assignment.end_ms)
     drift_ppm = drifts.get(mission.logger.model, USUAL_DRIFT_PPM)
     last_ms = mission.first_ms + max(mission.readings - 1, 0) * mission.interval_ms
     return MissionClock(
-        feed.mission, stay.source, mission.number, span, tuple(reads), *said, drift_ppm, last_ms
+        assignment.mission,
+        stay.source,
+        mission.number,
+        span,
+        tuple(reads),
+        *said,
+        drift_ppm,
+        last_ms,
     )
 
 
@@ -159,7 +166,7 @@ def save_clock_correction(
         for before in filter(None, (clock.correction, clock.disabled_correction)):
             desk.do_within(session, _withdrawal(before))
         its = (clock.serial, clock.mission, clock.number, fresh_id())
-        act = ClockCorrected(
+        action = ClockCorrected(
             *its,
             way,
             put_right.pairs,
@@ -169,7 +176,7 @@ def save_clock_correction(
             put_right.rate_beyond,
             uncertainty.drift_ppm,
         )
-        desk.do_within(session, act)
+        desk.do_within(session, action)
 
 
 def withdraw_clock_correction(desk: Workspace, clock: MissionClock) -> None:
@@ -205,8 +212,13 @@ def switch_clock(desk: Workspace, clock: MissionClock, words: str) -> None:
         desk.do(ClockCorrectionEnabled(*which, fresh_id(), words.strip()))
 
 
-def _withdrawal(kept: StoredClockCorrection) -> ClockCorrectionWithdrawn:
-    return ClockCorrectionWithdrawn(kept.serial, kept.mission, kept.number, kept.uid)
+def _withdrawal(clock_correction: StoredClockCorrection) -> ClockCorrectionWithdrawn:
+    return ClockCorrectionWithdrawn(
+        clock_correction.serial,
+        clock_correction.mission,
+        clock_correction.number,
+        clock_correction.uid,
+    )
 
 
 def _refuse_if_steps_exist(desk: Workspace, clock: MissionClock) -> None:

@@ -108,36 +108,36 @@ class CalculatedView:
     def _with_window_before(self, session: ArchiveSession, first: Series, span: Span) -> Series:
         before = (span[0] - self.calculated.window_ms, span[1])
         whole = [(self.inputs[0].read_around(session, before), channel_of(self.inputs[0].key))]
-        made = derive(
+        series = derive(
             self.calculated.formula_in_force,
             self.calculated.parameters,
             whole,
             channel_of(self.calculated.series),
         )
-        return made.subset(np.isin(made.times_utc_ms, first.times_utc_ms))
+        return series.subset(np.isin(series.times_utc_ms, first.times_utc_ms))
 
 
 def computed(
     session: ArchiveSession,
-    how: CalculatedSeries,
+    calculated: CalculatedSeries,
     inputs: tuple[RecordView, ...],
-    known: MemoryCache[ComputedPiece],
+    cache: MemoryCache[ComputedPiece],
 ) -> CalculatedView:
     """Return what a calculated series is made of, as its inputs are now.
 
     Args:
-        known: pieces by what they follow from, of all series.
+        cache: pieces by what they follow from, of all series.
     """
-    made, first = CalculatedView(how, inputs), inputs[0]
+    made, first = CalculatedView(calculated, inputs), inputs[0]
     estimated: list[Series] = []
     for at in range(len(first.places)):
         span = (int(first.first_ms[at]), int(first.last_ms[at]) + 1)
         stamp = _stamp(made, at, span)
-        piece = known.get(stamp) if stamp is not None else None
+        piece = cache.get(stamp) if stamp is not None else None
         if piece is None:
             piece = replace(_piece(session, made, at, span), stamp=stamp)
             if stamp is not None and piece.cells is not None:
-                known.store(stamp, piece, _nbytes(piece.cells, piece))
+                cache.store(stamp, piece, _nbytes(piece.cells, piece))
         made.listed.append(piece)
         estimated.append(piece.estimated)
     estimated += [made.of(session, fill) for fill in first.source.fills]
@@ -145,24 +145,30 @@ def computed(
     return made
 
 
-def _stamp(made: CalculatedView, at: int, span: Span) -> Hashable:
+def _stamp(calculated_view: CalculatedView, at: int, span: Span) -> Hashable:
     """Return what a piece follows from: its formula and the readings of all inputs."""
-    first = made.inputs[0]
+    first = calculated_view.inputs[0]
     own = first.source.listed[first.places[at]].stamp
-    others = tuple(view.stamp(span) for view in made.inputs[1:])
-    if made.calculated.window_ms:
-        others = (first.stamp((span[0] - made.calculated.window_ms, span[1])),)
+    others = tuple(view.stamp(span) for view in calculated_view.inputs[1:])
+    if calculated_view.calculated.window_ms:
+        others = (first.stamp((span[0] - calculated_view.calculated.window_ms, span[1])),)
     known = (
-        made.calculated.uid,
-        made.calculated.sensor_depths if made.calculated.formula_in_force.uses_sensor_depth else (),
+        calculated_view.calculated.uid,
+        calculated_view.calculated.sensor_depths
+        if calculated_view.calculated.formula_in_force.uses_sensor_depth
+        else (),
     )
     return None if own is None or None in others else (*known, own, others)
 
 
-def _piece(session: ArchiveSession, made: CalculatedView, at: int, span: Span) -> ComputedPiece:
+def _piece(
+    session: ArchiveSession, calculated_view: CalculatedView, at: int, span: Span
+) -> ComputedPiece:
     """Calculate a piece; of a damaged one that it cannot be, and is looked at again."""
     try:
-        whole, lacking = made.with_missing(session, made.inputs[0].chunk(session, at))
+        whole, lacking = calculated_view.with_missing(
+            session, calculated_view.inputs[0].chunk(session, at)
+        )
     except ArchiveDamagedError:
         return unknown(span)
     return replace(piece_of(whole, span), missing=lacking)
@@ -177,10 +183,10 @@ def unknown(span: Span) -> ComputedPiece:
     return ComputedPiece(span, None, 0, -np.inf, np.inf, None, None, empty_series())
 
 
-def piece_of(whole: Series, span: Span) -> ComputedPiece:
+def piece_of(series: Series, span: Span) -> ComputedPiece:
     """Return what is known of a piece of these readings."""
-    is_estimated = whole.estimated
-    measured = whole.subset(~is_estimated)
+    is_estimated = series.estimated
+    measured = series.subset(~is_estimated)
     if not len(measured):
         return ComputedPiece(
             span,
@@ -190,7 +196,7 @@ def piece_of(whole: Series, span: Span) -> ComputedPiece:
             -np.inf,
             None,
             cells_of_series(measured),
-            whole.subset(is_estimated),
+            series.subset(is_estimated),
         )
     ends = int(measured.times_utc_ms[0]), int(measured.times_utc_ms[-1])
     return ComputedPiece(
@@ -201,7 +207,7 @@ def piece_of(whole: Series, span: Span) -> ComputedPiece:
         float(measured.values.max()),
         None,
         cells_of_series(measured),
-        whole.subset(is_estimated),
+        series.subset(is_estimated),
     )
 
 

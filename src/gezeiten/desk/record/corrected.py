@@ -35,7 +35,7 @@ class CorrectedView:
         listed = self.uncorrected.source.fills
         if not isinstance(self.uncorrected.source, CalculatedView):
             return listed
-        return [made for one in listed if len(made := corrected(one, self.steps))]
+        return [series for one in listed if len(series := corrected(one, self.steps))]
 
     def read(self, session: ArchiveSession, at: int) -> Series:
         """Return the corrected readings of a piece.
@@ -64,28 +64,28 @@ class CorrectedView:
 
 def corrected_view(
     session: ArchiveSession,
-    given: RecordView,
+    record_view: RecordView,
     steps: tuple[Correction, ...],
-    known: MemoryCache[ComputedPiece],
+    cache: MemoryCache[ComputedPiece],
 ) -> CorrectedView:
     """Return what a series is made of once it is corrected.
 
     Args:
-        known: pieces by what they follow from, of all series.
+        cache: pieces by what they follow from, of all series.
     """
-    made = CorrectedView(given, steps)
-    for at, place in enumerate(given.places):
-        span = (int(given.first_ms[at]), int(given.last_ms[at]) + 1)
-        own, touched = given.source.listed[place], made.touching(at)
+    made = CorrectedView(record_view, steps)
+    for at, place in enumerate(record_view.places):
+        span = (int(record_view.first_ms[at]), int(record_view.last_ms[at]) + 1)
+        own, touched = record_view.source.listed[place], made.touching(at)
         if not touched and own.ends is not None:
             made.listed.append(own)
             continue
         stamp = _stamp(own, touched)
-        piece = known.get(stamp) if stamp is not None else None
+        piece = cache.get(stamp) if stamp is not None else None
         if piece is None:
             piece = replace(_piece(session, made, at, span), stamp=stamp)
             if stamp is not None and piece.cells is not None:
-                known.store(stamp, piece, piece.cells.nbytes + 500)
+                cache.store(stamp, piece, piece.cells.nbytes + 500)
         made.listed.append(piece)
         if piece.cells is not None:
             made.own_cells[at] = piece.cells

@@ -177,13 +177,13 @@ def effect(
         ArchiveDamagedError: readings are damaged.
     """
     with desk.archive.reading() as session:
-        standing = chain_of(session, point.id, series)
+        corrections = chain_of(session, point.id, series)
     source = uncorrected(desk, point.id, series, span)
     changed = [
         replace(correction, is_on=not correction.is_on)
         if correction.uid == switched
         else correction
-        for correction in standing
+        for correction in corrections
     ]
     if step is not None:
         changed = [
@@ -192,7 +192,7 @@ def effect(
             if one.kind not in instead_of or not one.touches(step.start_ms, step.until_ms)
         ] + [step]
     changed = outdated_marked(changed)
-    return compared(corrected(source, standing), corrected(source, changed))
+    return compared(corrected(source, corrections), corrected(source, changed))
 
 
 def effect_of_fill(desk: Workspace, point: PointPlace, step: RecordStep, span: Span) -> Effect:
@@ -258,7 +258,7 @@ def save_correction(desk: Workspace, point: PointPlace, step: Correction, words:
 
 
 def of_another_sensor(
-    step: Correction, feeds: Iterable[SeriesAssignment]
+    step: Correction, assignments: Iterable[SeriesAssignment]
 ) -> SeriesAssignment | None:
     """Return the first that feeds a series in the stretch of a calibration by a certificate of
     another logger; None where there is none, or no certificate."""
@@ -267,7 +267,7 @@ def of_another_sensor(
         return None
     its = (
         feed
-        for feed in feeds
+        for feed in assignments
         if feed.deployment.stay.source != certificate["serial"]
         and step.touches(feed.start_ms, feed.end_ms)
     )

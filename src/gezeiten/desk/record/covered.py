@@ -82,6 +82,12 @@ def write_coverage(days: Days, target: Path) -> None:
         write_atomic(target, text.getvalue())
 
 
-def _row(period: str, one: CoveredTime) -> list[str]:
-    suspect = one.suspect_ms / one.length_ms if one.length_ms else 0.0
-    return [period, *(f"{100 * share:.2f}" for share in (one.share, one.estimated_share, suspect))]
+def _row(period: str, covered_time: CoveredTime) -> list[str]:
+    suspect = covered_time.suspect_ms / covered_time.length_ms if covered_time.length_ms else 0.0
+    return [
+        period,
+        *(
+            f"{100 * share:.2f}"
+            for share in (covered_time.share, covered_time.estimated_share, suspect)
+        ),
+    ]

@@ -90,7 +90,7 @@ def day_by_day(
     return DailyRecord(tuple(days), tuple(degrees), tuple(index), is_mass)
 
 
-def write_days(found: DailyRecord, unit: str, target: Path) -> None:
+def write_days(daily_record: DailyRecord, unit: str, target: Path) -> None:
     """Write what is shown as CSV (RFC 4180), whole or not at all.
 
     Raises:
@@ -102,17 +102,17 @@ def write_days(found: DailyRecord, unit: str, target: Path) -> None:
         "readings",
         *(f"{name}_{unit}" for name in ("mean", "lowest", "highest")),
     ]
-    heads += ["degree_days_K_d"] if found.degrees else []
-    name = "index" if found.is_regulatory else "index_like"
-    heads += ["hours", "mean_of_hours_ug_m3", name] if found.index else []
+    heads += ["degree_days_K_d"] if daily_record.degrees else []
+    name = "index" if daily_record.is_regulatory else "index_like"
+    heads += ["hours", "mean_of_hours_ug_m3", name] if daily_record.index else []
     rows = [heads]
-    for i, one in enumerate(found.days):
+    for i, one in enumerate(daily_record.days):
         its = one.numbers
         row = [f"{one.day:%Y-%m-%d}", f"{100 * its.coverage:.1f}", str(its.n)]
         row += [_figure(value) for value in (its.mean, its.lowest, its.highest)]
-        row += [_figure(found.degrees[i])] if found.degrees else []
-        if found.index:
-            that = found.index[i]
+        row += [_figure(daily_record.degrees[i])] if daily_record.degrees else []
+        if daily_record.index:
+            that = daily_record.index[i]
             index = "" if that.index is None else str(that.index)
             row += [
                 str(that.hours),

@@ -63,7 +63,7 @@ def sources(desk: Workspace, *, serial: str = "", point_id: int | None = None) -
             and (point_id is None or deployment.point == made.points[point_id])
         ]
         missions = missions_by_id(session, {one.stay.mission for one in stood})
-        said = source_statements(session)
+        statements = source_statements(session)
     seen = [
         _deployment_view(one, made, known[one.point], missions[one.stay.mission].number)
         for one in stood
@@ -76,27 +76,31 @@ def sources(desk: Workspace, *, serial: str = "", point_id: int | None = None) -
         tuple(seen),
         tuple(
             statement
-            for statement in said
+            for statement in statements
             if statement.source in here or statement.point_uid in uids
         ),
     )
 
 
 def _deployment_view(
-    one: Deployment, made: Layout, point: PointPlace, number: int
+    deployment: Deployment, made: Layout, point: PointPlace, number: int
 ) -> DeploymentView:
-    fed = [feed for feed in made.by_mission.get(one.stay.mission, ()) if feed.deployment == one]
-    shown = {series.key for series in made.shown.get(one.point, ())}
+    fed = [
+        feed
+        for feed in made.by_mission.get(deployment.stay.mission, ())
+        if feed.deployment == deployment
+    ]
+    shown = {series.key for series in made.shown.get(deployment.point, ())}
     keys = dict.fromkeys(feed.series for feed in fed if feed.series in shown)
-    end = None if one.end_ms == EVER_MS else one.end_ms
+    end = None if deployment.end_ms == EVER_MS else deployment.end_ms
     return DeploymentView(
-        one.stay.source,
-        one.stay.is_logger,
+        deployment.stay.source,
+        deployment.stay.is_logger,
         number,
         point,
-        one.first_ms,
+        deployment.first_ms,
         end,
-        one.stay.channels,
+        deployment.stay.channels,
         tuple(keys),
     )
 
@@ -119,7 +123,7 @@ def place_source(
     left = _points_of(desk, serial)
     with desk.archive.reading() as session:
         uid = stored_point(session, point_id).uid if point_id is not None else None
-    act = SourceDeployed(
+    action = SourceDeployed(
         serial,
         fresh_id(),
         uid,
@@ -128,7 +132,7 @@ def place_source(
         words.strip(),
         tuple(one for one in left if one != uid),
     )
-    desk.do(act)
+    desk.do(action)
 
 
 def assign_source(
@@ -154,14 +158,14 @@ def assign_source(
     return series_key(channel, label)
 
 
-def withdraw_statement(desk: Workspace, said: SourceStatement) -> None:
+def withdraw_statement(desk: Workspace, statement: SourceStatement) -> None:
     """Take back what was said of a source; then it is again what it was before."""
-    if said.channel:
-        desk.do(AssignmentWithdrawn(said.point_uid, said.uid))
+    if statement.channel:
+        desk.do(AssignmentWithdrawn(statement.point_uid, statement.uid))
         return
-    there = list(dict.fromkeys([*_points_of(desk, said.source), said.point_uid]))
+    there = list(dict.fromkeys([*_points_of(desk, statement.source), statement.point_uid]))
     there = [uid for uid in there if uid]
-    desk.do(DeploymentWithdrawn(said.source, said.uid, tuple(there)))
+    desk.do(DeploymentWithdrawn(statement.source, statement.uid, tuple(there)))
 
 
 def _points_of(desk: Workspace, serial: str) -> list[str]:

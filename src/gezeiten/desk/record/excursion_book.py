@@ -198,13 +198,13 @@ def excursions(desk: Workspace, point_id: int | None = None) -> list[BookedExcur
     return listed
 
 
-def _booked(found: StoredExcursion, point: PointPlace, rule: LimitRule) -> BookedExcursion:
-    now, said, part_of = found.excursion, found.assessment, found.merged_with
-    is_above = found.rule.side == "above"
+def _booked(excursion: StoredExcursion, point: PointPlace, rule: LimitRule) -> BookedExcursion:
+    now, said, part_of = excursion.excursion, excursion.assessment, excursion.merged_with
+    is_above = excursion.rule.side == "above"
     return BookedExcursion(
-        id=found.id,
+        id=excursion.id,
         point=point,
-        mission=found.mission.number,
+        mission=excursion.mission.number,
         rule=rule,
         start_ms=now.start_ms,
         end_ms=now.end_ms,
@@ -214,8 +214,8 @@ def _booked(found: StoredExcursion, point: PointPlace, rule: LimitRule) -> Booke
         dose=now.dose,
         measured=now.measured,
         estimated=now.estimated,
-        found_ms=found.found_ms,
-        is_gone=found.is_only_assessment,
+        found_ms=excursion.found_ms,
+        is_gone=excursion.is_only_assessment,
         cause=said.text.cause if said else None,
         comment=said.text.words if said else "",
         settled_ms=said.at_ms if said else None,
@@ -263,7 +263,7 @@ def settle(
         _refuse_replacing(chosen, set(replacing))
         for found in chosen:
             old = found.assessment
-            act = ExcursionAssessed(
+            action = ExcursionAssessed(
                 stored_point(session, found.point_id).uid,
                 old.uid if old else fresh_id(),
                 found.mission,
@@ -272,7 +272,7 @@ def settle(
                 AssessmentWords(cause, words.strip()),
                 old.text if old else None,
             )
-            desk.do_within(session, act)
+            desk.do_within(session, action)
         match_assessments(session, [found.point_id for found in chosen])
 
 
@@ -304,12 +304,12 @@ def reopen(desk: Workspace, excursion_id: int) -> None:
         old = found.assessment
         if old is None:
             raise InputError("Nobody has assessed this yet, so there is nothing to take back.")
-        act = AssessmentWithdrawn(
+        action = AssessmentWithdrawn(
             stored_point(session, found.point_id).uid,
             old.uid,
             found.rule.as_dict(),
             old.excursion,
             old.text,
         )
-        desk.do_within(session, act)
+        desk.do_within(session, action)
         match_assessments(session, [found.point_id])

@@ -86,14 +86,14 @@ class _Detector:
         ]
 
     def _by_mission(
-        self, limit: StoredLimit, listed: list[Excursion]
+        self, limit: StoredLimit, excursions: list[Excursion]
     ) -> Iterator[tuple[tuple[int, str, int], Excursion]]:
         """Yield what a limit that was set finds, under the mission whose readings it begins in; of
         a calculated series under that of its first input."""
         with self.desk.archive.reading() as session:
             root = layout(session).root_of(self.at.point_id, limit.series)
         feeds = [one for one in self.assignments if one.series == root]
-        for excursion in listed:
+        for excursion in excursions:
             missions = (
                 feed.mission
                 for feed in feeds
@@ -124,9 +124,9 @@ class _Detector:
         since = counted_from(rule, begins[0], self.at.zone)
         span = (max(since, whole[0]), begins[1] + 1)
         read = self._read(series, rule, span).between(*whole)
-        found = find_excursions(read, rule, self.at.zone, alarmed_only=True)
+        excursions = find_excursions(read, rule, self.at.zone, alarmed_only=True)
         return begins, [
-            excursion for excursion in found if begins[0] <= excursion.start_ms < begins[1]
+            excursion for excursion in excursions if begins[0] <= excursion.start_ms < begins[1]
         ]
 
     def _extended_by_hold(self, series: str, rule: LimitRule) -> Span:
@@ -186,15 +186,17 @@ class _Detector:
                 return int(quiet[0])
             at_ms = int(after.times_utc_ms[-1]) + 1
 
-    def _absent(self, stretch: WatchedAssignment, rule: LimitRule) -> tuple[Span, list[Excursion]]:
+    def _absent(
+        self, watched_assignment: WatchedAssignment, rule: LimitRule
+    ) -> tuple[Span, list[Excursion]]:
         """Return the stretches without a sensor; a mission that never lacked a value has none."""
-        whole = (stretch.assignment.start_ms, stretch.assignment.end_ms)
+        whole = (watched_assignment.assignment.start_ms, watched_assignment.assignment.end_ms)
         if not concerns(rule, whole, self.changed, self.at.zone):
             return (whole[0], whole[0]), []
         with self.desk.archive.reading() as session:
-            if not has_missing_values(session, stretch.assignment):
+            if not has_missing_values(session, watched_assignment.assignment):
                 return whole, []
-            recorded = load_recorded(session, self.at.point_id, stretch.assignment)
+            recorded = load_recorded(session, self.at.point_id, watched_assignment.assignment)
         return whole, find_absences(*recorded, rule)
 
 
@@ -212,7 +214,9 @@ def detect_excursions(
     return _Detector(desk, at, stretches, limits, changed).detect(now.text())
 
 
-def _basis(zone: str, stretches: list[WatchedAssignment], limits: list[StoredLimit]) -> Basis:
+def _basis(
+    zone: str, watched_assignments: list[WatchedAssignment], limits: list[StoredLimit]
+) -> Basis:
     plans = [
         basis_line(
             period.series,
@@ -220,7 +224,7 @@ def _basis(zone: str, stretches: list[WatchedAssignment], limits: list[StoredLim
             (period.assignment.start_ms, period.assignment.end_ms),
             period.rules,
         )
-        for period in stretches
+        for period in watched_assignments
     ]
     by_hand = [
         basis_line(one.series, "", (force.start_ms, force.end_ms), force.rules)

@@ -53,10 +53,10 @@ def switch_fill(desk: Workspace, point: PointPlace, step: RecordStep, words: str
 
 def _refuse_measured(desk: Workspace, point: PointPlace, step: RecordStep) -> None:
     """What was measured meanwhile is not filled; where a part is still missing that is."""
-    there = read_around(desk, point.id, step.channel, (step.start_ms, step.end_ms))
+    series = read_around(desk, point.id, step.channel, (step.start_ms, step.end_ms))
     with desk.archive.reading() as session:
         wanted = estimates_of(session, step.id).times_utc_ms
-    if np.isin(wanted, there.times_utc_ms[~there.estimated]).all():
+    if np.isin(wanted, series.times_utc_ms[~series.estimated]).all():
         raise InputError("Readings of this gap have come meanwhile; nothing of it is left to fill.")
 
 

@@ -24,7 +24,7 @@ def sensor_depths_of(desk: Workspace, point: PointPlace) -> list[StoredSensorDep
         return hangings(session).get(point.uid, [])
 
 
-def set_sensor_depth(desk: Workspace, point: PointPlace, hung: SensorDepth, words: str) -> None:
+def set_sensor_depth(desk: Workspace, point: PointPlace, depth: SensorDepth, words: str) -> None:
     """Say how the sensor hangs from an instant on.
 
     Raises:
@@ -32,21 +32,23 @@ def set_sensor_depth(desk: Workspace, point: PointPlace, hung: SensorDepth, word
     """
     if not words.strip():
         raise InputError("Say in a few words why; it stands beside it from then on.")
-    if not all(math.isfinite(one) for one in (hung.rim_m, hung.length_m)):
+    if not all(math.isfinite(one) for one in (depth.rim_m, depth.length_m)):
         raise InputError("Both heights are numbers; correct them.")
-    if not 0 <= hung.length_m <= _LONGEST_M:
+    if not 0 <= depth.length_m <= _LONGEST_M:
         raise InputError(
             f"A sensor hangs 0 to {_LONGEST_M:g} m below its measuring point; correct the length."
         )
-    if any(sensor_depth.depth == hung for sensor_depth in sensor_depths_of(desk, point)):
+    if any(sensor_depth.depth == depth for sensor_depth in sensor_depths_of(desk, point)):
         raise InputError("That is said already; nothing would change.")
     with desk.archive.reading() as session:
         uid = stored_point(session, point.id).uid
     desk.do(
-        SensorDepthSet(uid, fresh_id(), hung.since_ms, hung.rim_m, hung.length_m, words.strip())
+        SensorDepthSet(uid, fresh_id(), depth.since_ms, depth.rim_m, depth.length_m, words.strip())
     )
 
 
-def withdraw_sensor_depth(desk: Workspace, point: PointPlace, one: StoredSensorDepth) -> None:
+def withdraw_sensor_depth(
+    desk: Workspace, point: PointPlace, sensor_depth: StoredSensorDepth
+) -> None:
     """Take back what was said of how the sensor hangs from an instant on."""
-    desk.do(SensorDepthWithdrawn(one.point, one.uid, one.depth.since_ms))
+    desk.do(SensorDepthWithdrawn(sensor_depth.point, sensor_depth.uid, sensor_depth.depth.since_ms))

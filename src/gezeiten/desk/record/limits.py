@@ -35,10 +35,12 @@ class LimitView:
 
 def limits_over_time(desk: Workspace, point_id: int) -> list[LimitView]:
     """Return all limits that were or are in force at a point, by series and begin."""
-    stretches = watched(desk, point_id)
+    watched_assignments = watched(desk, point_id)
     with desk.archive.reading() as session:
         made = layout(session)
-        missions = missions_by_id(session, {period.assignment.mission for period in stretches})
+        missions = missions_by_id(
+            session, {period.assignment.mission for period in watched_assignments}
+        )
         has_readings = {one.key for one in made.shown.get(made.points[point_id], ())}
     seen = [
         LimitView(
@@ -49,7 +51,7 @@ def limits_over_time(desk: Workspace, point_id: int) -> list[LimitView]:
             period.assignment.deployment.stay.source,
             missions[period.assignment.mission].number,
         )
-        for period in stretches
+        for period in watched_assignments
         if period.series in has_readings
         for rule in period.rules
     ]
@@ -93,8 +95,8 @@ def set_limit(
         if not (made.of_series(point_id, series) or made.calculated(point_id, series)):
             raise InputError("There is no such series at this point; choose one of the list.")
     plain = {**rule.as_dict(), "channel": series}
-    act = LimitSet(uid, fresh_id(), series, plain, start_ms, end_ms, words.strip())
-    desk.do(act)
+    action = LimitSet(uid, fresh_id(), series, plain, start_ms, end_ms, words.strip())
+    desk.do(action)
 
 
 def end_limit(desk: Workspace, limit: StoredLimit, end_ms: int, words: str) -> None:
@@ -105,8 +107,8 @@ def end_limit(desk: Workspace, limit: StoredLimit, end_ms: int, words: str) -> N
     """
     if not words.strip():
         raise InputError("Say in a few words why; it stands in the logbook.")
-    act = LimitEnded(_uid(desk, limit.point_id), limit.uid, limit.end_ms, end_ms, words.strip())
-    desk.do(act)
+    action = LimitEnded(_uid(desk, limit.point_id), limit.uid, limit.end_ms, end_ms, words.strip())
+    desk.do(action)
 
 
 def withdraw_limit(desk: Workspace, limit: StoredLimit) -> None:

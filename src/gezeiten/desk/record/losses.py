@@ -43,19 +43,19 @@ class ValueLoss:
 
 
 def losses_of_correction(
-    desk: Workspace, point: PointPlace, series: str, span: Span, seen: Effect
+    desk: Workspace, point: PointPlace, series: str, span: Span, effect: Effect
 ) -> list[ValueLoss]:
     """Return what calculated series would lose in a stretch by a change of a chain.
 
     Args:
-        seen: what the change does to the readings of the series there.
+        effect: what the change does to the readings of the series there.
 
     Raises:
         ArchiveDamagedError: readings are damaged.
     """
     wide = read_around(desk, point.id, series, _wider(span))
     stays = wide.estimated | ~_inside(wide, span)
-    changed = join_series([seen.after, wide.subset(stays)])
+    changed = join_series([effect.after, wide.subset(stays)])
     return _losses(desk, {(point.uid, series): changed}, span)
 
 
@@ -96,16 +96,18 @@ def losses_of_clock(
 def _relocated(
     desk: Workspace,
     point: PointPlace,
-    feeds: list[SeriesAssignment],
+    assignments: list[SeriesAssignment],
     maps: tuple[ClockMap, ClockMap],
     steps: list[Correction],
 ) -> Series:
     """Return a series as it would be were the readings of feeds, all of it, on another clock."""
-    series = feeds[0].series
-    wide = _wider((min(feed.start_ms for feed in feeds), max(feed.end_ms for feed in feeds)))
+    series = assignments[0].series
+    wide = _wider(
+        (min(feed.start_ms for feed in assignments), max(feed.end_ms for feed in assignments))
+    )
     source = uncorrected(desk, point.id, series, wide)
     parts, others = [], np.ones(len(source), np.bool_)
-    for span in ((feed.start_ms, feed.end_ms) for feed in feeds):
+    for span in ((feed.start_ms, feed.end_ms) for feed in assignments):
         own = _inside(source, span)
         shown = maps[0].shown(source.times_utc_ms[own])
         parts.append(
@@ -154,18 +156,26 @@ def _would_be(
 
 
 def _calculated(
-    desk: Workspace, made: Layout, how: CalculatedSeries, span: Span, changed: Mapping[Key, Series]
+    desk: Workspace,
+    made: Layout,
+    calculated: CalculatedSeries,
+    span: Span,
+    changed: Mapping[Key, Series],
 ) -> Series:
-    wide = (span[0] - how.reach_ms, span[1] + how.reach_ms)
-    first, *others = (_would_be(desk, made, one, wide, changed) for one in how.inputs)
-    own = first if how.window_ms else first.between(*span)
-    channels = [channel_of(key) for _, key in how.inputs]
+    wide = (span[0] - calculated.reach_ms, span[1] + calculated.reach_ms)
+    first, *others = (_would_be(desk, made, one, wide, changed) for one in calculated.inputs)
+    own = first if calculated.window_ms else first.between(*span)
+    channels = [channel_of(key) for _, key in calculated.inputs]
     inputs = list(zip([own, *others], channels, strict=True))
     series = derive(
-        how.formula_in_force, how.parameters, inputs, channel_of(how.series), how.sensor_depths
+        calculated.formula_in_force,
+        calculated.parameters,
+        inputs,
+        channel_of(calculated.series),
+        calculated.sensor_depths,
     )
     with desk.archive.reading() as session:
-        return corrected(series, chain_of(session, made.keys[how.point], how.series))
+        return corrected(series, chain_of(session, made.keys[calculated.point], calculated.series))
 
 
 def _wider(span: Span) -> Span:

@@ -47,9 +47,9 @@ def missing_time(desk: Workspace, point: PointPlace) -> list[MissingTime]:
     return found
 
 
-def _reason(how: CalculatedSeries, cause: int, names: dict[str, str]) -> str:
+def _reason(calculated: CalculatedSeries, cause: int, names: dict[str, str]) -> str:
     if cause == NO_INPUT:
         return "its formula has no value there"
-    point, series = how.inputs[cause]
+    point, series = calculated.inputs[cause]
     name = quantity(channel_of(series)).name.lower()
     return f"no {name} of {names.get(point, point)} near enough"

@@ -96,9 +96,11 @@ def points_by_hand(desk: Workspace, point: PointPlace, series: str, span: Span) 
         InputError: nothing was read there beside a reading.
         ArchiveDamagedError: readings are damaged.
     """
-    beside = compare_checks_with_source(desk, point.id, series, span)
+    check_comparisons = compare_checks_with_source(desk, point.id, series, span)
     known = [
-        check_comparison for check_comparison in beside if np.isfinite(check_comparison.difference)
+        check_comparison
+        for check_comparison in check_comparisons
+        if np.isfinite(check_comparison.difference)
     ]
     if not known:
         raise InputError("Nothing was read by hand in this stretch; enter it with Alt+H.")

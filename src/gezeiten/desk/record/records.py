@@ -65,15 +65,15 @@ def read_around(
 def _read(
     desk: Workspace, point_id: int, key: str, read: Callable[[RecordView, ArchiveSession], Series]
 ) -> Series:
-    found: RecordView | None = None
+    record_view: RecordView | None = None
     try:
         with desk.archive.reading() as session:
-            found = _view(desk, session, point_id, key)
-            series = read(found, session)
-        if not _is_healed(desk, found):
+            record_view = _view(desk, session, point_id, key)
+            series = read(record_view, session)
+        if not _is_healed(desk, record_view):
             return series
     except ArchiveDamagedError:
-        if found is None or not _is_healed(desk, found):
+        if record_view is None or not _is_healed(desk, record_view):
             raise
     with desk.archive.reading() as session:
         return read(_view(desk, session, point_id, key), session)
@@ -85,13 +85,13 @@ def view(desk: Workspace, point_id: int, key: str) -> RecordView:
         return _drawable(desk, session, point_id, key)
 
 
-def read_ahead(desk: Workspace, shown: RecordView, span: Span) -> RecordView:
+def read_ahead(desk: Workspace, record_view: RecordView, span: Span) -> RecordView:
     """Read what a picture of a stretch needs into memory, and return the view of the series as it
     is now: the one that is shown as long as nothing changed, whatever else is kept in memory."""
-    point_id, key = shown.point_id, shown.key
+    point_id, key = record_view.point_id, record_view.key
     with desk.archive.reading() as session:
-        is_current = shown.state == _state(session, layout(session), point_id, key)
-        found = shown if is_current else _drawable(desk, session, point_id, key)
+        is_current = record_view.state == _state(session, layout(session), point_id, key)
+        found = record_view if is_current else _drawable(desk, session, point_id, key)
         found.read_ahead(session, span)
     if _is_healed(desk, found):
         with desk.archive.reading() as session:
@@ -108,28 +108,32 @@ def uncorrected(desk: Workspace, point_id: int, key: str, span: Span) -> Series:
         ArchiveDamagedError: some of them are damaged.
     """
 
-    def read(seen: RecordView, session: ArchiveSession) -> Series:
-        own = seen.source.uncorrected if isinstance(seen.source, CorrectedView) else seen
-        whole = own.read_around(session, span).between(*span)
-        return whole.subset(~whole.estimated)
+    def read(record_view: RecordView, session: ArchiveSession) -> Series:
+        own = (
+            record_view.source.uncorrected
+            if isinstance(record_view.source, CorrectedView)
+            else record_view
+        )
+        series = own.read_around(session, span).between(*span)
+        return series.subset(~series.estimated)
 
     return _read(desk, point_id, key, read)
 
 
 def _drawable(desk: Workspace, session: ArchiveSession, point_id: int, key: str) -> RecordView:
-    found = _view(desk, session, point_id, key)
-    if found.cells is None:
-        found.load_cells(session)
-        desk.views.store((point_id, key), found, found.nbytes)
-    return found
+    record_view = _view(desk, session, point_id, key)
+    if record_view.cells is None:
+        record_view.load_cells(session)
+        desk.views.store((point_id, key), record_view, record_view.nbytes)
+    return record_view
 
 
-def _is_healed(desk: Workspace, seen: RecordView) -> bool:
+def _is_healed(desk: Workspace, record_view: RecordView) -> bool:
     """Whether something is damaged in a view and was made anew; it is tried once."""
-    if not seen.damaged or seen.is_discarded:
+    if not record_view.damaged or record_view.is_discarded:
         return False
-    seen.is_discarded = True
-    healed = [desk.heal(point_id) for point_id in seen.points]
+    record_view.is_discarded = True
+    healed = [desk.heal(point_id) for point_id in record_view.points]
     return any(healed)
 
 
@@ -146,9 +150,9 @@ def _view(
 ) -> RecordView:
     made = made or layout(session)
     state = _state(session, made, point_id, key)
-    known: RecordView | None = desk.views.get((point_id, key))
-    if known is not None and known.state == state:
-        return known
+    record_view: RecordView | None = desk.views.get((point_id, key))
+    if record_view is not None and record_view.state == state:
+        return record_view
     how = made.calculated(point_id, key)
     if how is None:
         of_blocks = load_segments(session, point_id, key)
@@ -194,8 +198,8 @@ def limits_at(desk: Workspace, point_id: int) -> dict[str, tuple[InForce, ...]]:
     for period in watched(desk, point_id):
         rules = tuple(rule for rule in period.rules if rule.has_value)
         if rules:
-            stretch = InForce(rules, period.assignment.start_ms, period.assignment.end_ms)
-            found.setdefault(period.series, []).append(stretch)
+            limit_period = InForce(rules, period.assignment.start_ms, period.assignment.end_ms)
+            found.setdefault(period.series, []).append(limit_period)
     for limit in limits_set(desk, point_id):
         if limit.rule.has_value:
             found.setdefault(limit.series, []).append(in_force(limit))

@@ -40,6 +40,6 @@ def write_remark(
     desk.do(RemarkMade(point, fresh_id(), series, whole_site, *span, words.strip()))
 
 
-def withdraw_remark(desk: Workspace, one: Remark) -> None:
+def withdraw_remark(desk: Workspace, remark: Remark) -> None:
     """Take a remark back; what it said stays in the logbook."""
-    desk.do(RemarkWithdrawn(one.point, one.uid, one.text))
+    desk.do(RemarkWithdrawn(remark.point, remark.uid, remark.text))

@@ -165,14 +165,16 @@ def _bytes(session: ArchiveSession, point_id: int, series: str, at_ms: int) -> B
     return None
 
 
-def _source_bytes(session: ArchiveSession, feed: SeriesAssignment, at_ms: int) -> Bytes | None:
-    found = recorded_at(session, feed, at_ms)
+def _source_bytes(
+    session: ArchiveSession, assignment: SeriesAssignment, at_ms: int
+) -> Bytes | None:
+    found = recorded_at(session, assignment, at_ms)
     if found is None:
         return None
-    mission = missions_by_id(session, {feed.mission})[feed.mission]
+    mission = missions_by_id(session, {assignment.mission})[assignment.mission]
     offloads = offloads_in(session, mission.id, (at_ms, at_ms + 1))
-    stay = feed.deployment.stay
-    clock = clocks_in_force(session).get(feed.mission)
+    stay = assignment.deployment.stay
+    clock = clocks_in_force(session).get(assignment.mission)
     number, value, shown_ms = found
     u_ms = clock_u_ms(clock.map, clock.uncertainty, at_ms) if clock is not None else 0.0
     return Bytes(
@@ -180,10 +182,12 @@ def _source_bytes(session: ArchiveSession, feed: SeriesAssignment, at_ms: int) -
     )
 
 
-def _inputs(desk: Workspace, how: CalculatedSeries, at_ms: int) -> tuple[ProvenanceInput, ...]:
+def _inputs(
+    desk: Workspace, calculated: CalculatedSeries, at_ms: int
+) -> tuple[ProvenanceInput, ...]:
     places = {point.uid: point for point in points(desk)}
     found = []
-    for uid, series in how.inputs:
+    for uid, series in calculated.inputs:
         stands = read_around(desk, places[uid].id, series, (at_ms, at_ms + 1)).between(
             at_ms, at_ms + 1
         )

@@ -97,13 +97,13 @@ def _steps(desk: Workspace, point: PointPlace, series: str, span: Span) -> list[
 
 
 def _calculated(
-    desk: Workspace, how: CalculatedSeries, steps: list[Correction], at_ms: int
+    desk: Workspace, calculated: CalculatedSeries, steps: list[Correction], at_ms: int
 ) -> Uncertainty | None:
-    if how.formula_in_force.over is not None:
-        return _over_window(desk, how, steps, (at_ms, at_ms))
+    if calculated.formula_in_force.over is not None:
+        return _over_window(desk, calculated, steps, (at_ms, at_ms))
     places = {point.uid: point for point in points(desk)}
     inputs = []
-    for role, (uid, key) in zip(how.formula_in_force.roles, how.inputs, strict=True):
+    for role, (uid, key) in zip(calculated.formula_in_force.roles, calculated.inputs, strict=True):
         series = read_around(desk, places[uid].id, key, (at_ms, at_ms + 1))
         its = quantity(channel_of(key))
         value, _ = at_instants(series, np.array([at_ms]), role, its.averages)
@@ -111,12 +111,12 @@ def _calculated(
         if sure is None or not np.isfinite(value[0]):
             return None
         inputs.append((its.name, float(value[0]), sure))
-    return through(how.formula_in_force, how.numbers_at(at_ms), inputs, steps, at_ms)
+    return through(calculated.formula_in_force, calculated.numbers_at(at_ms), inputs, steps, at_ms)
 
 
-def _single_input(desk: Workspace, how: CalculatedSeries) -> tuple[PointPlace, str]:
+def _single_input(desk: Workspace, calculated: CalculatedSeries) -> tuple[PointPlace, str]:
     """Return the one series that a formula which looks back over a window is of."""
-    [(uid, key)] = how.inputs
+    [(uid, key)] = calculated.inputs
     return _place(desk, uid), key
 
 
@@ -125,15 +125,15 @@ def _place(desk: Workspace, uid: str) -> PointPlace:
 
 
 def _over_window(
-    desk: Workspace, how: CalculatedSeries, steps: list[Correction], span: Span
+    desk: Workspace, calculated: CalculatedSeries, steps: list[Correction], span: Span
 ) -> Uncertainty | None:
     """Return how sure what looks back over a window is: at an instant, or as a mean of several,
     both ends included."""
-    place, key = _single_input(desk, how)
+    place, key = _single_input(desk, calculated)
     its = quantity(channel_of(key))
     length_ms, gathers = (
-        how.formula_in_force.window_ms(how.numbers_at(span[0])),
-        how.formula_in_force.gathers,
+        calculated.formula_in_force.window_ms(calculated.numbers_at(span[0])),
+        calculated.formula_in_force.gathers,
     )
     window = (span[0] - length_ms, span[1])
     if gathers in ("mean", "sum"):
@@ -147,42 +147,46 @@ def _over_window(
         gathered = reading_uncertainty(desk, place, key, int(stands.times_utc_ms[at]))
     if gathered is None:
         return None
-    last = _raw(desk, _place(desk, how.point), how.series, span[1])
+    last = _raw(desk, _place(desk, calculated.point), calculated.series, span[1])
     return over_window(its.name, gathered, steps, last)
 
 
 def _mean_of_sums(
-    desk: Workspace, how: CalculatedSeries, steps: list[Correction], times_utc_ms: Times
+    desk: Workspace, calculated: CalculatedSeries, steps: list[Correction], times_utc_ms: Times
 ) -> Uncertainty | None:
     """Return how sure the mean of running sums at some instants is, (n,) of at least one; None
     where what they sum is calculated itself."""
-    place, key = _single_input(desk, how)
+    place, key = _single_input(desk, calculated)
     if is_derived(key):
         return None
     its = quantity(channel_of(key))
-    window_ms = how.formula_in_force.window_ms(how.numbers_at(int(times_utc_ms[0])))
+    window_ms = calculated.formula_in_force.window_ms(calculated.numbers_at(int(times_utc_ms[0])))
     span = (int(times_utc_ms[0]) - window_ms + 1, int(times_utc_ms[-1]) + 1)
-    stands = read_around(desk, place.id, key, span).between(*span)
-    if not len(stands):
+    series = read_around(desk, place.id, key, span).between(*span)
+    if not len(series):
         return None
     over = _averaged_period(
-        desk, place, key, span, stands, _steps(desk, place, key, span), its.decimals
+        desk, place, key, span, series, _steps(desk, place, key, span), its.decimals
     )
-    at = stands.times_utc_ms
+    at = series.times_utc_ms
     counts = times_utc_ms.searchsorted(at + window_ms) - times_utc_ms.searchsorted(at)
     gathered = of_mean_of_sums(over, counts, len(times_utc_ms))
-    last = _raw(desk, _place(desk, how.point), how.series, int(times_utc_ms[-1]))
+    last = _raw(desk, _place(desk, calculated.point), calculated.series, int(times_utc_ms[-1]))
     return over_window(its.name, gathered, steps, last)
 
 
 def _of_line(desk: Workspace, place: PointPlace, key: str, window: Span) -> Uncertainty | None:
     """Return how sure the slope of a line through readings is, both ends included; None where some
     are estimates: how those err together is not known."""
-    its = record(desk, place.id, key, (window[0], window[1] + 1))
-    if len(its) < 2 or bool(its.estimated.any()):
+    series = record(desk, place.id, key, (window[0], window[1] + 1))
+    if len(series) < 2 or bool(series.estimated.any()):
         return None
-    one = reading_uncertainty(desk, place, key, int(its.times_utc_ms[-1]))
-    return None if one is None else of_slope(one, (its.times_utc_ms - window[1]) / HOUR_MS)
+    uncertainty = reading_uncertainty(desk, place, key, int(series.times_utc_ms[-1]))
+    return (
+        None
+        if uncertainty is None
+        else of_slope(uncertainty, (series.times_utc_ms - window[1]) / HOUR_MS)
+    )
 
 
 def mean_uncertainty(
@@ -284,14 +288,14 @@ def _mean_half_band(step: RecordStep, span: Span) -> float:
 def _part_uncertainty(
     desk: Workspace,
     of: tuple[PointPlace, str],
-    stands: Series,
+    series: Series,
     part: Span,
     steps: list[Correction],
     decimals: int,
 ) -> Uncertainty:
     """Return how sure the middle reading of a part of a stretch is, without its clock."""
     there = [step for step in steps if step.touches(*part)]
-    its = stands.between(*part).times_utc_ms
+    its = series.between(*part).times_utc_ms
     at_ms = int(its[len(its) // 2]) if len(its) else part[0]
     return of_reading(decimals, there, _raw(desk, *of, at_ms), 0.0, None)
 
@@ -306,15 +310,15 @@ def _share(series: Series, part: Span, whole: Span) -> float:
 
 
 def _calculated_mean(
-    desk: Workspace, how: CalculatedSeries, steps: list[Correction], span: Span
+    desk: Workspace, calculated: CalculatedSeries, steps: list[Correction], span: Span
 ) -> Uncertainty | None:
     """Return how sure the mean of calculated values is, the sum of what is summed: through the
     formula at the means of its inputs. An input that is summed goes in by the mean of its readings,
     and what comes out summed as often as there are values."""
     places = {point.uid: point for point in points(desk)}
-    made = read_around(desk, places[how.point].id, how.series, span).between(*span)
+    series = read_around(desk, places[calculated.point].id, calculated.series, span).between(*span)
     inputs = []
-    for uid, key in how.inputs:
+    for uid, key in calculated.inputs:
         sure = mean_uncertainty(desk, places[uid], key, span)
         there = read_around(desk, places[uid].id, key, span).between(*span)
         if sure is None or not len(there):
@@ -322,9 +326,11 @@ def _calculated_mean(
         its = quantity(channel_of(key))
         one = times(sure, 1 / len(there)) if its.averages == "sum" else sure
         inputs.append((its.name, float(there.values.mean()), one))
-    found = through(how.formula_in_force, how.numbers_at(span[0]), inputs, steps, sum(span) // 2)
-    is_sum = quantity(channel_of(how.series)).averages == "sum"
-    return times(found, len(made)) if is_sum else found
+    uncertainty = through(
+        calculated.formula_in_force, calculated.numbers_at(span[0]), inputs, steps, sum(span) // 2
+    )
+    is_sum = quantity(channel_of(calculated.series)).averages == "sum"
+    return times(uncertainty, len(series)) if is_sum else uncertainty
 
 
 def _nearest(series: Series, at_ms: int) -> int:

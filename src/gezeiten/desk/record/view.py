@@ -219,9 +219,9 @@ class RecordView:
         return self._read(session, i, tolerant=False, keeps=keeps)
 
     def _read(self, session: ArchiveSession, i: int, *, tolerant: bool, keeps: bool) -> Series:
-        known = self._in_memory(i)
-        if known is not None and (tolerant or i not in self.damaged):
-            return known
+        series = self._in_memory(i)
+        if series is not None and (tolerant or i not in self.damaged):
+            return series
         try:
             read = self.source.read(session, self.places[i])
         except ArchiveDamagedError as exc:
@@ -286,17 +286,21 @@ _SEGMENT_BYTES = 400
 
 
 def view_of(
-    session: ArchiveSession, point_id: int, key: str, made: ViewSource, chunks: MemoryCache[Series]
+    session: ArchiveSession,
+    point_id: int,
+    key: str,
+    view_source: ViewSource,
+    chunks: MemoryCache[Series],
 ) -> RecordView:
     """Return the view of a series made of this; it cannot be drawn before `load_cells`."""
-    view = RecordView(point_id, key, made, chunks, join_series(list(made.fills)))
+    view = RecordView(point_id, key, view_source, chunks, join_series(list(view_source.fills)))
     ends: list[tuple[int, int, int, int]] = []
-    for i, segment in enumerate(made.listed):
+    for i, segment in enumerate(view_source.listed):
         if segment.ends is not None:
             ends.append((i, *segment.ends, segment.valid))
             continue
         try:
-            read = made.read(session, i)
+            read = view_source.read(session, i)
         except ArchiveDamagedError as exc:  # as if it reached as far as it may
             view.damaged[len(ends)] = str(exc)
             ends.append((i, segment.span[0], segment.span[1] - 1, 0))

@@ -237,5 +237,5 @@ class ReadingsRescued(
         )
 
 
-def _reason_of_early_version(why: str) -> str:
-    return f" Ended early: {why}" if why else ""
+def _reason_of_early_version(reason: str) -> str:
+    return f" Ended early: {reason}" if reason else ""

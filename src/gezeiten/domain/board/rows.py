@@ -87,8 +87,8 @@ def row_of(facts: PointSnapshot, site: BoardSite, now_ms: int) -> BoardRow:
     return replace(row, needs=tuple(sorted(needs, key=_by_weight)), wrong_clocks=facts.wrong_clocks)
 
 
-def _wrong_clock_text(one: WrongClock) -> str:
-    return f"clock wrong by {duration_text(round(abs(one.ahead_ms)) // DAY_MS * DAY_MS)}"
+def _wrong_clock_text(wrong_clock: WrongClock) -> str:
+    return f"clock wrong by {duration_text(round(abs(wrong_clock.ahead_ms)) // DAY_MS * DAY_MS)}"
 
 
 def _unreadable(facts: PointSnapshot, now_ms: int) -> BoardRow:

@@ -109,9 +109,9 @@ class InForce:
     end_ms: int
 
 
-def in_turn(stretches: Iterable[InForce]) -> tuple[InForce, ...]:
+def in_turn(limit_periods: Iterable[InForce]) -> tuple[InForce, ...]:
     """Return stretches that may overlap as such that do not, each with all rules in force."""
-    listed = list(stretches)
+    listed = list(limit_periods)
     edges = sorted({edge for one in listed for edge in (one.start_ms, one.end_ms)})
     found = []
     for start_ms, end_ms in pairwise(edges):

@@ -54,7 +54,7 @@ def day_verdicts(
     limits: Sequence[InForce],
     span: Span,
     zone: str,
-    known: KnownUntil,
+    until: KnownUntil,
     means: Mapping[int, Series] | None = None,
 ) -> list[DayVerdict]:
     """Return the verdict of each local day that a stretch touches, by the limits of one series.
@@ -75,7 +75,7 @@ def day_verdicts(
     found = []
     for day, whole in local_days(*span, zone):
         of_rules = (
-            _of_rule(compared.get(rule.mean_s, nothing), rule, limits, whole, zone, known)
+            _of_rule(compared.get(rule.mean_s, nothing), rule, limits, whole, zone, until)
             for rule in rules
         )
         judged = [DayVerdict(day, *one) for one in of_rules if one is not None]
@@ -119,7 +119,7 @@ def _of_rule(
     limits: Sequence[InForce],
     whole: Span,
     zone: str,
-    known: KnownUntil,
+    until: KnownUntil,
 ) -> tuple[Verdict, Reason] | None:
     """Return the verdict of a day by one limit, None where it does not apply that day."""
     minutes = np.arange(whole[0], whole[1], MINUTE_MS, dtype=np.int64)
@@ -136,13 +136,13 @@ def _of_rule(
         return "not judged", "no limit was in force"
     if in_force.sum() < applies.sum():
         return "not judged", "a limit was in force for a part of the day only"
-    if known.now_ms < whole[1]:
+    if until.now_ms < whole[1]:
         return "not judged", "the day is not over"
     covered = np.isfinite(values[applies])
     if covered.mean() >= ENOUGH_COVERAGE:
         return "inside", ""
     missing = minutes[applies][~covered]
-    if known.pending_ms is not None and (missing >= known.pending_ms).mean() > 0.5:
+    if until.pending_ms is not None and (missing >= until.pending_ms).mean() > 0.5:
         return "not judged", "not offloaded yet"
     is_empty = not len(held.series.between(*whole))
     reason: Reason = "no readings" if is_empty else "under 75 % of the time covered"

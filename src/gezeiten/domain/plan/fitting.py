@@ -88,7 +88,7 @@ def _with_ends(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
 
 
 def _with_limits(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
-    kept: list[LimitRule] = []
+    limit_rules: list[LimitRule] = []
     for rule in plan.limits:
         name = quantity(rule.channel).name
         if rule.channel not in plan.channels:
@@ -101,14 +101,14 @@ def _with_limits(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
             lost.append(
                 f"The limit {figure(rule.value)} of {name} is beyond the sensor of {model.name}."
             )
-        elif sum(k.channel == rule.channel for k in kept) >= model.limits_per_channel:
+        elif sum(k.channel == rule.channel for k in limit_rules) >= model.limits_per_channel:
             lost.append(f"{model.name} watches {model.limits_per_channel} limits of {name} only.")
         else:
-            kept.append(rule)
+            limit_rules.append(rule)
     shorter = plan.outside_interval_s
-    if shorter and not any(rule.level == "alarm" and rule.has_value for rule in kept):
+    if shorter and not any(rule.level == "alarm" and rule.has_value for rule in limit_rules):
         shorter = 0
-    return replace(plan, limits=tuple(kept), outside_interval_s=shorter)
+    return replace(plan, limits=tuple(limit_rules), outside_interval_s=shorter)
 
 
 def _limit_text(rule: LimitRule) -> str:

@@ -76,8 +76,8 @@ class ChannelSpec:
 
     def range_with(self, sensor: str) -> tuple[float, float]:
         """Return lowest and highest value with a sensor."""
-        chosen = self.sensor(sensor)
-        return (chosen.low, chosen.high) if chosen else (self.low, self.high)
+        sensor_type = self.sensor(sensor)
+        return (sensor_type.low, sensor_type.high) if sensor_type else (self.low, self.high)
 
 
 @dataclass(frozen=True, slots=True)

@@ -271,10 +271,10 @@ def _running(key: str, summed: Quantity) -> Quantity:
     )
 
 
-def in_order(listed: Iterable[Quantity]) -> list[Quantity]:
+def in_order(quantities: Iterable[Quantity]) -> list[Quantity]:
     """Return quantities as they are offered: the usual ones in their order, one's own, then the
     others by name."""
-    known = list(listed)
+    known = list(quantities)
     usual = [one for one in known if one.is_usual]
     own = sorted((one for one in known if one.is_own), key=lambda one: one.name.casefold())
     rest = [one for one in known if not one.is_usual and not one.is_own]

@@ -118,8 +118,8 @@ def unit_of(name: str) -> Unit:
             break
         end = term.end()
         sign, atom, exponent = term.groups()
-        its = _atom(atom).power(Fraction(int(exponent or 1)))
-        found = found.times(its, -1 if sign == "/" else 1)
+        unit = _atom(atom).power(Fraction(int(exponent or 1)))
+        found = found.times(unit, -1 if sign == "/" else 1)
     if end != len(code):
         raise InputError(f"“{name}” is no unit; write one like kPa, m/s or 1/K.")
     return found
@@ -130,10 +130,10 @@ def _shown_units() -> dict[str, Unit]:
     """Return the units in which others can be shown or come, by name: mmHg, US gal, mph."""
     found = {}
     for name, recorded in UNITS.items():
-        its = unit_of(name)
+        unit = unit_of(name)
         for one in (*recorded.shown, *recorded.texts):
-            if one.offset == 0 and one.name not in UNITS and not its.is_point:
-                found[one.name] = Unit(its.factor / one.factor, its.powers)
+            if one.offset == 0 and one.name not in UNITS and not unit.is_point:
+                found[one.name] = Unit(unit.factor / one.factor, unit.powers)
     return found
 
 

@@ -22,10 +22,10 @@ def shown_units(recorded_unit: str) -> tuple[ShownUnit, ...]:
     return (itself, *(known.shown if known else ()))
 
 
-def text_units(one: Quantity) -> tuple[ShownUnit, ...]:
+def text_units(quantity: Quantity) -> tuple[ShownUnit, ...]:
     """Return the units in which a text may hold a quantity, the recorded one first."""
-    known = UNITS.get(one.unit)
-    return shown_units(one.unit) + (known.texts if known else ()) + _gas_units(one)
+    known = UNITS.get(quantity.unit)
+    return shown_units(quantity.unit) + (known.texts if known else ()) + _gas_units(quantity)
 
 
 _GAS_CONSTANT, _ZERO_K, _PRESSURE_PA = 8.314462618, 273.15, 101_325.0
@@ -34,28 +34,28 @@ _GAS_TEMPERATURES_C = (20, 25)
 """20 °C and 1013 hPa: Directive 2008/50/EC, annex VI; 25 °C: US EPA, 40 CFR 50.3."""
 
 
-def _gas_units(one: Quantity) -> tuple[ShownUnit, ...]:
-    """Return for a gas the units that need a temperature and pressure to become the recorded one: a
-    share of the volume where a mass is recorded, a mass where a share is."""
-    if not one.molar_mass:
+def _gas_units(quantity: Quantity) -> tuple[ShownUnit, ...]:
+    """Return for a gas the units that need a temperature and pressure to become the recorded
+    quantity: a share of the volume where a mass is recorded, a mass where a share is."""
+    if not quantity.molar_mass:
         return ()
     found = []
     for temp_c in _GAS_TEMPERATURES_C:
         litres_per_mol = 1000 * _GAS_CONSTANT * (_ZERO_K + temp_c) / _PRESSURE_PA
         at = f"({temp_c} °C, 1013 hPa)"
-        mg_per_ppm = one.molar_mass / litres_per_mol
-        if one.unit == "ppm":
+        mg_per_ppm = quantity.molar_mass / litres_per_mol
+        if quantity.unit == "ppm":
             found.append(ShownUnit(f"mg/m³ {at}", mg_per_ppm, ucum="mg/m3"))
             found.append(ShownUnit(f"µg/m³ {at}", 1000 * mg_per_ppm, ucum="ug/m3"))
-        elif one.unit == "µg/m³":
+        elif quantity.unit == "µg/m³":
             found.append(ShownUnit(f"ppb {at}", 1 / mg_per_ppm, ucum="[ppb]"))
             found.append(ShownUnit(f"ppm {at}", 0.001 / mg_per_ppm, ucum="[ppm]"))
     return tuple(found)
 
 
-def text_unit(one: Quantity, wanted: str) -> ShownUnit:
+def text_unit(quantity: Quantity, wanted: str) -> ShownUnit:
     """Return the wanted unit of a text where a quantity can be in it, else the recorded one."""
-    choices = text_units(one)
+    choices = text_units(quantity)
     return next((unit for unit in choices if unit.name == wanted), choices[0])
 
 

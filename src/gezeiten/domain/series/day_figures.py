@@ -78,8 +78,8 @@ def degree_days(series: Series, days: Sequence[DayNumbers], rule: DegreeRule) ->
     ]
 
 
-def _below_limit(one: DayNumbers, rule: DegreeRule) -> float:
-    mean_c = one.numbers.mean
+def _below_limit(day_numbers: DayNumbers, rule: DegreeRule) -> float:
+    mean_c = day_numbers.numbers.mean
     return max(0.0, rule.base_c - mean_c) if mean_c < rule.limit_c else 0.0
 
 
@@ -129,14 +129,14 @@ def index_days(pm25: Series, first: date, last: date, zone: str) -> list[IndexDa
         enough = held >= _LEAST_MIN * 60_000
         hours = int(enough.sum())
         mean = float((sums[enough] / held[enough]).mean()) if hours else math.nan
-        its = pm25.between(begin, int(edges[-1]))
+        series = pm25.between(begin, int(edges[-1]))
         found.append(
             IndexDay(
                 day,
                 hours,
                 mean,
                 air_quality_index(mean) if hours >= _LEAST_HOURS else None,
-                bool((its.quality == Quality.ESTIMATE).any()),
+                bool((series.quality == Quality.ESTIMATE).any()),
             )
         )
         day += timedelta(days=1)

@@ -184,7 +184,7 @@ def _cut(parts: Iterable[_Part], span: Span, changed: Callable[[_Part], _Part]) 
 
 # -- who feeds what --------------------------------------------------------------------------------
 def series_assignments(
-    stood: Iterable[Deployment], said: Sequence[StatedAssignment] = ()
+    stood: Iterable[Deployment], assignments: Sequence[StatedAssignment] = ()
 ) -> list[SeriesAssignment]:
     """Return which mission feeds which series, by point, channel, label and time.
 
@@ -195,7 +195,7 @@ def series_assignments(
     was said later, or began later, feeds it, and the other a series of its own name.
 
     Args:
-        said: in the order in which it was said.
+        assignments: in the order in which it was said.
     """
     at: dict[tuple[str, str], list[SeriesAssignment]] = {}
     for deployment in stood:
@@ -205,7 +205,7 @@ def series_assignments(
                 SeriesAssignment(*key, MAIN, deployment, deployment.start_ms, deployment.end_ms)
             )
     said_at: dict[tuple[str, str], list[StatedAssignment]] = {}
-    for word in said:
+    for word in assignments:
         said_at.setdefault((word.point, word.channel), []).append(word)
     found: list[SeriesAssignment] = []
     for key, parts in sorted(at.items()):
@@ -215,30 +215,30 @@ def series_assignments(
 
 def _merged(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
     """Return parts in order, with those of one mission that touch as one."""
-    made: list[SeriesAssignment] = []
+    assignments: list[SeriesAssignment] = []
     for part in sorted(parts, key=lambda one: (one.label, one.start_ms)):
-        last = made[-1] if made else None
+        last = assignments[-1] if assignments else None
         if last and (last.label, last.deployment, last.end_ms) == (
             part.label,
             part.deployment,
             part.start_ms,
         ):
-            made[-1] = replace(last, end_ms=part.end_ms)
+            assignments[-1] = replace(last, end_ms=part.end_ms)
         else:
-            made.append(part)
-    return made
+            assignments.append(part)
+    return assignments
 
 
 def _labelled(
-    parts: list[SeriesAssignment], said: list[StatedAssignment]
+    parts: list[SeriesAssignment], assignments: list[StatedAssignment]
 ) -> list[SeriesAssignment]:
     if (
         len({part.deployment.stay.source for part in parts}) == 1
-        and not said
+        and not assignments
         and _do_not_overlap(parts)
     ):
         return parts
-    decided, others = _decided(parts, said)
+    decided, others = _decided(parts, assignments)
     # what wins stands last
     claims = sorted(_by_arrival(others), key=lambda part: part.start_ms) + decided
     made: list[SeriesAssignment] = []
@@ -265,24 +265,24 @@ def _do_not_overlap(parts: list[SeriesAssignment]) -> bool:
 def _resolve_overlaps(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
     """Return parts so that no two of a series overlap: a source tied to two points and moved to one
     has two series of its name there."""
-    made: list[SeriesAssignment] = []
+    assignments: list[SeriesAssignment] = []
     waiting = sorted(parts, key=lambda part: (part.label, part.start_ms, part.mission))
     while waiting:
         part = waiting.pop(0)
         over = [
             assignment
-            for assignment in made
+            for assignment in assignments
             if assignment.label == part.label
             and assignment.start_ms < part.end_ms
             and assignment.end_ms > part.start_ms
         ]
         if not over:
-            made.append(part)
+            assignments.append(part)
             continue
         again = f"{part.label or part.deployment.stay.source} (2)"
         span = (over[0].start_ms, over[0].end_ms)
         waiting[:0] = _cut([part], span, partial(_relabelled, label=again))
-    return made
+    return assignments
 
 
 def _relabelled(part: SeriesAssignment, label: str) -> SeriesAssignment:
@@ -290,12 +290,12 @@ def _relabelled(part: SeriesAssignment, label: str) -> SeriesAssignment:
 
 
 def _decided(
-    parts: list[SeriesAssignment], said: list[StatedAssignment]
+    parts: list[SeriesAssignment], assignments: list[StatedAssignment]
 ) -> tuple[list[SeriesAssignment], list[SeriesAssignment]]:
     """Return the parts of which somebody said what they feed, what was said last at the end, and
     the others."""
     ranked = [(-1, part) for part in parts]
-    for rank, word in enumerate(said):
+    for rank, word in enumerate(assignments):
         made = []
         for before, part in ranked:
             if part.deployment.stay.source != word.source:

@@ -158,12 +158,12 @@ def mean_direction_deg(directions_deg: Values, weights: NDArray[np.int64]) -> fl
 
 
 def _outside_ms(
-    held: Series, weights: NDArray[np.int64], limits: tuple[InForce, ...], side: str, zone: str
+    series: Series, weights: NDArray[np.int64], limits: tuple[InForce, ...], side: str, zone: str
 ) -> int:
     total = 0
     for stretch in limits:
-        a, b = held.times_utc_ms.searchsorted((stretch.start_ms, stretch.end_ms))
-        times, values = held.times_utc_ms[a:b], held.values[a:b]
+        a, b = series.times_utc_ms.searchsorted((stretch.start_ms, stretch.end_ms))
+        times, values = series.times_utc_ms[a:b], series.values[a:b]
         masks = [
             rule.outside_at(times, values, zone) for rule in stretch.rules if rule.side == side
         ]

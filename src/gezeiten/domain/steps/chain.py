@@ -55,11 +55,13 @@ class Correction:
         return self.start_ms < end_ms and self.until_ms > start_ms
 
 
-def in_order(said: Sequence[Correction]) -> list[Correction]:
+def in_order(corrections: Sequence[Correction]) -> list[Correction]:
     """Return steps in the order of the chain: by kind, of one kind those said earlier first. What a
     newer version said, which is not known here, has no effect."""
     known = [
-        correction for correction in said if (correction.kind, correction.version) in CORRECTIONS
+        correction
+        for correction in corrections
+        if (correction.kind, correction.version) in CORRECTIONS
     ]
     return sorted(known, key=lambda one: (one.does.order, one.stated_ms, one.uid))
 

@@ -106,10 +106,10 @@ def place_lag(
         for at in range(begin, end - STRETCH_MS + 1, STRETCH_MS):
             own = series.between(at, at + STRETCH_MS)
             wider = other.between(at - LONGEST_LAG_MS, at + STRETCH_MS + LONGEST_LAG_MS)
-            found = found_shift(own, wider, LONGEST_LAG_MS)
-            if found is not None and found.is_clear:
-                lags.append(found.shift_ms)
-                its_step = max(its_step, found.step_ms)
+            shift = found_shift(own, wider, LONGEST_LAG_MS)
+            if shift is not None and shift.is_clear:
+                lags.append(shift.shift_ms)
+                its_step = max(its_step, shift.step_ms)
     if len(lags) < LEAST_STRETCHES:
         return None
     middle = float(np.median(lags))

@@ -44,8 +44,10 @@ class CalculatedSeries:
             return {**self.parameters, TIMES: np.array([at_ms], np.int64)}
         if not self.formula_in_force.uses_sensor_depth:
             return self.parameters
-        there = depth_at(self.sensor_depths, at_ms)
-        rim_m, length_m = (there.rim_m, there.length_m) if there else (math.nan, math.nan)
+        sensor_depth = depth_at(self.sensor_depths, at_ms)
+        rim_m, length_m = (
+            (sensor_depth.rim_m, sensor_depth.length_m) if sensor_depth else (math.nan, math.nan)
+        )
         return {**self.parameters, RIM_M: rim_m, LENGTH_M: length_m}
 
     @property
@@ -77,12 +79,12 @@ class CalculatedSeries:
         return self.formula_in_force.window_ms(self.parameters)
 
 
-def in_force(said: Iterable[CalculatedSeries]) -> dict[Key, CalculatedSeries]:
+def in_force(calculated_series: Iterable[CalculatedSeries]) -> dict[Key, CalculatedSeries]:
     """Return what is calculated, of what was said in this order: of two series of one name the
     earlier stands, and one that would close a circle has no effect, nor one by a formula that is
     not known here."""
     standing: dict[Key, CalculatedSeries] = {}
-    for series in said:
+    for series in calculated_series:
         if (
             series.known_formula is not None
             and series.key not in standing
@@ -92,15 +94,17 @@ def in_force(said: Iterable[CalculatedSeries]) -> dict[Key, CalculatedSeries]:
     return standing
 
 
-def closes_a_circle(one: CalculatedSeries, standing: Mapping[Key, CalculatedSeries]) -> bool:
+def closes_a_circle(calculated: CalculatedSeries, standing: Mapping[Key, CalculatedSeries]) -> bool:
     """Whether a series would be calculated from itself, over however many others."""
-    return one.key in transitive_inputs(one, standing)
+    return calculated.key in transitive_inputs(calculated, standing)
 
 
-def transitive_inputs(one: CalculatedSeries, standing: Mapping[Key, CalculatedSeries]) -> list[Key]:
+def transitive_inputs(
+    calculated: CalculatedSeries, standing: Mapping[Key, CalculatedSeries]
+) -> list[Key]:
     """Return all series that one is calculated from, over however many others, each once."""
     found: dict[Key, None] = {}
-    open_ = list(one.inputs)
+    open_ = list(calculated.inputs)
     while open_:
         key = open_.pop()
         if key not in found:

@@ -28,7 +28,7 @@ def derive(
     parameters: Mapping[str, float],
     inputs: Sequence[tuple[Series, str]],
     channel: str,
-    hung: Sequence[SensorDepth] = (),
+    depths: Sequence[SensorDepth] = (),
 ) -> Series:
     """Return the calculated readings of one or more of the first input's.
 
@@ -40,8 +40,8 @@ def derive(
             stretch of the first on either side, where there is one. Of a formula that looks back
             over a window, the first with the readings of the window before and one more; what comes
             out begins there as well, and is cut off by who asks.
-        channel: what is calculated, for its decimals. hung: how the sensor hangs, of a formula that
-            wants to know it.
+        channel: what is calculated, for its decimals. depths: how the sensor hangs, of a formula
+        that             wants to know it.
     """
     first = inputs[0][0]
     if formula.over is not None:
@@ -54,7 +54,7 @@ def derive(
         codes.append(qualities)
     numbers: Mapping[str, Any] = parameters
     if formula.uses_sensor_depth:
-        numbers = {**parameters, **at_each(hung, first.times_utc_ms)}
+        numbers = {**parameters, **at_each(depths, first.times_utc_ms)}
     if formula.uses_times:
         numbers = {**numbers, TIMES: first.times_utc_ms}
     with np.errstate(all="ignore"):  # a formula says by NaN that there is no value

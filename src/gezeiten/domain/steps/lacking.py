@@ -52,10 +52,10 @@ def missing_stretches(
     return tuple(MissingPeriod(_gap(missing, a, b), int(cause[a])) for a, b in pairwise(edges))
 
 
-def joined(listed: Iterable[MissingPeriod]) -> list[MissingPeriod]:
+def joined(periods: Iterable[MissingPeriod]) -> list[MissingPeriod]:
     """Return lacks of several pieces, oldest first, with those that go on in the next as one."""
     found: list[MissingPeriod] = []
-    for stretch in sorted(listed, key=lambda each: each.gap.start_ms):
+    for stretch in sorted(periods, key=lambda each: each.gap.start_ms):
         before = found[-1] if found else None
         if (
             before is not None

@@ -55,8 +55,8 @@ def through(
     if not _is_straight(formula, parameters, values, us, slopes):
         together = _as_drawn(together, formula, parameters, inputs)
     is_least = any(sure.is_least for _, _, sure in inputs)
-    made = Uncertainty(tuple(together), is_least)
-    return propagate_through(made, steps, _reading(formula, parameters, values, at_ms))
+    uncertainty = Uncertainty(tuple(together), is_least)
+    return propagate_through(uncertainty, steps, _reading(formula, parameters, values, at_ms))
 
 
 def _reading(

@@ -243,17 +243,19 @@ def times(sure: Uncertainty, factor: float) -> Uncertainty:
     return replace(sure, shares=tuple(replace(share, u=share.u * factor) for share in sure.shares))
 
 
-def of_slope(one: Uncertainty, hours: Values) -> Uncertainty:
+def of_slope(uncertainty: Uncertainty, hours: Values) -> Uncertainty:
     """Return how sure the slope of the least-squares line through readings is, a unit an hour.
 
     What is random in each reading goes in by 1 / sqrt(sum of (t - mean t)^2); what all have alike
     (a calibration, a tie, the clock's error) shifts the line and leaves its slope.
 
     Args:
-        one: how sure a reading is; hours: their instants, (n,), not all the same.
+        uncertainty: how sure a reading is; hours: their instants, (n,), not all the same.
     """
     spread = math.sqrt(float(((hours - hours.mean()) ** 2).sum()))
     shares = [
-        replace(share, u=share.u / spread) for share in one.shares if share.kind == "resolution"
+        replace(share, u=share.u / spread)
+        for share in uncertainty.shares
+        if share.kind == "resolution"
     ]
-    return Uncertainty(tuple(shares), one.is_least)
+    return Uncertainty(tuple(shares), uncertainty.is_least)

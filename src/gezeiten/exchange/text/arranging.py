@@ -86,9 +86,9 @@ def across_of(line: str) -> HourColumns | None:
     for sign in _SIGNS:
         cells = cells_of(line, sign) if sign in line else []
         if len(cells) > _LEAST:
-            found = _hours_or_days(cells, sign)
-            if found is not None:
-                return found
+            hour_columns = _hours_or_days(cells, sign)
+            if hour_columns is not None:
+                return hour_columns
     return None
 
 
@@ -126,9 +126,9 @@ def _evenly(minutes: list[int | None], first: int) -> tuple[int, int]:
 def has_across(lines: list[str]) -> bool:
     """Whether lines have one above hours or days across, and such lines below it."""
     for i, line in enumerate(lines):
-        found = across_of(line)
-        if found is not None:
-            below = [_unfolded(one, found) for one in lines[i + 1 :]]
+        hour_columns = across_of(line)
+        if hour_columns is not None:
+            below = [_unfolded(one, hour_columns) for one in lines[i + 1 :]]
             return sum(bool(one) for one in below) > 1
     return False
 
@@ -138,9 +138,9 @@ def unfolded(lines: Iterable[str]) -> Iterator[str]:
     but for those above such columns."""
     across: HourColumns | None = None
     for line in lines:
-        found = across_of(line)
-        if found is not None:
-            across = found
+        hour_columns = across_of(line)
+        if hour_columns is not None:
+            across = hour_columns
             continue  # its words are about columns that are gone
         yield from (across and _unfolded(line, across)) or [line]
 

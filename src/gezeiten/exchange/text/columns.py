@@ -84,24 +84,28 @@ def propose_columns(
     rows: list[list[str]],
     columns: list[int],
     form: TextForm,
-    told: SeriesNaming,
+    series_naming: SeriesNaming,
     explanations: dict[int, str],
 ) -> tuple[ColumnMapping, ...]:
     """Return what columns of numbers seem to measure, "" where nothing tells; of lines that are of
     several stations or names, for each of them."""
-    values = [c for c in columns if c not in (told.station_column, told.name_column)]
-    wheres: list[tuple[Where, tuple[str, str, str]]] = list(told.names.items()) or [((), ("",) * 3)]
+    values = [
+        c for c in columns if c not in (series_naming.station_column, series_naming.name_column)
+    ]
+    wheres: list[tuple[Where, tuple[str, str, str]]] = list(series_naming.names.items()) or [
+        ((), ("",) * 3)
+    ]
     ties = []
     for where, (station, name, unit) in wheres:
         for column in values:
             above = form.header[column] if form.header else ""
             words = _of_column(name, column, form) or above
             its_unit = unit or (trailing_unit(words) if name else "")
-            if not its_unit and form.units and not (name and told.block):
+            if not its_unit and form.units and not (name and series_naming.block):
                 its_unit = form.units[column]  # a block's own words say its own units
-            tie = _propose_column(column, words, its_unit, explanations.get(column, ""))
-            ties.append(replace(tie, where=where, point="", label=station))
-    return _labelled(ties, form, told)
+            mapping = _propose_column(column, words, its_unit, explanations.get(column, ""))
+            ties.append(replace(mapping, where=where, point="", label=station))
+    return _labelled(ties, form, series_naming)
 
 
 def _of_column(name: str, column: int, form: TextForm) -> str:
@@ -121,15 +125,19 @@ def _propose_column(column: int, words: str, unit: str, explanation: str) -> Col
 
 
 def _labelled(
-    ties: list[ColumnMapping], form: TextForm, told: SeriesNaming
+    mappings: list[ColumnMapping], form: TextForm, series_naming: SeriesNaming
 ) -> tuple[ColumnMapping, ...]:
     """Return ties with labels where several are of one quantity: the words above each, or what
     their lines are called."""
-    many = Counter((mapping.quantity, mapping.label) for mapping in ties if mapping.quantity)
+    many = Counter((mapping.quantity, mapping.label) for mapping in mappings if mapping.quantity)
     made = []
-    for mapping in ties:
+    for mapping in mappings:
         words = form.header[mapping.column].strip() if form.header else f"{mapping.column + 1}"
-        name = dict(mapping.where).get(told.name_column, "") if told.name_column >= 0 else ""
+        name = (
+            dict(mapping.where).get(series_naming.name_column, "")
+            if series_naming.name_column >= 0
+            else ""
+        )
         own = name or words
         label = " ".join(part for part in (mapping.label, own) if part)
         is_one_of_many = bool(mapping.quantity) and many[(mapping.quantity, mapping.label)] > 1
@@ -138,11 +146,11 @@ def _labelled(
 
 
 def unit_hints(
-    rows: list[list[str]], ties: tuple[ColumnMapping, ...], form: TextForm
+    rows: list[list[str]], mappings: tuple[ColumnMapping, ...], form: TextForm
 ) -> dict[int, str]:
     """Return by column the one unit in which its values can be, where the text says none."""
     found = {}
-    for mapping in ties:
+    for mapping in mappings:
         if not mapping.quantity or mapping.unit:
             continue
         values = values_of(rows, mapping.column, form)

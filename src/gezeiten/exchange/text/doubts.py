@@ -192,7 +192,7 @@ def _as_iso(value: str, time: TimeForm) -> tuple[str, TimeForm]:
     return f"{kind}{sign}{day}", replace(time, pattern=f"%Y-%m-%d {clock[0]}")
 
 
-def _context_of(beside: LineContext, value: str) -> LineContext:
+def _context_of(line_context: LineContext, value: str) -> LineContext:
     """Return what stands beside a text as it is said: "head:..." where the head says it."""
     kind = next((one for one in ("head", "name") if value.startswith(f"{one}:")), "")
-    return replace(beside, kind=kind or "said", text=value.removeprefix(f"{kind}:"))
+    return replace(line_context, kind=kind or "said", text=value.removeprefix(f"{kind}:"))

@@ -226,19 +226,19 @@ def wheres(columns: tuple[ColumnMapping, ...]) -> tuple[Where, ...]:
     return found if any(found) else ()
 
 
-def split_by_source(tie: ImportTemplate) -> list[ImportTemplate]:
+def split_by_source(template: ImportTemplate) -> list[ImportTemplate]:
     """Return a tie for each source of a text: one for each point and label that its columns have.
 
     Columns of one part have neither; the label stands in the part's name, as what tells it apart.
     """
     found: dict[tuple[str, str], list[ColumnMapping]] = {}
-    for column in tie.columns:
-        key = (column.point.strip() or tie.point.strip(), column.label.strip())
+    for column in template.columns:
+        key = (column.point.strip() or template.point.strip(), column.label.strip())
         found.setdefault(key, []).append(replace(column, point="", label=""))
     return [
         replace(
-            tie,
-            name=f"{tie.name.strip()} · {label}" if label else tie.name.strip(),
+            template,
+            name=f"{template.name.strip()} · {label}" if label else template.name.strip(),
             point=point,
             columns=tuple(columns),
         )

@@ -84,8 +84,8 @@ def _elapsed_time(
     if found is None:
         return None
     time, doubts = found
-    asked = FormatQuestion("start", _WHICH_START, starts(_DAY, head, sample))
-    return ImplicitDate(time, LineContext("said"), (*doubts, asked))
+    format_question = FormatQuestion("start", _WHICH_START, starts(_DAY, head, sample))
+    return ImplicitDate(time, LineContext("said"), (*doubts, format_question))
 
 
 _WHICH_START = "The times are counted from a start; when was that?"
@@ -94,13 +94,13 @@ _WHICH_START = "The times are counted from a start; when was that?"
 def _with_day(
     clock: TimeForm,
     days: list[str],
-    beside: LineContext,
+    line_context: LineContext,
     columns: int,
     doubts: tuple[FormatQuestion, ...],
 ) -> ImplicitDate:
     pattern, asked = date_pattern(days, clock.pattern)
     time = TimeForm((columns, *clock.columns), pattern, rolls="day")
-    return ImplicitDate(time, beside, (*doubts, *asked))
+    return ImplicitDate(time, line_context, (*doubts, *asked))
 
 
 def _places(shape: re.Pattern[str], head: list[str], sample: TextSample) -> list[tuple[str, str]]:

@@ -38,15 +38,15 @@ class SeriesCensus:
     numbers: NumberCensus
 
 
-def bounds_of(tie: ColumnMapping) -> tuple[float, float]:
+def bounds_of(mapping: ColumnMapping) -> tuple[float, float]:
     """Return between which values a column can be, in its unit; open where no unit is said."""
-    known = quantity(tie.quantity)
-    if not tie.quantity or (known.unit and not tie.unit):
+    known = quantity(mapping.quantity)
+    if not mapping.quantity or (known.unit and not mapping.unit):
         return float("-inf"), float("inf")
-    unit = text_unit(known, tie.unit)
+    unit = text_unit(known, mapping.unit)
     low, high = sorted((unit.shown(known.low), unit.shown(known.high)))
     # an instrument may show a little beyond: 100.4 % of humidity
-    more = 0.05 * (high - low) if tie.quantity == "relative_humidity" else 0.0
+    more = 0.05 * (high - low) if mapping.quantity == "relative_humidity" else 0.0
     return low, high + more
 
 
@@ -91,13 +91,13 @@ def future_question(form: TextForm, last_ms: int | None, now_ms: int) -> list[Fo
 
 
 # -- numbers ---------------------------------------------------------------------------------------
-def _number_questions(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
-    numbers, tie = one.numbers, one.column
-    outside = _outside(form, one)
+def _number_questions(form: TextForm, series_census: SeriesCensus) -> list[FormatQuestion]:
+    numbers, tie = series_census.numbers, series_census.column
+    outside = _outside(form, series_census)
     if outside:
         return [outside]
     if numbers.is_constant and numbers.count >= _CONSTANT_FROM:
-        return _constant(form, one)
+        return _constant(form, series_census)
     sums = quantity(tie.quantity).averages == "sum"
     accepted = form.accepted_values("value", tie.column, tie.where)
     accepted |= form.accepted_values("value", -1)  # said of numbers of any column
@@ -115,8 +115,8 @@ def _is_listed(value: float, marks: set[str], form: TextForm) -> bool:
     return any(number_of(mark, form) == value or mark == _text(value) for mark in marks)
 
 
-def _outside(form: TextForm, one: SeriesCensus) -> FormatQuestion | None:
-    numbers, tie = one.numbers, one.column
+def _outside(form: TextForm, series_census: SeriesCensus) -> FormatQuestion | None:
+    numbers, tie = series_census.numbers, series_census.column
     accepted = [float(text) for text in form.accepted_values("range", tie.column, tie.where)]
     low = min([numbers.low, *accepted])
     high = max([numbers.high, *accepted])
@@ -137,9 +137,9 @@ def _outside(form: TextForm, one: SeriesCensus) -> FormatQuestion | None:
     return doubt
 
 
-def _constant(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
-    [seen] = one.numbers.ends
-    tie = one.column
+def _constant(form: TextForm, series_census: SeriesCensus) -> list[FormatQuestion]:
+    [seen] = series_census.numbers.ends
+    tie = series_census.column
     nothing_happened = quantity(tie.quantity).averages == "sum" and seen.value == 0
     accepted = form.accepted_values("constant", tie.column, tie.where)
     if nothing_happened or _is_listed(seen.value, accepted, form):
@@ -152,39 +152,40 @@ def _constant(form: TextForm, one: SeriesCensus) -> list[FormatQuestion]:
 
 
 def _number_doubt(
-    kind: str, question: str, found: list[NumberSeen], tie: ColumnMapping
+    kind: str, question: str, numbers: list[NumberSeen], mapping: ColumnMapping
 ) -> FormatQuestion:
     choices = ((NO_VALUE, "no value"), (A_VALUE, "values: import them"))
     return FormatQuestion(
         kind,
         question,
         choices,
-        about=tie.column,
-        where=tie.where,
-        seen=tuple(_text(odd.value) for odd in found),
+        about=mapping.column,
+        where=mapping.where,
+        seen=tuple(_text(odd.value) for odd in numbers),
     )
 
 
-def _title(form: TextForm, tie: ColumnMapping) -> str:
-    words = form.header[tie.column] if tie.column < len(form.header) else ""
-    title = f"“{words}”" if words else f"Column {tie.column + 1}"
-    name = " · ".join(text for _, text in tie.where)
+def _title(form: TextForm, mapping: ColumnMapping) -> str:
+    words = form.header[mapping.column] if mapping.column < len(form.header) else ""
+    title = f"“{words}”" if words else f"Column {mapping.column + 1}"
+    name = " · ".join(text for _, text in mapping.where)
     return f"{title} of “{name}”" if name else title
 
 
-def _listed(found: list[NumberSeen]) -> str:
+def _listed(numbers: list[NumberSeen]) -> str:
     shown = [
-        f"{_text(one.value)} ({_often(one.count)}, first in line {one.line:,})" for one in found[:4]
+        f"{_text(one.value)} ({_often(one.count)}, first in line {one.line:,})"
+        for one in numbers[:4]
     ]
-    return ", ".join(shown) + (", …" if len(found) > 4 else "")
+    return ", ".join(shown) + (", …" if len(numbers) > 4 else "")
 
 
 def _often(many: int) -> str:
     return "once" if many == 1 else f"{many:,} times"
 
 
-def _location_text(found: list[NumberSeen]) -> str:
-    return "lies" if len(found) == 1 else "lie"
+def _location_text(numbers: list[NumberSeen]) -> str:
+    return "lies" if len(numbers) == 1 else "lie"
 
 
 def _count_text(many: int) -> str:

@@ -33,8 +33,8 @@ def clock_from_parts(columns: list[pl.Series], patterns: list[str]) -> pl.Series
         parts[pattern] = number.fill_null(1).to_numpy().astype(np.int64)
     day, is_day = _days(parts)
     clock, is_clock = _clocks(parts)
-    made = pl.Series(day * 24 * _MS["h"] + clock)
-    return made.set(pl.Series(~(known & is_day & is_clock)), None)
+    series = pl.Series(day * 24 * _MS["h"] + clock)
+    return series.set(pl.Series(~(known & is_day & is_clock)), None)
 
 
 def _days(parts: dict[str, _Whole]) -> tuple[_Whole, NDArray[np.bool_]]:

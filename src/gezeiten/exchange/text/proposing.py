@@ -80,7 +80,7 @@ class KnownFacts:
 NOTHING_KNOWN = KnownFacts()
 
 
-def propose(path: Path, known: KnownFacts = NOTHING_KNOWN) -> Proposal:
+def propose(path: Path, facts: KnownFacts = NOTHING_KNOWN) -> Proposal:
     """Return how a text is proposed to be read.
 
     Raises:
@@ -89,18 +89,18 @@ def propose(path: Path, known: KnownFacts = NOTHING_KNOWN) -> Proposal:
     ways = openings(path)
     if not ways:
         raise InputError(f"{path.name} holds no sheet with cells; choose another file.")
-    if known.opening is not None or len(ways) == 1:
-        chosen = ways[0] if known.opening is None else known.opening
-        return _with_others(_proposed(path, chosen, known), ways)
-    return _first_with_readings(path, ways, known)
+    if facts.opening is not None or len(ways) == 1:
+        chosen = ways[0] if facts.opening is None else facts.opening
+        return _with_others(_proposed(path, chosen, facts), ways)
+    return _first_with_readings(path, ways, facts)
 
 
-def _first_with_readings(path: Path, ways: list[Opening], known: KnownFacts) -> Proposal:
+def _first_with_readings(path: Path, ways: list[Opening], facts: KnownFacts) -> Proposal:
     """Return the proposal for the first of several texts that has readings."""
     refusal: InputError | None = None
     for opening in ways:
         try:
-            return _with_others(_proposed(path, opening, known), ways)
+            return _with_others(_proposed(path, opening, facts), ways)
         except InputError as exc:
             refusal = refusal or exc
     assert refusal is not None  # there were several
@@ -121,17 +121,17 @@ def _with_others(proposal: Proposal, ways: list[Opening]) -> Proposal:
     return replace(proposal, others=tuple((opening, opening_text(opening)) for opening in ways))
 
 
-def _proposed(path: Path, opening: Opening, known: KnownFacts) -> Proposal:
+def _proposed(path: Path, opening: Opening, facts: KnownFacts) -> Proposal:
     sample = sample_of(path, opening)
     if not any(kind in ARRANGED or kind == PLAIN for kind, _ in opening):
         more = arranged(sample.lines)
         if more:
-            return _proposed(path, (*opening, *more), known)
-    shape = shape_of(sample.lines, known.delimiter, known.starts)
-    first = _of_shape(sample, shape, known)
-    if _has_time(first) or known.time_columns:
+            return _proposed(path, (*opening, *more), facts)
+    shape = shape_of(sample.lines, facts.delimiter, facts.starts)
+    first = _of_shape(sample, shape, facts)
+    if _has_time(first) or facts.time_columns:
         return first
-    others = (_of_shape(sample, one, known) for one in later(shape, sample.lines))
+    others = (_of_shape(sample, one, facts) for one in later(shape, sample.lines))
     return next((one for one in others if _has_time(one)), first)
 
 
@@ -139,7 +139,7 @@ def _has_time(proposal: Proposal) -> bool:
     return all(doubt.kind != "time" for doubt in proposal.doubts)
 
 
-def _of_shape(sample: TextSample, shape: Shape, known: KnownFacts) -> Proposal:
+def _of_shape(sample: TextSample, shape: Shape, facts: KnownFacts) -> Proposal:
     lines = sample.lines
     split = [split_line(line, shape.draft) for line in lines]
     blocks = names_from_blocks(lines, shape, split)
@@ -156,12 +156,12 @@ def _of_shape(sample: TextSample, shape: Shape, known: KnownFacts) -> Proposal:
     )
     if blocks.block is not None:
         form = replace(form, beside=(blocks.block,))
-    form, doubts = _timed(form, rows, sample, shape, heads, known)
+    form, doubts = _timed(form, rows, sample, shape, heads, facts)
     unusual = _rows([split_line(line, shape.draft) for line in sample.unusual], shape)
     if unusual or head:
         time, doubts = with_order(form.time, doubts, unusual, [*head, *heads.words])
         form = replace(form, time=time)
-    return _with_values(form, [*rows, *unusual], blocks, head, heads, sample, doubts, known)
+    return _with_values(form, [*rows, *unusual], blocks, head, heads, sample, doubts, facts)
 
 
 def _rows(split: list[list[str]], shape: Shape) -> list[list[str]]:
@@ -181,12 +181,12 @@ def _timed(
     sample: TextSample,
     shape: Shape,
     heads: Headings,
-    known: KnownFacts,
+    facts: KnownFacts,
 ) -> tuple[TextForm, tuple[FormatQuestion, ...]]:
     """Return a form with its time, and what is asked about that."""
     head, body = sample.lines[: shape.first], sample.lines[shape.first :]
-    time, doubts = find_time(rows, heads.words, known.time_columns)
-    if any(doubt.kind == "time" for doubt in doubts) and not known.time_columns:
+    time, doubts = find_time(rows, heads.words, facts.time_columns)
+    if any(doubt.kind == "time" for doubt in doubts) and not facts.time_columns:
         behind = form.columns + len(form.beside)
         elsewhere = find_implicit_date(rows, heads.words, head, body, sample, behind)
         if elsewhere is not None:
@@ -242,7 +242,7 @@ def _with_values(
     form = replace(form, flags=flags)
     facts = facts_of([line for i, line in enumerate(head) if i not in heads.rows])
     said = explained(form.header, facts)
-    ties = propose_columns(rows, values, form, told, said)
+    mappings = propose_columns(rows, values, form, told, said)
     about = [
         *doubts,
         *sign_doubts,
@@ -254,11 +254,11 @@ def _with_values(
     return Proposal(
         form,
         tuple(sample.lines[:_SHOWN]),
-        ties,
+        mappings,
         tuple(about),
         facts,
         said,
-        unit_hints(rows, ties, form),
+        unit_hints(rows, mappings, form),
         heads.rows,
         words_by_column=_words_by_column(rows, [*others, told.unit_column]),
     )

@@ -333,8 +333,8 @@ class _Reader:
             its = np.flatnonzero(self._of(frame, where))
             part = frame[its]
             if len(its):
-                known = clock.instants([part[self._names[i]] for i in time])
-                made[its] = known.cast(pl.Float64).fill_null(float("nan")).to_numpy()
+                series = clock.instants([part[self._names[i]] for i in time])
+                made[its] = series.cast(pl.Float64).fill_null(float("nan")).to_numpy()
         return pl.Series(made).fill_nan(None).cast(pl.Int64)
 
     def _of(self, frame: pl.DataFrame, where: Where) -> Marks:

@@ -44,10 +44,10 @@ def counted_from_start(
             return time, ()
         example = rows[-1][column]
         choices = tuple((f"{START} +{one}", f"{example} {said}") for one, said in _SAID.items())
-        asked = FormatQuestion(
+        format_question = FormatQuestion(
             "order", f"“{example}” since the start: in which unit is that?", choices
         )
-        return time, (asked,)
+        return time, (format_question,)
     return None
 
 

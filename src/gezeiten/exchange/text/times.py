@@ -234,8 +234,8 @@ class WallClock:
         last, first = (one.fill_null(0).to_numpy() for one in (late, early))
         if self._version > 1:
             _choose_passes(second, twice, first, last, early.is_not_null().to_numpy(), at_edges)
-        made = pl.Series(np.where(second, last, first))
-        return made.set(early.is_null(), None) if early.null_count() else made
+        series = pl.Series(np.where(second, last, first))
+        return series.set(early.is_null(), None) if early.null_count() else series
 
     def _second_passes(self, wall: Times, twice: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """Return which lines show the repeated hour for the second time, bool (n,)."""
@@ -306,21 +306,21 @@ def _usual_step(times: Times) -> int:
 
 def _with_midnights(text: pl.Series, pattern: str) -> pl.Series:
     """Return what a clock shows; 24:00 is the next day's midnight."""
-    made = _moments(text, pattern)
-    if not made.null_count():
-        return made
-    is_midnight = (text.str.contains(_MIDNIGHT) & made.is_null()).fill_null(False)
+    series = _moments(text, pattern)
+    if not series.null_count():
+        return series
+    is_midnight = (text.str.contains(_MIDNIGHT) & series.is_null()).fill_null(False)
     if not is_midnight.any():
-        return made
+        return series
     early = text.filter(is_midnight).str.replace(_MIDNIGHT, "${1}00${2}00${3}${4}")
     following = _moments(early, pattern).dt.offset_by("1d")
-    return made.scatter(is_midnight.arg_true(), following)
+    return series.scatter(is_midnight.arg_true(), following)
 
 
 def _moments(text: pl.Series, pattern: str) -> pl.Series:
     """Return what a clock shows, null where the text is not written by the pattern."""
-    made = _as_written(text, pattern)
-    return _as_written(text.str.strip_chars(), pattern) if made.null_count() else made
+    series = _as_written(text, pattern)
+    return _as_written(text.str.strip_chars(), pattern) if series.null_count() else series
 
 
 def _as_written(text: pl.Series, pattern: str) -> pl.Series:

@@ -57,12 +57,14 @@ def to_replace(marked: list[BookedExcursion]) -> list[BookedExcursion]:
     ]
 
 
-def next_open(listed: list[BookedExcursion], settled: list[BookedExcursion]) -> int | None:
+def next_open(excursions: list[BookedExcursion], settled: list[BookedExcursion]) -> int | None:
     """Return which excursion follows: as the list is sorted, at the same site as long as any is
     to assess there; None when none is left."""
     done = {event.id for event in settled}
-    last = max((i for i, event in enumerate(listed) if event.id in done), default=-1)
-    after = [*listed[last + 1 :], *listed[: last + 1]]
+    last = max((i for i, event in enumerate(excursions) if event.id in done), default=-1)
+    after = [*excursions[last + 1 :], *excursions[: last + 1]]
     rest = [event for event in after if not event.is_settled and event.id not in done]
-    here = [event for event in rest if last >= 0 and event.point.site == listed[last].point.site]
+    here = [
+        event for event in rest if last >= 0 and event.point.site == excursions[last].point.site
+    ]
     return next((event.id for event in [*here, *rest]), None)

@@ -318,14 +318,14 @@ class ExcursionsPlace(Place):
             self.state.setText("")
         self._show_marks()
 
-    def _as_assessed(self, event: BookedExcursion, seen: AssessedExcursion) -> str:
+    def _as_assessed(self, event: BookedExcursion, excursion: AssessedExcursion) -> str:
         """What it was when it was assessed; it is another one now."""
-        lasted = duration_text(seen.end_ms - seen.start_ms)
+        lasted = duration_text(excursion.end_ms - excursion.start_ms)
         if not event.rule.has_value:  # nothing was measured, so it went nowhere
             return tr("Then it lasted %1; settle it again.").replace("%1", lasted)
         name = quantity(event.rule.channel)
         unit = units_of(self.context.desk.settings).of_series(event.point, event.rule.channel)
-        extreme = number(unit.shown(seen.extreme), max(name.decimals + unit.extra_decimals, 0))
+        extreme = number(unit.shown(excursion.extreme), max(name.decimals + unit.extra_decimals, 0))
         words = tr("Then it lasted %1 and went to %2; settle it again.")
         words = words.replace("%1", lasted)
         return words.replace("%2", f"{extreme} {unit.name}")

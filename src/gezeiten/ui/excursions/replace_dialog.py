@@ -58,8 +58,8 @@ class ReplaceDialog(QDialog):
         self.rest_alone.emit()
 
 
-def _line(one: BookedExcursion) -> str:
-    words = tr("%1: %2, by %3, %4").replace("%1", excursion_name(one))
-    said_ms = day_and_time(one.settled_ms or 0, one.point.zone)
-    words = words.replace("%3", one.settled_by).replace("%4", said_ms)
-    return words.replace("%2", f"{tr(one.cause or '')} “{one.comment}”")
+def _line(excursion: BookedExcursion) -> str:
+    words = tr("%1: %2, by %3, %4").replace("%1", excursion_name(excursion))
+    said_ms = day_and_time(excursion.settled_ms or 0, excursion.point.zone)
+    words = words.replace("%3", excursion.settled_by).replace("%4", said_ms)
+    return words.replace("%2", f"{tr(excursion.cause or '')} “{excursion.comment}”")

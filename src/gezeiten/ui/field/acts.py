@@ -32,12 +32,12 @@ class FieldActions:
         if self.presses.is_deliberate():
             self._run_when_ready(self._do_step)
 
-    def _run_when_ready(self, act: Callable[[], None]) -> None:
+    def _run_when_ready(self, run: Callable[[], None]) -> None:
         """Do an act now, or as soon as it is known whether the chosen logger can be launched."""
         if self._model.card is None or self._model.ready is not None or self._model.is_group:
-            act()
+            run()
         else:
-            self._when_ready = act
+            self._when_ready = run
 
     def run_pending(self) -> None:
         """It is known now: do what was pressed meanwhile."""

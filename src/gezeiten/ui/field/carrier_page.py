@@ -123,12 +123,12 @@ class CarrierPage(QWidget):
         self.manner.setVisible(at_loggers != CourierMode.FIXED)
         self.manner.setChecked(at_loggers == CourierMode.LAUNCHES_AGAIN)
         if courier is not None:
-            why = clock_refusal(courier)
-            self.clock.setEnabled(not why)
-            self.clock.setToolTip(plain_tip(why))
+            reason = clock_refusal(courier)
+            self.clock.setEnabled(not reason)
+            self.clock.setToolTip(plain_tip(reason))
             if clock_off_text(courier) and not self.words.text():
                 off = tr("Its clock is off, and dates every launch it makes: ")
-                self.words.setText(off + (why or tr("set it before the next round.")))
+                self.words.setText(off + (reason or tr("set it before the next round.")))
 
     def wanted(self) -> set[str]:
         """Return the keys of the ticked records."""

@@ -129,8 +129,8 @@ class CarriersDesk(QObject):
         desk = self._context.desk
         self._context.run(lambda _task: connected_drives(desk), self._drives_are, latest="drives")
 
-    def _drives_are(self, seen: list[DriveSeen]) -> None:
-        known, self._roots = self._roots, {str(drive.root): drive for drive in seen}
+    def _drives_are(self, drives: list[DriveSeen]) -> None:
+        known, self._roots = self._roots, {str(drive.root): drive for drive in drives}
         for root in known.keys() - self._roots.keys():
             self._forget(root)
         for root in self._roots.keys() - known.keys():
@@ -145,13 +145,13 @@ class CarriersDesk(QObject):
             failed=lambda _: self._forget(str(drive.root)),
         )
 
-    def show_courier(self, found: FoundCourier) -> None:
+    def show_courier(self, courier: FoundCourier) -> None:
         """See what a courier brings."""
         desk = self._context.desk
         self._context.run(
-            lambda _task: contact_courier(desk, found),
+            lambda _task: contact_courier(desk, courier),
             self._show,
-            failed=lambda _: self._forget(found.serial),
+            failed=lambda _: self._forget(courier.serial),
         )
 
     def search_again(self) -> None:
@@ -237,8 +237,8 @@ class CarriersDesk(QObject):
             watch = Watch(task.report, task.cancelled)
             if isinstance(card, CourierCard):
                 return offload_courier(desk, card, keys, watch), 0
-            taken = import_from_drive(desk, card, keys, watch)
-            return taken.results, taken.reports
+            imported = import_from_drive(desk, card, keys, watch)
+            return imported.results, imported.reports
 
         def ended(result: tuple[list[Offloaded], int]) -> None:
             self._over(card)
@@ -309,10 +309,10 @@ class CarriersDesk(QObject):
         self._context.run(lambda _task: clearing_of_drive(desk, card), show)
 
     def _confirm(
-        self, card: CarrierCard, found: Clearing, after: str, act: Callable[[], None]
+        self, card: CarrierCard, found: Clearing, after: str, run: Callable[[], None]
     ) -> None:
         dialog = ClearDialog(self.page, name_of(card), found, after)
-        dialog.wanted.connect(act)
+        dialog.wanted.connect(run)
         dialog.open()
 
     def _clear_courier(self, card: CourierCard) -> None:

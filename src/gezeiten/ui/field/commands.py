@@ -12,23 +12,23 @@ from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.i18n import tr
 
 
-def field_commands(field: FieldView, acts: FieldActions, more: FieldDialogs) -> list[Command]:
+def field_commands(field: FieldView, actions: FieldActions, more: FieldDialogs) -> list[Command]:
     """Return every act of the Field desk."""
     here = places.FIELD_DESK
     listed = [
         ("look", tr("Look for loggers again"), "F5", field.search),
         ("logger.next", tr("Next logger"), "Ctrl+Down", lambda: field.step(1)),
         ("logger.previous", tr("Previous logger"), "Ctrl+Up", lambda: field.step(-1)),
-        ("tick.all", tr("Tick all loggers, or none"), "Ctrl+T", acts.tick_all),
-        ("offload.start", tr("Offload the chosen logger"), "F6", acts.offload),
+        ("tick.all", tr("Tick all loggers, or none"), "Ctrl+T", actions.tick_all),
+        ("offload.start", tr("Offload the chosen logger"), "F6", actions.offload),
         (
             "offload.part",
             tr("Offload a part of the chosen logger, or an overview"),
             "Ctrl+F6",
             more.show_part,
         ),
-        ("offload.all", tr("Offload all loggers at hand"), "Shift+F6", acts.offload_all),
-        ("offload.stop", tr("Stop what runs"), "Esc", acts.cancel),
+        ("offload.all", tr("Offload all loggers at hand"), "Shift+F6", actions.offload_all),
+        ("offload.stop", tr("Stop what runs"), "Esc", actions.cancel),
         ("carriers", tr("Couriers and drives at hand"), "Ctrl+J", field.carriers.open_next),
         ("text", tr("Take a text file or several, or mission files"), "Ctrl+O", more.pick_text),
         (
@@ -46,23 +46,23 @@ def field_commands(field: FieldView, acts: FieldActions, more: FieldDialogs) -> 
         ("text.kinds", tr("Kinds of text files"), "Ctrl+Alt+K", more.text_kinds),
         ("live.line", tr("Live line: record an instrument"), "Ctrl+R", more.live_line),
         ("folder", tr("Look into a folder with mission files"), "Ctrl+Shift+O", more.pick_folder),
-        ("blink", tr("Let the chosen logger blink"), "F8", acts.blink),
+        ("blink", tr("Let the chosen logger blink"), "F8", actions.blink),
         ("label.type", tr("Compare the label on the case"), "F4", field.chosen.type_label),
-        ("self-check", tr("Let the logger check its sensors"), "Shift+F8", acts.self_check),
-        ("live", tr("Keep reading present values"), "F7", acts.watch_live),
+        ("self-check", tr("Let the logger check its sensors"), "Shift+F8", actions.self_check),
+        ("live", tr("Keep reading present values"), "F7", actions.watch_live),
         ("pin", tr("Give the PIN of the chosen logger"), "Ctrl+I", more.pin),
-        ("launch", tr("Offload and launch the chosen or the ticked loggers"), "F9", acts.launch),
+        ("launch", tr("Offload and launch the chosen or the ticked loggers"), "F9", actions.launch),
         (
             "again",
             tr("Launch again as last time, whatever was typed"),
             "Shift+F9",
-            acts.relaunch_last_plan,
+            actions.relaunch_last_plan,
         ),
         (
             "next.open",
             tr("Next logger that is not launched yet"),
             "Ctrl+Shift+Down",
-            acts.next_logger,
+            actions.next_logger,
         ),
         (
             "mission.stop",
@@ -72,15 +72,25 @@ def field_commands(field: FieldView, acts: FieldActions, more: FieldDialogs) -> 
         ),
         ("memory.erase", tr("Erase the memory of the chosen logger"), "Ctrl+Shift+F9", more.erase),
         ("accept", tr("Accept a check with a word why"), "F3", field.ask_reason),
-        ("plan.kept", tr("Kept plans"), "Ctrl+P", acts.show_stored_plans),
-        ("plan.last", tr("Take the plan of the last mission here"), "Ctrl+L", acts.use_last_plan),
+        ("plan.kept", tr("Kept plans"), "Ctrl+P", actions.show_stored_plans),
+        (
+            "plan.last",
+            tr("Take the plan of the last mission here"),
+            "Ctrl+L",
+            actions.use_last_plan,
+        ),
         (
             "plan.before",
             tr("Take the plan of the logger launched before"),
             "Ctrl+E",
-            acts.use_previous_loggers_plan,
+            actions.use_previous_loggers_plan,
         ),
-        ("plan.differs", tr("What differs from the last plan?"), "Ctrl+D", acts.show_differences),
+        (
+            "plan.differs",
+            tr("What differs from the last plan?"),
+            "Ctrl+D",
+            actions.show_differences,
+        ),
         (
             "day",
             tr("The day: what came, what was launched, what is left"),
@@ -95,7 +105,12 @@ def field_commands(field: FieldView, acts: FieldActions, more: FieldDialogs) -> 
         ),
         ("logger.rows", tr("Readings of the chosen logger as a table"), "Alt+R", more.rows),
         ("logger.life", tr("The life of the chosen logger"), "Ctrl+B", more.life),
-        ("label.write", tr("Write labels of what was launched"), "Ctrl+Shift+P", acts.write_labels),
+        (
+            "label.write",
+            tr("Write labels of what was launched"),
+            "Ctrl+Shift+P",
+            actions.write_labels,
+        ),
     ]
     stepping = ("logger.next", "logger.previous")  # the only ones that a key held down repeats
     made = [

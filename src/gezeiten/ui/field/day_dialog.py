@@ -57,17 +57,17 @@ class DayDialog(QDialog):
         self.times_note.setText(zones_text(line.zone for line in lines if line.is_touched))
         self.print_button.setEnabled(bool(lines))
 
-    def _origin_text(self, one: DayLine) -> str:
-        if one.offloaded_ms is None:
+    def _origin_text(self, day_line: DayLine) -> str:
+        if day_line.offloaded_ms is None:
             return ""
-        words = counted(one.readings, "%n reading", "%n readings")
-        return f"{words} · {clock_time(one.offloaded_ms, one.zone)}"
+        words = counted(day_line.readings, "%n reading", "%n readings")
+        return f"{words} · {clock_time(day_line.offloaded_ms, day_line.zone)}"
 
-    def _launched(self, one: DayLine) -> str:
-        if one.launched_ms is None:
+    def _launched(self, day_line: DayLine) -> str:
+        if day_line.launched_ms is None:
             return ""
-        words = tr("mission %1").replace("%1", str(one.mission))
-        return f"{words} · {clock_time(one.launched_ms, one.zone)}"
+        words = tr("mission %1").replace("%1", str(day_line.mission))
+        return f"{words} · {clock_time(day_line.launched_ms, day_line.zone)}"
 
     def write(self) -> None:
         """Write the list as a PDF."""

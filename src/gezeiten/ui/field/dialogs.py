@@ -37,9 +37,9 @@ class FieldDialogs:
     """Opens dialogs for the chosen logger and passes on what they want."""
 
     def __init__(
-        self, field: FieldView, model: FieldModel, acts: FieldActions, over: QWidget
+        self, field: FieldView, model: FieldModel, actions: FieldActions, over: QWidget
     ) -> None:
-        self._field, self._model, self._acts = field, model, acts
+        self._field, self._model, self._acts = field, model, actions
         self._context, self._over = field.context, over
         self.lives: list[LiveWork] = []  # once the live line was opened
 
@@ -232,13 +232,15 @@ class FieldDialogs:
             return
         span = self._model.last_offload_span(card.serial)
 
-        def show(found: LastReadings | None) -> None:
-            if found is None:
+        def show(last_readings: LastReadings | None) -> None:
+            if last_readings is None:
                 self._context.show_message(
                     tr("Nothing of this logger is kept yet; offload it first.")
                 )
             else:
-                self._context.rows_wanted.emit(ReadingsRequest(found.series, found.span))
+                self._context.rows_wanted.emit(
+                    ReadingsRequest(last_readings.series, last_readings.span)
+                )
 
         self._context.run(lambda _task: latest_readings(desk, card.serial, span), show)
 

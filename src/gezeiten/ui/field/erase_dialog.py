@@ -34,12 +34,12 @@ class EraseDialog(QDialog):
                 ),
             ]
         )
-        why = erase_refusal(card)
-        self.problem = label(why, "ember", wrap=True)
+        reason = erase_refusal(card)
+        self.problem = label(reason, "ember", wrap=True)
         self.label = QLineEdit()
         self.label.setPlaceholderText(tr("last signs on the case, typed or scanned"))
         self.label.setAccessibleName(tr("Label on the case"))
-        self.label.setEnabled(not why)
+        self.label.setEnabled(not reason)
         self.label.textEdited.connect(self._typed)
         self.take = button(tr("Erase its memory"), self._accept, "primary")
         self.take.setDefault(True)

@@ -175,11 +175,11 @@ class StoredPlansDialog(QDialog):
             latest="kept plans",
         )
 
-    def _fill(self, found: list[StoredPlan], choose: str) -> None:
+    def _fill(self, plans: list[StoredPlan], choose: str) -> None:
         chosen = self.chosen()
         before = choose or (chosen.name if chosen else "")
         self.list.clear()
-        for kept in found:
+        for kept in plans:
             item = QListWidgetItem(f"{kept.name}\n{kept.model}" if kept.model else kept.name)
             item.setData(_KEPT, kept)
             self.list.addItem(item)
@@ -214,7 +214,7 @@ class StoredPlansDialog(QDialog):
         names = (tr("in the editor") if self._plan else kept.name, kept.name)
         self.table.show_plans(mine, kept.plan, names, self._zone, only_differing=False)
 
-    def _run_action(self, act: Callable[[], object], choose: str = "", said: str = "") -> None:
+    def _run_action(self, run: Callable[[], object], choose: str = "", said: str = "") -> None:
         """Do something; what is wrong with it is said here, at the field. choose: the plan chosen
         then, whose name was typed. said: what the foot line says then."""
 
@@ -226,7 +226,7 @@ class StoredPlansDialog(QDialog):
                 self._context.show_message(said)
             self._load(choose)
 
-        self._acting.do(act, done)
+        self._acting.do(run, done)
 
     def _failed(self, sentence: str) -> None:
         self.problem.setText(sentence)

@@ -199,27 +199,29 @@ class LoggerHistoryDialog(QDialog):
         desk = self._context.desk
         self._context.run(lambda _task: life(desk, serial), self._show, latest="life")
 
-    def _show(self, known: LoggerHistory) -> None:
-        self._life = known
-        zone = _zone_of(known)
-        seen = day_and_time(known.seen_ms, zone) if known.seen_ms else tr("never")
+    def _show(self, logger_history: LoggerHistory) -> None:
+        self._life = logger_history
+        zone = _zone_of(logger_history)
+        seen = day_and_time(logger_history.seen_ms, zone) if logger_history.seen_ms else tr("never")
         parts = [
-            known.model,
-            f"{tr('firmware')} {known.firmware}",
-            known.point or tr("no point now"),
+            logger_history.model,
+            f"{tr('firmware')} {logger_history.firmware}",
+            logger_history.point or tr("no point now"),
             tr("seen %1").replace("%1", seen),
         ]
-        if known.practice:
+        if logger_history.practice:
             parts.append(tr("practice logger (stand-in)"))
-        if known.retired_ms:
+        if logger_history.retired_ms:
             parts.append(tr("retired"))
         self.facts.setText(" · ".join(parts))
         self.times_note.setText(zones_text([zone]))
-        self.group.setText(known.pin_group)
+        self.group.setText(logger_history.pin_group)
         typed = self._drafts.get(self._draft_key())
         if self.words.text() != typed:
             self.words.setText(typed)
-        self.retire_button.setText(tr("Take up again") if known.retired_ms else tr("Retire"))
+        self.retire_button.setText(
+            tr("Take up again") if logger_history.retired_ms else tr("Retire")
+        )
         fill(
             self.missions,
             [
@@ -231,9 +233,9 @@ class LoggerHistoryDialog(QDialog):
                     mission_state(m),
                     " · ".join(filter(None, (m.point, m.name))),
                 ]
-                for m in known.missions
+                for m in logger_history.missions
             ],
-            list(known.missions),
+            list(logger_history.missions),
         )
         kinds = {
             "battery": tr("battery"),
@@ -254,7 +256,7 @@ class LoggerHistoryDialog(QDialog):
                     s.note,
                 ],
             )
-            for s in known.services
+            for s in logger_history.services
         ]
         rows += [
             (
@@ -269,7 +271,7 @@ class LoggerHistoryDialog(QDialog):
                     f"{tr('Mission')} {r.mission}" if r.mission is not None else "",
                 ],
             )
-            for r in known.reports
+            for r in logger_history.reports
         ]
         rows.sort(key=lambda line: -line[0])
         fill(self.services, [texts for _, _, texts in rows], [thing for _, thing, _ in rows])
@@ -322,7 +324,7 @@ class LoggerHistoryDialog(QDialog):
         )
 
     def _run_action(
-        self, act: Callable[[], object], then: Callable[[], None] = lambda: None
+        self, run: Callable[[], object], then: Callable[[], None] = lambda: None
     ) -> None:
         """Do it off the main thread; what was typed stays until it is kept."""
 
@@ -332,7 +334,7 @@ class LoggerHistoryDialog(QDialog):
             self._context.archive_changed.emit()
             self._load()
 
-        self._acting.do(act, done)
+        self._acting.do(run, done)
 
     def save_document(self) -> None:
         """Write the chosen entry's certificate, or the logger's own report, out again."""
@@ -369,9 +371,9 @@ class LoggerHistoryDialog(QDialog):
             self._run_action(lambda: retire_logger(desk, serial, retired=retired))
 
 
-def _zone_of(known: LoggerHistory) -> str:
+def _zone_of(logger_history: LoggerHistory) -> str:
     """The zone of the site a logger was at last; the computer's where it was at none."""
-    return known.missions[0].zone if known.missions else home_zone()
+    return logger_history.missions[0].zone if logger_history.missions else home_zone()
 
 
 def _launched(mission: PastMission, zone: str) -> str:

@@ -316,13 +316,13 @@ class LiveDialog(QDialog):
         """Find and identify the sensors on an SDI-12 bus."""
         profile, port = self._profiles[self.profile.currentIndex()], self.port.currentText()
 
-        def show(found: list[Sensor]) -> None:
-            for sensor in found:
+        def show(sensors: list[Sensor]) -> None:
+            for sensor in sensors:
                 self.raw.appendPlainText(
                     f"{sensor.address}: {sensor.vendor} {sensor.model} {sensor.firmware} "
                     f"{sensor.serial}"
                 )
-            self._show_message(counted(len(found), "%n sensor found.", "%n sensors found."))
+            self._show_message(counted(len(sensors), "%n sensor found.", "%n sensors found."))
 
         self._context.run(lambda _task: sensors_on(port, profile), show, failed=self._complain)
 

@@ -216,16 +216,25 @@ class LoggerPage(QWidget):
             facts.append((tr("Open from before"), words))
         self.came.show_facts(facts)
 
-    def _show_overview(self, came: ImportedOverview, zone: str, units: Units) -> None:
-        facts = [(tr("Overview just now"), _overview_size(came))]
-        if came.span is not None:
-            since, until = (day_and_time(at, zone) for at in came.span)
+    def _show_overview(self, imported_overview: ImportedOverview, zone: str, units: Units) -> None:
+        facts = [(tr("Overview just now"), _overview_size(imported_overview))]
+        if imported_overview.span is not None:
+            since, until = (day_and_time(at, zone) for at in imported_overview.span)
             facts.append((tr("Stretch"), f"{since} – {until}"))
-        for channel, low, high in came.extremes:
+        for channel, low, high in imported_overview.extremes:
             facts.append((tr(quantity(channel).name), units.span(channel, low, high)))
-        outside = counted(came.outside, "%n value outside a limit", "%n values outside a limit")
-        facts.append((tr("Seems"), outside if came.outside else tr("inside all limits")))
-        facts.append((tr("Still to offload"), counted(came.readings, "%n reading", "%n readings")))
+        outside = counted(
+            imported_overview.outside, "%n value outside a limit", "%n values outside a limit"
+        )
+        facts.append(
+            (tr("Seems"), outside if imported_overview.outside else tr("inside all limits"))
+        )
+        facts.append(
+            (
+                tr("Still to offload"),
+                counted(imported_overview.readings, "%n reading", "%n readings"),
+            )
+        )
         self.came.show_facts(facts)
         self.came.show()
 
@@ -358,18 +367,20 @@ def _calibration(card: LoggerCard, zone: str) -> str:
     return date(card.calibration_due_ms, zone)
 
 
-def _overview_size(came: ImportedOverview) -> str:
-    words = counted(came.values, "%n value", "%n values")
+def _overview_size(imported_overview: ImportedOverview) -> str:
+    words = counted(imported_overview.values, "%n value", "%n values")
     return (
-        words + " · " + tr("one for every %1 readings").replace("%1", number(came.thinning.every))
+        words
+        + " · "
+        + tr("one for every %1 readings").replace("%1", number(imported_overview.thinning.every))
     )
 
 
-def overview_text(came: ImportedOverview) -> str:
+def overview_text(imported_overview: ImportedOverview) -> str:
     """Return what an overview brought in one sentence."""
-    words = f"{came.serial}: {tr('overview of')} {_overview_size(came)}; "
+    words = f"{imported_overview.serial}: {tr('overview of')} {_overview_size(imported_overview)}; "
     words += tr("no reading was offloaded by it.")
-    return f"{words} {came.error}" if came.error else words
+    return f"{words} {imported_overview.error}" if imported_overview.error else words
 
 
 def offload_text(result: Offloaded, *, named: bool = True) -> str:

@@ -42,9 +42,9 @@ class MissionPage(Card):
         plan, state = card.plan, card.state
         self.stop_button.setEnabled(card.is_recording)
         self.again_button.setEnabled(plan is not None)
-        why = erase_refusal(card)
-        self.erase_button.setEnabled(not why)
-        self.erase_button.setToolTip(plain_tip(why))
+        reason = erase_refusal(card)
+        self.erase_button.setEnabled(not reason)
+        self.erase_button.setToolTip(plain_tip(reason))
         self.label_button.setEnabled(plan is not None)
         if plan is None:
             self.mission.show_facts([(tr("Mission"), tr("none launched yet"))])

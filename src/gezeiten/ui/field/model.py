@@ -78,10 +78,10 @@ class FieldModel:
         """Whether several loggers are worked on at once."""
         return len(self.ticked) >= 2 or bool(self.finished)
 
-    def add_card(self, seen: LoggerWithStart) -> bool:
+    def add_card(self, logger_with_start: LoggerWithStart) -> bool:
         """Take in a logger as it answered; returns whether it is new."""
-        card, is_new = seen.card, seen.card.serial not in self.cards
-        self.starts[card.serial] = seen.start
+        card, is_new = logger_with_start.card, logger_with_start.card.serial not in self.cards
+        self.starts[card.serial] = logger_with_start.start
         self.cards[card.serial] = card
         if is_new:
             self.cards = dict(sorted(self.cards.items()))
@@ -107,11 +107,11 @@ class FieldModel:
         """Return the zone of a point, of its site where that is new."""
         return zone_at(self.zones, point_name, self.home_zone)
 
-    def serial_to_select(self, seen: LoggerCard) -> str | None:
-        """Return which logger is to be chosen now that one was seen: the one that was wanted, or as
+    def serial_to_select(self, card: LoggerCard) -> str | None:
+        """Return which logger is to be chosen now that one was card: the one that was wanted, or as
         long as no hand was at the desk the top one, not whoever answers first; None: stay."""
-        if self.wanted == seen.serial:
-            return seen.serial
+        if self.wanted == card.serial:
+            return card.serial
         if self.wanted is not None or not self._is_free():
             return None
         top = next(iter(self.cards))

@@ -34,15 +34,15 @@ class FieldNews:
     def _progressed(self, serial: str, progress: Progress) -> None:
         self._context.show_message(self._page.show_progress(serial, progress))
 
-    def _offloaded(self, came: list[Arrival]) -> None:
-        self._model.arrivals.update({arrival.result.serial: arrival for arrival in came})
-        results = [arrival.result for arrival in came]
+    def _offloaded(self, arrivals: list[Arrival]) -> None:
+        self._model.arrivals.update({arrival.result.serial: arrival for arrival in arrivals})
+        results = [arrival.result for arrival in arrivals]
         said = "  ".join(offload_text(result) for result in results[-3:])
         self._show_arrival(said, failed=any(result.error for result in results))
 
-    def _overview_came(self, came: ImportedOverview) -> None:
-        self._model.arrivals[came.serial] = came
-        self._show_arrival(overview_text(came), failed=bool(came.error))
+    def _overview_came(self, imported_overview: ImportedOverview) -> None:
+        self._model.arrivals[imported_overview.serial] = imported_overview
+        self._show_arrival(overview_text(imported_overview), failed=bool(imported_overview.error))
 
     def _show_arrival(self, words: str, *, failed: bool) -> None:
         self._field.show_current()
@@ -51,24 +51,24 @@ class FieldNews:
         self._context.said.emit(words, failed)
 
     # -- what a logger was told ------------------------------------------------------------------
-    def _launched(self, done: LaunchResult, came: Arrival | None) -> None:
+    def _launched(self, done: LaunchResult, arrival: Arrival | None) -> None:
         self._model.launched[done.serial] = done
-        if came is not None:
-            self._model.arrivals[done.serial] = came
+        if arrival is not None:
+            self._model.arrivals[done.serial] = arrival
         self._field.forget_typed(done.serial)
         self._field.shelf.remember(done.serial, done.plan)
         words = tr("mission %1 launched; plan read back, the same.")
         words = words.replace("%1", number(done.mission))
-        if came is not None and came.result.readings:
-            words = f"{offload_text(came.result, named=False)} {words[0].upper()}{words[1:]}"
+        if arrival is not None and arrival.result.readings:
+            words = f"{offload_text(arrival.result, named=False)} {words[0].upper()}{words[1:]}"
         self._changed(f"{done.serial}: {words}")
         self._field.stages.select(LAUNCH)
 
-    def _stopped(self, came: Arrival) -> None:
-        self._model.arrivals[came.result.serial] = came
-        words = tr("%1 is stopped; its memory stays.").replace("%1", came.result.serial)
-        words = f"{words} {offload_text(came.result, named=False)}"
-        self._show_arrival(words, failed=bool(came.result.error))
+    def _stopped(self, arrival: Arrival) -> None:
+        self._model.arrivals[arrival.result.serial] = arrival
+        words = tr("%1 is stopped; its memory stays.").replace("%1", arrival.result.serial)
+        words = f"{words} {offload_text(arrival.result, named=False)}"
+        self._show_arrival(words, failed=bool(arrival.result.error))
 
     def _erased(self, serial: str, readings: int) -> None:
         words = counted(

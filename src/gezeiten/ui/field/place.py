@@ -238,8 +238,8 @@ class FieldDeskPlace(Place):
         desk = self.context.desk
         return ", ".join(filter(None, [desk.settings.addresses, *desk.practice_addresses]))
 
-    def _show_card(self, seen: LoggerWithStart) -> None:
-        card, is_new = seen.card, self.model.add_card(seen)
+    def _show_card(self, logger_with_start: LoggerWithStart) -> None:
+        card, is_new = logger_with_start.card, self.model.add_card(logger_with_start)
         self.loggers.show_card(card, self._marks(card))
         if is_new and not self.work.is_looking:
             self._count()

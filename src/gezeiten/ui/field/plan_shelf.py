@@ -66,9 +66,9 @@ class PlanShelf:
         dialog.search.setText(search)
         dialog.open()
 
-    def _accept(self, card: LoggerCard, kept: Plan, name: str) -> None:
+    def _accept(self, card: LoggerCard, plan: Plan, name: str) -> None:
         """A kept plan keeps its settings; where it goes and its names stay those of here."""
-        self._update_fields(card, kept, tr("Kept plan “%1”").replace("%1", name))
+        self._update_fields(card, plan, tr("Kept plan “%1”").replace("%1", name))
 
     def _update_fields(self, card: LoggerCard, plan: Plan, origin: str) -> None:
         def suited(prepared: list[PreparedLaunch]) -> None:

@@ -149,15 +149,15 @@ class SeveralPage(QWidget):
         for i in range(self.table.rowCount()):
             self.table.setRowHeight(i, self.table.rowHeight(i) + 8)
 
-    def _result(self, one: PreparedLaunch) -> tuple[str, str]:
-        result = self._results.get(one.card.serial)
+    def _result(self, launch: PreparedLaunch) -> tuple[str, str]:
+        result = self._results.get(launch.card.serial)
         if result is None:
-            if one.needs_reason_only:
+            if launch.needs_reason_only:
                 return tr("wants a word why (F3)"), "brass"
-            return one.first_obstacle, "ember"
+            return launch.first_obstacle, "ember"
         if result.launched is None:
             return f"✕ {result.sentence}", "ember"
-        zone = self._zones.get(one.plan.point_name, "UTC")
+        zone = self._zones.get(launch.plan.point_name, "UTC")
         first = tr("waits for its button")
         if result.launched.first_ms:
             at = clock_time(result.launched.first_ms, zone, seconds=True)
@@ -175,10 +175,10 @@ class SeveralPage(QWidget):
         self._fill()
 
 
-def stage_states(one: PreparedLaunch, *, is_launched: bool = False) -> list[tuple[str, str]]:
+def stage_states(launch: PreparedLaunch, *, is_launched: bool = False) -> list[tuple[str, str]]:
     """Return weight and words of the five stages of one logger."""
-    card = one.card
-    label_ = next((c for c in one.checks if c.key == "label"), None)
+    card = launch.card
+    label_ = next((c for c in launch.checks if c.key == "label"), None)
     compared = {"passed": tr("label compared"), "blocking": tr("another label!")}
     weight = "note" if label_ is None else label_.weight
     identity = (weight, compared.get(weight, tr("not compared")))
@@ -186,14 +186,14 @@ def stage_states(one: PreparedLaunch, *, is_launched: bool = False) -> list[tupl
         offload = ("look", counted(card.readings_to_offload, "%n to offload", "%n to offload"))
     else:
         offload = ("passed", tr("all kept"))
-    about_plan = [c for c in one.checks if c.field and c.weight in ("blocking", "look")]
-    health = [c for c in one.checks if c.weight == "look" and not c.field and c.key != "label"]
-    fits = ("passed", interval_text(one.plan.interval_s))
+    about_plan = [c for c in launch.checks if c.field and c.weight in ("blocking", "look")]
+    health = [c for c in launch.checks if c.weight == "look" and not c.field and c.key != "label"]
+    fits = ("passed", interval_text(launch.plan.interval_s))
     if any(c.weight == "blocking" for c in about_plan):
         fits = ("blocking", tr("does not fit"))
-    elif about_plan or one.unsupported:
-        fits = ("look", interval_text(one.plan.interval_s))
-    ready = ("blocking", tr("not yet")) if one.first_obstacle else ("note", tr("ready"))
+    elif about_plan or launch.unsupported:
+        fits = ("look", interval_text(launch.plan.interval_s))
+    ready = ("blocking", tr("not yet")) if launch.first_obstacle else ("note", tr("ready"))
     if is_launched:
         ready = ("passed", tr("launched"))
     good = ("passed", tr("good"))

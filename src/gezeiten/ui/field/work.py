@@ -177,14 +177,14 @@ class FieldWork(QObject):
         self,
         work: Callable[[Task], object],
         done: Callable[[Any], None],
-        why: str,
+        reason: str,
         on_progress: Callable[[object], None] | None = None,
     ) -> None:
         """Run a change; the computer stays awake meanwhile, and looks again when it failed."""
         wanted = self._context.desk.settings.keep_awake
 
         def awake(task: Task) -> object:
-            with prevent_sleep(why, wanted=wanted):
+            with prevent_sleep(reason, wanted=wanted):
                 try:
                     return work(task)
                 finally:

@@ -62,11 +62,11 @@ class HandoverModel:
 
     def select_target(self, target: Target) -> bool:
         """Choose what somebody came with; False where its point is not known yet: it waits."""
-        found = self._of_id(target.point_id)
-        self.target = None if found else target
-        if found is not None:
-            self.point = found
-        return found is not None
+        point = self._of_id(target.point_id)
+        self.target = None if point else target
+        if point is not None:
+            self.point = point
+        return point is not None
 
     def _of_id(self, point_id: int | None) -> PointPlace | None:
         return next((point for point in self.points if point.id == point_id), None)
@@ -97,8 +97,8 @@ class HandoverModel:
     @property
     def can_write(self) -> bool:
         """Whether a document of it can be written now."""
-        known = self.contents
-        holds_some = known is None or known.values > 0  # not counted yet: writing says it
+        contents = self.contents
+        holds_some = contents is None or contents.values > 0  # not counted yet: writing says it
         return not self.is_busy and self.asks is not None and holds_some
 
 

@@ -300,10 +300,10 @@ class HandoverPlace(Place):
         if point is None:
             return
 
-        def show(found: list[NamedPeriod]) -> None:
+        def show(periods: list[NamedPeriod]) -> None:
             self.named.clear()
             self.named.addItem(tr("two instants, below"), None)
-            for stretch in found:
+            for stretch in periods:
                 self.named.addItem(_period_text(stretch, point.zone), stretch.span)
 
         self.context.run(lambda _task: named_periods(desk, point), show, latest="named stretches")
@@ -454,14 +454,16 @@ class HandoverPlace(Place):
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(document.file_name).parent)))
 
 
-def _period_text(one: NamedPeriod, zone: str) -> str:
+def _period_text(period: NamedPeriod, zone: str) -> str:
     return {
         "mission": tr("this mission"),
         "visit": tr("since the last visit"),
         "document": tr("since the last document"),
-        "month": date(one.span[0], zone, "MMMM yyyy"),
-        "excursion": tr("day of the excursion of %1").replace("%1", date(one.at_ms, zone, "d MMM")),
-    }[one.kind]
+        "month": date(period.span[0], zone, "MMMM yyyy"),
+        "excursion": tr("day of the excursion of %1").replace(
+            "%1", date(period.at_ms, zone, "d MMM")
+        ),
+    }[period.kind]
 
 
 def _write(

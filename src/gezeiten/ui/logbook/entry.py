@@ -57,11 +57,11 @@ class EntryCard(Card):
         """Number of the entry that is shown, 0 for none."""
         return self._entry.seq if self._entry else 0
 
-    def show_entry(self, entry: Entry | None, misfits: list[str]) -> None:
-        """Show an entry, or none. misfits: what its act found otherwise than it says."""
-        self.misfit.setText(tr("Found otherwise: %1.").replace("%1", "; ".join(misfits)))
-        self.misfit.setVisible(bool(misfits))
-        self.seen.setVisible(bool(misfits) and not self._context.is_read_only)
+    def show_entry(self, entry: Entry | None, conflicts: list[str]) -> None:
+        """Show an entry, or none. conflicts: what its act found otherwise than it says."""
+        self.misfit.setText(tr("Found otherwise: %1.").replace("%1", "; ".join(conflicts)))
+        self.misfit.setVisible(bool(conflicts))
+        self.seen.setVisible(bool(conflicts) and not self._context.is_read_only)
         if entry == self._entry and entry is not None:
             return
         self._entry, self._ways = entry, []

@@ -16,11 +16,11 @@ class LostDialog(QDialog):
 
     wanted = Signal()
 
-    def __init__(self, parent: QWidget, lost: list[Entry]) -> None:
+    def __init__(self, parent: QWidget, entries: list[Entry]) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Lost entries"))
         words = counted(
-            len(lost),
+            len(entries),
             "%n entry is no longer in its file; only the tables of this computer have it. If "
             "there is a copy of the archive's logbook folder, put that back instead.",
             "%n entries are no longer in their file; only the tables of this computer have them. "
@@ -30,7 +30,7 @@ class LostDialog(QDialog):
         self.listed.setAccessibleName(tr("Lost entries"))
         self.listed.setWordWrap(True)
         self.listed.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        for entry in lost:
+        for entry in entries:
             said = tr("%1 · %2 · %3").replace("%1", day_and_time(entry.at_ms, home_zone()))
             self.listed.addItem(said.replace("%2", entry.subject).replace("%3", entry.sentence))
         again = button(tr("Write them again"), self._reload)

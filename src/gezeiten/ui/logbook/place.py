@@ -200,11 +200,13 @@ class LogbookPlace(Place):
             desk = self.context.desk
             self.context.run(lambda _task: make(desk), self.show_about)
 
-    def show_about(self, about: AboutFilter | None) -> None:
+    def show_about(self, about_filter: AboutFilter | None) -> None:
         """Show what the logbook has about something, or everything."""
-        self._filter = about
-        self.about_button.setVisible(about is not None)
-        self.about_button.setText(tr("About: %1  ✕").replace("%1", about.title) if about else "")
+        self._filter = about_filter
+        self.about_button.setVisible(about_filter is not None)
+        self.about_button.setText(
+            tr("About: %1  ✕").replace("%1", about_filter.title) if about_filter else ""
+        )
         self.refresh()
 
     def show_all(self) -> None:

@@ -432,7 +432,7 @@ class ChainDialog(ActingDialog):
     def _show_figures(
         self,
         seen: Effect | None,
-        lost: Sequence[ValueLoss] = (),
+        value_losses: Sequence[ValueLoss] = (),
         caught: ProposedCorrection | None = None,
     ) -> None:
         if self._lane is None or self._view is None:
@@ -443,7 +443,7 @@ class ChainDialog(ActingDialog):
         self.chart.show_lanes([lane], self._view, self._point.zone)
         by_rule = caught_text(caught) if caught is not None else ""
         words = filter(
-            None, (by_rule, self._effect_text(seen) if seen else "", *map(loss_text, lost))
+            None, (by_rule, self._effect_text(seen) if seen else "", *map(loss_text, value_losses))
         )
         self.figures.setText(" ".join(words))
 
@@ -515,9 +515,9 @@ class ChainDialog(ActingDialog):
         from gezeiten.ui.mend.clock_dialog import ClockDialog
 
         if self.key:
-            made = ClockDialog(self, self._context, self._point, self.key)
-            made.finished.connect(lambda _: self._load())
-            made.open()
+            dialog = ClockDialog(self, self._context, self._point, self.key)
+            dialog.finished.connect(lambda _: self._load())
+            dialog.open()
 
     def keep(self) -> None:
         """Keep the step that the fields say."""

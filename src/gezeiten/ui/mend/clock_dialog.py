@@ -248,16 +248,16 @@ class ClockDialog(ActingDialog):
 
     def _trial(self, clock: MissionClock, way: str) -> Trial:
         if way == "contacts":
-            found = by_contacts(clock)
-            words = shift_text(clock, found.clock)
-            if found.jumps:
-                at = instant(found.jumps[0], self._point.zone)
+            clock_fit = by_contacts(clock)
+            words = shift_text(clock, clock_fit.clock)
+            if clock_fit.jumps:
+                at = instant(clock_fit.jumps[0], self._point.zone)
                 asked = tr(
                     "Before %1 it ran faster or slower than any clock drifts: was it set, or did "
                     "it stop? Then say by how much."
                 )
                 words += f" {asked.replace('%1', at)}"
-            return Trial(found.clock, MEASURED, found.uncertainty, words)
+            return Trial(clock_fit.clock, MEASURED, clock_fit.uncertainty, words)
         if way == "amount":
             put_right = by_amount(clock, parsed_shift_ms(self.amount.text()))
         else:
@@ -306,9 +306,9 @@ class ClockDialog(ActingDialog):
         sure = uncertainty_text(clock, trial.clock, trial.uncertainty)
         self.figures.setText(f"{trial.text} {sure}")
 
-        def show(lost: list[ValueLoss]) -> None:
+        def show(value_losses: list[ValueLoss]) -> None:
             self.trial = trial
-            self.figures.setText(" ".join((trial.text, sure, *map(loss_text, lost))))
+            self.figures.setText(" ".join((trial.text, sure, *map(loss_text, value_losses))))
             self.keep_button.setEnabled(True)
 
         self._context.run(
@@ -347,21 +347,21 @@ class ClockDialog(ActingDialog):
             self._confirm_losses(clock, None, lambda: withdraw_clock_correction(desk, clock))
 
     def _confirm_losses(
-        self, clock: MissionClock, then: ClockMap | None, act: Callable[[], object]
+        self, clock: MissionClock, then: ClockMap | None, run: Callable[[], object]
     ) -> None:
         """Do an act; where calculated series lose values by it, only once that was said."""
         desk, told = self._context.desk, f"{clock.mission} {then}"
         if self._show_result == told:
-            self._do(act)
+            self._do(run)
             return
 
-        def show(lost: list[ValueLoss]) -> None:
-            if not lost:
-                self._do(act)
+        def show(value_losses: list[ValueLoss]) -> None:
+            if not value_losses:
+                self._do(run)
                 return
             self._show_result = told
             again = tr("Press the button again to do it all the same.")
-            self._show_message(" ".join((*map(loss_text, lost), again)))
+            self._show_message(" ".join((*map(loss_text, value_losses), again)))
 
         self._context.run(
             lambda _task: losses_of_clock(desk, clock, then),

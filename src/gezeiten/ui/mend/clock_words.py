@@ -44,25 +44,25 @@ def shift_text(clock: MissionClock, put_right: ClockMap) -> str:
     return words.replace("%1", seconds(first)).replace("%2", seconds(last))
 
 
-def search_text(found: FoundClock) -> str:
+def search_text(clock: FoundClock) -> str:
     """What the data say of a clock, how sure that is, or why nothing follows."""
     likeness = tr("Changes go together to %1 %, at the next best shift to %2 %: confidence %3.")
-    likeness = likeness.replace("%1", number(100 * found.shift.likeness))
-    likeness = likeness.replace("%2", number(100 * found.shift.second))
-    words = likeness.replace("%3", _confidence_text(found.shift.confidence))
-    if not found.shift.is_clear:
+    likeness = likeness.replace("%1", number(100 * clock.shift.likeness))
+    likeness = likeness.replace("%2", number(100 * clock.shift.second))
+    words = likeness.replace("%3", _confidence_text(clock.shift.confidence))
+    if not clock.shift.is_clear:
         none = tr("Nothing clear was found: another shift does nearly as well.")
         return f"{none} {words}"
-    if found.lag is None:
+    if clock.lag is None:
         unknown = tr(
             "They lie %1 apart, but how far these places lag each other is not known: "
             "there are not three times five days in which both clocks were right. "
             "Nothing is proposed."
         )
-        return f"{unknown.replace('%1', seconds(found.shift.shift_ms))} {words}"
+        return f"{unknown.replace('%1', seconds(clock.shift.shift_ms))} {words}"
     lag = tr("These places lag each other by %1 ± %2 s (%3); that is taken off.")
-    lag = lag.replace("%1", seconds(found.lag.lag_ms)).replace("%2", number(found.lag.u_ms / 1000))
-    stretches = counted(found.lag.periods, "%n stretch of five days", "%n stretches of five days")
+    lag = lag.replace("%1", seconds(clock.lag.lag_ms)).replace("%2", number(clock.lag.u_ms / 1000))
+    stretches = counted(clock.lag.periods, "%n stretch of five days", "%n stretches of five days")
     return f"{lag.replace('%3', stretches)} {words}"
 
 

@@ -59,12 +59,14 @@ def load_detail(desk: Workspace, booked: BookedGap, cards: list[CarrierCard]) ->
     readings = sum(view(desk, point.id, key).measured for key in measured)
     by_line = any(step.kind == LINE for step in steps if step.id in booked.steps)
     if booked.state == NOT_CALCULATED:
-        told = offers(booked, LoggerOffer("", 0, (), None, ""), LineOffer(0, {}, ""))
-        return GapDetail(booked, told, lanes, steps, readings, [])
-    told = offers(booked, logger_offer(desk, booked), line_offer(desk, booked), by_line=by_line)
+        source_offers = offers(booked, LoggerOffer("", 0, (), None, ""), LineOffer(0, {}, ""))
+        return GapDetail(booked, source_offers, lanes, steps, readings, [])
+    source_offers = offers(
+        booked, logger_offer(desk, booked), line_offer(desk, booked), by_line=by_line
+    )
     is_open = booked.state in ("open", "left open")
     others = find_alternatives(desk, booked, cards) if is_open else []
-    return GapDetail(booked, told, lanes, steps, readings, others)
+    return GapDetail(booked, source_offers, lanes, steps, readings, others)
 
 
 def _lane(desk: Workspace, units: Units, booked: BookedGap, key: str) -> Lane:
@@ -97,8 +99,8 @@ def _tint(booked: BookedGap) -> Tint:
 def _proposal(desk: Workspace, booked: BookedGap, channel: str) -> Series | None:
     """The straight line through the gap, drawn from the reading before to the one after."""
     gap = booked.gap
-    beside = read_around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms), tolerant=True)
-    fill = straight_line(beside, gap)
+    series = read_around(desk, booked.point.id, channel, (gap.start_ms, gap.end_ms), tolerant=True)
+    fill = straight_line(series, gap)
     return fill if len(fill) else None
 
 
@@ -119,11 +121,13 @@ def _shown(values: Values, fill: Series, unit: ShownUnit) -> Series:
     return Series(fill.times_utc_ms, in_unit, fill.quality, fill.interval_ms)
 
 
-def with_method(lanes: list[Lane], booked: BookedGap, way: FillMethod, units: Units) -> list[Lane]:
+def with_method(
+    lanes: list[Lane], booked: BookedGap, method: FillMethod, units: Units
+) -> list[Lane]:
     """Return lanes with what a way would fill in, and its band."""
     found = []
     for lane, key in zip(lanes, booked.channels, strict=False):
-        one, unit = way.of.get(key), units.of_series(booked.point, key)
+        one, unit = method.of.get(key), units.of_series(booked.point, key)
         if one is None:
             found.append(replace(lane, proposal=None))
             continue

@@ -199,17 +199,17 @@ class SeveralGapsDialog(QDialog):
         self._show_loaded()
         self._show_message(sentence)
 
-    def _add(self, one: PlannedFill) -> None:
-        self._found.append(one)
-        zone, gap = one.booked.point.zone, one.booked.gap
+    def _add(self, fill: PlannedFill) -> None:
+        self._found.append(fill)
+        zone, gap = fill.booked.point.zone, fill.booked.gap
         errors = [
-            self._units.error(one.booked.point, key, rmse) for key, rmse in one.errors.items()
+            self._units.error(fill.booked.point, key, rmse) for key, rmse in fill.errors.items()
         ]
-        what = tr(one.name) if not one.refusal else tr(one.refusal)
-        series = ", ".join(quantity(key).name for key in one.booked.channels)
+        what = tr(fill.name) if not fill.refusal else tr(fill.refusal)
+        series = ", ".join(quantity(key).name for key in fill.booked.channels)
         texts = [
             "",
-            one.booked.point.full_name,
+            fill.booked.point.full_name,
             f"{instant(gap.start_ms, zone)} · {duration_text(gap.length_ms)}",
             number(gap.missing),
             what,
@@ -224,7 +224,7 @@ class SeveralGapsDialog(QDialog):
             self.table.setItem(at, j, item)
         first = self.table.item(at, 0)
         if first is not None:
-            can = one.action is not None
+            can = fill.action is not None
             flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
             first.setFlags(flags | Qt.ItemFlag.ItemIsUserCheckable if can else flags)
             if can:

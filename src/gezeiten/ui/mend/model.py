@@ -139,11 +139,11 @@ class SelectedGap:
     other: AlternativeReadings | None = None
 
     def set_gap(
-        self, booked: BookedGap, told: SourceOffers, others: list[AlternativeReadings]
+        self, booked: BookedGap, source_offers: SourceOffers, others: list[AlternativeReadings]
     ) -> None:
         """A gap was looked at; what would fill it is chosen anew: what is measured before what is
         estimated, the logger itself before another one."""
-        self.booked, self.offers, self.source = booked, told, told.usual
+        self.booked, self.offers, self.source = booked, source_offers, source_offers.usual
         self.methods, self.method, self.by_hand = [], None, False
         self.others, self.other = others, None
         best = next(
@@ -154,7 +154,7 @@ class SelectedGap:
             ),
             None,
         )
-        if best is not None and self.is_open and not told.can_ask:
+        if best is not None and self.is_open and not source_offers.can_ask:
             self.source, self.other = "other", best
 
     def leave(self) -> None:
@@ -168,30 +168,30 @@ class SelectedGap:
         if told is not None and (told.can_ask if source == "logger" else told.can_draw):
             self.source, self.method, self.other, self.by_hand = source, None, None, True
 
-    def select_method(self, way: FillMethod) -> None:
+    def select_method(self, method: FillMethod) -> None:
         """Choose an estimate, where the gap is open."""
-        if self.is_open and not way.refusal:
-            self.source, self.method, self.other, self.by_hand = "way", way, None, True
+        if self.is_open and not method.refusal:
+            self.source, self.method, self.other, self.by_hand = "way", method, None, True
 
     def select_alternative(self, other: AlternativeReadings) -> None:
         """Choose what was measured beside it, where the gap is open."""
         if self.is_open and not other.refusal:
             self.source, self.method, self.other, self.by_hand = "other", None, other, True
 
-    def set_methods(self, ways: list[FillMethod]) -> None:
+    def set_methods(self, methods: list[FillMethod]) -> None:
         """Ways were found. As long as nobody chose, the best one is chosen where nothing measured
         can fill the gap and it does better than a straight line, or no line may be drawn; what was
         the best before all were known is not."""
-        self.methods = ways
+        self.methods = methods
         if self.by_hand and self.method is not None:
             self.method = next(
-                (fill_method for fill_method in ways if fill_method.name == self.method.name),
+                (fill_method for fill_method in methods if fill_method.name == self.method.name),
                 self.method,
             )
             return
         told, best = (
             self.offers,
-            next((fill_method for fill_method in ways if not fill_method.refusal), None),
+            next((fill_method for fill_method in methods if not fill_method.refusal), None),
         )
         if told is None or self.by_hand or not self.is_open or told.can_ask:
             return

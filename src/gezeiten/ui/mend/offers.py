@@ -55,13 +55,13 @@ class OffersTable(YieldingLayout):
         grid.setColumnMinimumWidth(1, 150)
         self.ways.chosen.connect(self.row_chosen)
 
-    def show_offers(self, told: SourceOffers, booked: BookedGap, units: Units) -> None:
+    def show_offers(self, source_offers: SourceOffers, booked: BookedGap, units: Units) -> None:
         """Show what the logger and a line could give."""
-        words = [*_logger_cells(told, booked), *_line_cells(told, booked, units)]
+        words = [*_logger_cells(source_offers, booked), *_line_cells(source_offers, booked, units)]
         for cell, text in zip([*self.logger_cells, *self.line_cells], words, strict=True):
             cell.setText(text)
-        self.by_logger.setEnabled(told.can_ask)
-        self.by_line.setEnabled(told.can_draw)
+        self.by_logger.setEnabled(source_offers.can_ask)
+        self.by_line.setEnabled(source_offers.can_draw)
 
     def _select_source(self) -> None:
         self.source_chosen.emit("line" if self.by_line.isChecked() else "logger")
@@ -77,30 +77,34 @@ class OffersTable(YieldingLayout):
         self.ways.check(model.method or model.other)
 
 
-def _line_cells(told: SourceOffers, booked: BookedGap, units: Units) -> tuple[str, str, str]:
+def _line_cells(
+    source_offers: SourceOffers, booked: BookedGap, units: Units
+) -> tuple[str, str, str]:
     """How the line is drawn, its expected errors, what it covers."""
     how = {
-        "refusal": tr(told.line.refusal),
+        "refusal": tr(source_offers.line.refusal),
         "between the ends": tr("between the two ends"),
         "filled": tr("filled between the two ends"),
         "otherwise": tr("an estimate fills it"),
         "not needed": tr("not needed: it is measured"),
         "calculated": tr("not for what is calculated"),
-    }[told.line_offer]
-    if told.line_offer == "between the ends":
-        for key, why in told.line.left.items():
+    }[source_offers.line_offer]
+    if source_offers.line_offer == "between the ends":
+        for key, why in source_offers.line.left.items():
             stays = tr("%1 stays open: %2").replace("%1", quantity(key).name)
             how += " · " + stays.replace("%2", tr(why))
-    errors = [units.error(booked.point, key, one.rmse) for key, one in told.line.errors.items()]
-    needs_none = told.line_offer in ("not needed", "otherwise", "calculated")
+    errors = [
+        units.error(booked.point, key, one.rmse) for key, one in source_offers.line.errors.items()
+    ]
+    needs_none = source_offers.line_offer in ("not needed", "otherwise", "calculated")
     none = "—" if needs_none else tr("over the rule")
-    shown = "\n".join(errors) if told.shows_errors else ""
-    return how, shown or "—", _covers(told.line_covers, booked, none)
+    shown = "\n".join(errors) if source_offers.shows_errors else ""
+    return how, shown or "—", _covers(source_offers.line_covers, booked, none)
 
 
-def _logger_cells(told: SourceOffers, booked: BookedGap) -> tuple[str, str, str]:
+def _logger_cells(source_offers: SourceOffers, booked: BookedGap) -> tuple[str, str, str]:
     """What the logger has of a gap, whether that is measured, what it covers."""
-    logger = told.logger
+    logger = source_offers.logger
     holds = f"{logger.serial} · {tr(logger.sentence)}" if logger.serial else tr(logger.sentence)
     how = {
         "what it holds": holds,
@@ -108,9 +112,9 @@ def _logger_cells(told: SourceOffers, booked: BookedGap) -> tuple[str, str, str]
         "undo first": tr("undo what fills it to ask the logger"),
         "not needed": tr("not needed: it is measured"),
         "calculated": tr("%1; put that right").replace("%1", tr(booked.reason)),
-    }[told.logger_offer]
-    measured = tr("measured") if told.is_measured else "—"
-    return how, measured, _covers(told.logger_covers, booked, tr("cannot serve"))
+    }[source_offers.logger_offer]
+    measured = tr("measured") if source_offers.is_measured else "—"
+    return how, measured, _covers(source_offers.logger_covers, booked, tr("cannot serve"))
 
 
 def _covers(readings: int | None, booked: BookedGap, otherwise: str) -> str:

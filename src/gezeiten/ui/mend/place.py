@@ -300,12 +300,12 @@ class MendPlace(Place):
         self.offers.ways.show_measured(self.model.others, booked, units_of(desk.settings), looking)
         self.offers.ways.check(self.model.other)
 
-        def show(ways: list[FillMethod]) -> None:
+        def show(methods: list[FillMethod]) -> None:
             if self.model.booked is not booked:
                 return  # another gap was chosen meanwhile
-            self.model.set_methods(ways)
+            self.model.set_methods(methods)
             units = units_of(desk.settings)
-            self.offers.ways.show_methods(ways, booked, units, is_settled=not self.model.is_open)
+            self.offers.ways.show_methods(methods, booked, units, is_settled=not self.model.is_open)
             self.offers.check(self.model)
             self._show_proposal()
 
@@ -421,7 +421,7 @@ class MendPlace(Place):
                 tr("Undone; the record is as it was before."),
             )
 
-    def _do(self, act: Callable[[], object], said: str) -> None:
+    def _do(self, run: Callable[[], object], said: str) -> None:
         self.model.is_busy = True
         booked = self.model.booked
         self._show_buttons()
@@ -441,7 +441,7 @@ class MendPlace(Place):
             self.model.is_busy = False
             self._show_buttons()
 
-        self.context.run(lambda _task: act(), done, failed=failed)
+        self.context.run(lambda _task: run(), done, failed=failed)
 
     def show_several(self) -> None:
         """Do one thing about many gaps."""
@@ -465,16 +465,16 @@ class MendPlace(Place):
             view = surroundings(booked.gap)
             ChainDialog(self, self.context, booked.point, series, view).open()
 
-    def _show_clock(self, wanted: ClockWanted) -> None:
+    def _show_clock(self, request: ClockWanted) -> None:
         """Show the clocks of a series, above its chain."""
         from gezeiten.ui.mend.chain_dialog import ChainDialog
 
         desk = self.context.desk
 
         def show(found: list[PointPlace]) -> None:
-            point = next((place for place in found if place.id == wanted.point_id), None)
+            point = next((place for place in found if place.id == request.point_id), None)
             if point is not None:
-                dialog = ChainDialog(self, self.context, point, wanted.series)
+                dialog = ChainDialog(self, self.context, point, request.series)
                 dialog.open()
                 dialog.show_clock()
 

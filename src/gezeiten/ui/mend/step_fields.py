@@ -115,13 +115,13 @@ class StepFields(QWidget):
         self.which.setCurrentIndex(max(self.which.findData(chosen), 0))
         self.which.blockSignals(False)
 
-    def offer_certificates(self, known: list[Certificate], zone: str) -> None:
+    def offer_certificates(self, certificates: list[Certificate], zone: str) -> None:
         """Offer the certificates of the loggers that feed the series."""
         chosen = self.certificate.currentData()
         self.certificate.blockSignals(True)
         self.certificate.clear()
         self.certificate.addItem(tr("none"), None)
-        for certificate in known:
+        for certificate in certificates:
             words = f"{certificate.serial} · {date(certificate.at_ms, zone)} · {certificate.name}"
             self.certificate.addItem(words, certificate)
         self.certificate.setCurrentIndex(max(self.certificate.findData(chosen), 0))
@@ -144,17 +144,18 @@ class StepFields(QWidget):
             write_number(self.number, number_shown(self.rule, usual, self.trying.unit))
             self.changed.emit()
 
-    def show_points(self, made: HandPoints) -> None:
+    def show_points(self, hand_points: HandPoints) -> None:
         """Show the points that follow from what was read by hand, and how sure they are."""
         unit = self.trying.unit
         digits = max(self.trying.decimals + unit.extra_decimals, 0) + 1
         self.points.setText(
             "; ".join(
-                " → ".join(number(unit.shown(one), digits) for one in pair) for pair in made.points
+                " → ".join(number(unit.shown(one), digits) for one in pair)
+                for pair in hand_points.points
             )
         )
         self.points.setCursorPosition(0)
-        write_number(self.u, unit.shown_difference(made.u), digits)
+        write_number(self.u, unit.shown_difference(hand_points.u), digits)
         self.changed.emit()
 
     def show_fields(self) -> None:

@@ -60,18 +60,20 @@ class FillMethodRows(QObject):
         self._note(words)
 
     def show_methods(
-        self, ways: list[FillMethod], booked: BookedGap, units: Units, *, is_settled: bool
+        self, methods: list[FillMethod], booked: BookedGap, units: Units, *, is_settled: bool
     ) -> None:
         """Show the best ways, and why others cannot serve."""
         self._clear()
         self._add_others(booked, units)
         at = self._ways
-        for way in [way for way in ways if not way.refusal][:MOST_SHOWN]:
+        for way in [way for way in methods if not way.refusal][:MOST_SHOWN]:
             self._add_method(at, way, booked, units, is_settled=is_settled)
             at += 2
-        cautions = dict.fromkeys(tr(way.caution) for way in ways if way.caution)
+        cautions = dict.fromkeys(tr(way.caution) for way in methods if way.caution)
         worse = tr("Errors were measured on ordinary stretches; here they can be larger: %1.")
-        refused = dict.fromkeys(f"{tr(way.name)}: {tr(way.refusal)}" for way in ways if way.refusal)
+        refused = dict.fromkeys(
+            f"{tr(way.name)}: {tr(way.refusal)}" for way in methods if way.refusal
+        )
         self._note(
             *([worse.replace("%1", "; ".join(cautions))] if cautions else []), " · ".join(refused)
         )
@@ -104,20 +106,22 @@ class FillMethodRows(QObject):
         return radio
 
     def _add_method(
-        self, at: int, way: FillMethod, booked: BookedGap, units: Units, *, is_settled: bool
+        self, at: int, method: FillMethod, booked: BookedGap, units: Units, *, is_settled: bool
     ) -> None:
-        radio = self._radio(way, tr("Estimate"), tr(way.name))
+        radio = self._radio(method, tr("Estimate"), tr(method.name))
         radio.setEnabled(not is_settled)
-        errors = "\n".join(units.error(booked.point, key, one.rmse) for key, one in way.of.items())
-        how = tr(way.name)
-        if way.is_tested:
+        errors = "\n".join(
+            units.error(booked.point, key, one.rmse) for key, one in method.of.items()
+        )
+        how = tr(method.name)
+        if method.is_tested:
             how += " · " + tr("does better than a straight line")
-        for key, why in way.left.items():
+        for key, why in method.left.items():
             stays = tr("%1 stays open: %2").replace("%1", quantity(key).name)
             how += " · " + stays.replace("%2", tr(why))
-        if way.is_beyond:
+        if method.is_beyond:
             how += " · " + tr("beyond what was known, no band is promised")
-        many = min(len(one.fill) for one in way.of.values())
+        many = min(len(one.fill) for one in method.of.values())
         covers = tr("%1 of %2").replace("%2", number(booked.gap.missing))
         self._row(at, radio, how, errors, covers.replace("%1", number(many)))
 

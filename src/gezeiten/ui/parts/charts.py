@@ -322,11 +322,11 @@ class LaneChart(pg.GraphicsLayoutWidget):
                 highs.append(float(inside.max()))
         return lows, highs
 
-    def _request_readings(self, shown: list[RecordView], span: Span) -> None:
+    def _request_readings(self, record_views: list[RecordView], span: Span) -> None:
         """Ask for readings, of one stretch once."""
-        if shown and self._asked != (shown, span):
-            self._asked = (shown, span)
-            self.wanted.emit(shown, span)
+        if record_views and self._asked != (record_views, span):
+            self._asked = (record_views, span)
+            self.wanted.emit(record_views, span)
 
     def _scale(self, drawn: _Drawn, span: Span, lows: list[float], highs: list[float]) -> None:
         if not lows:

@@ -149,8 +149,8 @@ def shown_rule(rule: LimitRule, unit: ShownUnit) -> LimitRule:
     return replace(rule, value=unit.shown(rule.value), hysteresis=hysteresis)
 
 
-def _shown_limits(stretch: InForce, unit: ShownUnit) -> InForce:
-    return replace(stretch, rules=tuple(shown_rule(rule, unit) for rule in stretch.rules))
+def _shown_limits(limit_period: InForce, unit: ShownUnit) -> InForce:
+    return replace(limit_period, rules=tuple(shown_rule(rule, unit) for rule in limit_period.rules))
 
 
 def trace_of(desk: Workspace, point: PointPlace, key: str, unit: ShownUnit | None = None) -> Trace:
@@ -173,9 +173,9 @@ def connect_readings(context: AppContext, chart: LaneChart, name: str) -> None:
     a newer one replaces."""
     desk = context.desk
 
-    def ask(shown: list[RecordView], span: Span) -> None:
+    def ask(record_views: list[RecordView], span: Span) -> None:
         def work(_task: object) -> bool:
-            return [read_ahead(desk, one, span) for one in shown] == shown
+            return [read_ahead(desk, one, span) for one in record_views] == record_views
 
         def done(is_current: bool) -> None:
             if is_current:

@@ -103,16 +103,16 @@ class LimitLine(QWidget):
             widget.setEnabled(has_value)
         self.unit_name.setText(self._unit().name if has_value else "")
 
-    def show_rule(self, shown: LimitRule) -> None:
+    def show_rule(self, limit_rule: LimitRule) -> None:
         unit = self._unit()
-        self.kind.select(f"{shown.side} {shown.level}")
-        if shown.has_value:
-            write_number(self.value, unit.shown(shown.value))
-        hysteresis = unit.shown_difference(shown.hysteresis)
+        self.kind.select(f"{limit_rule.side} {limit_rule.level}")
+        if limit_rule.has_value:
+            write_number(self.value, unit.shown(limit_rule.value))
+        hysteresis = unit.shown_difference(limit_rule.hysteresis)
         self.hysteresis.setText(plain_number(hysteresis) if hysteresis else "")
-        self.delay.setText(interval_text(shown.delay_s) if shown.delay_s else "")
-        self.counting.select("daily" if shown.daily else shown.counting)
-        self.hours.setEditText(tr(window_choice(shown.window)))
+        self.delay.setText(interval_text(limit_rule.delay_s) if limit_rule.delay_s else "")
+        self.counting.select("daily" if limit_rule.daily else limit_rule.counting)
+        self.hours.setEditText(tr(window_choice(limit_rule.window)))
         self._update_fields()
 
     def rule(self) -> LimitRule:
@@ -221,13 +221,13 @@ class ChannelLine(QWidget):
         self._changed()
 
     def _readable(self) -> list[LimitRule | None]:
-        found: list[LimitRule | None] = []
+        limit_rules: list[LimitRule | None] = []
         for limit in self.limits:
             try:
-                found.append(limit.rule())
+                limit_rules.append(limit.rule())
             except FieldError:
-                found.append(None)
-        return found
+                limit_rules.append(None)
+        return limit_rules
 
     def _pick_color(self) -> None:
         dialog = QColorDialog(QColor(self._color or "#0E5A66"), self)
@@ -261,23 +261,23 @@ class ChannelLine(QWidget):
     def show_live(self, live: LiveValue) -> None:
         self.reads.setText(self._units.reading(self.spec.key, live, self.unit.currentData() or ""))
 
-    def add_limit(self, known: LimitRule | None = None) -> LimitLine:
+    def add_limit(self, limit_rule: LimitRule | None = None) -> LimitLine:
         """Add a line for a limit; a new one gets the focus."""
-        one = LimitLine(self.spec.key, self.shown_unit, self._rule_changed, self.drop_limit)
-        if known is not None:
-            one.show_rule(known)
-        self.limits.append(one)
-        self._rules.addWidget(one)
-        if known is None:
-            one.kind.setFocus()
+        limit_line = LimitLine(self.spec.key, self.shown_unit, self._rule_changed, self.drop_limit)
+        if limit_rule is not None:
+            limit_line.show_rule(limit_rule)
+        self.limits.append(limit_line)
+        self._rules.addWidget(limit_line)
+        if limit_rule is None:
+            limit_line.kind.setFocus()
         self._rule_changed()
-        return one
+        return limit_line
 
-    def drop_limit(self, one: LimitLine) -> None:
+    def drop_limit(self, limit_line: LimitLine) -> None:
         """Take a limit out."""
-        self.limits.remove(one)
-        one.hide()
-        one.deleteLater()
+        self.limits.remove(limit_line)
+        limit_line.hide()
+        limit_line.deleteLater()
         self.add.setFocus()
         self._rule_changed()
 
@@ -323,10 +323,10 @@ class ChannelsSection(Section):
         self.lines = []
         card = context.card
         for spec, live in zip(card.identity.model.channels, card.live, strict=True):
-            one = ChannelLine(spec, self._units(), self._changed)
-            one.show_channel(plan, live)
-            self.lines.append(one)
-            self._list.addWidget(one)
+            channel_line = ChannelLine(spec, self._units(), self._changed)
+            channel_line.show_channel(plan, live)
+            self.lines.append(channel_line)
+            self._list.addWidget(channel_line)
         self._quiet = False
 
     def show_live(self, card: LoggerCard) -> None:

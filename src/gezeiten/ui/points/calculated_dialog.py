@@ -164,9 +164,11 @@ class CalculatedDialog(ActingDialog):
         is_old = isinstance(one, CalculationView) and bool(one.series.formula_in_force.superseded)
         self.newest_button.setVisible(is_old and not self._context.is_read_only)
 
-    def _row(self, one: CalculationView) -> list[str]:
-        how, said = one.series, one.note
-        names = [_named(quantity(key).name, name, self._point) for name, key in one.inputs]
+    def _row(self, calculation_view: CalculationView) -> list[str]:
+        how, said = calculation_view.series, calculation_view.note
+        names = [
+            _named(quantity(key).name, name, self._point) for name, key in calculation_view.inputs
+        ]
         formula = how.formula_in_force
         numbers = [
             self._number(parameter, how.parameters[parameter.key])
@@ -196,7 +198,7 @@ class CalculatedDialog(ActingDialog):
 
     def _offer(self) -> None:
         """The formulas for which there are inputs."""
-        chosen: Formula | None = self.formula.currentData()
+        formula: Formula | None = self.formula.currentData()
         self.formula.blockSignals(True)
         self.formula.clear()
         for one in NEWEST:
@@ -204,7 +206,7 @@ class CalculatedDialog(ActingDialog):
                 self.formula.addItem(tr(one.name), one)
         if self._point.channels:
             self.formula.addItem(tr(_OWN_NAME), None)
-        at = self.formula.findText(tr(chosen.name)) if chosen else 0
+        at = self.formula.findText(tr(formula.name)) if formula else 0
         self.formula.setCurrentIndex(max(at, 0))
         self.formula.blockSignals(False)
         self._update_formula_fields()
@@ -225,8 +227,8 @@ class CalculatedDialog(ActingDialog):
 
     def _selected(self) -> Formula | None:
         """The formula that is chosen or typed; None without any."""
-        chosen: Formula | None = self.formula.currentData()
-        return self._own if self.is_own else chosen
+        formula: Formula | None = self.formula.currentData()
+        return self._own if self.is_own else formula
 
     def _expression_typed(self) -> None:
         """As many series are asked for as a formula names."""
@@ -286,16 +288,18 @@ class CalculatedDialog(ActingDialog):
             self._room.addWidget(_field(caption, field))
         self._preview()
 
-    def _parameter_field(self, one: Parameter) -> QLineEdit | DateTimeField:
-        if one.is_instant:
-            when = DateTimeField(tr(one.name))
+    def _parameter_field(self, parameter: Parameter) -> QLineEdit | DateTimeField:
+        if parameter.is_instant:
+            when = DateTimeField(tr(parameter.name))
             until_ms = round(self._context.desk.now_ms()) + YEAR_MS
             when.show_instant(
-                until_ms - 2 * YEAR_MS if one.usual == 0 else until_ms, self._point.zone
+                until_ms - 2 * YEAR_MS if parameter.usual == 0 else until_ms, self._point.zone
             )
             return when
-        field = QLineEdit("" if isnan(one.usual) else number(one.usual, one.decimals))
-        field.setAccessibleName(tr(one.name))
+        field = QLineEdit(
+            "" if isnan(parameter.usual) else number(parameter.usual, parameter.decimals)
+        )
+        field.setAccessibleName(tr(parameter.name))
         return field
 
     def _input(self, formula: Formula, position: int, role: Role) -> QComboBox:
@@ -347,11 +351,11 @@ class CalculatedDialog(ActingDialog):
         result = self.comes_out.currentData() if has_choice else ""
         return Calculation(formula, inputs, numbers, self.label.text().strip(), result)
 
-    def _typed(self, one: Parameter, field: QLineEdit | DateTimeField) -> float:
+    def _typed(self, parameter: Parameter, field: QLineEdit | DateTimeField) -> float:
         """Raises FieldError."""
         if isinstance(field, DateTimeField):
             return float(field.instant_ms(self._point.zone))
-        return number_of(field, tr(one.name))
+        return number_of(field, tr(parameter.name))
 
     def _preview(self) -> None:
         """Show what would come out."""

@@ -351,13 +351,13 @@ class CheckSheet(QDialog):
         self._show_message(" ".join(words))
         self._show_count()
 
-    def _question_text(self, one: CheckQuestion) -> str:
+    def _question_text(self, check_question: CheckQuestion) -> str:
         line = next(
             x
             for x in self._lines
-            if x.point.id == one.typed.point.id
-            and x.series == one.typed.series
-            and x.is_dip == one.typed.is_dip
+            if x.point.id == check_question.typed.point.id
+            and x.series == check_question.typed.series
+            and x.is_dip == check_question.typed.is_dip
         )
         its = quantity(line.series)
         decimals = 3 if line.is_dip else max(its.decimals + line.unit.extra_decimals, 0)
@@ -367,13 +367,13 @@ class CheckSheet(QDialog):
             return f"{number(value, decimals)} {'m' if line.is_dip else line.unit.name}".strip()
 
         words = tr("%1, %2: %3 was read, about %4 is expected. %5")
-        reason = DOUBTS[one.doubt]
+        reason = DOUBTS[check_question.doubt]
         return (
             words.replace("%1", line.point.name)
             .replace("%2", its.name)
-            .replace("%3", shown(one.typed.value))
-            .replace("%4", shown(one.expected))
-            .replace("%5", tr(reason).replace("%1", one.fits))
+            .replace("%3", shown(check_question.typed.value))
+            .replace("%4", shown(check_question.expected))
+            .replace("%5", tr(reason).replace("%1", check_question.fits))
         )
 
     def _show_message(self, sentence: str) -> None:

@@ -211,25 +211,34 @@ class ChecksDialog(ActingDialog):
             list(listed),
         )
 
-    def _row(self, one: CheckComparison, left_out: float) -> list[str]:
-        check, unit = one.check, self._unit
+    def _row(self, check_comparison: CheckComparison, left_out: float) -> list[str]:
+        check, unit = check_comparison.check, self._unit
         by_hand = [self._value(check.value)] if math.isfinite(check.value) else []
         if check.dip_m is not None:
             by_hand.append(tr("dip %1 m").replace("%1", number(check.dip_m, 3)))
         for name, end in ((tr("lowest %1"), check.low), (tr("highest %1"), check.high)):
             if end is not None:
                 by_hand.append(name.replace("%1", self._value(end)))
-        differences = [self._difference(one.difference)] if math.isfinite(one.difference) else []
-        for name, off in ((tr("lowest %1"), one.low), (tr("highest %1"), one.high)):
+        differences = (
+            [self._difference(check_comparison.difference)]
+            if math.isfinite(check_comparison.difference)
+            else []
+        )
+        for name, off in (
+            (tr("lowest %1"), check_comparison.low),
+            (tr("highest %1"), check_comparison.high),
+        ):
             if off is not None:
                 differences.append(name.replace("%1", self._difference(off)))
-        if math.isfinite(one.difference) and one.u:
-            sure = number(abs(unit.shown_difference(one.u)), self._decimals)
+        if math.isfinite(check_comparison.difference) and check_comparison.u:
+            sure = number(abs(unit.shown_difference(check_comparison.u)), self._decimals)
             differences[0] += f" ± {sure}"
         return [
             instant(check.at_ms, self._point.zone),
             " · ".join(by_hand),
-            self._value(one.recorded) if math.isfinite(one.recorded) else "–",
+            self._value(check_comparison.recorded)
+            if math.isfinite(check_comparison.recorded)
+            else "–",
             " · ".join(differences) or "–",
             self._difference(left_out) if math.isfinite(left_out) else "",
             check.by,

@@ -94,30 +94,33 @@ class CoverageDialog(FiguresDialog):
         for j in range(3, _DAYS + 3):
             self.table.setColumnWidth(j, self.fontMetrics().horizontalAdvance("8") * 3 + 1)
         said = [f"{year:%Y}: {_percent(one.share)}" for year, one in years(days)]
-        whole = total(one for _, one in days)
+        covered_time = total(one for _, one in days)
         words = tr("In all %1 held, %2 of it estimated. By year: %3")
-        words = words.replace("%1", _percent(whole.share))
-        words = words.replace("%2", _percent(whole.estimated_share, zero=tr("nothing")))
+        words = words.replace("%1", _percent(covered_time.share))
+        words = words.replace("%2", _percent(covered_time.estimated_share, zero=tr("nothing")))
         self._show_message(words.replace("%3", " · ".join(said)))
         self.export.setEnabled(True)
 
-    def _cell(self, one: CoveredTime | None) -> QTableWidgetItem:
-        item = QTableWidgetItem(day_text(one))
+    def _cell(self, covered_time: CoveredTime | None) -> QTableWidgetItem:
+        item = QTableWidgetItem(day_text(covered_time))
         item.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
-        if one is None:
+        if covered_time is None:
             return item
         theme = self._context.theme
-        ink = "brass" if one.estimated_ms else "tide"
-        strength = round(20 + 90 * one.share) if one.covered_ms else 0
+        ink = "brass" if covered_time.estimated_ms else "tide"
+        strength = round(20 + 90 * covered_time.share) if covered_time.covered_ms else 0
         item.setBackground(
             QBrush(
-                theme.color(ink if one.covered_ms else "ember", strength if one.covered_ms else 60)
+                theme.color(
+                    ink if covered_time.covered_ms else "ember",
+                    strength if covered_time.covered_ms else 60,
+                )
             )
         )
         item.setToolTip(
             tr("%1 held, %2 estimated")
-            .replace("%1", _percent(one.share))
-            .replace("%2", _percent(one.estimated_share))
+            .replace("%1", _percent(covered_time.share))
+            .replace("%2", _percent(covered_time.estimated_share))
         )
         return item
 
@@ -127,14 +130,14 @@ class CoverageDialog(FiguresDialog):
         self._write(target, lambda: write_coverage(days, target))
 
 
-def day_text(one: CoveredTime | None) -> str:
+def day_text(covered_time: CoveredTime | None) -> str:
     """What stands in the cell of a day."""
-    if one is None or not one.length_ms:
+    if covered_time is None or not covered_time.length_ms:
         return ""
-    if not one.covered_ms:
+    if not covered_time.covered_ms:
         return "–"
-    percent = "" if one.share >= _NEARLY else number(100 * one.share)
-    return f"{percent}e" if one.estimated_ms else percent
+    percent = "" if covered_time.share >= _NEARLY else number(100 * covered_time.share)
+    return f"{percent}e" if covered_time.estimated_ms else percent
 
 
 def _percent(share: float, zero: str | None = None) -> str:

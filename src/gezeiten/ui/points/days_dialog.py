@@ -123,52 +123,56 @@ class DaysDialog(FiguresDialog):
             latest="day by day",
         )
 
-    def _show(self, found: DailyRecord) -> None:
-        self._days = found
+    def _show(self, daily_record: DailyRecord) -> None:
+        self._days = daily_record
         self._unit = quantity(self.series.key).unit
         heads = [tr("Day"), tr("Held"), tr("Mean"), tr("Lowest"), tr("Highest")]
-        heads += [tr("Degree days, K d")] if found.degrees else []
-        if found.index:
+        heads += [tr("Degree days, K d")] if daily_record.degrees else []
+        if daily_record.index:
             heads += [
                 tr("Hours"),
                 tr("Mean of hours"),
-                tr("Index (US EPA 2024)") if found.is_regulatory else tr("Index-like"),
+                tr("Index (US EPA 2024)") if daily_record.is_regulatory else tr("Index-like"),
             ]
         self.table.setColumnCount(len(heads))
         self.table.setHorizontalHeaderLabels(heads)
         head = self.table.horizontalHeader()
         for i in range(len(heads)):
             head.setSectionResizeMode(i, QHeaderView.ResizeMode.Stretch)
-        rows = [self._row(found, i) for i in range(len(found.days))]
-        fill(self.table, rows[::-1], list[object](reversed(found.days)))
-        self._show_message(self._total_text(found))
+        rows = [self._row(daily_record, i) for i in range(len(daily_record.days))]
+        fill(self.table, rows[::-1], list[object](reversed(daily_record.days)))
+        self._show_message(self._total_text(daily_record))
         self.export.setEnabled(True)
 
-    def _row(self, found: DailyRecord, i: int) -> list[str]:
-        one, key = found.days[i], self.series.key
+    def _row(self, daily_record: DailyRecord, i: int) -> list[str]:
+        one, key = daily_record.days[i], self.series.key
         share, own = one.numbers.coverage, self._units.own(self._point, key)
         shown = [
             self._units.value(key, value, own) if one.numbers.n and math.isfinite(value) else "–"
             for value in (one.numbers.mean, one.numbers.lowest, one.numbers.highest)
         ]
         texts = [f"{one.day:%Y-%m-%d}", f"{number(100 * share)} %", *shown]
-        if found.degrees:
-            texts.append(number(found.degrees[i], 2) if math.isfinite(found.degrees[i]) else "–")
-        return texts + (index_texts(found.index[i]) if found.index else [])
+        if daily_record.degrees:
+            texts.append(
+                number(daily_record.degrees[i], 2)
+                if math.isfinite(daily_record.degrees[i])
+                else "–"
+            )
+        return texts + (index_texts(daily_record.index[i]) if daily_record.index else [])
 
-    def _total_text(self, found: DailyRecord) -> str:
-        words = counted(len(found.days), "%n day", "%n days")
-        if found.degrees:
-            known = [one for one in found.degrees if math.isfinite(one)]
-            left = len(found.degrees) - len(known)
+    def _total_text(self, daily_record: DailyRecord) -> str:
+        words = counted(len(daily_record.days), "%n day", "%n days")
+        if daily_record.degrees:
+            known = [one for one in daily_record.degrees if math.isfinite(one)]
+            left = len(daily_record.degrees) - len(known)
             told = tr("%1 K d in all").replace("%1", number(sum(known), 1))
             words += f" · {told}"
             if left:
                 words += " · " + counted(
                     left, "%n day under 75 % has no value", "%n days under 75 % have no value"
                 )
-        if found.index and not (
-            found.is_regulatory and not any(x.is_comparable for x in found.index)
+        if daily_record.index and not (
+            daily_record.is_regulatory and not any(x.is_comparable for x in daily_record.index)
         ):
             told = tr("calculated from counts or with estimates: index-like, not regulatory")
             words += f" · {told}"
@@ -181,10 +185,14 @@ class DaysDialog(FiguresDialog):
             self._write(target, lambda: write_days(found, unit, target))
 
 
-def index_texts(one: IndexDay) -> list[str]:
+def index_texts(index_day: IndexDay) -> list[str]:
     """What stands in the cells of a day's index."""
-    mean = number(one.mean_ug_m3, 1) if math.isfinite(one.mean_ug_m3) else "–"
-    index = "–" if one.index is None else number(one.index)
-    if one.index == BEYOND:
+    mean = number(index_day.mean_ug_m3, 1) if math.isfinite(index_day.mean_ug_m3) else "–"
+    index = "–" if index_day.index is None else number(index_day.index)
+    if index_day.index == BEYOND:
         index = tr("beyond the index")
-    return [number(one.hours), mean, f"{index} *" if one.is_comparable and one.index else index]
+    return [
+        number(index_day.hours),
+        mean,
+        f"{index} *" if index_day.is_comparable and index_day.index else index,
+    ]

@@ -115,8 +115,8 @@ class SensorDepthDialog(ActingDialog):
             lambda _task: sensor_depths_of(desk, point), self._show, failed=self._show_message
         )
 
-    def _show(self, known: list[StoredSensorDepth]) -> None:
-        self._known = known
+    def _show(self, sensor_depths: list[StoredSensorDepth]) -> None:
+        self._known = sensor_depths
         zone = self._point.zone
         rows = [
             [
@@ -127,9 +127,9 @@ class SensorDepthDialog(ActingDialog):
                 stored.stated_by,
                 stored.reason,
             ]
-            for stored in known
+            for stored in sensor_depths
         ]
-        fill(self.table, rows, list(known))
+        fill(self.table, rows, list(sensor_depths))
         self._update_fields()
         self._show_buttons()
 

@@ -170,19 +170,25 @@ class LimitsDialog(ActingDialog):
         for act in (self.end_button, self.undo_button):
             act.setEnabled(bool(own))
 
-    def _row(self, one: LimitView) -> list[str]:
+    def _row(self, limit_view: LimitView) -> list[str]:
         zone = self._point.zone
-        until = tr("still") if one.end_ms is None else instant(one.end_ms, zone)
-        whose = tr("mission %1 of %2").replace("%1", number(one.mission)).replace("%2", one.serial)
-        if one.stored is not None:
-            whose = f"{one.stored.stated_by}, {instant(one.stored.stated_ms, zone)}"
+        until = tr("still") if limit_view.end_ms is None else instant(limit_view.end_ms, zone)
+        whose = (
+            tr("mission %1 of %2")
+            .replace("%1", number(limit_view.mission))
+            .replace("%2", limit_view.serial)
+        )
+        if limit_view.stored is not None:
+            whose = f"{limit_view.stored.stated_by}, {instant(limit_view.stored.stated_ms, zone)}"
         return [
-            quantity(one.series).name,
-            rule_text(one.rule, self._units, self._units.own(self._point, one.series)),
-            instant(one.start_ms, zone),
+            quantity(limit_view.series).name,
+            rule_text(
+                limit_view.rule, self._units, self._units.own(self._point, limit_view.series)
+            ),
+            instant(limit_view.start_ms, zone),
             until,
             whose,
-            one.stored.reason if one.stored else tr("its plan"),
+            limit_view.stored.reason if limit_view.stored else tr("its plan"),
         ]
 
     # -- acts ------------------------------------------------------------------------------------

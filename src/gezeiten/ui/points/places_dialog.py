@@ -129,7 +129,7 @@ class SiteForm(_Form):
         self.longitude.setText(_shown(facts.longitude))
         self.every.setText(_shown(facts.visit_every_days))
 
-    def facts(self, known: SiteFacts | None) -> SiteFacts:
+    def facts(self, site_facts: SiteFacts | None) -> SiteFacts:
         """Return the facts in the fields.
 
         Raises:
@@ -143,7 +143,7 @@ class SiteForm(_Form):
             _number(self.latitude, tr("the latitude")),
             _number(self.longitude, tr("the longitude")),
             _number(self.height_m, tr("the height")),
-            known.next_visit_ms if known else None,
+            site_facts.next_visit_ms if site_facts else None,
             days,
         )
 

@@ -185,25 +185,25 @@ class QuantitiesDialog(QDialog):
         if one is not None:
             self._do(lambda: drop_quantity(desk, one.key))
 
-    def _do(self, act: Callable[[], object]) -> None:
+    def _do(self, run: Callable[[], object]) -> None:
         def done(_: object) -> None:
             self._show_message("")
             self._fill()
             self._context.archive_changed.emit()
             self._context.show_message(tr("Kept; known in every place from now on."))
 
-        self._acting.do(act, done)
+        self._acting.do(run, done)
 
 
-def _row(one: Quantity) -> list[str]:
-    span = f"{number(one.low)} – {number(one.high)}"
+def _row(quantity: Quantity) -> list[str]:
+    span = f"{number(quantity.low)} – {number(quantity.high)}"
     return [
-        one.name,
-        one.symbol,
-        one.unit,
-        UNITS[one.unit].ucum if one.unit in UNITS else "",
+        quantity.name,
+        quantity.symbol,
+        quantity.unit,
+        UNITS[quantity.unit].ucum if quantity.unit in UNITS else "",
         span,
-        tr(_AVERAGES[one.averages]),
-        tr(_STAMPS[one.stamp]),
-        tr("here") if one.is_own else tr("Gezeiten"),
+        tr(_AVERAGES[quantity.averages]),
+        tr(_STAMPS[quantity.stamp]),
+        tr("here") if quantity.is_own else tr("Gezeiten"),
     ]

@@ -112,15 +112,15 @@ class RemarksDialog(ActingDialog):
         self.table.setCurrentCell(len(listed) - 1, 0)
         self.undo_button.setEnabled(bool(listed))
 
-    def _row(self, one: Remark) -> list[str]:
+    def _row(self, remark: Remark) -> list[str]:
         zone = self._point.zone
-        until = f" – {instant(one.end_ms, zone)}" if one.end_ms > one.start_ms else ""
-        about = quantity(one.series).name if one.series else tr("the point")
+        until = f" – {instant(remark.end_ms, zone)}" if remark.end_ms > remark.start_ms else ""
+        about = quantity(remark.series).name if remark.series else tr("the point")
         return [
-            f"{instant(one.start_ms, zone)}{until}",
-            tr("the whole site") if one.whole_site else about,
-            one.text,
-            f"{one.stated_by}, {instant(one.stated_ms, zone)}",
+            f"{instant(remark.start_ms, zone)}{until}",
+            tr("the whole site") if remark.whole_site else about,
+            remark.text,
+            f"{remark.stated_by}, {instant(remark.stated_ms, zone)}",
         ]
 
     def write(self) -> None:

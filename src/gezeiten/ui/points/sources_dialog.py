@@ -238,30 +238,45 @@ class SourcesDialog(ActingDialog):
             self._show_message(tr("Choose a line of what was said first."))
 
 
-def _deployment(one: DeploymentView) -> list[str]:
-    zone = one.point.zone
-    until = tr("still") if one.end_ms is None else instant(one.end_ms, zone)
-    series = ", ".join(quantity(key).name for key in one.series) or tr("not fetched yet")
+def _deployment(deployment_view: DeploymentView) -> list[str]:
+    zone = deployment_view.point.zone
+    until = tr("still") if deployment_view.end_ms is None else instant(deployment_view.end_ms, zone)
+    series = ", ".join(quantity(key).name for key in deployment_view.series) or tr(
+        "not fetched yet"
+    )
     return [
-        one.source,
-        number(one.mission) if one.is_logger else "",
-        one.point.full_name,
-        instant(one.start_ms, zone),
-        until if one.is_logger else "",
+        deployment_view.source,
+        number(deployment_view.mission) if deployment_view.is_logger else "",
+        deployment_view.point.full_name,
+        instant(deployment_view.start_ms, zone),
+        until if deployment_view.is_logger else "",
         series,
     ]
 
 
-def _statement_cells(one: SourceStatement) -> list[str]:
-    since = instant(one.start_ms, one.zone) if one.start_ms > 0 else tr("its first reading")
-    until = tr("further notice") if one.end_ms is None else instant(one.end_ms, one.zone)
-    if one.channel:
-        name = quantity(one.channel).name
-        series = tr("main series") if one.label == MAIN else f"“{one.label}”"
+def _statement_cells(statement: SourceStatement) -> list[str]:
+    since = (
+        instant(statement.start_ms, statement.zone)
+        if statement.start_ms > 0
+        else tr("its first reading")
+    )
+    until = (
+        tr("further notice")
+        if statement.end_ms is None
+        else instant(statement.end_ms, statement.zone)
+    )
+    if statement.channel:
+        name = quantity(statement.channel).name
+        series = tr("main series") if statement.label == MAIN else f"“{statement.label}”"
         what = tr("%1 feeds %2 (%3) at %4").replace("%2", name).replace("%3", series)
-        what = what.replace("%4", one.point)
+        what = what.replace("%4", statement.point)
     else:
-        what = tr("%1 was at %2").replace("%2", one.point or tr("no point"))
-    what = what.replace("%1", one.source)
+        what = tr("%1 was at %2").replace("%2", statement.point or tr("no point"))
+    what = what.replace("%1", statement.source)
     stretch = tr("from %1 until %2").replace("%1", since).replace("%2", until)
-    return [instant(one.stated_ms, one.zone), one.stated_by, f"{what}, {stretch}", one.reason]
+    return [
+        instant(statement.stated_ms, statement.zone),
+        statement.stated_by,
+        f"{what}, {stretch}",
+        statement.reason,
+    ]

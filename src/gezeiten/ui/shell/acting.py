@@ -18,7 +18,7 @@ class ActionRunner:
         self._context, self._complain = context, complain
         self.is_busy = False
 
-    def do(self, act: Callable[[], Any], done: Callable[[Any], None]) -> None:
+    def do(self, run: Callable[[], Any], done: Callable[[Any], None]) -> None:
         """Do it and call `done` with its result."""
         if self.is_busy:
             return
@@ -29,7 +29,7 @@ class ActionRunner:
             then(told)
 
         self._context.run(
-            lambda _task: act(),
+            lambda _task: run(),
             lambda result: ended(done, result),
             failed=lambda sentence: ended(self._complain, sentence),
         )

@@ -32,7 +32,7 @@ class ActingDialog(QDialog):
     def _load(self) -> None:
         """Show what there is now."""
 
-    def _do(self, act: Callable[[], object]) -> None:
+    def _do(self, run: Callable[[], object]) -> None:
         """Do an act off the main thread; then all places hear of it."""
 
         def done(_: object) -> None:
@@ -44,7 +44,7 @@ class ActingDialog(QDialog):
                 self._context.show_message(tr(self.kept_words))
             self._load()
 
-        self._acting.do(act, done)
+        self._acting.do(run, done)
 
     def _show_message(self, sentence: str) -> None:
         self.problem.setText(sentence)

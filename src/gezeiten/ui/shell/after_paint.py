@@ -14,9 +14,9 @@ _AT_THE_LATEST_MS = 400
 class AfterPaint(QObject):
     """Acts once, when a widget was painted for the first time."""
 
-    def __init__(self, widget: QWidget, act: Callable[[], None]) -> None:
+    def __init__(self, widget: QWidget, run: Callable[[], None]) -> None:
         super().__init__(widget)
-        self._callback: Callable[[], None] | None = act
+        self._callback: Callable[[], None] | None = run
         widget.installEventFilter(self)
         QTimer.singleShot(_AT_THE_LATEST_MS, self, self._start)
 

@@ -33,27 +33,27 @@ class SettingLine(QWidget):
 
     def __init__(
         self,
-        about: SettingInfo,
+        info: SettingInfo,
         value: object,
         take: Callable[[str, object], str],
         people: list[str],
     ) -> None:
         super().__init__()
-        self.about, self._apply, self._people = about, take, people
+        self.about, self._apply, self._people = info, take, people
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
-        self.field = self._field(about)
-        self.field.setAccessibleName(tr(about.title))
-        self.field.setAccessibleDescription(tr(about.help))
+        self.field = self._field(info)
+        self.field.setAccessibleName(tr(info.title))
+        self.field.setAccessibleDescription(tr(info.help))
         self.back = button("↺", self._reset, "link")
         policy = self.back.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         self.back.setSizePolicy(policy)
         self.back.setToolTip(tr("Back to the default"))
-        self.back.setAccessibleName(tr("%1: back to the default").replace("%1", tr(about.title)))
+        self.back.setAccessibleName(tr("%1: back to the default").replace("%1", tr(info.title)))
         words = column(
-            label(tr(about.title), "head"),
-            label(tr(about.help), "muted", wrap=True),
+            label(tr(info.title), "head"),
+            label(tr(info.help), "muted", wrap=True),
             self.problem,
             spacing=1,
         )
@@ -62,25 +62,25 @@ class SettingLine(QWidget):
         self.setLayout(line)
         self.show_value(value)
 
-    def _field(self, about: SettingInfo) -> QWidget:
-        if about.kind == "switch":
+    def _field(self, info: SettingInfo) -> QWidget:
+        if info.kind == "switch":
             switch = QCheckBox()
             switch.toggled.connect(self._changed)
             return switch
-        if about.kind == "number":
+        if info.kind == "number":
             field = QSpinBox()
-            field.setRange(about.low, about.high)
+            field.setRange(info.low, info.high)
             field.setSingleStep(5)
             field.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
             field.setMinimumWidth(80)
             field.setKeyboardTracking(False)
             field.valueChanged.connect(self._changed)
             return field
-        if about.kind == "person":
+        if info.kind == "person":
             return self._person_field()
-        if about.kind == "choice":
+        if info.kind == "choice":
             box = QComboBox()
-            for choice in about.choices:
+            for choice in info.choices:
                 box.addItem(tr(choice) if choice else tr("the system's"), choice)
             box.currentIndexChanged.connect(lambda _: self._changed(box.currentData()))
             return box
@@ -88,7 +88,7 @@ class SettingLine(QWidget):
         text.setMinimumWidth(280)
         text.setMaxLength(2000)
         text.editingFinished.connect(lambda: self._changed(text.text().strip()))
-        if about.kind == "folder":
+        if info.kind == "folder":
             act = text.addAction(
                 self.style().standardIcon(self.style().StandardPixmap.SP_DirIcon),
                 QLineEdit.ActionPosition.TrailingPosition,
@@ -196,9 +196,9 @@ class SettingsDialog(QDialog):
                 self._heads[about.section] = head
                 self._list.addWidget(head)
             value = getattr(self._context.desk.settings, about.key)
-            one = SettingLine(about, value, self._apply, people)
-            self.lines.append(one)
-            self._list.addWidget(one)
+            line = SettingLine(about, value, self._apply, people)
+            self.lines.append(line)
+            self._list.addWidget(line)
         self._list.addStretch(1)
 
     def _filter(self) -> None:

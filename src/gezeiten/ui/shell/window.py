@@ -217,10 +217,10 @@ class MainWindow(QMainWindow):
 
             return tidied(self.context.desk)
 
-        def done(found: RecoveryResult) -> None:
-            if found.imported:
+        def done(recovery_result: RecoveryResult) -> None:
+            if recovery_result.imported:
                 self.context.show_message(tr("An interrupted offload was taken in."))
-            if found.imported or found.rebuilt:
+            if recovery_result.imported or recovery_result.rebuilt:
                 self.context.archive_changed.emit()
             else:
                 self._count()

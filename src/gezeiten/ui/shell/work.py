@@ -23,10 +23,10 @@ _DONE, _FAILED, _PROGRESS, _ENDED = "done", "failed", "progress", "ended"
 class Task:
     """One piece of work, as the work itself sees it."""
 
-    def __init__(self, tell: Callable[[object], None]) -> None:
-        """Begin a task; tell: how its progress gets to whoever asked for it."""
+    def __init__(self, report: Callable[[object], None]) -> None:
+        """Begin a task; report: how its progress gets to whoever asked for it."""
         self._cancel = threading.Event()
-        self._tell = tell
+        self._tell = report
 
     def cancel(self) -> None:
         """Ask the work to end."""

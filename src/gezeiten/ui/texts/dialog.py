@@ -311,8 +311,8 @@ class TextDialog(QDialog):
             return
         self._show()
 
-    def _column_changed(self, one: ColumnMapping) -> None:
-        self.model.set_column(one)
+    def _column_changed(self, mapping: ColumnMapping) -> None:
+        self.model.set_column(mapping)
         self._changed()
 
     def _answer(self, doubt: FormatQuestion, value: str) -> None:
@@ -380,8 +380,8 @@ class TextDialog(QDialog):
         self.model.be_time(number, alone=alone)
         self._load()
 
-    def _reload_with(self, act: Callable[[int], None], number: int) -> None:
-        act(number)
+    def _reload_with(self, run: Callable[[int], None], number: int) -> None:
+        run(number)
         self._load()
 
     def _be(self, act: object, number: int) -> None:
@@ -509,16 +509,16 @@ class TextDialog(QDialog):
         self.bar.hide()
         self.close_button.setText(tr("Close"))
 
-    def _done(self, taken: TextImport) -> None:
+    def _done(self, imported: TextImport) -> None:
         self._over()
-        set_role(self.words, "brass" if taken.rejected else "kelp")
-        self.words.setText(taken_words(taken))
-        if taken.rejected:
-            self.left_out.setPlainText(skipped_lines(taken))
+        set_role(self.words, "brass" if imported.rejected else "kelp")
+        self.words.setText(taken_words(imported))
+        if imported.rejected:
+            self.left_out.setPlainText(skipped_lines(imported))
             self.left_out.show()
-        self._sha256 = next((one.sha256 for one in taken.parts if one.sha256), "")
+        self._sha256 = next((one.sha256 for one in imported.parts if one.sha256), "")
         self.take_back.setVisible(bool(self._sha256))
-        self.taken.emit(taken)
+        self.taken.emit(imported)
         self.close_button.setFocus()
 
     def _undo_import(self) -> None:

@@ -142,7 +142,7 @@ class ImportTemplatesDialog(QDialog):
         self._selection_changed()
 
     def _selection_changed(self) -> None:
-        tie = self._selected_template()
+        template = self._selected_template()
         for part in (
             self.name,
             self.point,
@@ -155,19 +155,19 @@ class ImportTemplatesDialog(QDialog):
             self.unit,
             self.label,
         ):
-            part.setEnabled(tie is not None)
+            part.setEnabled(template is not None)
         self.column.blockSignals(True)
         self.column.clear()
-        self._columns = list(tie.columns) if tie is not None else []
-        if tie is not None:
-            self.column.addItems([_column_title(tie, one) for one in self._columns])
+        self._columns = list(template.columns) if template is not None else []
+        if template is not None:
+            self.column.addItems([_column_title(template, one) for one in self._columns])
         self.column.blockSignals(False)
         self._show_column()
-        if tie is not None:
-            self.name.setText(tie.name)
-            self.point.setCurrentText(tie.point)
-            self.zone.setCurrentText(tie.form.time.zone)
-            self.zone.setEnabled(tie.form.time.needs_zone)
+        if template is not None:
+            self.name.setText(template.name)
+            self.point.setCurrentText(template.point)
+            self.zone.setCurrentText(template.form.time.zone)
+            self.zone.setEnabled(template.form.time.needs_zone)
 
     def _selected_template(self) -> ImportTemplate | None:
         thing = selected_item(self.table)
@@ -224,20 +224,20 @@ class ImportTemplatesDialog(QDialog):
             self._run_action(lambda: delete_template(desk, tie.name), tr("Forgotten."))
 
     def _select_target(self) -> None:
-        tie = self._selected_template()
-        if tie is None:
+        template = self._selected_template()
+        if template is None:
             return
-        usual = "".join(s if s.isalnum() else "-" for s in tie.name) + KIND_SUFFIX
+        usual = "".join(s if s.isalnum() else "-" for s in template.name) + KIND_SUFFIX
         name, _ = QFileDialog.getSaveFileName(self, tr("Export a kind"), usual)
         if name:
             self.export_to(Path(name))
 
     def export_to(self, target: Path) -> None:
         """Export the chosen kind."""
-        tie = self._selected_template()
-        if tie is not None:
+        template = self._selected_template()
+        if template is not None:
             words = tr("Exported to %1.").replace("%1", target.name)
-            self._run_action(lambda: export_kind(tie, target), words)
+            self._run_action(lambda: export_kind(template, target), words)
 
     def _select_source(self) -> None:
         kinds = tr("Kinds of text files") + f" (*{KIND_SUFFIX});;" + tr("All files") + " (*)"
@@ -268,19 +268,19 @@ class ImportTemplatesDialog(QDialog):
         self.words.setText(sentence)
 
 
-def _column_title(tie: ImportTemplate, one: ColumnMapping) -> str:
+def _column_title(template: ImportTemplate, mapping: ColumnMapping) -> str:
     """What the text calls a column: the words above it, or its number, and of which lines."""
-    header = tie.form.header
-    above = header[one.column].strip() if one.column < len(header) else ""
-    words = above or tr("column %1").replace("%1", str(one.column + 1))
-    return " · ".join([words, *(text for _, text in one.where)])
+    header = template.form.header
+    above = header[mapping.column].strip() if mapping.column < len(header) else ""
+    words = above or tr("column %1").replace("%1", str(mapping.column + 1))
+    return " · ".join([words, *(text for _, text in mapping.where)])
 
 
-def _points(tie: ImportTemplate) -> str:
-    names = dict.fromkeys([tie.point, *(one.point for one in tie.columns)])
+def _points(template: ImportTemplate) -> str:
+    names = dict.fromkeys([template.point, *(one.point for one in template.columns)])
     return ", ".join(name for name in names if name)
 
 
-def _column_count_text(tie: ImportTemplate) -> str:
-    names = dict.fromkeys(one.quantity for one in tie.columns if one.quantity in QUANTITIES)
+def _column_count_text(template: ImportTemplate) -> str:
+    names = dict.fromkeys(one.quantity for one in template.columns if one.quantity in QUANTITIES)
     return ", ".join(tr(quantity(name).name) for name in names)

@@ -81,23 +81,23 @@ class ManyTextsDialog(QDialog):
         self.bar.hide()
         self.close_button.setText(tr("Close"))
 
-    def _show_loaded(self, seen: list[TextSeen]) -> None:
+    def _show_loaded(self, texts: list[TextSeen]) -> None:
         if not isValid(self.bar):
             return  # closed before all files were looked at
         self._over()
-        self.seen = seen
-        rows = [[one.path.name, one.kind or "–", tr(one.summary) or tr("ready")] for one in seen]
-        fill(self.table, rows, list(seen))
-        ready = sum(one.needs_no_answer for one in seen)
+        self.seen = texts
+        rows = [[one.path.name, one.kind or "–", tr(one.summary) or tr("ready")] for one in texts]
+        fill(self.table, rows, list(texts))
+        ready = sum(one.needs_no_answer for one in texts)
         self.take.setEnabled(ready > 0)
-        kept = sum(one.is_imported for one in seen)
+        kept = sum(one.is_imported for one in texts)
         self._show_message(
             "; ".join(
                 (
                     counted(ready, "%n file is ready", "%n files are ready"),
                     counted(kept, "%n is kept already", "%n are kept already"),
                     counted(
-                        len(seen) - ready - kept,
+                        len(texts) - ready - kept,
                         "%n waits for an answer: look at it by itself",
                         "%n wait for an answer: look at them by themselves",
                     ),
@@ -105,7 +105,7 @@ class ManyTextsDialog(QDialog):
             )
             + "."
         )
-        if seen:
+        if texts:
             self.table.selectRow(0)
         (self.take if ready else self.table).setFocus()
 

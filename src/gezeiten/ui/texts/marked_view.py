@@ -40,8 +40,8 @@ def role_text(model: TextModel, column: int) -> str:
     if role == TIME:
         return tr("Time")
     if role in (VALUE, UNTIED):
-        its = model.of_column(column)
-        names = list(dict.fromkeys(mapping.quantity for mapping in its if mapping.quantity))
+        mappings = model.of_column(column)
+        names = list(dict.fromkeys(mapping.quantity for mapping in mappings if mapping.quantity))
         if not names:
             return tr("left out")
         words = tr(quantity(names[0]).name)

@@ -84,12 +84,12 @@ class TextModel:
         for field, text in self._typed.items():
             self._set(field, text)
 
-    def _with_places(self, tie: ImportTemplate) -> ImportTemplate:
+    def _with_places(self, template: ImportTemplate) -> ImportTemplate:
         """Return a tie at the points that its text names."""
         assert self.recognised is not None  # it was looked at
         by_name = _by_name(self.points)
         columns = []
-        for column in tie.columns:
+        for column in template.columns:
             station = next((text for _, text in column.where if text.casefold() in by_name), "")
             its = column.label or station
             point = by_name.get(its.casefold(), "")
@@ -99,8 +99,8 @@ class TextModel:
             for _, text in self.recognised.proposal.facts
             if text.casefold() in by_name
         }
-        point = said.pop() if len(said) == 1 else tie.point
-        return replace(tie, point=point, columns=tuple(columns))
+        point = said.pop() if len(said) == 1 else template.point
+        return replace(template, point=point, columns=tuple(columns))
 
     # -- what somebody chooses -------------------------------------------------------------------
     def set_field(self, field: str, text: str) -> None:
@@ -130,14 +130,14 @@ class TextModel:
             form = replace(form, first_line=int(text))
         self.tie = replace(self.tie, form=form)
 
-    def set_column(self, one: ColumnMapping) -> None:
+    def set_column(self, mapping: ColumnMapping) -> None:
         """Take what a column measures now, and where it belongs."""
         if self.tie is None:
             return
-        key = (one.column, one.where)
-        columns = [one if (c.column, c.where) == key else c for c in self.tie.columns]
+        key = (mapping.column, mapping.where)
+        columns = [mapping if (c.column, c.where) == key else c for c in self.tie.columns]
         if all((c.column, c.where) != key for c in columns):
-            columns.append(one)
+            columns.append(mapping)
         self.tie = replace(self.tie, columns=tuple(columns))
 
     def exclude_column(self, column: int) -> None:
@@ -197,10 +197,12 @@ class TextModel:
             if line.kind == READING and column < len(line.cells)
         )
         header = self.form.header
-        asked = flag_questions(column, header[column] if column < len(header) else "", said)
-        kinds = {format_question.kind for format_question in asked}
+        format_questions = flag_questions(
+            column, header[column] if column < len(header) else "", said
+        )
+        kinds = {format_question.kind for format_question in format_questions}
         self.open = [d for d in self.open if not (d.kind in kinds and d.about == column)]
-        self.open += asked
+        self.open += format_questions
 
     def answer(self, doubt: FormatQuestion, value: str) -> bool:
         """Take an answer; return whether the text has to be looked at anew by it."""
@@ -211,10 +213,10 @@ class TextModel:
         self._settle(doubt, value)
         return False
 
-    def surveyed(self, found: Survey) -> None:
+    def surveyed(self, survey: Survey) -> None:
         """Take what all lines hold: what nobody was asked about yet is asked now."""
-        self.found = found
-        self.open += [doubt for doubt in found.doubts if doubt not in self.open]
+        self.found = survey
+        self.open += [doubt for doubt in survey.doubts if doubt not in self.open]
 
     def forget_survey(self) -> None:
         """The text is read otherwise now: questions about what all lines hold come anew."""
@@ -316,24 +318,29 @@ class TextModel:
         """Return what a column measures: several where its lines are of several stations."""
         return [one for one in self.tie.columns if one.column == column] if self.tie else []
 
-    def lines(self, seen: Preview | None) -> list[ShownLine]:
-        """Return the first lines as they are understood. seen: what they gave, where known."""
+    def lines(self, preview: Preview | None) -> list[ShownLine]:
+        """Return the first lines as they are understood. preview: what they gave, where known."""
         if self.recognised is None or self.tie is None:
             return []
         form, proposal = self.form, self.recognised.proposal
         why = (
-            {rejected_line.line: rejected_line.reason for rejected_line in seen.rejected}
-            if seen
+            {rejected_line.line: rejected_line.reason for rejected_line in preview.rejected}
+            if preview
             else {}
         )
-        spoilt = {one.line: one.reason for one in seen.spoilt} if seen else {}
-        known = set(seen.lines.tolist()) if seen else set()
+        spoilt = {one.line: one.reason for one in preview.spoilt} if preview else {}
+        known = set(preview.lines.tolist()) if preview else set()
         shown = []
         for number, text in enumerate(proposal.lines, 1):
             cells = tuple(split_line(text, form)) if text.strip() else ()
             is_whole = len(cells) == form.columns or (form.ragged and 1 < len(cells) < form.columns)
             kind = _kind(number, form, proposal.head_rows, cells, is_whole=is_whole, why=why)
-            if kind == READING and seen is not None and number not in known and len(known) < 1_000:
+            if (
+                kind == READING
+                and preview is not None
+                and number not in known
+                and len(known) < 1_000
+            ):
                 kind = SAYS if form.beside or self.tie.columns[0].where else kind
             if not is_whole:
                 cells = (text.strip(),)
@@ -342,10 +349,10 @@ class TextModel:
         return shown
 
 
-def _with_selections(tie: ImportTemplate, before: ImportTemplate) -> ImportTemplate:
+def _with_selections(template: ImportTemplate, before: ImportTemplate) -> ImportTemplate:
     """Return how a text is read now, at the places and with the meanings chosen for what is still
     the same: columns with the same words above them."""
-    old, new = before.form, tie.form
+    old, new = before.form, template.form
 
     def above(form: TextForm, column: int) -> str:
         return form.header[column] if column < len(form.header) else str(column)
@@ -355,7 +362,7 @@ def _with_selections(tie: ImportTemplate, before: ImportTemplate) -> ImportTempl
         for one in before.columns
         if above(old, one.column) == above(new, one.column)
     }
-    columns = [chosen.pop((one.column, one.where), one) for one in tie.columns]
+    columns = [chosen.pop((one.column, one.where), one) for one in template.columns]
     own = [
         one
         for one in chosen.values()
@@ -363,7 +370,7 @@ def _with_selections(tie: ImportTemplate, before: ImportTemplate) -> ImportTempl
     ]
     time = replace(new.time, zone=old.time.zone or new.time.zone)
     return replace(
-        tie,
+        template,
         name=before.name,
         point=before.point,
         columns=(*columns, *own),

@@ -91,7 +91,7 @@ class Questions(QWidget):
 
 
 def _flow(parts: list[QWidget]) -> FlowLayout:
-    made = FlowLayout()
+    layout = FlowLayout()
     for part in parts:
-        made.addWidget(part)
-    return made
+        layout.addWidget(part)
+    return layout

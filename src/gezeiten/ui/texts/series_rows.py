@@ -72,7 +72,7 @@ class SeriesRow(QWidget):
 
     def __init__(
         self,
-        tie: ColumnMapping,
+        mapping: ColumnMapping,
         words: str,
         explained: str,
         points: list[str],
@@ -80,7 +80,7 @@ class SeriesRow(QWidget):
         hint: str,
     ) -> None:
         super().__init__()
-        self._column, self._hint = tie, hint
+        self._column, self._hint = mapping, hint
         self.picture = ValuesPicture(theme, words)
         self.words = label(f"{words} ({explained})" if explained else words, wrap=True)
         self.said = label("", "muted")
@@ -100,7 +100,7 @@ class SeriesRow(QWidget):
         self.elsewhere = button(tr("Another point, or a label"), self._open, "link")
         self._is_open = False
         self._build_layout()
-        self.show_column(tie)
+        self.show_column(mapping)
         self.what.currentIndexChanged.connect(lambda _: self._target_changed())
         self.unit.currentIndexChanged.connect(lambda _: self._emit_change(unit=self._unit()))
         self.point.currentIndexChanged.connect(
@@ -128,22 +128,28 @@ class SeriesRow(QWidget):
         self.show_column(self._column)
         self.point.setFocus()
 
-    def show_column(self, tie: ColumnMapping) -> None:
+    def show_column(self, mapping: ColumnMapping) -> None:
         """Show what is chosen; a point and a label of its own where there are any."""
-        self._column = tie
-        name = tr(quantity(tie.quantity).name) if tie.quantity in QUANTITIES else tr("leave out")
-        if self.what.currentData() != tie.quantity or not self.what.count():
-            self.what.be(name, tie.quantity)
-        self._fill_units(tie.unit)
-        if self.point.currentData() != tie.point or not self.point.count():
-            self.point.be(tie.point or tr("at the point above"), tie.point)
-        if self.label.text() != tie.label:
-            self.label.setText(tie.label)
-        has_more = bool(tie.quantity) and bool(self._is_open or tie.point or tie.label or tie.where)
-        self.elsewhere.setVisible(bool(tie.quantity) and not has_more)
+        self._column = mapping
+        name = (
+            tr(quantity(mapping.quantity).name)
+            if mapping.quantity in QUANTITIES
+            else tr("leave out")
+        )
+        if self.what.currentData() != mapping.quantity or not self.what.count():
+            self.what.be(name, mapping.quantity)
+        self._fill_units(mapping.unit)
+        if self.point.currentData() != mapping.point or not self.point.count():
+            self.point.be(mapping.point or tr("at the point above"), mapping.point)
+        if self.label.text() != mapping.label:
+            self.label.setText(mapping.label)
+        has_more = bool(mapping.quantity) and bool(
+            self._is_open or mapping.point or mapping.label or mapping.where
+        )
+        self.elsewhere.setVisible(bool(mapping.quantity) and not has_more)
         self.point.setVisible(has_more)
         self.label.setVisible(has_more)
-        self.unit.setVisible(bool(tie.quantity) and self.unit.count() > 0)
+        self.unit.setVisible(bool(mapping.quantity) and self.unit.count() > 0)
 
     def _fill_units(self, wanted: str) -> None:
         self.unit.blockSignals(True)
@@ -228,30 +234,30 @@ class SeriesRows(QWidget):
             self._column.addWidget(row)
             self.rows[_key(one, words)] = row
 
-    def show_preview(self, model: TextModel, seen: Preview) -> None:
+    def show_preview(self, model: TextModel, preview: Preview) -> None:
         """Draw what was read."""
         if model.tie is None:
             return
-        for one, values in zip(model.tie.columns, seen.values, strict=False):
+        for one, values in zip(model.tie.columns, preview.values, strict=False):
             row = self.rows.get(_key(one, series_title(model, one)))
             if row is not None:
-                row.said.setText(row.picture.show_series(seen.times, values, one.unit))
+                row.said.setText(row.picture.show_series(preview.times, values, one.unit))
 
 
-def series_title(model: TextModel, one: ColumnMapping) -> str:
+def series_title(model: TextModel, mapping: ColumnMapping) -> str:
     """Return how a text calls a series: its station and name, or the words above its column."""
-    told = " · ".join(text for _, text in one.where)
+    told = " · ".join(text for _, text in mapping.where)
     header = model.form.header
-    above = header[one.column].strip() if one.column < len(header) else ""
-    above = above or tr("column %1").replace("%1", str(one.column + 1))
+    above = header[mapping.column].strip() if mapping.column < len(header) else ""
+    above = above or tr("column %1").replace("%1", str(mapping.column + 1))
     several = len({c.column for c in (model.tie.columns if model.tie else ()) if c.where}) > 1
     if told:
         return f"{told} · {above}" if several else told
     return above
 
 
-def _key(one: ColumnMapping, words: str) -> tuple[object, ...]:
-    return one.column, one.where, words
+def _key(mapping: ColumnMapping, words: str) -> tuple[object, ...]:
+    return mapping.column, mapping.where, words
 
 
 def _fill_quantities(box: QComboBox) -> None:

@@ -88,15 +88,17 @@ class ImportedTextsDialog(QDialog):
         self._selection_changed()
 
 
-def _row(one: ImportedText) -> list[str]:
-    point = one.point
-    if one.removed_ms is not None:
-        point = tr("taken out %1").replace("%1", day_and_time(one.removed_ms, home_zone()))
+def _row(imported_text: ImportedText) -> list[str]:
+    point = imported_text.point
+    if imported_text.removed_ms is not None:
+        point = tr("taken out %1").replace(
+            "%1", day_and_time(imported_text.removed_ms, home_zone())
+        )
     return [
-        day_and_time(one.at_ms, home_zone()),
-        one.person,
-        one.file or "–",
-        one.source,
-        number(one.readings, 0),
+        day_and_time(imported_text.at_ms, home_zone()),
+        imported_text.person,
+        imported_text.file or "–",
+        imported_text.source,
+        number(imported_text.readings, 0),
         point,
     ]

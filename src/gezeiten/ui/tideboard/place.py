@@ -365,9 +365,9 @@ class TideboardPlace(Place):
         if self._wanted_site and self.canvas.select_site(self._wanted_site):
             self._wanted_site = ""
 
-    def show_board(self, shown: Board) -> None:
+    def show_board(self, board: Board) -> None:
         """Show a board and the visits that follow from it."""
-        has_points = any(rows for _, rows in shown.sites)
+        has_points = any(rows for _, rows in board.sites)
         self._scroll.setVisible(has_points)
         self.empty.setVisible(not has_points)
         self.legend.setVisible(has_points)  # of nothing there is nothing to explain
@@ -375,16 +375,16 @@ class TideboardPlace(Place):
         if not has_points:
             self._start_first_steps()
         self.head.setVisible(has_points)
-        self.canvas.show_board(shown)
+        self.canvas.show_board(board)
         self._arranged()
         self._select_site()
-        self._zones_differ = {site.zone for site, _ in shown.sites} - {home_zone()}
-        self._has_practice = any(row.point.practice for _, rows in shown.sites for row in rows)
+        self._zones_differ = {site.zone for site, _ in board.sites} - {home_zone()}
+        self._has_practice = any(row.point.practice for _, rows in board.sites for row in rows)
         self._show_legend()
         clear(self.visits)
-        for visit in shown.visits[:VISITS_SHOWN]:
+        for visit in board.visits[:VISITS_SHOWN]:
             self.visits.addWidget(self._visit_card(visit), 1)
-        more = len(shown.visits) - VISITS_SHOWN
+        more = len(board.visits) - VISITS_SHOWN
         if more > 0:
             words = counted(more, "%n more visit", "%n more visits")
             more_words = (
@@ -395,8 +395,8 @@ class TideboardPlace(Place):
             self.visits.addWidget(more_words)
         window = self.window()
         if hasattr(window, "strip"):
-            count = len(shown.visits)
-            urgent = any(visit.is_urgent for visit in shown.visits)
+            count = len(board.visits)
+            urgent = any(visit.is_urgent for visit in board.visits)
             words = counted(count, "%n visit due", "%n visits due") if has_points else ""
             window.strip.tabs[places.TIDEBOARD].set_line(words, urgent)
 

@@ -38,17 +38,17 @@ class FigureColumn:
 
 def figure_column(desk: Workspace, lane: Lane, trace: Trace, span: Span, zone: str) -> FigureColumn:
     """Return the figures of a stretch of a line, and how sure its mean is; off the main thread."""
-    found = figures_of(desk, trace, span, zone)
+    statistics = figures_of(desk, trace, span, zone)
     place = next((point for point in points(desk) if point.id == trace.view.point_id), None)
-    if place is None or not found.n:
-        return FigureColumn(lane, trace, found)
+    if place is None or not statistics.n:
+        return FigureColumn(lane, trace, statistics)
     try:
         sure = mean_uncertainty(desk, place, trace.view.key, span)
     except ArchiveDamagedError:
         sure = None  # the rest is shown; what is damaged is told elsewhere
     if sure is None or not sure.has_value:
-        return FigureColumn(lane, trace, found)
-    return FigureColumn(lane, trace, found, abs(trace.factor) * sure.expanded, sure.is_least)
+        return FigureColumn(lane, trace, statistics)
+    return FigureColumn(lane, trace, statistics, abs(trace.factor) * sure.expanded, sure.is_least)
 
 
 class FiguresTable(QScrollArea):

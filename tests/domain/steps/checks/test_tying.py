@@ -217,8 +217,8 @@ def test_a_duty_of_two_looks_on_working_days() -> None:
     looks = [friday + 8 * HOUR_MS, friday + 8 * HOUR_MS, friday + 16 * HOUR_MS]
     monday = friday + 71 * HOUR_MS
     looks += [monday + HOUR_MS // 2]
-    listed = schedule_days(
+    days = schedule_days(
         looks, (friday, monday + 47 * HOUR_MS), "Europe/Berlin", 2, working_days=True
     )
-    told = [(duty_day.day.isoformat(), duty_day.readings, duty_day.is_met) for duty_day in listed]
+    told = [(duty_day.day.isoformat(), duty_day.readings, duty_day.is_met) for duty_day in days]
     assert told == [("2026-03-27", 2, True), ("2026-03-30", 1, False)]  # Tuesday is not over

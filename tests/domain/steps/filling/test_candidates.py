@@ -182,10 +182,10 @@ def test_a_companion_with_the_same_gap_says_why_it_cannot_serve() -> None:
         ("air_temperature", 100, 260, "too little known record"),
     ],
 )
-def test_what_cannot_be_known_is_not_said(key: str, first: int, n: int, why: str) -> None:
+def test_what_cannot_be_known_is_not_said(key: str, first: int, n: int, reason: str) -> None:
     whole = make_series(np.arange(n, dtype=np.int64) * STEP_MS, np.ones(n), STEP_MS)
     series, gap = cut(whole, first, 60)
-    assert why in estimate_refusal(series, gap, quantity(key))
+    assert reason in estimate_refusal(series, gap, quantity(key))
 
 
 @pytest.mark.parametrize("kind", KINDS)

@@ -57,8 +57,8 @@ def wet_days(seed: int, factor: float, noise: float = 0.0) -> tuple[Series, Seri
     keep = np.ones(n, np.bool_)
     keep[first : first + length] = False
     gap = Gap(int(times[first]), int(times[first + length]), STEP_MS)
-    known = make_series(times[keep], own[keep], STEP_MS)
-    return known, make_series(times, there, STEP_MS), gap, float(own[first : first + length].sum())
+    series = make_series(times[keep], own[keep], STEP_MS)
+    return series, make_series(times, there, STEP_MS), gap, float(own[first : first + length].sum())
 
 
 def test_a_gauge_that_catches_so_much_more_tells_all_but_rounding() -> None:
@@ -105,6 +105,6 @@ def test_dry_stretches_tell_nothing_of_how_well_a_wet_one_is_known() -> None:
     keep[first : first + 72] = False
     gap = Gap(int(times[first]), int(times[first + 72]), STEP_MS)
     own = make_series(times[keep], values[keep], STEP_MS)
-    there = make_series(times, values, STEP_MS)
+    series = make_series(times, values, STEP_MS)
     due = times[first : first + 72]
-    assert "as wet or dry" in by_sums(own, gap, due, there).refusal
+    assert "as wet or dry" in by_sums(own, gap, due, series).refusal

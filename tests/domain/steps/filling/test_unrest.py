@@ -29,19 +29,19 @@ def test_a_gap_at_the_top_of_a_flood(beside: float, wanted: str | None, *, at_en
     """Of a record that swings by one, the five readings beside the gap are five above, or below."""
     values = np.sin(np.arange(1_000) / 20)
     values[slice(520, 525) if at_end else slice(495, 500)] += beside
-    found = unrest_of(*with_gap(values, 500, 20))
-    assert (found.kind if found else None) == wanted
-    if found:
-        assert found.at_end == at_end
+    unrest = unrest_of(*with_gap(values, 500, 20))
+    assert (unrest.kind if unrest else None) == wanted
+    if unrest:
+        assert unrest.at_end == at_end
 
 
 def test_a_gap_on_a_steep_flank_is_in_unrest_though_its_level_is_usual() -> None:
     """The level rises by 0.9 within ten readings, elsewhere by 0.25 at most."""
     values = np.sin(np.arange(2_000) / 20)
     values[980:1000] = np.linspace(-0.9, 0.9, 20)
-    found = unrest_of(*with_gap(values, 1_000 - 5, 20))
-    assert found is not None
-    assert (found.kind, found.at_end) == ("fastest rising", False)
+    unrest = unrest_of(*with_gap(values, 1_000 - 5, 20))
+    assert unrest is not None
+    assert (unrest.kind, unrest.at_end) == ("fastest rising", False)
 
 
 def test_too_little_record_tells_nothing() -> None:
@@ -58,9 +58,9 @@ def test_a_usual_afternoon_is_no_unrest_but_the_same_at_night_is() -> None:
     afternoon, night = 144 * 20 + 13 * 6, 144 * 20 + 3 * 6
     assert unrest_of(*with_gap(values, afternoon, 12)) is None
     values[night - 15 : night] = 18.0
-    found = unrest_of(*with_gap(values, night, 12))
-    assert found is not None
-    assert found.kind == "highest"
+    unrest = unrest_of(*with_gap(values, night, 12))
+    assert unrest is not None
+    assert unrest.kind == "highest"
 
 
 def test_what_begins_alike_is_as_large_to_the_same_side_and_apart() -> None:
@@ -73,12 +73,14 @@ def test_what_begins_alike_is_as_large_to_the_same_side_and_apart() -> None:
         values[at - 12 : at] = size
     rng = np.random.default_rng(3)
     values += rng.normal(0, 1e-3, 4_000)
-    found = similar_stretches(values, places, 30, Unrest("highest", False, 2.0, 0.0))
+    similar_periods = similar_stretches(values, places, 30, Unrest("highest", False, 2.0, 0.0))
     wanted = {
         int(at): 2.0 / size for at, size in zip(places, sizes, strict=True) if size in (1.0, 2.0)
     }
-    assert sorted(found.starts.tolist()) == sorted(wanted)
-    assert found.sizes == pytest.approx([wanted[at] for at in found.starts.tolist()], rel=0.01)
+    assert sorted(similar_periods.starts.tolist()) == sorted(wanted)
+    assert similar_periods.sizes == pytest.approx(
+        [wanted[at] for at in similar_periods.starts.tolist()], rel=0.01
+    )
     assert (
         len(similar_stretches(values, places[:0], 30, Unrest("highest", False, 2.0, 0.0)).starts)
         == 0

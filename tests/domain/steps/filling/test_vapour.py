@@ -23,11 +23,11 @@ def of(values: np.ndarray) -> Series:
 def test_humidity_of_another_places_air_agrees_with_an_independent_library() -> None:
     psychrolib.SetUnitSystem(psychrolib.SI)
     here, there, percent = np.linspace(2, 30, 15), np.linspace(25, 5, 15), np.linspace(20, 95, 15)
-    found = at_the_vapour_of(of(here), of(percent), of(there))
+    series = at_the_vapour_of(of(here), of(percent), of(there))
     for i in range(15):
         pa = psychrolib.GetVapPresFromRelHum(there[i], percent[i] / 100)
         wanted = 100 * pa / psychrolib.GetSatVapPres(here[i])
-        assert found.values[i] == pytest.approx(wanted, rel=4e-3)
+        assert series.values[i] == pytest.approx(wanted, rel=4e-3)
 
 
 def test_where_the_other_place_has_nothing_there_is_nothing() -> None:

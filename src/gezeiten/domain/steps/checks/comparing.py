@@ -81,15 +81,15 @@ def slope_a_second(series: Series, at_ms: int) -> float:
 
 
 def _extremes(
-    one: CheckReading, series: Series, look_ms: int | None
+    check: CheckReading, series: Series, look_ms: int | None
 ) -> tuple[float | None, float | None]:
     """Return how far lowest and highest were from those of the record since the look before."""
     if look_ms is None:
         return (None, None)
-    values = series.between(look_ms, one.at_ms + 1).values
+    values = series.between(look_ms, check.at_ms + 1).values
     if not len(values):
         return (None, None)
     return (
-        None if one.low is None else one.low - float(values.min()),
-        None if one.high is None else one.high - float(values.max()),
+        None if check.low is None else check.low - float(values.min()),
+        None if check.high is None else check.high - float(values.max()),
     )

@@ -52,7 +52,7 @@ def limit_of(unit: str, u: float, before: Sequence[float]) -> float:
 
 def doubt(
     typed: float,
-    its: ExpectedReading,
+    expected_reading: ExpectedReading,
     unit: str,
     others: Iterable[tuple[str, ExpectedReading]] = (),
 ) -> tuple[Doubt, str] | None:
@@ -62,14 +62,16 @@ def doubt(
     Args:
         others: other points by name, with what is expected there.
     """
-    if abs(typed - its.value) <= its.limit or not math.isfinite(typed - its.value):
+    if abs(typed - expected_reading.value) <= expected_reading.limit or not math.isfinite(
+        typed - expected_reading.value
+    ):
         return None
-    if unit == "°C" and abs((typed - 32) / 1.8 - its.value) <= its.limit:
+    if unit == "°C" and abs((typed - 32) / 1.8 - expected_reading.value) <= expected_reading.limit:
         return ("°F", "")
     for kind, factor in _FACTORS:
         if kind in ("cm", "mm", "ft") and unit != "m":
             continue
-        if abs(typed * factor - its.value) <= its.limit:
+        if abs(typed * factor - expected_reading.value) <= expected_reading.limit:
             return (kind, "")
     for name, other in others:
         if abs(typed - other.value) <= other.limit:

@@ -82,24 +82,24 @@ def base_of_dip(channel: str, rim_m: float, length_m: float | None, *, is_height
     return math.nan if length_m is None else length_m
 
 
-def checked(one: CheckReading) -> CheckReading:
+def checked(check: CheckReading) -> CheckReading:
     """Return a check reading that can be.
 
     Raises:
         InputError: it cannot; the sentence says why.
     """
-    its = quantity(one.series)
-    numbers = [one.value, *(x for x in (one.low, one.high, one.u) if x is not None)]
-    has_nothing = math.isnan(one.value) and one.low is None and one.high is None
+    its = quantity(check.series)
+    numbers = [check.value, *(x for x in (check.low, check.high, check.u) if x is not None)]
+    has_nothing = math.isnan(check.value) and check.low is None and check.high is None
     if has_nothing or any(math.isinf(x) for x in numbers):
         raise InputError(f"Nothing was read for {its.name}; type a value, or leave its line empty.")
-    if one.u < 0:
+    if check.u < 0:
         raise InputError("An uncertainty is not below 0; correct it.")
     for value in numbers[:-1]:
         if not (math.isnan(value) or its.low <= value <= its.high):
             raise InputError(f"{value:g} {its.unit} cannot be for {its.name}; correct it.")
-    if one.low is not None and one.high is not None and one.low > one.high:
+    if check.low is not None and check.high is not None and check.low > check.high:
         raise InputError("The lowest lies above the highest; exchange them.")
-    if not one.by.strip():
+    if not check.by.strip():
         raise InputError("Who read it? Type a name or initials.")
-    return one
+    return check

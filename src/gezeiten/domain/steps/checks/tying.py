@@ -50,7 +50,7 @@ def added(knots: Sequence[Sequence[float]], times_utc_ms: _Times) -> Values:
     return found
 
 
-def fit(way: Way, seen: Sequence[CheckComparison]) -> ReferenceFit | None:
+def fit(method: Way, check_comparisons: Sequence[CheckComparison]) -> ReferenceFit | None:
     """Return a record tied to checks of which the record says something; None without any, or for a
     line with fewer than three at two instants.
 
@@ -60,7 +60,7 @@ def fit(way: Way, seen: Sequence[CheckComparison]) -> ReferenceFit | None:
     checks = sorted(
         (
             check_comparison
-            for check_comparison in seen
+            for check_comparison in check_comparisons
             if math.isfinite(check_comparison.difference)
         ),
         key=lambda one: one.check.at_ms,
@@ -68,33 +68,33 @@ def fit(way: Way, seen: Sequence[CheckComparison]) -> ReferenceFit | None:
     times = np.array([check.check.at_ms for check in checks], np.int64)
     values = np.array([check.difference for check in checks])
     u = np.array([check.u for check in checks])
-    if not len(times) or (way == "line" and not _can_fit_line(times)):
+    if not len(times) or (method == "line" and not _can_fit_line(times)):
         return None
-    made = _fitted(way, times, values, u)
-    left_out = tuple(_leave_one_out_error(way, times, values, u, i) for i in range(len(times)))
-    return ReferenceFit(way, made.knots, made.u, left_out, made.slope_a_day, made.u_slope)
+    made = _fitted(method, times, values, u)
+    left_out = tuple(_leave_one_out_error(method, times, values, u, i) for i in range(len(times)))
+    return ReferenceFit(method, made.knots, made.u, left_out, made.slope_a_day, made.u_slope)
 
 
 def _can_fit_line(times: _Times) -> bool:
     return len(times) >= LEAST_FOR_A_LINE and times[-1] > times[0]
 
 
-def _leave_one_out_error(way: Way, times: _Times, values: Values, u: Values, i: int) -> float:
+def _leave_one_out_error(method: Way, times: _Times, values: Values, u: Values, i: int) -> float:
     others = np.arange(len(times)) != i
     if not others.any():
         return math.nan
     rest = times[others]
-    simpler: Way = "offset" if way == "line" and not _can_fit_line(rest) else way
+    simpler: Way = "offset" if method == "line" and not _can_fit_line(rest) else method
     made = _fitted(simpler, rest, values[others], u[others])
     return float(values[i] - added(made.knots, times[i : i + 1])[0])
 
 
-def _fitted(way: Way, times: _Times, values: Values, u: Values) -> ReferenceFit:
-    if way == "each":
+def _fitted(method: Way, times: _Times, values: Values, u: Values) -> ReferenceFit:
+    if method == "each":
         at, first = np.unique(times, return_index=True)
         knots = tuple((int(t), float(values[i])) for t, i in zip(at, first, strict=True))
-        return ReferenceFit(way, knots, float(u.max()), ())
-    return (_line if way == "line" else _offset)(times, values, u)
+        return ReferenceFit(method, knots, float(u.max()), ())
+    return (_line if method == "line" else _offset)(times, values, u)
 
 
 def _weights(u: Values) -> Values:

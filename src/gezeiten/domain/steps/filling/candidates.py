@@ -237,28 +237,32 @@ def ranked(found: Sequence[Candidate]) -> list[Candidate]:
     return [simplest, *sorted((one for one in serving if one is not simplest), key=_scaled_error)]
 
 
-def _scaled_error(one: Candidate) -> float:
+def _scaled_error(candidate: Candidate) -> float:
     """How far off a way is, in the scale in which all ways are compared."""
-    return float(one.by_period.mean())
+    return float(candidate.by_period.mean())
 
 
-def is_significantly_better(one: Candidate, other: Candidate) -> bool:
-    """Whether one way does better than another one: by more than two standard errors of their
+def is_significantly_better(candidate: Candidate, other: Candidate) -> bool:
+    """Whether one way does better than another candidate: by more than two standard errors of their
     difference over all hidden stretches, and on nine of ten of these."""
-    if one is other or len(one.by_period) != len(other.by_period) or not len(one.by_period):
+    if (
+        candidate is other
+        or len(candidate.by_period) != len(other.by_period)
+        or not len(candidate.by_period)
+    ):
         return False
-    difference = other.by_period - one.by_period
+    difference = other.by_period - candidate.by_period
     error = float(difference.std(ddof=1)) / np.sqrt(len(difference))
     is_more = difference.mean() > _SURELY * error
     return bool(is_more and (difference > 0).mean() >= _MOSTLY)
 
 
-def _is_as_good(one: Candidate, best: Candidate) -> bool:
-    if one is best:
+def _is_as_good(candidate: Candidate, best: Candidate) -> bool:
+    if candidate is best:
         return True
-    if len(one.by_period) != len(best.by_period):
+    if len(candidate.by_period) != len(best.by_period):
         return False
-    difference = one.by_period - best.by_period
+    difference = candidate.by_period - best.by_period
     error = float(difference.std(ddof=1)) / np.sqrt(len(difference))
     return bool(difference.mean() < error)
 
@@ -346,17 +350,17 @@ def _by_both(
             yield _in_range(known, which, candidate)
 
 
-def _in_range(known: _MethodContext, which: int, one: Candidate) -> Candidate:
+def _in_range(known: _MethodContext, which: int, candidate: Candidate) -> Candidate:
     """Say where a companion leaves the range it was known in by more than a tenth."""
-    lag_ms = one.facts["lag_ms"]
+    lag_ms = candidate.facts["lag_ms"]
     there = _of_companion(known, which, lag_ms, known.series.times_utc_ms)
     here = _of_companion(known, which, lag_ms, known.due)
     if not np.isfinite(here).any() or not np.isfinite(there).any():
-        return one
+        return candidate
     low, high = float(np.nanmin(there)), float(np.nanmax(there))
     more = _OUT_OF_RANGE * (high - low)
     is_beyond = bool(np.nanmin(here) < low - more or np.nanmax(here) > high + more)
-    return replace(one, is_beyond=is_beyond)
+    return replace(candidate, is_beyond=is_beyond)
 
 
 def _lag(known: _MethodContext, which: int) -> int:
@@ -494,11 +498,11 @@ def _rmse(scale: Scale, errors: Errors, values: Values) -> float:
     return float(np.sqrt(np.nanmean(off**2)))
 
 
-def _refused(known: _MethodContext, kind: Kind, facts: dict[str, Any], why: str) -> Candidate:
-    return _no_candidate(known.gap, kind, facts, why)
+def _refused(known: _MethodContext, kind: Kind, facts: dict[str, Any], reason: str) -> Candidate:
+    return _no_candidate(known.gap, kind, facts, reason)
 
 
-def _no_candidate(gap: Gap, kind: Kind, facts: dict[str, Any], why: str) -> Candidate:
+def _no_candidate(gap: Gap, kind: Kind, facts: dict[str, Any], reason: str) -> Candidate:
     nothing = np.empty(0)
     empty = make_series(np.empty(0, np.int64), nothing, gap.interval_ms, Quality.ESTIMATE)
-    return Candidate(kind, facts, empty, nothing, nothing, float("nan"), 0, nothing, refusal=why)
+    return Candidate(kind, facts, empty, nothing, nothing, float("nan"), 0, nothing, refusal=reason)

@@ -110,5 +110,5 @@ def _sums(values: Values, starts: NDArray[np.intp], length: int) -> Values:
     return found
 
 
-def _refused(why: str) -> BySums:
-    return BySums(np.empty(0), float("nan"), np.empty(0), 0, why)
+def _refused(reason: str) -> BySums:
+    return BySums(np.empty(0), float("nan"), np.empty(0), 0, reason)

@@ -41,24 +41,24 @@ class Unrest:
     change: float
 
 
-def unrest_of(whole: Series, gap: Gap, values: Values | None = None) -> Unrest | None:
+def unrest_of(series: Series, gap: Gap, values: Values | None = None) -> Unrest | None:
     """Return what is unusual beside a gap: where the median of the five readings before or after
     it, or how that changed against the five further away, lies beyond the 2 or 98 % of the whole
     record, or of what is known at its time of day; None where nothing is, or too little is known.
 
     Args:
-        whole: all known readings of the series; values: of these in the scale in which gaps are
+        series: all known readings of the series; values: of these in the scale in which gaps are
             filled, (n,), None: as they are.
     """
-    values = whole.values if values is None else values
-    if len(whole) < _LEAST_READINGS:
+    values = series.values if values is None else values
+    if len(series) < _LEAST_READINGS:
         return None
-    at = int(whole.times_utc_ms.searchsorted(gap.start_ms))
-    everywhere = np.arange(2 * BESIDE, len(whole) - 2 * BESIDE)
-    into_day = (whole.times_utc_ms[everywhere] - gap.start_ms) % DAY_MS
+    at = int(series.times_utc_ms.searchsorted(gap.start_ms))
+    everywhere = np.arange(2 * BESIDE, len(series) - 2 * BESIDE)
+    into_day = (series.times_utc_ms[everywhere] - gap.start_ms) % DAY_MS
     near = np.minimum(into_day, DAY_MS - into_day) <= _NEAR_CLOCK_MS
     for at_end in (False, True):
-        if not (at <= len(whole) - BESIDE if at_end else at >= BESIDE):
+        if not (at <= len(series) - BESIDE if at_end else at >= BESIDE):
             continue
         levels, changes = _medians_beside(values, everywhere, at_end=at_end)
         [level], [change] = _medians_beside(values, np.array([at]), at_end=at_end)
