@@ -159,9 +159,9 @@ import sys
 from pathlib import Path
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.desk.intake.text_files import import_text
-from gezeiten.exchange.text.form import ColumnTie, TextForm, ImportTemplate, TimeForm
+from gezeiten.exchange.text.form import ColumnMapping, TextForm, ImportTemplate, TimeForm
 form = TextForm("utf-8", ",", ".", 1, 5, TimeForm((0,), "epoch_s"))
-ties = tuple(ColumnTie(i, k, u) for i, (k, u) in enumerate((("air_temperature", "°C"),
+ties = tuple(ColumnMapping(i, k, u) for i, (k, u) in enumerate((("air_temperature", "°C"),
     ("co2", "ppm"), ("relative_humidity", "%"), ("air_pressure", "kPa")), 1))
 desk = open_workspace(Path(sys.argv[1]))
 taken = import_text(desk, Path(sys.argv[2]), ImportTemplate("Big", "A · B", form, ties))

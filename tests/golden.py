@@ -58,7 +58,11 @@ def golden(desk: Workspace) -> dict[str, Any]:
                         "point": e.point.full_name,
                         "key": e.rule.key,
                         "rule": _as_before(e),
+                        "gone": e.is_gone,
+                        "words": e.comment,
                     },
+                    "is_gone",
+                    "comment",
                     "id",
                     "changed",
                     "assessed",
@@ -158,12 +162,19 @@ def _plans(desk: Workspace, point_id: int) -> list[Any]:
 
 
 def _life(desk: Workspace, serial: str) -> dict[str, Any]:
+    """As the golden files call it, which were written when fields had other names."""
     told = asdict(life(desk, serial))
-    told["services"] = [_without(one, "id") for one in told["services"]]
+    told["services"] = [
+        {**_without(service, "id", "note"), "words": service["note"]}
+        for service in told["services"]
+    ]
+    told["missions"] = [
+        {**_without(mission, "stored"), "kept": mission["stored"]} for mission in told["missions"]
+    ]
     return told
 
 
-_OF_THE_COPY = ("point_id", "file_name", "state", "uid", "is_kept", "shown")
+_OF_THE_COPY = ("point_id", "file_name", "state", "uid", "is_stored", "shown")
 """Of a document: what is only of this database or of its copy."""
 
 
@@ -195,7 +206,7 @@ def _logbook(desk: Workspace) -> list[Any]:
 
 
 def _whole(desk: Workspace) -> dict[str, Any]:
-    told = _without(asdict(verify(desk)), "left_out", "went_on", "unnamed", "lost")
+    told = _without(asdict(verify(desk)), "skipped", "resumed", "unnamed", "lost")
     return {**told, "entries": len(_logbook(desk))}
 
 

@@ -254,7 +254,7 @@ def _from_system(number: int) -> Callable[[Path], None]:
 
 
 @pytest.mark.parametrize(
-    ("act", "kind"),
+    ("run", "kind"),
     [
         (_locked, ArchiveLockedError),
         (_full, DiskFullError),

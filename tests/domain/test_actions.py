@@ -143,7 +143,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
 
 
 @pytest.mark.parametrize(
-    ("act", "subject", "words"),
+    ("action", "subject", "words"),
     [
         (SiteMade("a", SiteFacts("Shore")), SHORE, "Site Shore added."),
         (

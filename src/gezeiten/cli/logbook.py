@@ -54,7 +54,7 @@ def logbook_command(
     since: str | None,
     until: str | None,
     out: Path | None,
-    conflicts: bool,
+    misfits: bool,
     compare: str | None,
 ) -> None:
     """Show entries of the logbook that hold all the words, latest first."""
@@ -65,7 +65,7 @@ def logbook_command(
             sentence = compare_hashes(desk, text)
             print_result(as_json, {"said": sentence}, [sentence])
             return
-        what = about_conflicts(desk) if conflicts else _named(desk, about) if about else None
+        what = about_conflicts(desk) if misfits else _named(desk, about) if about else None
         wanted = EntryFilter(" ".join(words), what, who, act)
         if since:
             wanted = replace(wanted, since_ms=instant_ms(since, "UTC"))

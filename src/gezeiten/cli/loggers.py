@@ -49,7 +49,7 @@ def _address_of(desk: Workspace, serial: str, at: str | None) -> Endpoint:
         ) from exc
 
 
-@click.command()
+@click.command("find")
 @archive_option
 @json_option
 @click.option("--at", multiple=True, help="host:port or host:first-last; default: the settings.")

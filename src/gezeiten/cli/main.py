@@ -19,7 +19,7 @@ from gezeiten.cli.options import look_option, main_archive_option, reports_error
 _PLACES = {
     "demo": "gezeiten.cli.demo_command:demo_command",
     "export": "gezeiten.cli.records:export_command",
-    "find": "gezeiten.cli.loggers:find",
+    "find": "gezeiten.cli.loggers:find_command",
     "launch": "gezeiten.cli.loggers:launch",
     "list": "gezeiten.cli.records:list_points",
     "logbook": "gezeiten.cli.logbook:logbook_command",
@@ -29,7 +29,7 @@ _PLACES = {
     "report": "gezeiten.cli.records:report_command",
     "standin": "gezeiten.cli.standin:standin_group",
     "stop": "gezeiten.cli.loggers:stop_command",
-    "take": "gezeiten.cli.routes:take_command",
+    "take": "gezeiten.cli.routes:import_command",
     "vault": "gezeiten.cli.routes:vault_group",
     "verify": "gezeiten.cli.records:verify",
     "watch": "gezeiten.cli.watch:watch_command",

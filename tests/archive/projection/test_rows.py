@@ -24,7 +24,7 @@ def connection() -> Iterator[Connection]:
 
 
 @pytest.mark.parametrize(
-    ("changed", "misfits"),
+    ("changed", "conflicts"),
     [
         (Change("height_m", 3.2, 3.08), []),
         (Change("height_m", 3.1, 3.08), ["height was 3.20 m, not 3.10 m"]),

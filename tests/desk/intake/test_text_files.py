@@ -205,11 +205,11 @@ import resource, sys
 from pathlib import Path
 from gezeiten.desk.workspace import open_workspace
 from gezeiten.desk.intake.text_files import import_text
-from gezeiten.exchange.text.form import ColumnTie, TextForm, ImportTemplate, TimeForm
+from gezeiten.exchange.text.form import ColumnMapping, TextForm, ImportTemplate, TimeForm
 if sys.argv[3] != "0":
     resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[3]), int(sys.argv[3])))
 form = TextForm("utf-8", ",", ".", 1, 3, TimeForm((0,), "epoch_s"))
-columns = (ColumnTie(1, "air_temperature", "°C"), ColumnTie(2, "co2", "ppm"))
+columns = (ColumnMapping(1, "air_temperature", "°C"), ColumnMapping(2, "co2", "ppm"))
 tie = ImportTemplate("Big", "A · B", form, columns)
 try:
     taken = import_text(open_workspace(Path(sys.argv[1])), Path(sys.argv[2]), tie)

@@ -230,7 +230,7 @@ def test_two_people_switching_one_step_are_told(kept: Kept) -> None:
 
 
 @pytest.mark.parametrize(
-    ("kind", "end", "words", "why"),
+    ("kind", "end", "words", "reason"),
     [
         ("linear", None, "", "few words"),
         ("linear", -5, "x", "after the beginning"),

@@ -198,7 +198,7 @@ STEP_MS = LOGGER.interval_ms
 
 
 @pytest.mark.parametrize(
-    ("known", "on_logger"),
+    ("logger", "on_logger"),
     [
         (replace(CALM, first_ms=0), None),  # it waits for its button
         (replace(CALM, held=()), (CALM.first_ms, NOW_MS)),

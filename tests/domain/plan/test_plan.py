@@ -171,7 +171,7 @@ def test_what_an_older_plan_lacks_takes_its_usual_value() -> None:
 
 
 @pytest.mark.parametrize(
-    ("change", "why"),
+    ("change", "reason"),
     [
         ({"interval_s": 2**62}, "4611686018427387904 is beyond reason"),
         ({"end_count": -(2**62)}, "-4611686018427387904 is beyond reason"),

@@ -110,7 +110,7 @@ def test_what_a_newer_version_said_has_no_effect() -> None:
 
 
 @pytest.mark.parametrize(
-    ("kind", "parameters", "why"),
+    ("kind", "parameters", "reason"),
     [
         ("linear", {}, "changes nothing"),
         ("linear", {"gain": 0}, "the same"),

@@ -65,7 +65,7 @@ def test_by_hand(
 
 
 @pytest.mark.parametrize(
-    ("typed", "units", "result", "why"),
+    ("typed", "units", "result", "reason"),
     [
         ("a + b", ["°C", "°C"], "°C", "means nothing"),
         ("2[K] - a", ["°C"], "°C", "exchange"),

@@ -114,7 +114,7 @@ def test_what_is_caught_is_marked_and_nothing_else(which: list[bool], mark: str)
 
 
 @pytest.mark.parametrize(
-    ("stretches", "why"),
+    ("stretches", "reason"),
     [
         ([[5, 4]], "order"),
         ([[0, 3], [2, 4]], "order"),

@@ -171,8 +171,8 @@ class PackedBlock:
     low: float | None
     high: float | None
     total: float | None
-    covered_ms: int | None
-    covered_until_ms: int | None
+    held_ms: int | None
+    held_until_ms: int | None
     until_interval_ms: int | None
     runs: bytes | None
     stamp: int

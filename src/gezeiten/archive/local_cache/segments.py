@@ -164,8 +164,8 @@ class _Head(NamedTuple):
     usual_ms: int
     shorter_ms: int
     valid: int
-    covered_ms: int | None
-    covered_until_ms: int | None
+    held_ms: int | None
+    held_until_ms: int | None
     low: float
     high: float
     stamp: int
@@ -197,7 +197,7 @@ def _assignment_segments(
     its_mission, is_clock_wrong = assignment.mission, assignment.is_clock_wrong
     known: dict[tuple[bool, int, int], BlockOwner] = {}
     for i, head in enumerate(heads):
-        if head.covered_ms is None or head.covered_until_ms is None:
+        if head.held_ms is None or head.held_until_ms is None:
             continue
         if head.end_ms < assignment.start_ms or head.start_ms >= assignment.end_ms:
             continue
@@ -221,7 +221,7 @@ def _assignment_segments(
             span,
             whose,
             is_whole,
-            (head.covered_ms, head.covered_until_ms) if is_whole else None,
+            (head.held_ms, head.held_until_ms) if is_whole else None,
             head.valid,
             head.low,
             head.high,
@@ -235,14 +235,14 @@ def _corrected_head(head: _Head, clock: ClockMap) -> _Head:
     """Return what is known of a block with its instants put right."""
     held = (
         None if at is None else clock.corrected_instant(at)
-        for at in (head.covered_ms, head.covered_until_ms)
+        for at in (head.held_ms, head.held_until_ms)
     )
     held_ms, held_until_ms = held
     return head._replace(
         start_ms=clock.corrected_instant(head.start_ms),
         end_ms=clock.corrected_instant(head.end_ms),
-        covered_ms=held_ms,
-        covered_until_ms=held_until_ms,
+        held_ms=held_ms,
+        held_until_ms=held_until_ms,
     )
 
 

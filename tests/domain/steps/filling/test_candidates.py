@@ -175,7 +175,7 @@ def test_a_companion_with_the_same_gap_says_why_it_cannot_serve() -> None:
 
 
 @pytest.mark.parametrize(
-    ("key", "first", "n", "why"),
+    ("key", "first", "n", "reason"),
     [
         ("wind_direction", 500, 2_000, "no line"),
         ("air_temperature", 3, 2_000, "no reading before"),
