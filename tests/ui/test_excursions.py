@@ -78,7 +78,7 @@ def test_words_survive_choosing_refreshing_and_a_crash(
     press(window, "Ctrl+Down")
     idle(qtbot, window)
     assert place._event.id != first.id
-    assert place.words.toPlainText() == place._event.words
+    assert place.words.toPlainText() == place._event.comment
     window.context.archive_changed.emit()
     idle(qtbot, window)
     press(window, "Ctrl+Up")

@@ -131,9 +131,9 @@ def test_a_flooded_half_day_is_filled_by_what_was_found_for_it(
     assert not mend.offers.by_line.isEnabled()
     assert mend.fill_button.text() == "Fill by this estimate"
     second.setChecked(True)
-    assert mend.model.way is own
+    assert mend.model.method is own
     first.setChecked(True)
-    assert mend.model.way is best
+    assert mend.model.method is best
     lane = mend.with_proposals()[0]
     assert lane.band is not None
     assert (lane.band[0].values <= lane.proposal.values).all()

@@ -265,7 +265,7 @@ def test_a_draft_comes_back_as_it_was_and_what_was_said_once_is_offered() -> Non
     assert Draft.of("") is None
     one = event(1, "A")
     assert assessment_of(one) == ("Door", "open")
-    one.once = SimpleNamespace(cause="Power", comment="fuse")
+    one.once = SimpleNamespace(cause="Power", words="fuse")
     assert assessment_of(one) == ("Power", "fuse")
 
 

@@ -95,7 +95,7 @@ class LoggerList(QListWidget):
             self.insertItem(len(before), item)
         item.setData(_CARD, card)
         item.setData(_MARKS, marks)
-        self._show_message(item)
+        self._describe(item)
         if is_new and was_in_sight:
             self._scroll_to_selected()
 
@@ -104,7 +104,7 @@ class LoggerList(QListWidget):
         item = self.item_of(serial)
         if item is not None and item.data(_MARKS) != marks:
             item.setData(_MARKS, marks)
-            self._show_message(item)
+            self._describe(item)
 
     # -- the chosen card stays in sight when cards come in above it, or the list gets shorter -----
     def _selected_in(self, area: QRect) -> bool:
@@ -122,10 +122,10 @@ class LoggerList(QListWidget):
         if was_in_sight:
             self._scroll_to_selected()
 
-    def _show_message(self, item: QListWidgetItem) -> None:
+    def _describe(self, item: QListWidgetItem) -> None:
         card, marks = item.data(_CARD), item.data(_MARKS)
         words = [card.serial, card.point, card.identity.model.name, marks.doing]
-        words += [to_offload_text(card), *marks.words()]
+        words += [to_offload_text(card), *marks.texts()]
         if card.serial in self._ticked:
             words.append(tr("ticked"))
         words.append(self.round_words.get(card.serial, ""))
@@ -137,7 +137,7 @@ class LoggerList(QListWidget):
         """Say beside loggers what the round wants of them, by serial."""
         self.round_words = words
         for i in range(self.count()):
-            self._show_message(self.item(i))
+            self._describe(self.item(i))
         self.viewport().update()
 
     def item_of(self, serial: str) -> QListWidgetItem | None:
@@ -187,7 +187,7 @@ class LoggerList(QListWidget):
         """Tick these and no others."""
         self._ticked = dict.fromkeys(serials)
         for i in range(self.count()):
-            self._show_message(self.item(i))
+            self._describe(self.item(i))
         self.viewport().update()
         self.ticks_changed.emit()
 

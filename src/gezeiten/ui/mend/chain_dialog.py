@@ -244,51 +244,51 @@ class ChainDialog(ActingDialog):
         self._show_buttons()
 
     def _row(self, link: Link) -> list[str]:
-        thing, zone = link.item, self._point.zone
+        item, zone = link.item, self._point.zone
         if link.kind == "source":
-            mission = tr("%1, mission %2").replace("%2", number(thing.mission))
-            what = mission.replace("%1", thing.source) if thing.is_logger else thing.source
-            since, until = thing.feed.start_ms, thing.feed.end_ms
+            mission = tr("%1, mission %2").replace("%2", number(item.mission))
+            what = mission.replace("%1", item.source) if item.is_logger else item.source
+            since, until = item.assignment.start_ms, item.assignment.end_ms
             return [tr("Source"), what, self._period_text(since, until), "", ""]
         if link.kind in ("clock", "clock off"):
-            what = tr("%1, mission %2").replace("%1", thing.serial)
-            first, last = thing.map.moves_ms
+            what = tr("%1, mission %2").replace("%1", item.serial)
+            first, last = item.map.moves_ms
             moved = f"{first / 1000:+.0f} s" + (f" – {last / 1000:+.0f} s" if last != first else "")
             name = tr("Clock") + (" · " + tr("off") if link.kind == "clock off" else "")
             return [
                 name,
-                f"{what.replace('%2', number(thing.number))}: {moved}",
-                tr(thing.way),
-                f"{thing.said_by}, {instant(thing.said_ms, zone)}",
-                thing.words,
+                f"{what.replace('%2', number(item.number))}: {moved}",
+                tr(item.method),
+                f"{item.stated_by}, {instant(item.stated_ms, zone)}",
+                item.reason,
             ]
         if link.kind == "calculated":
-            return [tr("Calculated"), tr(thing), tr("always"), "", ""]
+            return [tr("Calculated"), tr(item), tr("always"), "", ""]
         if link.kind == "correction":
-            name = tr(thing.does.name) + ("" if thing.is_on else " · " + tr("off"))
-            if thing.is_on and thing.is_stale:
+            name = tr(item.does.name) + ("" if item.is_on else " · " + tr("off"))
+            if item.is_on and item.is_stale:
                 name += " · " + tr("fitted to another state: tie it anew")
-            other = of_another_sensor(thing, (feed.assignment for feed in self._chain.assignments))
-            if thing.is_on and other is not None:
+            other = of_another_sensor(item, (feed.assignment for feed in self._chain.assignments))
+            if item.is_on and other is not None:
                 words = tr("the certificate is not of %1, which measured here too")
                 name += " · " + words.replace("%1", other.deployment.stay.source)
             return [
                 name,
-                tr(step_text(thing)),
-                self._period_text(thing.start_ms, thing.until_ms),
-                f"{thing.said_by}, {instant(thing.said_ms, zone)}",
-                thing.words,
+                tr(step_text(item)),
+                self._period_text(item.start_ms, item.until_ms),
+                f"{item.stated_by}, {instant(item.stated_ms, zone)}",
+                item.reason,
             ]
-        error = self._units.error(self._point, thing.channel, float(thing.facts["rmse"]))
-        old = fitted_on_another_state(thing, self._chain.corrections)
-        why = tr("made before the readings beside it were corrected; make it anew") if old else ""
-        name = tr("Gap filled") + ("" if thing.undone_ms is None else " · " + tr("off"))
+        error = self._units.error(self._point, item.channel, float(item.facts["rmse"]))
+        old = fitted_on_another_state(item, self._chain.corrections)
+        note = tr("made before the readings beside it were corrected; make it anew") if old else ""
+        name = tr("Gap filled") + ("" if item.undone_ms is None else " · " + tr("off"))
         return [
             name,
-            f"{tr(fill_method_text(thing.facts))}, {error}",
-            self._period_text(thing.start_ms, thing.end_ms),
-            f"{thing.made_by}, {instant(thing.made_ms, zone)}",
-            why,
+            f"{tr(fill_method_text(item.facts))}, {error}",
+            self._period_text(item.start_ms, item.end_ms),
+            f"{item.made_by}, {instant(item.made_ms, zone)}",
+            note,
         ]
 
     def _period_text(self, start_ms: int, end_ms: int) -> str:

@@ -97,13 +97,13 @@ class SiteList(QListWidget):
 
     def _items_by_row(self) -> list[tuple[int, Any]]:
         lines = ((i, self.item(i).data(_LINE)) for i in range(self.count()))
-        return [(i, line.thing) for i, line in lines if line is not None]
+        return [(i, line.item) for i, line in lines if line is not None]
 
     def selected(self) -> Any:
         """Return the chosen thing, or None."""
         item = self.currentItem()
         line = item.data(_LINE) if item else None
-        return line.thing if line else None
+        return line.item if line else None
 
     def shown_items(self) -> list[Any]:
         """Return all things in the order shown."""
@@ -112,7 +112,7 @@ class SiteList(QListWidget):
     def marked(self) -> list[Any]:
         """Return the marked things in the order shown; the chosen one alone where none are."""
         lines = [(self.row(item), item.data(_LINE)) for item in self.selectedItems()]
-        things = [line.thing for _, line in sorted(lines, key=lambda p: p[0]) if line is not None]
+        things = [line.item for _, line in sorted(lines, key=lambda p: p[0]) if line is not None]
         chosen = self.selected()
         return things or ([] if chosen is None else [chosen])
 

@@ -106,7 +106,7 @@ class TrendsPlace(Place):
         self.setFocusProxy(self.chart)
 
     def _build_header(self) -> QLayout:
-        self.back = button("◀", self.chart.back, "link")
+        self.back = button("◀", self.chart.show_previous, "link")
         self.forth = button("▶", self.chart.forth, "link")
         self.back.setAccessibleName(tr("Earlier view"))
         self.forth.setAccessibleName(tr("Later view"))
@@ -149,7 +149,7 @@ class TrendsPlace(Place):
         ]
         return [
             *lengths,
-            Command("view.back", tr("Earlier view"), "Alt+Left", self.chart.back, here),
+            Command("view.back", tr("Earlier view"), "Alt+Left", self.chart.show_previous, here),
             Command("view.forth", tr("Later view"), "Alt+Right", self.chart.forth, here),
             Command(
                 "mark",
