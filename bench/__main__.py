@@ -22,9 +22,9 @@ from bench.timing import best_of_both, median_of_both, report
 from gezeiten.cli.demo import open_demo
 from gezeiten.domain.limits.excursions import find_excursions
 from gezeiten.domain.limits.limits import LimitRule
-from gezeiten.domain.series.pyramid import Pyramid
+from gezeiten.domain.series.drawing.pyramid import Pyramid
 from gezeiten.domain.series.series import Series, make_series
-from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.lines.modbus import ModbusTcp
 from gezeiten.link.offload import offload
 from gezeiten.link.session import DirectoryEntry, LoggerSession
 
@@ -52,7 +52,7 @@ import sys
 gc.disable()  # as cli/main.py does
 from pathlib import Path
 from PySide6.QtCore import QEventLoop
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 app = application()

@@ -8,15 +8,15 @@ import time
 from pathlib import Path
 
 from bench.timing import best_of_both, report
-from gezeiten.archive.actions import replay
-from gezeiten.archive.actions.chain_check import check_chains
+from gezeiten.archive.actions.verification import replay
+from gezeiten.archive.actions.verification.chain_check import check_chains
 from gezeiten.archive.store.action_codec import as_stored
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.domain.actions import Action, Change
 from gezeiten.domain.actions.sites import NextVisitSet, PointChanged, PointMade, SiteMade
-from gezeiten.domain.entries import Entry
-from gezeiten.domain.sites import PointFacts, SiteFacts
+from gezeiten.domain.facts.entries import Entry
+from gezeiten.domain.facts.sites import PointFacts, SiteFacts
 
 BACK = 20_000
 APPLIED = 100_000

@@ -16,13 +16,13 @@ from gezeiten.archive.intake.missions import (
     RawMission,
     import_mission_file,
 )
-from gezeiten.desk.context import TrustedClock, Workspace
-from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.calculating import Calculation, calculate
-from gezeiten.desk.record.correcting import proposed, save_correction
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.record.excursion_book import refresh_stale
-from gezeiten.desk.record.records import view
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.record.statements.calculated_series import Calculation, calculate
+from gezeiten.desk.record.statements.corrections import proposed, save_correction
+from gezeiten.desk.record.views.records import view
+from gezeiten.desk.sites.places import PointPlace, points
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.gaps import Gap
@@ -30,7 +30,7 @@ from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.steps.chain import Correction, corrected
 from gezeiten.domain.steps.corrections import CORRECTIONS
 from gezeiten.domain.steps.filling.candidates import Companion, candidates
-from gezeiten.domain.steps.filling.hidden import has_enough_training_data, training_spans
+from gezeiten.domain.steps.filling.hidden_periods import has_enough_training_data, training_spans
 from gezeiten.domain.steps.formulas import FORMULAS
 
 _MINUTE = 60_000

@@ -23,17 +23,17 @@ from gezeiten.archive.intake.missions import (
     RawMission,
     import_mission_file,
 )
-from gezeiten.desk.context import TrustedClock, Workspace
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
 from gezeiten.desk.field.board import board
-from gezeiten.desk.places import points
-from gezeiten.desk.record.calculating import Calculation, calculate
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.record.excursion_book import excursions, refresh_stale
-from gezeiten.desk.record.records import read_ahead, record, view
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.record.statements.calculated_series import Calculation, calculate
+from gezeiten.desk.record.views.records import read_ahead, record, view
+from gezeiten.desk.sites.places import points
 from gezeiten.domain.limits.limits import LimitRule, constant_limits
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.series import Series, make_series
-from gezeiten.domain.series.statistics import daily_numbers, numbers
+from gezeiten.domain.series.statistics.figures import daily_numbers, numbers
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.exchange.csv_out import CsvChannel, CsvPeriod, CsvTable, write_csv
 from gezeiten.report.content import PointReport, ReportChannel, ReportMission
@@ -173,7 +173,7 @@ def missions_at_a_point() -> None:
         for turn, one in enumerate(ones):
             for desk, begun in ((many, 120 + turn), (one, 1)):
                 first = _week_of(begun, slice(0, 12))
-                gc.collect()  # by itself, as in the window (ui/shell/main_thread_gc.py)
+                gc.collect()  # by itself, as in the window (ui/work/main_thread_gc.py)
                 began = time.perf_counter()
                 _take(desk, first)
                 refresh_stale(desk)

@@ -14,18 +14,18 @@ import polars as pl
 
 from bench.timing import best_of_both, report
 from gezeiten.archive.intake.missions import Circumstances
-from gezeiten.desk.context import TrustedClock
-from gezeiten.desk.intake.following import Follower, PollingPace
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import TrustedClock
+from gezeiten.desk.intake.follower import Follower, PollingPace
 from gezeiten.desk.logger.offloading import import_file
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.domain.plan.plan import Plan
-from gezeiten.link import mission_blocks as mb
-from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
-from gezeiten.link.address import Address, CablePort
+from gezeiten.link.files import mission_blocks as mb
+from gezeiten.link.files import mission_file as mf
+from gezeiten.link.lines.address import Address, CablePort
+from gezeiten.link.lines.rtu import ModbusRtu
 from gezeiten.link.offload import offload
-from gezeiten.link.rtu import ModbusRtu
 from gezeiten.link.session import LoggerSession
 from gezeiten.standin.process import StandinProcess
 

@@ -14,7 +14,7 @@ import polars as pl
 
 from bench.timing import best_of_both, report
 from gezeiten.exchange.text.form import SPACES, TextForm, TimeForm
-from gezeiten.exchange.text.proposing import propose
+from gezeiten.exchange.text.proposal import propose
 from gezeiten.exchange.text.reading import read_text
 
 _RUNS = 3
@@ -146,7 +146,7 @@ def looking() -> None:
             sys.executable,
             "-c",
             "import sys; from pathlib import Path; from "
-            "gezeiten.exchange.text.proposing import propose; propose(Path(sys.argv[1]))",
+            "gezeiten.exchange.text.proposal import propose; propose(Path(sys.argv[1]))",
             str(path),
         ]
         began = time.perf_counter()
@@ -157,8 +157,8 @@ def looking() -> None:
 _BIG = """
 import sys
 from pathlib import Path
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.desk.intake.text_files import import_text
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.intake.texts.text_files import import_text
 from gezeiten.exchange.text.form import ColumnMapping, TextForm, ImportTemplate, TimeForm
 form = TextForm("utf-8", ",", ".", 1, 5, TimeForm((0,), "epoch_s"))
 ties = tuple(ColumnMapping(i, k, u) for i, (k, u) in enumerate((("air_temperature", "°C"),

@@ -22,10 +22,10 @@ from PySide6.QtWidgets import QApplication, QDialog
 
 from gezeiten.cli.demo import open_demo
 from gezeiten.cli.practice import PracticeFleet
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.correcting import proposed, save_correction
-from gezeiten.desk.record.records import extent
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.statements.corrections import proposed, save_correction
+from gezeiten.desk.record.views.records import extent
+from gezeiten.desk.sites.places import point_named
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.field.place import FieldDeskPlace
 from gezeiten.ui.mend.chain_dialog import ChainDialog

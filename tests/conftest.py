@@ -15,17 +15,17 @@ import pytest
 from hypothesis import HealthCheck, Phase, settings
 
 from gezeiten.cli.demo import Demo
-from gezeiten.desk.context import TrustedClock, Workspace
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.settings import Settings
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.settings import Settings
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series, make_series
-from gezeiten.link.address import TimeLimits
+from gezeiten.link.lines.address import TimeLimits
 from gezeiten.standin.process import StandinProcess
 from gezeiten.standin.simclock import SimClock
 from tests.demo_cache import cached_demo
@@ -95,7 +95,7 @@ def _rubbish_is_collected() -> Iterator[None]:
         from PySide6.QtCore import QEvent
         from PySide6.QtWidgets import QApplication
 
-        from gezeiten.ui.shell.main_thread_gc import collect_due
+        from gezeiten.ui.work.main_thread_gc import collect_due
 
         for window in QApplication.topLevelWidgets():
             if window.parent() is None:

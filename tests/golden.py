@@ -20,22 +20,22 @@ from typing import Any
 
 import numpy as np
 
-from gezeiten.archive.missions import missions_at
-from gezeiten.desk.context import TrustedClock, Workspace, computer_now_ms
+from gezeiten.archive.queries.missions import missions_at
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import TrustedClock, Workspace, computer_now_ms
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.field.rounds import open_round
-from gezeiten.desk.intake.kinds import stored_templates
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.logger.planning import stored_plans
-from gezeiten.desk.office.handing import issued_documents
+from gezeiten.desk.intake.texts.import_templates import stored_templates
+from gezeiten.desk.logger.launch.planning import stored_plans
+from gezeiten.desk.office.issuing import issued_documents
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.logger_life import life, loggers
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.places import points, sites
+from gezeiten.desk.office.logger_history import life, loggers
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
-from gezeiten.desk.record.records import record
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import points, sites
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.series import Series
 

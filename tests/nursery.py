@@ -19,7 +19,7 @@ from io import TextIOWrapper
 from pathlib import Path
 from typing import Any
 
-from gezeiten.link.address import CablePort, cable_port
+from gezeiten.link.lines.address import CablePort, cable_port
 from gezeiten.standin.process import StandinProcess
 
 

@@ -17,7 +17,7 @@ from gezeiten.domain.steps.filling.candidates import (
     is_significantly_better,
     ranked,
 )
-from gezeiten.domain.steps.filling.hidden import has_enough_training_data, training_spans
+from gezeiten.domain.steps.filling.hidden_periods import has_enough_training_data, training_spans
 from gezeiten.domain.steps.filling.scales import scale_of
 from gezeiten.domain.steps.filling.unrest import unrest_of
 from tests.made_records import STEP_MS, made

@@ -20,8 +20,8 @@ from gezeiten.archive.intake.missions import (
 from gezeiten.archive.local_cache import cutting
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.readings import load_recorded
-from gezeiten.desk.context import TrustedClock, Workspace
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.series import Series, join_series, make_series
 from tests.conftest import ANCHOR_MS

@@ -8,13 +8,13 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from gezeiten.archive.local_cache.segments import Segments
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.memory_cache import MemoryCache
-from gezeiten.desk.record.view import RecordView
-from gezeiten.domain.series.cells import cells_of_series
-from gezeiten.domain.series.pyramid import Pyramid, split_for_drawing
+from gezeiten.desk.base.memory_cache import MemoryCache
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.record.views.record_view import RecordView
+from gezeiten.domain.series.drawing.cells import cells_of_series
+from gezeiten.domain.series.drawing.pyramid import Pyramid, split_for_drawing
 from gezeiten.domain.series.series import Series
-from gezeiten.ui.parts.chart_lanes import Trace
+from gezeiten.ui.charts.chart_lanes import Trace
 from gezeiten.ui.shell import window as shell
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow

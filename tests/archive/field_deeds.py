@@ -8,9 +8,9 @@ from dataclasses import asdict, replace
 import numpy as np
 
 from gezeiten.archive.intake.missions import Circumstances
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.intake.text_files import TEXT_MODEL, import_with_template
-from gezeiten.desk.logger.intents import (
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.intake.texts.text_files import TEXT_MODEL, import_with_template
+from gezeiten.desk.logger.launch.intents import (
     Owner,
     enter_launch_begin,
     launch_happened,
@@ -20,8 +20,8 @@ from gezeiten.desk.logger.offloading import import_file
 from gezeiten.domain.actions.contacts import LoggerContacted
 from gezeiten.domain.plan.models import logger_model
 from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate, TextForm, TimeForm
-from gezeiten.link import mission_blocks as mb
-from gezeiten.link import mission_file as mf
+from gezeiten.link.files import mission_blocks as mb
+from gezeiten.link.files import mission_file as mf
 from gezeiten.link.registers import LoggerState
 from gezeiten.link.session import DirectoryEntry
 from tests.conftest import STORE_PLAN

@@ -15,15 +15,15 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from gezeiten.desk.context import TrustedClock, Workspace
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import rebuild, restore_lost_entries, verify
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.places import sites
-from gezeiten.desk.record.place_editor import save_site
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.office.verification import rebuild, restore_lost_entries, verify
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.statements.site_editor import save_site
+from gezeiten.desk.sites.places import sites
 from gezeiten.domain.actions.archives import EntriesRestored
-from gezeiten.domain.sites import SiteFacts
+from gezeiten.domain.facts.sites import SiteFacts
 
 _TRACEME, _SYSCALL = 0, 24
 _LIBC = ctypes.CDLL(None, use_errno=True)

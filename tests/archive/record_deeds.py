@@ -2,41 +2,50 @@
 
 from __future__ import annotations
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.quantities import save_quantity
-from gezeiten.desk.record.calculating import (
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.record.fills import switch_fill
+from gezeiten.desk.record.statements.calculated_series import (
     Calculation,
     calculate,
     calculations,
     remove_calculation,
 )
-from gezeiten.desk.record.checking import TypedCheck, checks_of, enter, withdraw_check
-from gezeiten.desk.record.clocks import (
+from gezeiten.desk.record.statements.check_readings import (
+    TypedCheck,
+    checks_of,
+    enter,
+    withdraw_check,
+)
+from gezeiten.desk.record.statements.clocks import (
     by_amount,
     mission_clocks,
     save_clock_correction,
     switch_clock,
     withdraw_clock_correction,
 )
-from gezeiten.desk.record.correcting import (
+from gezeiten.desk.record.statements.corrections import (
     chain,
     proposed,
     save_correction,
     switch,
     withdraw_correction,
 )
-from gezeiten.desk.record.filling import switch_fill
-from gezeiten.desk.record.hanging import sensor_depths_of, set_sensor_depth, withdraw_sensor_depth
-from gezeiten.desk.record.limits import set_limit
-from gezeiten.desk.record.remarks import remarks, withdraw_remark, write_remark
+from gezeiten.desk.record.statements.limits import set_limit
+from gezeiten.desk.record.statements.remarks import remarks, withdraw_remark, write_remark
+from gezeiten.desk.record.statements.sensor_depths import (
+    sensor_depths_of,
+    set_sensor_depth,
+    withdraw_sensor_depth,
+)
+from gezeiten.desk.sites.places import PointPlace, points
+from gezeiten.desk.sites.quantities import save_quantity
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.limits.windows import WORKING_HOURS
 from gezeiten.domain.quantities.quantities import Quantity
-from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
+from gezeiten.domain.series.clocks.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.steps.chain import Correction
 from gezeiten.domain.steps.formulas import FORMULAS
-from gezeiten.domain.steps.hanging import SensorDepth
+from gezeiten.domain.steps.sensor_depth import SensorDepth
 from gezeiten.errors import InputError
 
 

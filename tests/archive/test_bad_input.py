@@ -10,17 +10,17 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from gezeiten.archive.store.chains import Body, Envelope, line_of, read_line
-from gezeiten.desk.context import TrustedClock, Workspace
+from gezeiten.archive.files.chains import Body, Envelope, line_of, read_line
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import rebuild, verify
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.places import points, sites
-from gezeiten.desk.record.place_editor import save_site
-from gezeiten.desk.record.records import record
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.domain.sites import SiteFacts
+from gezeiten.desk.office.verification import rebuild, verify
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.statements.site_editor import save_site
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import points, sites
+from gezeiten.domain.facts.sites import SiteFacts
 from tests.archive.field_deeds import bring
 
 ROOT = Path(__file__).parents[2]
@@ -116,9 +116,9 @@ def test_a_clock_ten_years_off_does_not_move_what_follows(tmp_path: Path) -> Non
 _WRITER = """
 import sys
 from pathlib import Path
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.desk.record.place_editor import save_site
-from gezeiten.domain.sites import SiteFacts
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.statements.site_editor import save_site
+from gezeiten.domain.facts.sites import SiteFacts
 desk = open_workspace(Path(sys.argv[1]), heads_file=Path(sys.argv[1]).parent / "heads.json")
 for i in range(15):
     save_site(desk, SiteFacts(f"{sys.argv[2]} {i}"))

@@ -8,13 +8,13 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.office.logbook import acknowledge_conflict, logbook_entries
-from gezeiten.desk.office.verifying import rebuild, verify
-from gezeiten.desk.places import sites
-from gezeiten.desk.record.place_editor import save_site
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.domain.sites import SiteFacts
+from gezeiten.desk.office.verification import rebuild, verify
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.statements.site_editor import save_site
+from gezeiten.desk.sites.places import sites
+from gezeiten.domain.facts.sites import SiteFacts
 from gezeiten.errors import ArchiveDamagedError
 
 NAMES = ["Krabbenkoog", "Saatgutspeicher", "Austernzucht Ost"]

@@ -11,13 +11,13 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.archive.store.room import require_free_space
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import sites
-from gezeiten.desk.record.place_editor import save_site
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.domain.sites import SiteFacts
+from gezeiten.archive.files.free_space import require_free_space
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.statements.site_editor import save_site
+from gezeiten.desk.sites.places import sites
+from gezeiten.domain.facts.sites import SiteFacts
 from gezeiten.errors import DoneUnshownError, GezeitenError
 
 
@@ -104,9 +104,9 @@ def test_a_chain_that_was_begun_then_is_gone_on_with(desk: Workspace, tmp_path: 
 
 
 def test_room_is_taken_and_given_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    from gezeiten.archive.store import room
+    from gezeiten.archive.files import free_space
 
-    monkeypatch.setattr(room, "_PLENTY", 1 << 60)  # as if there were little
+    monkeypatch.setattr(free_space, "_PLENTY", 1 << 60)  # as if there were little
     require_free_space(tmp_path, 100)
     assert list(tmp_path.iterdir()) == []
     with files_up_to(1 << 20), pytest.raises(OSError, match=r"large|space"):

@@ -10,12 +10,12 @@ THE_WAY = {
     # acts done, entered and applied; applied again and put back
     "archive/actions/entry_writing.py",
     "archive/actions/catching_up.py",
-    "archive/actions/entry_restoration.py",
-    "archive/actions/lost_entries.py",
-    "archive/actions/projected_tables.py",
+    "archive/actions/verification/entry_restoration.py",
+    "archive/actions/verification/lost_entries.py",
+    "archive/actions/verification/projected_tables.py",
     "archive/actions/conflicts.py",
-    "archive/actions/rebuild.py",
-    "archive/people.py",
+    "archive/actions/verification/rebuild.py",
+    "archive/queries/people.py",
     "archive/store/prepared.py",
     # what this computer makes of bytes and acts: readings in blocks, excursions found
     "archive/local_cache/changes.py",
@@ -24,7 +24,7 @@ THE_WAY = {
     "archive/local_cache/excursion_store.py",
     "archive/local_cache/excursions.py",
     # and which bytes it found right
-    "archive/intake/looked.py",
+    "archive/intake/byte_verification.py",
 }
 """Who writes rows besides `archive/projection`."""
 WRITES = {"add", "add_all", "delete", "merge"}

@@ -9,11 +9,11 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import sites
-from gezeiten.desk.record.place_editor import save_site
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.domain.sites import SiteFacts
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.statements.site_editor import save_site
+from gezeiten.desk.sites.places import sites
+from gezeiten.domain.facts.sites import SiteFacts
 from gezeiten.errors import InputError
 
 

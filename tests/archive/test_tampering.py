@@ -10,44 +10,44 @@ import pytest
 
 from gezeiten.archive.actions import logbook
 from gezeiten.archive.actions.beginnings import beginning
-from gezeiten.archive.actions.projected_tables import MADE, Rows, rows
-from gezeiten.archive.actions.rebuild import repair_tables
-from gezeiten.archive.actions.replay import differences, replayed_tables
+from gezeiten.archive.actions.verification.projected_tables import MADE, Rows, rows
+from gezeiten.archive.actions.verification.rebuild import repair_tables
+from gezeiten.archive.actions.verification.replay import differences, replayed_tables
 from gezeiten.archive.database import Archive
-from gezeiten.archive.missions import missions_at
-from gezeiten.archive.sites import stored_point
+from gezeiten.archive.queries.missions import missions_at
+from gezeiten.archive.queries.sites import stored_point
 from gezeiten.archive.store.ids import mission_id
-from gezeiten.desk.context import TrustedClock
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import TrustedClock
+from gezeiten.desk.field.gap_filling import leave_open
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.field.mending import leave_open
 from gezeiten.desk.field.rounds import make_round
-from gezeiten.desk.intake.kinds import save_template
-from gezeiten.desk.logger.planning import save_plan
-from gezeiten.desk.office.handing import export_csv
-from gezeiten.desk.office.logger_life import loggers, note_service
-from gezeiten.desk.office.verifying import rebuild, verify
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.places import points, sites
-from gezeiten.desk.quantities import save_quantity
-from gezeiten.desk.record.calculating import Calculation, calculate
-from gezeiten.desk.record.checking import TypedCheck, enter
-from gezeiten.desk.record.correcting import chain, proposed, save_correction, switch
-from gezeiten.desk.record.deployments import assign_source, place_source
+from gezeiten.desk.intake.texts.import_templates import save_template
+from gezeiten.desk.logger.launch.planning import save_plan
+from gezeiten.desk.office.issuing import export_csv
+from gezeiten.desk.office.logger_history import loggers, note_service
+from gezeiten.desk.office.verification import rebuild, verify
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.record.excursion_book import excursions, reopen, settle
-from gezeiten.desk.record.hanging import set_sensor_depth
-from gezeiten.desk.record.limits import set_limit
-from gezeiten.desk.record.place_editor import save_point, save_site
-from gezeiten.desk.record.remarks import write_remark
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.record.statements.calculated_series import Calculation, calculate
+from gezeiten.desk.record.statements.check_readings import TypedCheck, enter
+from gezeiten.desk.record.statements.corrections import chain, proposed, save_correction, switch
+from gezeiten.desk.record.statements.deployments import assign_source, place_source
+from gezeiten.desk.record.statements.limits import set_limit
+from gezeiten.desk.record.statements.remarks import write_remark
+from gezeiten.desk.record.statements.sensor_depths import set_sensor_depth
+from gezeiten.desk.record.statements.site_editor import save_point, save_site
+from gezeiten.desk.sites.places import points, sites
+from gezeiten.desk.sites.quantities import save_quantity
 from gezeiten.domain.actions.clocks import ClockCorrected
 from gezeiten.domain.actions.launches import LaunchBegun
 from gezeiten.domain.actions.loggers import ReportStored
 from gezeiten.domain.actions.offloads import OverviewImported, RawBytes, StatedMission
+from gezeiten.domain.facts.sites import PointFacts, SiteFacts
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import Quantity
-from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.domain.steps.formulas import FORMULAS
-from gezeiten.domain.steps.hanging import SensorDepth
+from gezeiten.domain.steps.sensor_depth import SensorDepth
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.exchange.text.form import ImportTemplate, TextForm, TimeForm
 from tests.archive.test_golden import unpacked

@@ -13,9 +13,10 @@ from hypothesis import strategies as st
 from sqlalchemy import select
 
 from gezeiten.archive.actions.conflicts import unseen_conflicts
-from gezeiten.archive.actions.projected_tables import Rows, rows
+from gezeiten.archive.actions.verification.projected_tables import Rows, rows
 from gezeiten.archive.store.tables import Site
-from gezeiten.desk.context import TrustedClock, Workspace
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.office.logbook import (
@@ -26,14 +27,13 @@ from gezeiten.desk.office.logbook import (
     logbook_page,
     matching_entries,
 )
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.places import points, sites
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.place_editor import save_site
-from gezeiten.desk.record.records import record
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.domain.sites import SiteFacts
+from gezeiten.desk.record.statements.site_editor import save_site
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import points, sites
+from gezeiten.domain.facts.sites import SiteFacts
 from gezeiten.errors import GezeitenError, InputError
 from tests.archive.actions.test_replay import DEEDS, attempt, brought_up
 from tests.archive.field_deeds import bring, bring_text

@@ -9,7 +9,7 @@ import pytest
 from click.testing import CliRunner
 
 from gezeiten.cli.main import main
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 
 
 def run(desk: Workspace, *words: str) -> str:

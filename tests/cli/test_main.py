@@ -14,10 +14,10 @@ import pytest
 from click.testing import CliRunner, Result
 
 from gezeiten.cli.main import main
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.logger.contact import contact, session_with
 from gezeiten.desk.logger.offloading import offload_connected, recover_incoming
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.errors import ArchiveLockedError
 from gezeiten.exchange.plan_file import NamedPlan, write_plan_file
 from tests.conftest import ANCHOR_MS, HASTY, STORE_PLAN, StartStandin

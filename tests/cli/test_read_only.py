@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 
 from gezeiten.cli import whereabouts
-from gezeiten.desk.context import TrustedClock
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.base.workspace import TrustedClock
+from gezeiten.desk.open_workspace import open_workspace
 from tests.cli.test_main import run
 
 

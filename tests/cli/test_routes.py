@@ -7,14 +7,14 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.intake.kinds import proposed_template, recognise_text
-from gezeiten.desk.intake.text_files import import_text
-from gezeiten.desk.logger.launching import launch
-from gezeiten.desk.office.handing import export_csv
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.records import extent, record
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.link.address import CablePort
+from gezeiten.desk.intake.texts.import_templates import proposed_template, recognise_text
+from gezeiten.desk.intake.texts.text_files import import_text
+from gezeiten.desk.logger.launch.launching import launch
+from gezeiten.desk.office.issuing import export_csv
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.views.records import extent, record
+from gezeiten.desk.sites.places import point_named
+from gezeiten.link.lines.address import CablePort
 from tests.cli.test_main import data_of, run
 from tests.conftest import STORE_PLAN, Lab, StartStandin
 from tests.desk.intake.test_text_files import station, tie_of

@@ -7,12 +7,12 @@ from dataclasses import replace
 import numpy as np
 
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import points
+from gezeiten.desk.office.verification import verify
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import record
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import points
 from gezeiten.domain.limits.limits import no_sensor_rule
 from gezeiten.domain.series.series import hold_times_ms
 from tests.conftest import ANCHOR_MS, COLD_PLAN, DAY_MS, Lab, StartStandin

@@ -7,14 +7,14 @@ from collections import Counter
 import pytest
 
 from gezeiten.cli.demo import Demo, open_demo
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.board import board
+from gezeiten.desk.field.gap_filling import logger_offer
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.field.mending import logger_offer
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import point_named, points, sites
+from gezeiten.desk.office.verification import verify
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import extent
+from gezeiten.desk.record.views.records import extent
+from gezeiten.desk.sites.places import point_named, points, sites
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from gezeiten.standin.simclock import SimClock

@@ -8,14 +8,13 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.clock_watch import ComputerClock, kernel_synchronised
-from gezeiten.desk.logger.checks import Check, label_check, launch_checks
+from gezeiten.desk.base.clock_watch import ComputerClock, kernel_synchronised
+from gezeiten.desk.base.pin_store import MemoryPins, usual_pins
 from gezeiten.desk.logger.computer_clock import clock_doubts
 from gezeiten.desk.logger.contact import contact, present_readings, self_check
-from gezeiten.desk.logger.launching import launch, stop
-from gezeiten.desk.logger.offloading import offload_logger
-from gezeiten.desk.logger.pins import parse_pin, pin_group, set_pin_group
-from gezeiten.desk.logger.several import (
+from gezeiten.desk.logger.launch.launch_checks import Check, label_check, launch_checks
+from gezeiten.desk.logger.launch.launching import launch, stop
+from gezeiten.desk.logger.launch.several import (
     LoggerResult,
     common_start_ms,
     offload_and_launch,
@@ -23,13 +22,14 @@ from gezeiten.desk.logger.several import (
     prepare_with_last_plans,
     synchronised_plans,
 )
+from gezeiten.desk.logger.offloading import offload_logger
+from gezeiten.desk.logger.pins import parse_pin, pin_group, set_pin_group
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.pin_store import MemoryPins, usual_pins
-from gezeiten.desk.places import points
-from gezeiten.desk.record.place_editor import save_point, save_site
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.record.statements.site_editor import save_point, save_site
+from gezeiten.desk.sites.places import points
+from gezeiten.domain.facts.sites import PointFacts, SiteFacts
 from gezeiten.domain.plan.plan import Plan
-from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import (
     InputError,
     LoggerLockedError,
@@ -419,7 +419,7 @@ def test_a_logger_at_a_point_is_replaced_and_the_series_goes_on(
 
 
 def test_a_retired_point_takes_no_launch(lab: Lab) -> None:
-    from gezeiten.desk.record.place_editor import retire_point
+    from gezeiten.desk.record.statements.site_editor import retire_point
 
     site = save_site(lab.desk, SiteFacts("Alte Lotsenwacht"))
     point = save_point(lab.desk, site, PointFacts("Textile store"))

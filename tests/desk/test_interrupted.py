@@ -12,14 +12,14 @@ from pymodbus.pdu.pdu import ModbusPDU
 
 from gezeiten.archive.store.tables import LaunchIntent, Mission
 from gezeiten.desk.logger.contact import contact
-from gezeiten.desk.logger.intents import owning_launch
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.launch.intents import owning_launch
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.office.verification import verify
 from gezeiten.errors import DeviceError, LoggerBusyError, LoggerRefusedError, NotKeptError
 from gezeiten.link import registers as reg
-from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.lines.modbus import ModbusTcp
 from tests.conftest import AGAIN, STORE_PLAN, Lab
 
 NEW = replace(STORE_PLAN, interval_s=120, mission_name="Store, quicker")

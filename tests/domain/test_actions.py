@@ -22,6 +22,7 @@ from gezeiten.domain.actions.assessments import (
     ExcursionsFound,
 )
 from gezeiten.domain.actions.base import BY_KIND, changes_between
+from gezeiten.domain.actions.calculated_series import CalculationRemoved, Input, SeriesCalculated
 from gezeiten.domain.actions.carriers import (
     CourierCleared,
     CourierClockSet,
@@ -33,7 +34,7 @@ from gezeiten.domain.actions.carriers import (
     VaultCopyExported,
     VaultCopyImported,
 )
-from gezeiten.domain.actions.checks import CheckRead, CheckWithdrawn
+from gezeiten.domain.actions.check_readings import CheckRead, CheckWithdrawn
 from gezeiten.domain.actions.clocks import (
     ClockCorrected,
     ClockCorrectionDisabled,
@@ -54,7 +55,12 @@ from gezeiten.domain.actions.corrections import (
     CorrectionSwitched,
     CorrectionWithdrawn,
 )
-from gezeiten.domain.actions.derived import CalculationRemoved, Input, SeriesCalculated
+from gezeiten.domain.actions.deployments import (
+    AssignmentWithdrawn,
+    DeploymentWithdrawn,
+    SeriesAssigned,
+    SourceDeployed,
+)
 from gezeiten.domain.actions.documents import DocumentIssued
 from gezeiten.domain.actions.gaps import (
     AssignedPart,
@@ -68,7 +74,6 @@ from gezeiten.domain.actions.gaps import (
     GapRefilled,
     fill_method_text,
 )
-from gezeiten.domain.actions.hanging import SensorDepthSet, SensorDepthWithdrawn
 from gezeiten.domain.actions.launches import LaunchBegun, LaunchEnded, NewMission
 from gezeiten.domain.actions.limits import LimitEnded, LimitSet, LimitWithdrawn
 from gezeiten.domain.actions.loggers import LoggerRetired, PinGroupSet, ReportStored, ServiceNoted
@@ -96,6 +101,7 @@ from gezeiten.domain.actions.plans import (
 from gezeiten.domain.actions.quantities import QuantityDeleted, QuantitySaved
 from gezeiten.domain.actions.remarks import RemarkMade, RemarkWithdrawn
 from gezeiten.domain.actions.scope import no_scope
+from gezeiten.domain.actions.sensor_depths import SensorDepthSet, SensorDepthWithdrawn
 from gezeiten.domain.actions.sites import (
     NextVisitSet,
     PointChanged,
@@ -106,12 +112,6 @@ from gezeiten.domain.actions.sites import (
     SiteReference,
     SiteRetired,
 )
-from gezeiten.domain.actions.sources import (
-    AssignmentWithdrawn,
-    DeploymentWithdrawn,
-    SeriesAssigned,
-    SourceDeployed,
-)
 from gezeiten.domain.actions.visits import (
     DueVisit,
     RoundClosed,
@@ -119,10 +119,10 @@ from gezeiten.domain.actions.visits import (
     TaskOmitted,
     TaskPlanned,
 )
+from gezeiten.domain.facts.sites import PointFacts, SiteFacts
 from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.gaps import Gap
-from gezeiten.domain.sites import PointFacts, SiteFacts
 
 SHORE = Subject("Shore", "Europe/Berlin")
 WELL = Subject("Shore · Well", "Europe/Berlin")

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.naming import clean_name, name_fault
+from gezeiten.domain.base.naming import clean_name, name_fault
 
 LONGEST = 120
 

@@ -13,14 +13,14 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.field.rounds import make_round
 from gezeiten.desk.logger.contact import contact
-from gezeiten.desk.logger.launching import launch
-from gezeiten.desk.logger.planning import stored_plans
+from gezeiten.desk.logger.launch.launching import launch
+from gezeiten.desk.logger.launch.planning import stored_plans
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import sites
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.sites.places import sites
 from gezeiten.domain.plan.plan import Plan
+from gezeiten.ui.field.logger.stage_states import LAUNCH, PLAN
 from gezeiten.ui.field.place import FieldDeskPlace
-from gezeiten.ui.field.stage_states import LAUNCH, PLAN
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import ANCHOR_MS, COLD_PLAN, STORE_PLAN, Lab, StartStandin
@@ -278,7 +278,7 @@ def test_plans_are_kept_and_taken_by_keyboard(
 def test_the_interval_that_reaches_the_visit_is_one_click(
     window: MainWindow, qtbot: QtBot, tailgate: Lab
 ) -> None:
-    from gezeiten.desk.places import set_next_visit
+    from gezeiten.desk.sites.places import set_next_visit
 
     [site] = [s for s in sites(tailgate.desk) if s.name == "Alte Lotsenwacht"]
     # 15 616 readings every 10 min last 108 d 10 h; 150 days want 830 s, that is 15 min

@@ -15,12 +15,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.intake.text_files import import_text
-from gezeiten.desk.logger.launching import launch
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.records import record
-from gezeiten.link.address import CablePort
+from gezeiten.desk.intake.texts.text_files import import_text
+from gezeiten.desk.logger.launch.launching import launch
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
+from gezeiten.link.lines.address import CablePort
 from gezeiten.link.registers import CourierMode
 from gezeiten.standin.process import StandinProcess
 from gezeiten.ui.field.place import FieldDeskPlace

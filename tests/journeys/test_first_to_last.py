@@ -12,19 +12,19 @@ import pypdf
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.office.handing import issued_documents
+from gezeiten.desk.office.issuing import issued_documents
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import point_named
+from gezeiten.desk.office.verification import verify
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.place_editor import save_site
-from gezeiten.desk.record.records import record
+from gezeiten.desk.record.statements.site_editor import save_site
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
+from gezeiten.domain.facts.sites import SiteFacts
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.domain.sites import SiteFacts
 from gezeiten.link import registers as reg
-from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.lines.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession
-from gezeiten.ui.field.stage_states import LAUNCH
+from gezeiten.ui.field.logger.stage_states import LAUNCH
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow

@@ -10,10 +10,10 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.open_workspace import open_workspace
 from tests.conftest import STORE_PLAN, Lab
 
 

@@ -13,12 +13,12 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.logger.contact import contact
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.office.verification import verify
+from gezeiten.ui.field.logger.stage_states import LAUNCH
 from gezeiten.ui.field.place import FieldDeskPlace
-from gezeiten.ui.field.stage_states import LAUNCH
 from gezeiten.ui.shell import app_context as places
-from gezeiten.ui.shell.presses import BOUNCE_S, Presses
 from gezeiten.ui.shell.window import MainWindow
+from gezeiten.ui.work.presses import BOUNCE_S, Presses
 from tests.conftest import Lab
 from tests.journeys.test_before_dark import TANK, dialog, field_of, key, keys
 from tests.journeys.test_before_dark import tailgate as tailgate

@@ -12,30 +12,30 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.intake.drives import DriveCard, import_from_drive, survey_drive
-from gezeiten.desk.intake.kinds import proposed_template, recognise_text
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.intake.carriers.drives import DriveCard, import_from_drive, survey_drive
+from gezeiten.desk.intake.carriers.vault_copy import hand_on, import_copy
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.intake.text_files import import_text
-from gezeiten.desk.intake.vault_copy import hand_on, import_copy
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.intake.texts.import_templates import proposed_template, recognise_text
+from gezeiten.desk.intake.texts.text_files import import_text
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.records import record
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.link import drive
-from gezeiten.link.drive import DriveSeen
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
+from gezeiten.link.files import drive
+from gezeiten.link.files.drive import DriveSeen
 from tests.conftest import STORE_PLAN, Lab
 from tests.desk.intake.test_text_files import tie_of
 
 _BEGIN = """
 import os, signal, sys
 from pathlib import Path
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.link.transfer import Watch
 import gezeiten.link.transfer as transfer
-import gezeiten.link.drive as drive
+import gezeiten.link.files.drive as drive
 transfer._TELL_EVERY_S = -1.0
 drive._CHUNK = 500
 told = 0
@@ -47,14 +47,14 @@ def tell(progress):
 desk, source, watch = open_workspace(Path(sys.argv[1])), Path(sys.argv[2]), Watch(tell)
 """
 _DRIVE = """
-from gezeiten.desk.intake.drives import survey_drive, import_from_drive
-from gezeiten.link.drive import DriveSeen
+from gezeiten.desk.intake.carriers.drives import survey_drive, import_from_drive
+from gezeiten.link.files.drive import DriveSeen
 import_from_drive(desk, survey_drive(desk, DriveSeen(source, "stick")), watch=watch)
 """
 _TEXT = """
 from dataclasses import replace
-from gezeiten.desk.intake.kinds import recognise_text, proposed_template
-from gezeiten.desk.intake.text_files import import_text
+from gezeiten.desk.intake.texts.import_templates import recognise_text, proposed_template
+from gezeiten.desk.intake.texts.text_files import import_text
 tie = proposed_template(recognise_text(desk, source), "Big")
 import_text(desk, source, replace(tie, point="A · B"), watch)
 """

@@ -13,18 +13,18 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import TrustedClock, Workspace
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
 from gezeiten.desk.intake.live import LiveNews, Recorder
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.intake.text_files import import_text
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.intake.texts.text_files import import_text
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.records import record
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
 from gezeiten.errors import LoggerBusyError
 from gezeiten.link.transfer import Progress, Watch
 from tests.conftest import STORE_PLAN, Lab, StartStandin
@@ -159,9 +159,9 @@ def test_two_windows_offload_different_loggers_at_once(
 _SLEEPS = """
 import sys
 from pathlib import Path
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.logger.offloading import offload_logger
-from gezeiten.link.address import Address, TimeLimits
+from gezeiten.link.lines.address import Address, TimeLimits
 from gezeiten.link.transfer import Watch
 import gezeiten.link.transfer as transfer
 transfer._TELL_EVERY_S = -1.0

@@ -10,14 +10,14 @@ import pypdf
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.office.handing import export_pdf
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import PointPlace, point_named
-from gezeiten.desk.record.checking import checks_of, withdraw_check
-from gezeiten.desk.record.correcting import chain, withdraw_correction
-from gezeiten.desk.record.records import record
+from gezeiten.desk.office.issuing import export_pdf
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.record.statements.check_readings import checks_of, withdraw_check
+from gezeiten.desk.record.statements.corrections import chain, withdraw_correction
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import PointPlace, point_named
 from gezeiten.domain.series.timeline import DAY_MS, from_ms
 from gezeiten.ui.mend.clock_dialog import ClockDialog
 from gezeiten.ui.points.check_sheet import CheckSheet

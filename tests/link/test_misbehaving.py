@@ -12,11 +12,11 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.errors import DeviceError
 from gezeiten.link import registers as reg
-from gezeiten.link.address import Address, TimeLimits
-from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.lines.address import Address, TimeLimits
+from gezeiten.link.lines.modbus import ModbusTcp
 from gezeiten.link.offload import offload
 from gezeiten.link.session import DirectoryEntry, LoggerSession
 from tests.conftest import STORE_PLAN, Lab

@@ -9,8 +9,8 @@ import pytest
 
 from gezeiten.errors import CancelledError, LoggerAwayError
 from gezeiten.link import registers as reg
-from gezeiten.link.mission_file import decode_mission_file
-from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.files.mission_file import decode_mission_file
+from gezeiten.link.lines.modbus import ModbusTcp
 from gezeiten.link.offload import Transfer, needed_blocks, offload
 from gezeiten.link.session import LoggerSession
 from gezeiten.link.transfer import Progress, Watch

@@ -17,12 +17,12 @@ from pymodbus.pdu.register_message import ReadHoldingRegistersRequest, ReadInput
 from pyModbusTCP.server import ModbusServer
 
 from gezeiten.errors import DeviceError, SurroundingsError
-from gezeiten.link import unmount as unmounting
-from gezeiten.link.address import Address, TimeLimits
-from gezeiten.link.instrument import network_place, open_instrument
-from gezeiten.link.line import refusal
-from gezeiten.link.modbus import WINDOW, ModbusTcp
-from gezeiten.link.profile import profile_of
+from gezeiten.link.files import unmount as unmounting
+from gezeiten.link.instruments.instrument import network_place, open_instrument
+from gezeiten.link.instruments.profile import profile_of
+from gezeiten.link.lines.address import Address, TimeLimits
+from gezeiten.link.lines.line import refusal
+from gezeiten.link.lines.modbus import WINDOW, ModbusTcp
 from gezeiten.link.session import LoggerSession
 
 

@@ -18,9 +18,9 @@ from gezeiten.errors import (
     WrongLoggerError,
 )
 from gezeiten.link import registers as reg
-from gezeiten.link.address import Address, TimeLimits, addresses
 from gezeiten.link.find import ask, search
-from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.lines.address import Address, TimeLimits, addresses
+from gezeiten.link.lines.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession
 from tests.conftest import HASTY, STORE_PLAN, Lab, StartStandin
 

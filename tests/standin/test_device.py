@@ -10,9 +10,9 @@ import pytest
 
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.quantities.quantities import particles_from
-from gezeiten.link import mission_blocks as mb
-from gezeiten.link import mission_file as mf
 from gezeiten.link import registers as reg
+from gezeiten.link.files import mission_blocks as mb
+from gezeiten.link.files import mission_file as mf
 from gezeiten.standin.device import SimLogger
 from gezeiten.standin.device_state import state_from_dict
 from gezeiten.standin.scenario import SITES, standin, standins

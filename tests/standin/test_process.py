@@ -13,7 +13,7 @@ import pytest
 
 from gezeiten.errors import SurroundingsError
 from gezeiten.link import registers as reg
-from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.lines.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession
 from gezeiten.standin.process import StandinProcess
 from tests.conftest import ANCHOR_MS, STORE_PLAN, StartStandin

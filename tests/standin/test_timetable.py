@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.plan import Plan, due_readings
 from gezeiten.domain.quantities.quantities import particles_from
-from gezeiten.link import mission_blocks as mb
 from gezeiten.link import registers as reg
+from gezeiten.link.files import mission_blocks as mb
 from gezeiten.standin.device import SimLogger
 from gezeiten.standin.device_state import state_from_dict
 from gezeiten.standin.timetable import Timetable

@@ -14,20 +14,20 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.field.gap_filling import fill_by_line
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.field.mending import fill_by_line
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.correcting import chain, compared
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import record
+from gezeiten.desk.record.statements.corrections import chain, compared
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
 from gezeiten.domain.quantities.units import shown_unit
 from gezeiten.domain.series.series import make_series
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.chain_model import MOST_DRAWN, TrialStep, drawn, trial_span
-from gezeiten.ui.mend.story_dialog import ProvenanceDialog
+from gezeiten.ui.mend.provenance_dialog import ProvenanceDialog
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.coverage_dialog import CoverageDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog

@@ -6,10 +6,10 @@ import pytest
 from PySide6.QtGui import QFontMetricsF
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import point_named
-from gezeiten.domain.wording import axis_text, power_of
-from gezeiten.ui.parts.chart_axes import ValueAxis
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.sites.places import point_named
+from gezeiten.domain.base.wording import axis_text, power_of
+from gezeiten.ui.charts.axes import ValueAxis
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle

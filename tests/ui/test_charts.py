@@ -18,20 +18,20 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QScrollArea
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.settings import Settings
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.board import board
-from gezeiten.desk.logger.planning import save_plan
-from gezeiten.desk.office.handing import export_csv
-from gezeiten.desk.places import add_point, point_named
+from gezeiten.desk.logger.launch.planning import save_plan
+from gezeiten.desk.office.issuing import export_csv
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.settings import Settings
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.sites.places import add_point, point_named
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms, to_ms
-from gezeiten.ui.parts.chart_axes import TimeAxis
-from gezeiten.ui.parts.chart_lanes import Lane
-from gezeiten.ui.parts.chart_limits import limit_labels, spread_apart
-from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.charts.axes import TimeAxis
+from gezeiten.ui.charts.chart_lanes import Lane
+from gezeiten.ui.charts.lane_chart import LaneChart
+from gezeiten.ui.charts.limits import limit_labels, spread_apart
 from gezeiten.ui.shell import app as ui_app
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
@@ -204,7 +204,7 @@ def test_the_finder_goes_to_what_is_named(qtbot: QtBot, demo_desk: Workspace) ->
 def test_a_thousand_points_are_painted_as_far_as_seen(qtbot: QtBot, tmp_path: Path) -> None:
     desk = open_workspace(tmp_path)
     with desk.archive.writing() as session:
-        from gezeiten.archive.sites import find_or_add_point
+        from gezeiten.archive.queries.sites import find_or_add_point
 
         for i in range(1000):
             find_or_add_point(

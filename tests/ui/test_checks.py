@@ -7,10 +7,10 @@ import pytest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import PointPlace, point_named
-from gezeiten.desk.record.checking import checks_of
-from gezeiten.desk.record.records import record
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.record.statements.check_readings import checks_of
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import PointPlace, point_named
 from gezeiten.ui.points.check_sheet import CheckSheet
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.places_dialog import PlacesDialog

@@ -9,15 +9,15 @@ import pytest
 from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.gaps import gaps_of_calculated
-from gezeiten.desk.places import point_named, points
-from gezeiten.desk.record.correcting import chain, withdraw_correction
-from gezeiten.desk.record.records import record
+from gezeiten.desk.record.statements.corrections import chain, withdraw_correction
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named, points
 from gezeiten.errors import InputError
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.clock_dialog import ClockDialog
-from gezeiten.ui.mend.clock_words import parsed_shift_ms
+from gezeiten.ui.mend.clock_texts import parsed_shift_ms
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, type_into

@@ -12,9 +12,9 @@ import pytest
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.records import record
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.points.days_dialog import DaysDialog
 from gezeiten.ui.shell.window import MainWindow

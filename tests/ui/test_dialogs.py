@@ -14,20 +14,20 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QLineEdit
 from pytestqt.qtbot import QtBot
 
 from gezeiten.cli.practice import PRACTICE_SERIALS, PracticeFleet
-from gezeiten.desk.context import TrustedClock, Workspace
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.settings import Settings, infos, load_settings
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
 from gezeiten.desk.field.rounds import open_round
-from gezeiten.desk.logger.launching import launch
-from gezeiten.desk.office.logger_life import life
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.places import points, sites
-from gezeiten.desk.record.place_editor import point_facts, site_facts
-from gezeiten.desk.settings import Settings, infos, load_settings
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.ui.field.life_dialog import LoggerHistoryDialog
+from gezeiten.desk.logger.launch.launching import launch
+from gezeiten.desk.office.logger_history import life
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.statements.site_editor import point_facts, site_facts
+from gezeiten.desk.sites.places import points, sites
+from gezeiten.ui.field.dialogs.logger_history_dialog import LoggerHistoryDialog
+from gezeiten.ui.format.i18n import number
 from gezeiten.ui.points.places_dialog import PlacesDialog
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
-from gezeiten.ui.shell.i18n import number
 from gezeiten.ui.shell.settings_dialog import SettingsDialog
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.tideboard.round_dialog import RoundDialog
@@ -256,8 +256,8 @@ def test_without_practice_none_is_offered(window: MainWindow, qtbot: QtBot) -> N
 
 
 def test_units_reach_trends_and_excursions(qtbot: QtBot, demo_desk: Workspace) -> None:
-    from gezeiten.desk.places import point_named
-    from gezeiten.desk.record.records import record
+    from gezeiten.desk.record.views.records import record
+    from gezeiten.desk.sites.places import point_named
 
     demo_desk.change_settings(replace(demo_desk.settings, unit_temperature="°F"))
     window = open_window(qtbot, demo_desk)

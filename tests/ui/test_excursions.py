@@ -12,9 +12,9 @@ from pytestqt.qtbot import QtBot
 from sqlalchemy import select
 
 from gezeiten.archive.store.tables import AssessmentRow
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.record.excursion_book import excursions, settle, to_assess
-from gezeiten.desk.workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from gezeiten.ui.excursions.place import ExcursionsPlace

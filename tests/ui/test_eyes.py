@@ -9,7 +9,7 @@ import pytest
 from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.ui.shell import app_context as places
 from tests.desk.intake.test_text_files import station
 from tests.ui import eyes

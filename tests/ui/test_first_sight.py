@@ -7,10 +7,10 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.startup_cache import fresh_board
-from gezeiten.desk.places import add_point
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.sites.places import add_point
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application

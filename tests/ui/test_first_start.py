@@ -9,9 +9,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.places import add_point
-from gezeiten.desk.settings import Settings
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.base.settings import Settings
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.sites.places import add_point
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow

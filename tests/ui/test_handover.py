@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import PATIENCE_MS, idle, press
@@ -53,7 +53,7 @@ def test_a_document_that_was_changed_is_said_to_be(
     window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
 
-    from gezeiten.desk.office.handing import issued_documents
+    from gezeiten.desk.office.issuing import issued_documents
 
     window.show_place(places.HANDOVER)
     idle(qtbot, window)

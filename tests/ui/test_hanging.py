@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.hanging import sensor_depths_of
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.record.statements.sensor_depths import sensor_depths_of
+from gezeiten.desk.sites.places import point_named
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.ui.points.hanging_dialog import SensorDepthDialog
+from gezeiten.ui.points.sensor_depth_dialog import SensorDepthDialog
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle
 

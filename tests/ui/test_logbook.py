@@ -12,16 +12,16 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.archive.actions.conflicts import store_conflicts
 from gezeiten.archive.intake.block_check import all_raw_bytes
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.places import point_named
 from gezeiten.desk.record.excursion_book import excursions, settle
-from gezeiten.desk.record.place_editor import point_facts, save_point
+from gezeiten.desk.record.statements.site_editor import point_facts, save_point
+from gezeiten.desk.sites.places import point_named
+from gezeiten.ui.format.i18n import day_and_time
 from gezeiten.ui.logbook.lost_dialog import LostDialog
 from gezeiten.ui.logbook.place import LogbookPlace
 from gezeiten.ui.parts.flow import ElidingButton
 from gezeiten.ui.shell import app_context as places
-from gezeiten.ui.shell.i18n import day_and_time
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, press, type_into
 

@@ -8,14 +8,14 @@ import pytest
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import TrustedClock, Workspace
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.places import sites
-from gezeiten.desk.record.place_editor import save_site
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.domain.sites import SiteFacts
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.statements.site_editor import save_site
+from gezeiten.desk.sites.places import sites
+from gezeiten.domain.facts.sites import SiteFacts
 from gezeiten.errors import ReadOnlyError
 from gezeiten.ui.shell import app_context as places
 from tests.golden import golden

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 from sqlalchemy import Engine, event
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.ui.shell import app_context as places
 from tests.desk.intake.test_text_files import station
 from tests.ui.walk import DIALOGS, views_of

@@ -5,9 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.ui.mend.many_dialog import SeveralGapsDialog
+from gezeiten.ui.mend.several_gaps_dialog import SeveralGapsDialog
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, press

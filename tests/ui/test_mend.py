@@ -8,11 +8,11 @@ from pathlib import Path
 
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.intake.kinds import proposed_template, recognise_text
-from gezeiten.desk.intake.text_files import import_text
-from gezeiten.desk.record.records import record
+from gezeiten.desk.intake.texts.import_templates import proposed_template, recognise_text
+from gezeiten.desk.intake.texts.text_files import import_text
+from gezeiten.desk.record.views.records import record
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import Lab

@@ -13,9 +13,9 @@ import pytest
 
 import gezeiten.ui
 from gezeiten.desk.field.alternative_sources import AlternativeReadings
-from gezeiten.desk.field.estimating import FillMethod
+from gezeiten.desk.field.estimates import FillMethod
+from gezeiten.desk.field.gap_filling import LineOffer, LoggerOffer
 from gezeiten.desk.field.gaps import BookedGap
-from gezeiten.desk.field.mending import LineOffer, LoggerOffer
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, MINUTE_MS
 from gezeiten.domain.steps.steps import GapState

@@ -7,12 +7,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLineEdit
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.office.verifying import rebuild, verify
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.calculating import formula_texts
-from gezeiten.desk.record.records import record, uncorrected
-from gezeiten.desk.record.view import ALWAYS
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.office.verification import rebuild, verify
+from gezeiten.desk.record.statements.calculated_series import formula_texts
+from gezeiten.desk.record.views.record_view import ALWAYS
+from gezeiten.desk.record.views.records import record, uncorrected
+from gezeiten.desk.sites.places import point_named
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.shell.window import MainWindow
 from tests.ui_help import idle, type_into

@@ -13,11 +13,11 @@ from PySide6.QtCore import QLocale
 from PySide6.QtGui import QColor
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.settings import Settings, load_settings, save_settings
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.base.settings import Settings, load_settings, save_settings
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.errors import InputError
+from gezeiten.ui.format.i18n import counted, day_and_time, number
 from gezeiten.ui.shell import app_context as places
-from gezeiten.ui.shell.i18n import counted, day_and_time, number
 from gezeiten.ui.shell.theme import THEMES, Theme
 from tests.ui_help import idle, open_window, press
 

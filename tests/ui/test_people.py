@@ -11,14 +11,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import TrustedClock, Workspace
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.people import names
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.record.place_editor import save_site
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.domain.sites import SiteFacts
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.statements.site_editor import save_site
+from gezeiten.desk.sites.people import names
+from gezeiten.domain.facts.sites import SiteFacts
 from gezeiten.ui.shell.people_dialog import EraseNameDialog, PeopleDialog
 from tests.ui_help import idle, open_window
 

@@ -8,9 +8,9 @@ from pathlib import Path
 
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import TrustedClock
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import TrustedClock
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
@@ -19,7 +19,7 @@ from tests.ui_help import PATIENCE_MS, idle
 _START = """
 import sys
 from pathlib import Path
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 app = application()

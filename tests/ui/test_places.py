@@ -13,16 +13,16 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QLabel
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.settings import load_settings
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.gaps import gaps, open_gaps
-from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.office.verification import verify
 from gezeiten.desk.record.excursion_book import to_assess
-from gezeiten.desk.settings import load_settings
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.tideboard.canvas import HitArea
-from gezeiten.ui.tideboard.words import row_text
+from gezeiten.ui.tideboard.texts import row_text
 from tests.ui_help import PATIENCE_MS, idle, press, type_into
 
 

@@ -21,8 +21,8 @@ from PySide6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from gezeiten.archive.store.tables import Base
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow

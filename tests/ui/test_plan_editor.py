@@ -11,16 +11,16 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from pytestqt.qtbot import QtBot
 
+from gezeiten.desk.base.settings import Settings
 from gezeiten.desk.logger.contact import contact
-from gezeiten.desk.settings import Settings
 from gezeiten.domain.limits.limits import LimitRule, no_sensor_rule
 from gezeiten.domain.limits.windows import WORKING_HOURS
 from gezeiten.domain.plan.plan import ChannelSetting, DeviceOptions, Plan
 from gezeiten.domain.series.timeline import to_ms
+from gezeiten.ui.format.units import units_of
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.plan.times import STOPS_S, slider_place, stop_at
 from gezeiten.ui.shell.app import application
-from gezeiten.ui.shell.units import units_of
 from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
 from tests.ui_help import type_into
 

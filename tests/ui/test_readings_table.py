@@ -9,14 +9,14 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.record.records import record
-from gezeiten.desk.record.remarks import remarks
-from gezeiten.ui.mend.story_dialog import ProvenanceDialog
+from gezeiten.desk.record.statements.remarks import remarks
+from gezeiten.desk.record.views.records import record
+from gezeiten.ui.format.i18n import number_to_copy
+from gezeiten.ui.mend.provenance_dialog import ProvenanceDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
 from gezeiten.ui.shell import app_context as places
-from gezeiten.ui.shell.i18n import number_to_copy
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.trends.readings_table import ReadingsWindow
 from tests.ui_help import idle, press

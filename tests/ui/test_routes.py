@@ -12,18 +12,18 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.field.arrival import arrival
 from gezeiten.desk.logger.cables import PortNews
-from gezeiten.desk.logger.launching import launch, stop
+from gezeiten.desk.logger.launch.launching import launch, stop
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.link.profile import find_profiles
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.link.instruments.profile import find_profiles
 from gezeiten.link.transfer import Progress
-from gezeiten.ui.field.erase_dialog import EraseDialog
-from gezeiten.ui.field.part_dialog import ExtentBar
+from gezeiten.ui.field.dialogs.erase_dialog import EraseDialog
+from gezeiten.ui.field.dialogs.part_dialog import ExtentBar
+from gezeiten.ui.field.dialogs.profile_dialog import ProfileDialog
 from gezeiten.ui.field.port_strip import SHOWN, PortStrip
-from gezeiten.ui.field.profile_dialog import ProfileDialog
+from gezeiten.ui.format.progress import progress_text
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.progress import progress_text
 from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
 from tests.ui_help import PATIENCE_MS, idle, open_window, press
 
@@ -74,8 +74,8 @@ def test_what_came_is_told_by_the_summaries_of_its_blocks(cold_lab: Lab) -> None
     launch(lab.desk, lab.standin.address, lab.serial, COLD_PLAN, {})
     lab.later(2 * 24 * 60)
     came = arrival(lab.desk, offload_logger(lab.desk, lab.standin.address, lab.serial))
-    from gezeiten.desk.places import point_named
-    from gezeiten.desk.record.records import record
+    from gezeiten.desk.record.views.records import record
+    from gezeiten.desk.sites.places import point_named
 
     point = point_named(lab.desk, "Cold room A")
     series = record(lab.desk, point.id, "probe_temperature")

@@ -6,12 +6,12 @@ from __future__ import annotations
 from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import point_named
+from gezeiten.desk.base.settings import load_settings
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.limits import limits_over_time
-from gezeiten.desk.record.records import record
-from gezeiten.desk.settings import load_settings
+from gezeiten.desk.record.statements.limits import limits_over_time
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog

@@ -10,16 +10,16 @@ import pytest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.intake.kinds import recognise_text, stored_templates
-from gezeiten.desk.intake.taken_texts import imported_texts
-from gezeiten.desk.intake.text_files import import_text, preview
+from gezeiten.desk.intake.texts.import_templates import recognise_text, stored_templates
+from gezeiten.desk.intake.texts.imported_texts import imported_texts
+from gezeiten.desk.intake.texts.text_files import import_text, preview
 from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.texts.dialog import TextDialog
-from gezeiten.ui.texts.kinds_dialog import ImportTemplatesDialog
-from gezeiten.ui.texts.many_dialog import ManyTextsDialog
+from gezeiten.ui.texts.folder_watching import TextWatching
+from gezeiten.ui.texts.import_templates_dialog import ImportTemplatesDialog
+from gezeiten.ui.texts.imported_texts_dialog import ImportedTextsDialog
 from gezeiten.ui.texts.model import BEFORE, HEAD, LEFT_OUT, READING, TextModel
-from gezeiten.ui.texts.taken_dialog import ImportedTextsDialog
-from gezeiten.ui.texts.watching import TextWatching
+from gezeiten.ui.texts.several_texts_dialog import ManyTextsDialog
 from tests.conftest import Lab
 from tests.desk.intake.test_text_files import POINT, station, tie_of
 

@@ -17,16 +17,16 @@ from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 from sqlalchemy import text
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.office.handing import export_csv, export_pdf
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.records import record
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.office.issuing import export_csv, export_pdf
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
+from gezeiten.ui.trends.period_dialog import GoToDay, PeriodDialog
 from gezeiten.ui.trends.place import TrendsPlace
-from gezeiten.ui.trends.stretch_dialog import GoToDay, PeriodDialog
 from tests.ui_help import idle, press, type_into
 
 

@@ -10,11 +10,11 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.errors import InputError
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.work import Task, WorkQueue
+from gezeiten.ui.work.work_queue import Task, WorkQueue
 from tests.ui_help import PATIENCE_MS
 
 

@@ -6,28 +6,28 @@ from collections.abc import Iterator
 
 from pytestqt.qtbot import QtBot
 
-from gezeiten.desk.intake.carried import CarriedRecord, Clearing
+from gezeiten.desk.intake.carriers.carried_records import CarriedRecord, Clearing
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.places import PointPlace
-from gezeiten.ui.field.clear_dialog import ClearDialog
+from gezeiten.desk.sites.places import PointPlace
+from gezeiten.ui.field.carriers.clear_dialog import ClearDialog
 from gezeiten.ui.logbook.lost_dialog import LostDialog
 from gezeiten.ui.mend.chain_dialog import ChainDialog
 from gezeiten.ui.mend.clock_dialog import ClockDialog
-from gezeiten.ui.mend.many_dialog import SeveralGapsDialog
-from gezeiten.ui.mend.story_dialog import ProvenanceDialog
+from gezeiten.ui.mend.provenance_dialog import ProvenanceDialog
+from gezeiten.ui.mend.several_gaps_dialog import SeveralGapsDialog
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.check_sheet import CheckSheet
 from gezeiten.ui.points.checks_dialog import ChecksDialog
 from gezeiten.ui.points.coverage_dialog import CoverageDialog
 from gezeiten.ui.points.days_dialog import DaysDialog
-from gezeiten.ui.points.hanging_dialog import SensorDepthDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.remarks_dialog import RemarksDialog
+from gezeiten.ui.points.sensor_depth_dialog import SensorDepthDialog
 from gezeiten.ui.points.units_dialog import UnitsDialog
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
+from gezeiten.ui.trends.period_dialog import GoToDay, PeriodDialog
 from gezeiten.ui.trends.place import _POINT
-from gezeiten.ui.trends.stretch_dialog import GoToDay, PeriodDialog
 from tests.ui_help import idle
 
 RECORD = CarriedRecord(

@@ -38,21 +38,21 @@ from sqlalchemy.pool import ConnectionPoolEntry
 from gezeiten.archive.actions.catching_up import catch_up, lengths_applied
 from gezeiten.archive.actions.entry_writing import Author
 from gezeiten.archive.actions.own_chain import OwnChain
+from gezeiten.archive.files.chains import Body, ChainFiles
+from gezeiten.archive.files.free_space import require_free_space
+from gezeiten.archive.files.head_hashes import Heads
+from gezeiten.archive.files.rights import make_folder, set_rights
+from gezeiten.archive.files.vault import Vault
 from gezeiten.archive.local_cache.changes import matches_archive
 from gezeiten.archive.local_cache.database_state import HERE
 from gezeiten.archive.local_cache.layout import Layout
 from gezeiten.archive.local_cache.tables import SCHEMA, delete_if_outdated, make_tables
-from gezeiten.archive.store.chains import Body, ChainFiles
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.head_hashes import Heads
 from gezeiten.archive.store.prepared import make_all
-from gezeiten.archive.store.rights import make_folder, set_rights
-from gezeiten.archive.store.room import require_free_space
 from gezeiten.archive.store.stored import stored_value
 from gezeiten.archive.store.tables import Base, ChainRow
-from gezeiten.archive.store.vault import Vault
 from gezeiten.archive.whereabouts import DATABASE
-from gezeiten.domain.kept import KnownMission
+from gezeiten.domain.facts.stored import KnownMission
 from gezeiten.errors import (
     ArchiveDamagedError,
     ArchiveNewerError,

@@ -11,9 +11,14 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.beginnings import OLD_ENTRIES, latest_archive_begin
-from gezeiten.archive.actions.entry_restoration import old_entries
 from gezeiten.archive.actions.execution import do_by_itself
-from gezeiten.archive.actions.projected_tables import HELD_AT_BEGIN, MADE, plain_rows, rows
+from gezeiten.archive.actions.verification.entry_restoration import old_entries
+from gezeiten.archive.actions.verification.projected_tables import (
+    HELD_AT_BEGIN,
+    MADE,
+    plain_rows,
+    rows,
+)
 from gezeiten.archive.database import Archive
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id, id_of_old_row

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from gezeiten.archive.store.chains import ChainFiles
+from gezeiten.archive.files.chains import ChainFiles
 
 DATABASE = "archive.db"
 

@@ -13,9 +13,9 @@ import click
 
 from gezeiten.archive.whereabouts import is_archive
 from gezeiten.cli.whereabouts import default_folder, head_hashes_file, is_read_only, settings_file
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.intake.recovery import recover
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.domain.series.timeline import DAY_MS, to_ms
 from gezeiten.errors import InputError, SurroundingsError
 

@@ -14,29 +14,29 @@ from functools import partial
 from pathlib import Path
 
 from gezeiten.cli.demo_checks import read_by_hand
-from gezeiten.desk.context import TrustedClock, Workspace, computer_now_ms
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.settings import Settings
+from gezeiten.desk.base.workspace import TrustedClock, Workspace, computer_now_ms
+from gezeiten.desk.field.gap_filling import fill_by_line, leave_open, line_offer
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.field.mending import fill_by_line, leave_open, line_offer
 from gezeiten.desk.logger.contact import contact
-from gezeiten.desk.logger.launching import launch, stop
+from gezeiten.desk.logger.launch.launching import launch, stop
+from gezeiten.desk.logger.launch.planning import save_plan
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.logger.pins import USUAL_GROUP
-from gezeiten.desk.logger.planning import save_plan
-from gezeiten.desk.office.handing import export_csv, export_pdf
-from gezeiten.desk.office.logger_life import note_service
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.places import add_point, point_named, sites
-from gezeiten.desk.record.calculating import Calculation, calculate
+from gezeiten.desk.office.issuing import export_csv, export_pdf
+from gezeiten.desk.office.logger_history import note_service
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.record.excursion_book import excursions, settle
-from gezeiten.desk.record.place_editor import point_facts, save_point, save_site
-from gezeiten.desk.settings import Settings
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.record.statements.calculated_series import Calculation, calculate
+from gezeiten.desk.record.statements.site_editor import point_facts, save_point, save_site
+from gezeiten.desk.sites.places import add_point, point_named, sites
+from gezeiten.domain.base.wording import readings_text
+from gezeiten.domain.facts.sites import SiteFacts
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
-from gezeiten.domain.sites import SiteFacts
 from gezeiten.domain.steps.formulas import FORMULAS
-from gezeiten.domain.wording import readings_text
-from gezeiten.link.address import cable_port
+from gezeiten.link.lines.address import cable_port
 from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
 from gezeiten.standin.process import StandinProcess, end_fleet, start_fleet
 from gezeiten.standin.scenario import HATCHERY_PIN, SITES, PointSpec, SiteSpec, standins

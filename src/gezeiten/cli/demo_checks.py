@@ -9,15 +9,15 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import PointPlace, point_named
-from gezeiten.desk.record.checking import TypedCheck, enter, save_fit, try_tying
-from gezeiten.desk.record.hanging import set_sensor_depth
-from gezeiten.desk.record.place_editor import point_facts, save_point
-from gezeiten.desk.record.records import record
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.record.statements.check_readings import TypedCheck, enter, save_fit, try_tying
+from gezeiten.desk.record.statements.sensor_depths import set_sensor_depth
+from gezeiten.desk.record.statements.site_editor import point_facts, save_point
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import PointPlace, point_named
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, from_ms, midnight_ms
-from gezeiten.domain.steps.hanging import SensorDepth
+from gezeiten.domain.steps.sensor_depth import SensorDepth
 
 _RIM_M, _LENGTH_M = 3.2, 4.62
 _DIPS = ((55.4, 0.003), (44.1, -0.004), (37.0, 0.002), (21.3, 0.006), (12.2, 0.009), (9.1, 0.011))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from gezeiten.desk.intake.text_answers import TextOutlook
-from gezeiten.desk.intake.text_survey import SeriesSurvey
+from gezeiten.desk.intake.texts.text_answers import TextOutlook
+from gezeiten.desk.intake.texts.text_survey import SeriesSurvey
+from gezeiten.domain.base.wording import counted, grouped
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import duration_text
-from gezeiten.domain.wording import counted, grouped
 
 
 def outlook_row(outlook: TextOutlook) -> dict[str, object]:

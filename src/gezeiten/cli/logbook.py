@@ -9,7 +9,7 @@ import click
 
 from gezeiten.cli.common import instant_ms, open_desk
 from gezeiten.cli.options import archive_option, json_option, print_result, reports_errors
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.office.logbook import (
     AboutFilter,
     EntryFilter,
@@ -23,10 +23,10 @@ from gezeiten.desk.office.logbook import (
     write_json_lines,
     write_pdf,
 )
-from gezeiten.desk.office.logger_life import loggers
-from gezeiten.desk.places import point_named, sites
+from gezeiten.desk.office.logger_history import loggers
+from gezeiten.desk.sites.places import point_named, sites
+from gezeiten.domain.base.wording import counted
 from gezeiten.domain.series.timeline import iso_utc
-from gezeiten.domain.wording import counted
 
 
 @click.command("logbook")

@@ -9,24 +9,24 @@ import click
 
 from gezeiten.cli.common import desk_for_reading, open_desk
 from gezeiten.cli.options import archive_option, json_option, print_result, reports_errors
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.intake.overviews import offload_overview
-from gezeiten.desk.logger.checks import BEGUN_KEY, CLOCK_KEY
 from gezeiten.desk.logger.contact import contact, find_all_loggers, find_serial
-from gezeiten.desk.logger.launching import launch as launch_logger
-from gezeiten.desk.logger.launching import stop as stop_logger
+from gezeiten.desk.logger.launch.launch_checks import BEGUN_KEY, CLOCK_KEY
+from gezeiten.desk.logger.launch.launching import launch as launch_logger
+from gezeiten.desk.logger.launch.launching import stop as stop_logger
+from gezeiten.desk.logger.memory_extent import newest_extent
 from gezeiten.desk.logger.offloading import offload_logger
-from gezeiten.desk.logger.parts import newest_extent
 from gezeiten.desk.logger.pins import use_pin_once
-from gezeiten.domain.intervals import interval_text, parse_interval_s
+from gezeiten.domain.base.intervals import interval_text, parse_interval_s
+from gezeiten.domain.base.wording import counted, figure, grouped, readings_text
 from gezeiten.domain.plan.plan import Plan
-from gezeiten.domain.series.thinning import ThinKind
+from gezeiten.domain.series.drawing.thinning import ThinKind
 from gezeiten.domain.series.timeline import duration_text, iso_utc
-from gezeiten.domain.wording import counted, figure, grouped, readings_text
 from gezeiten.errors import GezeitenError, InputError, LoggerAwayError, NotKeptError
 from gezeiten.exchange.plan_file import read_plan_file
-from gezeiten.link.address import Address, Endpoint
 from gezeiten.link.find import FoundLogger
+from gezeiten.link.lines.address import Address, Endpoint
 from gezeiten.link.registers import State
 
 
@@ -225,7 +225,7 @@ def launch(
 
 
 def _plan_for(desk: Workspace, address: Endpoint, serial: str, plan_file: Path | None) -> Plan:
-    from gezeiten.desk.logger.planning import usual_plan
+    from gezeiten.desk.logger.launch.planning import usual_plan
 
     if plan_file is None:
         return usual_plan(desk, contact(desk, address, serial))

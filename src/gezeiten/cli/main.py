@@ -51,7 +51,7 @@ def main(context: click.Context, folder: Path | None, look: bool) -> None:
     context.obj = folder
     if context.invoked_subcommand is None:
         # importing leaves no rubbish, and looking for it costs a tenth of the start; with a window
-        # it is collected by itself (ui/shell/main_thread_gc.py)
+        # it is collected by itself (ui/work/main_thread_gc.py)
         gc.disable()
         from gezeiten.cli.window import open_window
 

@@ -8,7 +8,7 @@ import click
 
 from gezeiten.cli.common import open_desk
 from gezeiten.cli.options import archive_option, json_option, print_result, reports_errors
-from gezeiten.desk.people import erase_name, names
+from gezeiten.desk.sites.people import erase_name, names
 
 
 @click.command("people")

@@ -8,7 +8,7 @@ import threading
 from pathlib import Path
 from types import TracebackType
 
-from gezeiten.link.address import CablePort
+from gezeiten.link.lines.address import CablePort
 from gezeiten.standin.process import StandinProcess, end_fleet, start_fleet
 
 PRACTICE_SERIALS = ("D-2038", "R-1109", "P-0320")

@@ -18,14 +18,14 @@ from gezeiten.cli.options import (
 )
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.intake.raw_bytes import reread as take_anew
-from gezeiten.desk.office.handing import HandoverResult, export_csv, export_pdf
-from gezeiten.desk.office.verifying import Verdict, WithLost
-from gezeiten.desk.office.verifying import rebuild as rebuild_archive
-from gezeiten.desk.office.verifying import verify as verify_archive
-from gezeiten.desk.places import point_named, sites
-from gezeiten.desk.record.records import extent
+from gezeiten.desk.office.issuing import HandoverResult, export_csv, export_pdf
+from gezeiten.desk.office.verification import Verdict, WithLost
+from gezeiten.desk.office.verification import rebuild as rebuild_archive
+from gezeiten.desk.office.verification import verify as verify_archive
+from gezeiten.desk.record.views.records import extent
+from gezeiten.desk.sites.places import point_named, sites
+from gezeiten.domain.base.wording import counted, readings_text
 from gezeiten.domain.series.timeline import iso_utc
-from gezeiten.domain.wording import counted, readings_text
 from gezeiten.errors import InputError
 
 

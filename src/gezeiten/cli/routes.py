@@ -9,23 +9,23 @@ import click
 from gezeiten.cli.common import desk_for_reading, open_desk
 from gezeiten.cli.import_outlook import outlook_lines, outlook_row
 from gezeiten.cli.options import archive_option, json_option, print_result, reports_errors
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.intake.drives import (
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.intake.carriers.drives import (
     import_from_drive,
     is_mission_file,
     survey_drive,
     survey_file,
 )
-from gezeiten.desk.intake.many_texts import import_texts, recognise_texts, texts_in
-from gezeiten.desk.intake.text_answers import preview_import
-from gezeiten.desk.intake.text_files import import_text
-from gezeiten.desk.intake.text_survey import with_values_seen
-from gezeiten.desk.intake.unnamed import import_unnamed, unnamed_of
-from gezeiten.desk.intake.vault_copy import copy_to, hand_on, import_copy
+from gezeiten.desk.intake.carriers.vault_copy import copy_to, hand_on, import_copy
+from gezeiten.desk.intake.texts.several_texts import import_texts, recognise_texts, texts_in
+from gezeiten.desk.intake.texts.text_answers import preview_import
+from gezeiten.desk.intake.texts.text_files import import_text
+from gezeiten.desk.intake.texts.text_survey import with_values_seen
+from gezeiten.desk.intake.unnamed_bytes import import_unnamed, unnamed_of
 from gezeiten.desk.logger.offloading import Offloaded
-from gezeiten.domain.wording import counted, grouped, readings_text
+from gezeiten.domain.base.wording import counted, grouped, readings_text
 from gezeiten.errors import InputError, NotKeptError
-from gezeiten.link.drive import DriveSeen
+from gezeiten.link.files.drive import DriveSeen
 
 
 @click.command("take")

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from gezeiten.link.address import cable_port
+from gezeiten.link.lines.address import cable_port
 from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
 from gezeiten.standin.instruments import KINDS, run_instrument
 from gezeiten.standin.run import run_standin

@@ -10,11 +10,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 from gezeiten.cli.demo import Demo
-from gezeiten.desk.office.handing import export_csv, export_pdf
-from gezeiten.desk.places import point_named
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.office.issuing import export_csv, export_pdf
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.sites.places import point_named
+from gezeiten.domain.base.wording import readings_text
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.domain.wording import readings_text
 
 
 def tour_demo(demo: Demo, say: Callable[[str], None]) -> Path:

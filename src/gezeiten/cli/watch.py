@@ -12,7 +12,7 @@ import click
 
 from gezeiten.cli.common import open_desk
 from gezeiten.cli.options import archive_option, json_option, reports_errors
-from gezeiten.desk.intake.following import Follower, FollowingNews, PollingPace, followed_addresses
+from gezeiten.desk.intake.follower import Follower, FollowingNews, PollingPace, followed_addresses
 from gezeiten.domain.series.timeline import iso_utc
 from gezeiten.errors import InputError
 

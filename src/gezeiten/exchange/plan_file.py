@@ -11,9 +11,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from gezeiten.domain.naming import name_fault
+from gezeiten.domain.base.naming import name_fault
+from gezeiten.domain.base.untrusted import json_of
 from gezeiten.domain.plan.plan import Plan, plan_from_dict
-from gezeiten.domain.untrusted import json_of
 from gezeiten.errors import InputError, PlanError
 
 KIND, VERSION, SUFFIX = "logger plan", 1, ".plan.json"

@@ -7,11 +7,11 @@ from collections.abc import Callable, Generator
 from dataclasses import dataclass, fields
 from typing import Any
 
-from gezeiten.domain.clock import ClockDifference
+from gezeiten.domain.base.clock import ClockDifference
 from gezeiten.errors import LoggerAnswerError, WrongLoggerError
 from gezeiten.link import registers as reg
-from gezeiten.link.line import TransportLine
-from gezeiten.link.mission_file import SERIAL
+from gezeiten.link.files.mission_file import SERIAL
+from gezeiten.link.lines.line import TransportLine
 from gezeiten.link.session import LoggerSession, measured_clock
 
 LARGEST_RECORD = 1 << 30

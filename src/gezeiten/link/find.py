@@ -6,10 +6,10 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 
-from gezeiten.domain.clock import ClockDifference
+from gezeiten.domain.base.clock import ClockDifference
 from gezeiten.errors import DeviceError, GezeitenError
-from gezeiten.link.address import Endpoint, TimeLimits
-from gezeiten.link.lines import open_line
+from gezeiten.link.lines.address import Endpoint, TimeLimits
+from gezeiten.link.lines.waiting import open_line
 from gezeiten.link.registers import COURIER_CODE, LoggerState
 from gezeiten.link.session import Identity, LoggerSession
 

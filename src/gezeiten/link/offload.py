@@ -20,8 +20,8 @@ from gezeiten.errors import (
     LoggerAnswerError,
     LoggerBusyError,
 )
-from gezeiten.link.mission_blocks import READINGS_PER_BLOCK, decode_block
-from gezeiten.link.mission_file import Header, HeaderReader, decode_sealed, header_of
+from gezeiten.link.files.mission_blocks import READINGS_PER_BLOCK, decode_block
+from gezeiten.link.files.mission_file import Header, HeaderReader, decode_sealed, header_of
 from gezeiten.link.session import DirectoryEntry, LoggerSession
 from gezeiten.link.transfer import INCOMING, UNWATCHED, Meter, Watch, lock_incoming
 

@@ -25,7 +25,7 @@ from pymodbus.pdu.register_message import (
     WriteMultipleRegistersRequest,
 )
 
-from gezeiten.domain.clock import ROUND_TRIPS, ClockDifference, RoundTrip, clock_difference
+from gezeiten.domain.base.clock import ROUND_TRIPS, ClockDifference, RoundTrip, clock_difference
 from gezeiten.domain.plan.models import LoggerModel, logger_model
 from gezeiten.domain.plan.plan import Plan, plan_from_dict
 from gezeiten.errors import (
@@ -36,8 +36,8 @@ from gezeiten.errors import (
     WrongLoggerError,
 )
 from gezeiten.link import registers as reg
-from gezeiten.link.line import TransportLine, accepted, refusal
-from gezeiten.link.mission_file import SERIAL, decode_tail
+from gezeiten.link.files.mission_file import SERIAL, decode_tail
+from gezeiten.link.lines.line import TransportLine, accepted, refusal
 
 LARGEST_HEADER = 64 * 1024
 LARGEST_BLOCK = 1024 * 1024

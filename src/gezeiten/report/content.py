@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from gezeiten.domain.kept import Remark, StoredClockCorrection
+from gezeiten.domain.facts.stored import Remark, StoredClockCorrection
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.limits.verdicts import DayVerdict
 from gezeiten.domain.series.series import Series, all_instants
-from gezeiten.domain.series.statistics import DayNumbers, Statistics
+from gezeiten.domain.series.statistics.figures import DayNumbers, Statistics
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.checks.comparing import CheckComparison
-from gezeiten.domain.steps.checks.duty import CheckScheduleDay
+from gezeiten.domain.steps.checks.schedule import CheckScheduleDay
 from gezeiten.domain.steps.uncertainty import Uncertainty
 
 

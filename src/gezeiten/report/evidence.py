@@ -8,14 +8,14 @@ import math
 from reportlab.lib.units import mm
 from reportlab.platypus import Flowable
 
-from gezeiten.domain.kept import Remark, StoredClockCorrection
+from gezeiten.domain.base.wording import counted, grouped
+from gezeiten.domain.facts.stored import Remark, StoredClockCorrection
 from gezeiten.domain.plan.plan_words import rule_text
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.clock_uncertainty import clock_u_ms
+from gezeiten.domain.series.clocks.clock_uncertainty import clock_u_ms
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
 from gezeiten.domain.steps.checks.comparing import CheckComparison
-from gezeiten.domain.wording import counted, grouped
 from gezeiten.report.content import ReportMission
 from gezeiten.report.pieces import WIDTH, PageBuilder
 

@@ -21,12 +21,12 @@ from reportlab.platypus import (
     Table,
 )
 
+from gezeiten.domain.base.wording import counted, error_decimals, grouped
 from gezeiten.domain.limits.verdicts import DayVerdict
 from gezeiten.domain.plan.plan_words import compared_value_text, rule_text
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.statistics import Statistics
+from gezeiten.domain.series.statistics.figures import Statistics
 from gezeiten.domain.series.timeline import Span, from_ms, whole_duration_text
-from gezeiten.domain.wording import counted, error_decimals, grouped
 from gezeiten.errors import SurroundingsError
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
 from gezeiten.report.evidence import honest_part

@@ -14,13 +14,13 @@ from reportlab.graphics.shapes import Drawing, Group, Line, Polygon, PolyLine, R
 from reportlab.lib.colors import Color, HexColor
 from reportlab.pdfbase.pdfmetrics import stringWidth
 
+from gezeiten.domain.base.wording import axis_text
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.series.drawing.pyramid import Pyramid
 from gezeiten.domain.series.gaps import covered_spans
-from gezeiten.domain.series.pyramid import Pyramid
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span, from_ms, local_days, midnight_ms
-from gezeiten.domain.wording import axis_text
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
 from gezeiten.report.ink import BRASS, EMBER, GROUND, INK, MUTED, PLUM, RULE, TIDE
 from gezeiten.report.summary import DayCell

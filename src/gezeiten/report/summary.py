@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Literal
 
+from gezeiten.domain.base.wording import counted, readings_text
 from gezeiten.domain.limits.verdicts import DayVerdict, Verdict, combine_verdicts, reasons_of
 from gezeiten.domain.series.timeline import local_days
-from gezeiten.domain.wording import counted, readings_text
 from gezeiten.report.content import PointReport, ReportGap
 
 

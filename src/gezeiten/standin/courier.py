@@ -13,10 +13,10 @@ from typing import Any
 
 from gezeiten.errors import GezeitenError
 from gezeiten.link import registers as reg
-from gezeiten.link.address import Address
 from gezeiten.link.courier import CourierRecord
-from gezeiten.link.mission_blocks import READINGS_PER_BLOCK
-from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.files.mission_blocks import READINGS_PER_BLOCK
+from gezeiten.link.lines.address import Address
+from gezeiten.link.lines.modbus import ModbusTcp
 from gezeiten.link.session import DirectoryEntry, LoggerSession, measured_clock
 from gezeiten.standin.simclock import SimClock
 from gezeiten.standin.two_steps import TwoSteps

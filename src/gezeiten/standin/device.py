@@ -19,11 +19,11 @@ from gezeiten.domain.plan.outlook import battery_days, event_bytes, reading_byte
 from gezeiten.domain.plan.plan import Plan, first_due_ms, plan_from_dict
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS, Times, Values
-from gezeiten.link import mission_blocks as mb
 from gezeiten.link import registers as reg
+from gezeiten.link.files import mission_blocks as mb
 from gezeiten.standin.device_state import ClockBasis, DeviceState
 from gezeiten.standin.drive import write_drive
-from gezeiten.standin.logger_acts import LoggerActions
+from gezeiten.standin.logger_actions import LoggerActions
 from gezeiten.standin.memory import LoggerMemory
 from gezeiten.standin.scenario import StandinSpec, point_plan
 from gezeiten.standin.signals import SIGNALS

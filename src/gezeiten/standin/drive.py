@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 from typing import Protocol
 
-from gezeiten.link.drive import MARKER, MISSIONS, REPORTS, SUFFIX
+from gezeiten.link.files.drive import MARKER, MISSIONS, REPORTS, SUFFIX
 from gezeiten.link.registers import LoggerState
 
 

@@ -14,8 +14,8 @@ import tty
 from collections.abc import Callable
 from pathlib import Path
 
-from gezeiten.link.rtu import has_valid_crc, with_crc
-from gezeiten.link.sdi12 import crc_text
+from gezeiten.link.instruments.sdi12 import crc_text
+from gezeiten.link.lines.rtu import has_valid_crc, with_crc
 
 KINDS = ("lines", "registers", "sdi12")
 

@@ -11,11 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.thinning import ThinKind, Thinning, group_figures
-from gezeiten.link import mission_blocks as mb
-from gezeiten.link import mission_file as mf
-from gezeiten.link import overview as ov
+from gezeiten.domain.series.drawing.thinning import ThinKind, Thinning, group_figures
 from gezeiten.link import registers as reg
+from gezeiten.link.files import mission_blocks as mb
+from gezeiten.link.files import mission_file as mf
+from gezeiten.link.files import overview as ov
 from gezeiten.standin.logger_body import LoggerBody
 
 _BLOCKS_KEPT = 2048

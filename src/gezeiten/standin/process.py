@@ -12,7 +12,7 @@ from types import MappingProxyType
 from typing import Any
 
 from gezeiten.errors import SurroundingsError
-from gezeiten.link.address import Address, CablePort
+from gezeiten.link.lines.address import Address, CablePort
 
 
 class StandinProcess:

@@ -10,7 +10,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from gezeiten.link.address import CablePort
+from gezeiten.link.lines.address import CablePort
 from gezeiten.standin.courier import SERIAL as COURIER_SERIAL
 from gezeiten.standin.courier import SimCourier
 from gezeiten.standin.device import SimLogger

@@ -16,8 +16,8 @@ import tty
 from pathlib import Path
 
 from gezeiten.link import registers as reg
-from gezeiten.link.address import CablePort
-from gezeiten.link.rtu import has_valid_crc, silence_s, with_crc
+from gezeiten.link.lines.address import CablePort
+from gezeiten.link.lines.rtu import has_valid_crc, silence_s, with_crc
 from gezeiten.standin.messages import Misbehaviour, PduHandler
 
 _BAUD_FLAGS = {

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from gezeiten.link import registers as reg
-from gezeiten.link.address import CablePort
+from gezeiten.link.lines.address import CablePort
 from gezeiten.standin.messages import Device, Misbehaviour, PduHandler
 from gezeiten.standin.serial_face import SerialFace
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.office.verification import verify
 from tests.archive.test_golden import FOLDER, unpacked
 from tests.databases import behind_its_back
 from tests.golden import golden, opened

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from gezeiten.archive.local_cache.coverage import is_covered_by
-from gezeiten.domain.series.feeds import Deployment, MissionStay, SeriesAssignment
+from gezeiten.domain.series.assignments import Deployment, MissionStay, SeriesAssignment
 from gezeiten.domain.series.gaps import Gap
 
 STAY = MissionStay("m", "A", is_logger=True, point="p", arrived_ms=0, first_ms=1, channels=("co2",))

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from sqlalchemy import Connection, select, text
 
-from gezeiten.archive.actions.replay import scratch
+from gezeiten.archive.actions.verification.replay import scratch
 from gezeiten.archive.projection.rows import add, change
 from gezeiten.archive.store.tables import Site
 from gezeiten.domain.actions import Change

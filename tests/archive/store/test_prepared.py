@@ -9,7 +9,7 @@ import pytest
 from sqlalchemy import Connection, bindparam, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
-from gezeiten.archive.actions.replay import scratch
+from gezeiten.archive.actions.verification.replay import scratch
 from gezeiten.archive.database import Archive
 from gezeiten.archive.projection.rows import add, change, key_of
 from gezeiten.archive.store.prepared import PreparedStatement, insertion

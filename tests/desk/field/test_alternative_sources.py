@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.alternative_sources import (
     AlternativeSource,
     CarriedReadings,
@@ -19,21 +19,21 @@ from gezeiten.desk.field.alternative_sources import (
     fill_by_measured,
     find_alternatives,
 )
+from gezeiten.desk.field.gap_filling import leave_open, logger_offer, undo
 from gezeiten.desk.field.gaps import BookedGap, gaps
-from gezeiten.desk.field.many_gaps import GapRule, do_all, listed
-from gezeiten.desk.field.mending import leave_open, logger_offer, undo
-from gezeiten.desk.intake.couriers import contact_courier
-from gezeiten.desk.intake.drives import survey_drive
-from gezeiten.desk.intake.kinds import proposed_template, recognise_text
-from gezeiten.desk.intake.text_files import import_text
+from gezeiten.desk.field.several_gaps import GapRule, do_all, listed
+from gezeiten.desk.intake.carriers.couriers import contact_courier
+from gezeiten.desk.intake.carriers.drives import survey_drive
+from gezeiten.desk.intake.texts.import_templates import proposed_template, recognise_text
+from gezeiten.desk.intake.texts.text_files import import_text
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import rebuild, verify
-from gezeiten.desk.record.correcting import proposed, save_correction
-from gezeiten.desk.record.deployments import sources, withdraw_statement
-from gezeiten.desk.record.records import record
+from gezeiten.desk.office.verification import rebuild, verify
+from gezeiten.desk.record.statements.corrections import proposed, save_correction
+from gezeiten.desk.record.statements.deployments import sources, withdraw_statement
+from gezeiten.desk.record.views.records import record
 from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import InputError
-from gezeiten.link.drive import DriveSeen
+from gezeiten.link.files.drive import DriveSeen
 from gezeiten.link.find import FoundCourier
 from tests.conftest import Lab, StartStandin
 

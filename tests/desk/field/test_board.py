@@ -8,16 +8,16 @@ from sqlalchemy import event, select
 
 from gezeiten.archive.local_cache.tables import Block
 from gezeiten.archive.store.tables import Logger, Mission, Point, Site
-from gezeiten.desk.context import TrustedClock, Workspace
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
 from gezeiten.desk.field.board import board
-from gezeiten.desk.intake.text_files import import_text
-from gezeiten.desk.pin_store import MemoryPins
-from gezeiten.desk.places import points as listed_points
-from gezeiten.desk.record.deployments import assign_source, place_source
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.intake.texts.text_files import import_text
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.statements.deployments import assign_source, place_source
+from gezeiten.desk.sites.places import points as listed_points
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import Span
-from gezeiten.ui.parts.lanes import lanes_of
+from gezeiten.ui.charts.lanes import lanes_of
 from tests.conftest import ANCHOR_MS, DAY_MS, Lab
 from tests.desk.intake.test_text_files import station, tie_of
 

@@ -9,13 +9,13 @@ import pypdf
 from gezeiten.desk.field.day_list import DayLine, day_list, write_day
 from gezeiten.desk.field.rounds import make_round
 from gezeiten.desk.logger.contact import contact
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.documents import point_report
-from gezeiten.desk.office.logger_life import life
-from gezeiten.desk.places import point_named
+from gezeiten.desk.office.logger_history import life
+from gezeiten.desk.sites.places import point_named
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.ui.field.logger_words import mission_state
+from gezeiten.ui.field.logger.logger_texts import mission_state
 from tests.conftest import AGAIN, ANCHOR_MS, STORE_PLAN, Lab, StartStandin
 
 OTHER = replace(STORE_PLAN, point_name="Alte Lotsenwacht · Tower attic", mission_name="Attic")

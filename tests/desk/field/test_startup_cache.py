@@ -9,17 +9,17 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.board import board
 from gezeiten.desk.field.startup_cache import NAME, cached_board, fresh_board
-from gezeiten.desk.places import add_point
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.sites.places import add_point
 from gezeiten.domain.series.timeline import DAY_MS
 
 _START = """
 import sys
 from pathlib import Path
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 app = application()

@@ -12,9 +12,9 @@ from pathlib import Path
 
 import pytest
 
-from gezeiten.desk.context import TrustedClock, Workspace
-from gezeiten.desk.intake.vault_copy import copy_to, hand_on, import_copy
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.base.workspace import TrustedClock, Workspace
+from gezeiten.desk.intake.carriers.vault_copy import copy_to, hand_on, import_copy
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.errors import InputError
 from tests.small_blocks import kept_in
 

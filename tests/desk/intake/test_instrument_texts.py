@@ -11,12 +11,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.intake.many_texts import recognise_texts
-from gezeiten.desk.intake.text_answers import preview_import
-from gezeiten.desk.intake.text_files import import_text, read_pieces
-from gezeiten.desk.intake.text_survey import SeriesSurvey, with_values_seen
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.intake.texts.several_texts import recognise_texts
+from gezeiten.desk.intake.texts.text_answers import preview_import
+from gezeiten.desk.intake.texts.text_files import import_text, read_pieces
+from gezeiten.desk.intake.texts.text_survey import SeriesSurvey, with_values_seen
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate
 from tests.desk.intake.instrument_texts import TEXTS, Wanted, iso, lines, times, wave
 

@@ -18,16 +18,16 @@ from hypothesis import strategies as st
 from sqlalchemy import select
 
 from gezeiten.archive.store.tables import Offload
-from gezeiten.desk.intake.kinds import proposed_template, recognise_text
 from gezeiten.desk.intake.live import LiveNews, LivePlan, Recorder, checked_plan, recover_journals
-from gezeiten.desk.intake.text_files import import_text
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.records import record
+from gezeiten.desk.intake.texts.import_templates import proposed_template, recognise_text
+from gezeiten.desk.intake.texts.text_files import import_text
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
 from gezeiten.errors import InputError, LoggerAnswerError, LoggerAwayError
-from gezeiten.link import sdi12
-from gezeiten.link.instrument import open_instrument, sensors_on
-from gezeiten.link.profile import Profile, find_profiles, profile_of, read_profile
+from gezeiten.link.instruments import sdi12
+from gezeiten.link.instruments.instrument import open_instrument, sensors_on
+from gezeiten.link.instruments.profile import Profile, find_profiles, profile_of, read_profile
 from tests.conftest import Lab
 
 POINT = "Krabbenkoog · Live"
@@ -212,9 +212,9 @@ def test_it_waits_for_an_instrument_that_is_not_there_yet_and_can_be_stopped(
 _RECORD = """
 import os, signal, sys
 from pathlib import Path
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.intake.live import LivePlan, Recorder
-from gezeiten.link.profile import find_profiles
+from gezeiten.link.instruments.profile import find_profiles
 profile = next(p for p, _ in find_profiles() if "lines" in p.name)
 def tell(news):
     if news.kind == "reading" and news.readings == 2:

@@ -20,13 +20,13 @@ from gezeiten.desk.intake.overviews import (
 )
 from gezeiten.desk.intake.recovery import recover
 from gezeiten.desk.logger.contact import contact
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import points
-from gezeiten.desk.record.records import extent, record
-from gezeiten.domain.series.thinning import ThinKind, Thinning
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.record.views.records import extent, record
+from gezeiten.desk.sites.places import points
+from gezeiten.domain.series.drawing.thinning import ThinKind, Thinning
 from gezeiten.errors import ArchiveDamagedError, GezeitenError
 from gezeiten.link.transfer import UNWATCHED, Watch
 from tests.conftest import COLD_PLAN, Lab
@@ -123,10 +123,10 @@ def test_stopped_in_the_middle_what_came_is_kept(cold: Lab) -> None:
 _KILLED = """
 import os, signal, sys
 from pathlib import Path
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.intake.overviews import offload_overview
-from gezeiten.domain.series.thinning import ThinKind, Thinning
-from gezeiten.link.address import Address
+from gezeiten.domain.series.drawing.thinning import ThinKind, Thinning
+from gezeiten.link.lines.address import Address
 from gezeiten.link.transfer import Watch
 import gezeiten.link.transfer as transfer
 transfer._TELL_EVERY_S = -1.0

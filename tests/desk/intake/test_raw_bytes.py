@@ -11,16 +11,16 @@ import numpy as np
 import pytest
 
 from gezeiten.archive.intake import texts
-from gezeiten.archive.intake.of_bytes import TextRead
-from gezeiten.desk.context import Workspace
+from gezeiten.archive.intake.mission_decoding import TextRead
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.intake import raw_bytes
-from gezeiten.desk.intake.text_files import import_text
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.intake.texts.text_files import import_text
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import rebuild, verify
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.records import record
+from gezeiten.desk.office.verification import rebuild, verify
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
 from gezeiten.errors import InputError
 from gezeiten.exchange.text import reading
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab

@@ -9,13 +9,17 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gezeiten.archive.store.vault import fingerprint
-from gezeiten.desk.intake.kinds import proposed_template, recognise_text
-from gezeiten.desk.intake.text_files import checked_template, import_text, import_with_template
+from gezeiten.archive.files.vault import fingerprint
+from gezeiten.desk.intake.texts.import_templates import proposed_template, recognise_text
+from gezeiten.desk.intake.texts.text_files import (
+    checked_template,
+    import_text,
+    import_with_template,
+)
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.records import record
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
 from gezeiten.domain.actions.offloads import LIVE_MODEL
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.form import ImportTemplate

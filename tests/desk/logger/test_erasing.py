@@ -6,12 +6,12 @@ import pytest
 
 from gezeiten.desk.logger.contact import LoggerCard, contact
 from gezeiten.desk.logger.erasing import erase_memory, erase_refusal
-from gezeiten.desk.logger.launching import launch, stop
+from gezeiten.desk.logger.launch.launching import launch, stop
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.records import record
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
 from gezeiten.errors import (
     ArchiveDamagedError,
     GezeitenError,
@@ -20,7 +20,7 @@ from gezeiten.errors import (
     WrongLoggerError,
 )
 from gezeiten.link import registers as reg
-from gezeiten.link.modbus import ModbusTcp
+from gezeiten.link.lines.modbus import ModbusTcp
 from gezeiten.link.session import LoggerSession
 from tests.conftest import STORE_PLAN, Lab
 

@@ -15,16 +15,16 @@ import numpy as np
 import pytest
 
 from gezeiten.desk.logger.contact import contact
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger, recover_incoming
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
-from gezeiten.desk.places import point_named
-from gezeiten.desk.record.records import record
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.office.verification import verify
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import point_named
 from gezeiten.errors import DiskFullError, LoggerAwayError, LoggerBusyError, WrongLoggerError
-from gezeiten.link.mission_blocks import FileChannel, encode_block
-from gezeiten.link.mission_file import Header, encode_header
+from gezeiten.link.files.mission_blocks import FileChannel, encode_block
+from gezeiten.link.files.mission_file import Header, encode_header
 from gezeiten.link.transfer import INCOMING, Watch, lock_incoming
 from tests.conftest import STORE_PLAN, Lab
 
@@ -127,9 +127,9 @@ def test_cancelling_is_told_and_loses_nothing(running: Lab) -> None:
 _KILLED = """
 import os, sys, signal
 from pathlib import Path
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.desk.logger.offloading import offload_logger
-from gezeiten.link.address import Address
+from gezeiten.link.lines.address import Address
 from gezeiten.link.transfer import Watch
 import gezeiten.link.transfer as transfer
 transfer._TELL_EVERY_S = -1.0

@@ -10,12 +10,12 @@ from sqlalchemy import update
 
 from gezeiten.archive.local_cache.excursion_store import detection_states, store_excursions
 from gezeiten.archive.local_cache.tables import ExcursionRow
+from gezeiten.desk.field.gap_filling import fill_by_line, undo
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.field.mending import fill_by_line, undo
-from gezeiten.desk.logger.launching import launch
+from gezeiten.desk.logger.launch.launching import launch
 from gezeiten.desk.logger.offloading import offload_logger
 from gezeiten.desk.office.logbook import logbook_entries
-from gezeiten.desk.office.verifying import verify
+from gezeiten.desk.office.verification import verify
 from gezeiten.desk.record.excursion_book import (
     detect_all_excursions,
     excursions,

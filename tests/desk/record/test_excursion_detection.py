@@ -10,16 +10,16 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from gezeiten.desk.field.gap_filling import fill_by_line, undo
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.field.mending import fill_by_line, undo
-from gezeiten.desk.places import points
-from gezeiten.desk.record.clocks import by_amount, mission_clocks, save_clock_correction
 from gezeiten.desk.record.excursion_book import excursions, faulty_excursions, refresh_stale
-from gezeiten.desk.record.limits import set_limit
+from gezeiten.desk.record.statements.clocks import by_amount, mission_clocks, save_clock_correction
+from gezeiten.desk.record.statements.limits import set_limit
+from gezeiten.desk.sites.places import points
 from gezeiten.domain.limits.excursions import find_excursions
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.limits.windows import WeeklyWindow
-from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
+from gezeiten.domain.series.clocks.clock_uncertainty import ClockUncertainty
 from tests.conftest import ANCHOR_MS
 from tests.small_blocks import KEY, MINUTE, PLAN, Kept, kept_in
 

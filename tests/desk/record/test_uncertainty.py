@@ -11,23 +11,23 @@ from typing import Any
 import numpy as np
 import pytest
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.field.gap_filling import fill_by_line, steps_of
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.field.mending import fill_by_line, steps_of
-from gezeiten.desk.intake.kinds import proposed_template, recognise_text
-from gezeiten.desk.intake.text_files import import_text
-from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.calculating import (
+from gezeiten.desk.intake.texts.import_templates import proposed_template, recognise_text
+from gezeiten.desk.intake.texts.text_files import import_text
+from gezeiten.desk.record.day_by_day import day_by_day
+from gezeiten.desk.record.statements.calculated_series import (
     Calculation,
     calculate,
     calculations,
     formula_texts,
     recalculate,
 )
-from gezeiten.desk.record.correcting import proposed, save_correction
-from gezeiten.desk.record.day_by_day import day_by_day
-from gezeiten.desk.record.records import record
+from gezeiten.desk.record.statements.corrections import proposed, save_correction
 from gezeiten.desk.record.uncertainty import mean_uncertainty, reading_uncertainty
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import PointPlace, points
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.formulas import FORMULAS, own_formula
 from gezeiten.errors import InputError

@@ -11,8 +11,7 @@ import pytest
 
 from gezeiten.desk.field.board import board
 from gezeiten.desk.office.documents import dated_later, point_report
-from gezeiten.desk.places import points
-from gezeiten.desk.record.clocks import (
+from gezeiten.desk.record.statements.clocks import (
     MissionClock,
     by_amount,
     mission_clocks,
@@ -20,8 +19,9 @@ from gezeiten.desk.record.clocks import (
     switch_clock,
     withdraw_clock_correction,
 )
-from gezeiten.desk.record.records import record
-from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import points
+from gezeiten.domain.series.clocks.clock_uncertainty import ClockUncertainty
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.report.pdf import write_pdf

@@ -15,7 +15,7 @@ from gezeiten.domain.limits.excursions import Excursion, find_absences, find_exc
 from gezeiten.domain.limits.limits import LimitRule, constant_limits, limit_rule, no_sensor_rule
 from gezeiten.domain.limits.windows import WORKING_HOURS, WeeklyWindow
 from gezeiten.domain.series.series import make_series
-from gezeiten.domain.series.statistics import numbers
+from gezeiten.domain.series.statistics.figures import numbers
 from gezeiten.domain.series.timeline import to_ms
 from tests.conftest import series_of
 

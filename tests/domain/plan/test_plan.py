@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gezeiten.domain.intervals import interval_text, parse_interval_s
+from gezeiten.domain.base.intervals import interval_text, parse_interval_s
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.models import MODELS, PRIEL_W3, logger_model
 from gezeiten.domain.plan.plan import (

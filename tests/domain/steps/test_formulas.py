@@ -9,7 +9,7 @@ import pytest
 from gezeiten.domain.quantities.moist_air import dew_point_c, mixing_ratio_g_kg
 from gezeiten.domain.quantities.quantities import QUANTITIES, quantity
 from gezeiten.domain.series.series import Series
-from gezeiten.domain.steps.deriving import derive
+from gezeiten.domain.steps.calculation import derive
 from gezeiten.domain.steps.formulas import FORMULAS, NEWEST, Formula
 from tests.conftest import series_of
 

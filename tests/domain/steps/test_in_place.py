@@ -7,7 +7,7 @@ import pytest
 
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.timeline import HOUR_MS
-from gezeiten.domain.steps.corrections.in_place import span_after_removal, span_before_in_place
+from gezeiten.domain.steps.corrections.out_of_place import span_after_removal, span_before_in_place
 
 MINUTE = 60_000
 

@@ -14,8 +14,8 @@ from gezeiten.domain.series.series import make_series
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.chain import Correction, corrected
 from gezeiten.domain.steps.formulas import FORMULAS, own_formula, with_units
-from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M
 from gezeiten.domain.steps.propagation import through
+from gezeiten.domain.steps.sensor_depth import LENGTH_M, RIM_M
 from gezeiten.domain.steps.uncertainty import (
     AveragedPeriod,
     Uncertainty,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.domain.entries import Entry
+from gezeiten.domain.facts.entries import Entry
 from gezeiten.domain.steps.steps import LINE, RecordStep
 
 

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 
 from gezeiten.errors import GezeitenError, InputError
 from gezeiten.exchange.text.form import TextForm
-from gezeiten.exchange.text.proposing import propose
+from gezeiten.exchange.text.proposal import propose
 from gezeiten.exchange.text.reading import ReadingChunk, read_text
 
 MANY = 45

@@ -15,12 +15,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gezeiten.errors import GezeitenError, InputError
-from gezeiten.exchange.text import lines, reading
+from gezeiten.exchange.text import reading
 from gezeiten.exchange.text.form import ImportTemplate, TextForm, TimeForm, template_from_dict
-from gezeiten.exchange.text.proposing import KnownFacts, Proposal, propose
+from gezeiten.exchange.text.layout import lines
+from gezeiten.exchange.text.layout.sample import sniff_encoding
+from gezeiten.exchange.text.proposal import KnownFacts, Proposal, propose
 from gezeiten.exchange.text.reading import RejectedLine, read_text
-from gezeiten.exchange.text.sample import sniff_encoding
-from gezeiten.exchange.text.times import WallClock
+from gezeiten.exchange.text.times.wall_clock import WallClock
 
 BEGIN = datetime(2026, 11, 20, 22, 0, tzinfo=UTC)
 

@@ -17,9 +17,9 @@ from typing import Any
 import numpy as np
 import pytest
 
-from gezeiten.exchange.text.doubts import TYPED, apply_answer
 from gezeiten.exchange.text.form import ColumnMapping, TextForm
-from gezeiten.exchange.text.proposing import Proposal, propose
+from gezeiten.exchange.text.proposal import Proposal, propose
+from gezeiten.exchange.text.questions import TYPED, apply_answer
 from gezeiten.exchange.text.reading import read_text
 
 TEXTS = sorted(

@@ -16,9 +16,9 @@ import pytest
 from hypothesis import Phase, example, given, settings
 from hypothesis import strategies as st
 
-from gezeiten.exchange.text.doubts import FormatQuestion, apply_answer
 from gezeiten.exchange.text.form import ColumnMapping, TextForm
-from gezeiten.exchange.text.proposing import Proposal, propose
+from gezeiten.exchange.text.proposal import Proposal, propose
+from gezeiten.exchange.text.questions import FormatQuestion, apply_answer
 from gezeiten.exchange.text.reading import read_text
 
 COMBINATIONS = 2_000 if os.environ.get("GEZEITEN_HUNT") else 300

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from gezeiten.desk.field.readiness import LoggerWithStart, Readiness, Start
-from gezeiten.desk.logger.checks import BEGUN_KEY, Check
+from gezeiten.desk.logger.launch.launch_checks import BEGUN_KEY, Check
 from gezeiten.ui.field.model import FieldModel, NextAction, launch_kind
 from tests.conftest import STORE_PLAN
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, bindparam, select
 
-from gezeiten.archive.derived import stated_calculations
 from gezeiten.archive.local_cache.changes import points_of
 from gezeiten.archive.local_cache.tables import Block
+from gezeiten.archive.queries.calculated_series import stated_calculations
 from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import DeploymentRow, Mission, Offload, Point, Site
 from gezeiten.domain.actions.scope import Scope

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.logbook import EntryStream
-from gezeiten.archive.actions.projected_tables import HELD_AT_BEGIN, Rows, rows_of
+from gezeiten.archive.actions.verification.projected_tables import HELD_AT_BEGIN, Rows, rows_of
 from gezeiten.archive.store.action_codec import from_stored
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.domain.actions.archives import ArchiveBegun

@@ -19,15 +19,15 @@ from gezeiten.archive.actions.conflicts import store_conflicts, unseen_conflicts
 from gezeiten.archive.actions.entry_writing import add_entry, ends, move_chain
 from gezeiten.archive.actions.joining import find_conflicts, is_out_of_order, make_in_order
 from gezeiten.archive.actions.logbook import entry_at, entry_of_line, name_of, names_in
-from gezeiten.archive.actions.projected_tables import insert_rows
-from gezeiten.archive.actions.replay import CANNOT, reapply
+from gezeiten.archive.actions.verification.projected_tables import insert_rows
+from gezeiten.archive.actions.verification.replay import CANNOT, reapply
+from gezeiten.archive.files.chains import ChainFiles, ChainLine, read_line
 from gezeiten.archive.local_cache.changes import matches_archive, record_changed, start_over
 from gezeiten.archive.local_cache.excursions import match_all_assessments
 from gezeiten.archive.store.action_codec import from_stored, is_action
-from gezeiten.archive.store.chains import ChainFiles, ChainLine, read_line
 from gezeiten.archive.store.tables import LogbookRow, Person
 from gezeiten.domain.actions.archives import ArchiveBegun
-from gezeiten.domain.entries import Entry
+from gezeiten.domain.facts.entries import Entry
 from gezeiten.errors import ArchiveDamagedError
 
 

@@ -13,8 +13,8 @@ from sqlalchemy import Connection, bindparam, func, select, update
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.logbook import GENESIS
+from gezeiten.archive.files.chains import WITHHELD, Body, Envelope, line_of
 from gezeiten.archive.local_cache.changes import newest_entry, note_entry
-from gezeiten.archive.store.chains import WITHHELD, Body, Envelope, line_of
 from gezeiten.archive.store.prepared import PreparedStatement, insertion
 from gezeiten.archive.store.tables import ChainRow, LogbookRow
 

@@ -10,16 +10,16 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.affected_points import affected_points
 from gezeiten.archive.actions.entry_writing import Author
+from gezeiten.archive.files.chains import Body
 from gezeiten.archive.local_cache.changes import record_changed
 from gezeiten.archive.projection import Authorship, apply, refuse
 from gezeiten.archive.store.action_codec import as_stored, from_stored
-from gezeiten.archive.store.chains import Body
 from gezeiten.archive.store.ids import fresh_id
 from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import Logger, Person, Point, Site
 from gezeiten.domain.actions import Action, Subject
 from gezeiten.domain.actions.people import PersonNamed
-from gezeiten.domain.sites import full_name
+from gezeiten.domain.facts.sites import full_name
 from gezeiten.errors import InputError
 
 if TYPE_CHECKING:

@@ -13,12 +13,12 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.beginnings import beginning
 from gezeiten.archive.actions.conflicts import replace_conflicts
-from gezeiten.archive.actions.entry_restoration import old_entries, restore_entries
 from gezeiten.archive.actions.entry_writing import ends
 from gezeiten.archive.actions.logbook import told
-from gezeiten.archive.actions.rebuild import repair_tables
-from gezeiten.archive.actions.replay import replayed_tables
-from gezeiten.archive.store.chains import ChainFiles, ChainLine
+from gezeiten.archive.actions.verification.entry_restoration import old_entries, restore_entries
+from gezeiten.archive.actions.verification.rebuild import repair_tables
+from gezeiten.archive.actions.verification.replay import replayed_tables
+from gezeiten.archive.files.chains import ChainFiles, ChainLine
 from gezeiten.archive.store.tables import LogbookRow
 
 

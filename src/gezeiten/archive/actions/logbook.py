@@ -15,12 +15,12 @@ from itertools import islice, starmap
 from sqlalchemy import bindparam, func, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.store.chains import WITHHELD, ChainLine
+from gezeiten.archive.files.chains import WITHHELD, ChainLine
 from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.domain.actions.archives import ArchiveBegun
 from gezeiten.domain.actions.people import ERASED, PersonNamed
-from gezeiten.domain.entries import Entry
+from gezeiten.domain.facts.entries import Entry
 
 GENESIS = "0" * 64
 

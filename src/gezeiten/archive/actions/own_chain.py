@@ -11,13 +11,13 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.conflicts import store_conflicts
 from gezeiten.archive.actions.entry_writing import Author, ends, enter
+from gezeiten.archive.files.chains import Body, ChainFiles
+from gezeiten.archive.files.head_hashes import Head, Heads
+from gezeiten.archive.files.machine import computer_name
 from gezeiten.archive.projection import Authorship
 from gezeiten.archive.projection.archives import apply_chain_begun
 from gezeiten.archive.store.action_codec import as_stored
-from gezeiten.archive.store.chains import Body, ChainFiles
-from gezeiten.archive.store.head_hashes import Head, Heads
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.archive.store.machine import computer_name
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.domain.actions import Subject
 from gezeiten.domain.actions.archives import ArchiveBegun, ChainBegun, Why

@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.intake.looked import ByteVerification
-from gezeiten.archive.intake.of_bytes import (
+from gezeiten.archive.files.vault import Vault
+from gezeiten.archive.intake.byte_verification import ByteVerification
+from gezeiten.archive.intake.mission_decoding import (
     Decode,
     MissionMade,
     decode_mission,
@@ -33,8 +34,7 @@ from gezeiten.archive.local_cache.excursions import delete_orphans, orphaned_ids
 from gezeiten.archive.local_cache.tables import PARTS, Block, BlockBytes, BlockBytesRow, BlockCells
 from gezeiten.archive.store.packing import decode_readings, decode_times
 from gezeiten.archive.store.tables import Mission, Offload
-from gezeiten.archive.store.vault import Vault
-from gezeiten.domain.kept import StoredRaw
+from gezeiten.domain.facts.stored import StoredRaw
 from gezeiten.errors import ArchiveDamagedError
 
 _REBUILD = "gezeiten verify --rebuild puts it right."

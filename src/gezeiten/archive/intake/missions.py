@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
+from gezeiten.archive.files.vault import fingerprint
 from gezeiten.archive.local_cache.block_owner import BlockOwner
 from gezeiten.archive.local_cache.block_store import (
     ChannelColumn,
@@ -26,11 +27,10 @@ from gezeiten.archive.local_cache.cutting import Column
 from gezeiten.archive.local_cache.readings import in_ranges
 from gezeiten.archive.projection import Authorship
 from gezeiten.archive.projection.missions import stored_numbers
-from gezeiten.archive.sites import UNPLACED_SITE, find_or_add_point
+from gezeiten.archive.queries.sites import UNPLACED_SITE, find_or_add_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
-from gezeiten.archive.store.vault import fingerprint
 from gezeiten.domain.actions.offloads import (
     DamageNoted,
     FirstIntake,
@@ -39,11 +39,11 @@ from gezeiten.domain.actions.offloads import (
     ReaderVersion,
     StatedMission,
 )
+from gezeiten.domain.facts.sites import full_name
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.coverage import Range, merged, missing, size
 from gezeiten.domain.series.fingerprints import ReadingsPrint
 from gezeiten.domain.series.timeline import Times, Values
-from gezeiten.domain.sites import full_name
 
 READER = 1
 """The version of the mission file's reader by which bytes are read that come now. Whoever changes

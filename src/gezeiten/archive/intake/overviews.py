@@ -16,7 +16,7 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.tables import Mission, OverviewRow
 from gezeiten.domain.actions.offloads import OverviewImported, RawBytes
 from gezeiten.domain.series.coverage import Range
-from gezeiten.domain.series.thinning import Thinning
+from gezeiten.domain.series.drawing.thinning import Thinning
 
 
 def store_overview(

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
-from gezeiten.archive.intake.of_bytes import (
+from gezeiten.archive.intake.mission_decoding import (
     RescuedReadings,
     offloads_without_blocks,
     store_offload_readings,
@@ -27,7 +27,7 @@ from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.packing import decode_times, decode_values
 from gezeiten.archive.store.tables import Logger, Mission, Offload
 from gezeiten.domain.actions.offloads import RawBytes, ReadingsRescued
-from gezeiten.domain.untrusted import bounded_int
+from gezeiten.domain.base.untrusted import bounded_int
 from gezeiten.errors import ArchiveDamagedError
 
 _OLD_BLOCKS = text(

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 
 from gezeiten.archive.actions.execution import do
 from gezeiten.archive.database import Archive
+from gezeiten.archive.files.vault import TemporaryCopy
 from gezeiten.archive.intake.missions import Circumstances, is_latest
 from gezeiten.archive.local_cache.block_owner import BlockOwner
 from gezeiten.archive.local_cache.block_store import (
@@ -27,18 +28,17 @@ from gezeiten.archive.local_cache.block_store import (
 )
 from gezeiten.archive.local_cache.cutting import text_column
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.sites import find_or_add_point
+from gezeiten.archive.queries.sites import find_or_add_point
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.ids import fresh_id, source_id
 from gezeiten.archive.store.tables import Logger, Mission, Offload, Point
-from gezeiten.archive.store.vault import TemporaryCopy
 from gezeiten.domain.actions.corrections import CorrectionSet
 from gezeiten.domain.actions.offloads import RawBytes, ReaderVersion, StatedMission, TextImported
+from gezeiten.domain.facts.sites import full_name
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.fingerprints import ReadingsPrint
 from gezeiten.domain.series.spacing import LONE_MS
 from gezeiten.domain.series.timeline import Times, Values
-from gezeiten.domain.sites import full_name
 from gezeiten.domain.steps.corrections import MARK
 from gezeiten.domain.steps.corrections.marks import MOST_STRETCHES, SUSPECT
 from gezeiten.errors import InputError

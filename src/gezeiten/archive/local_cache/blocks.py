@@ -25,7 +25,7 @@ from gezeiten.archive.store.packing import (
     encode_times,
     plain_readings,
 )
-from gezeiten.domain.series.cells import Cells, ends_of_cells, extremes_of, firsts_of_cells
+from gezeiten.domain.series.drawing.cells import Cells, ends_of_cells, extremes_of, firsts_of_cells
 from gezeiten.domain.series.runs import Runs, runs_from_gaps
 from gezeiten.domain.series.series import gaps_after
 from gezeiten.domain.series.timeline import Times, Values

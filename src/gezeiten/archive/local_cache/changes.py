@@ -10,13 +10,13 @@ from collections.abc import Iterable
 from sqlalchemy import Connection, bindparam, delete, func, select, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.derived import stated_calculations
 from gezeiten.archive.local_cache.tables import AppliedRow, RecordRow
+from gezeiten.archive.queries.calculated_series import stated_calculations
 from gezeiten.archive.store.prepared import PreparedStatement, insertion
 from gezeiten.archive.store.tables import ClockRow, DeploymentRow, LogbookRow, Mission, Point
-from gezeiten.domain.series.clock_map import clock_map
+from gezeiten.domain.series.clocks.clock_map import clock_map
 from gezeiten.domain.series.timeline import EVER_MS, EVERYTHING, Span
-from gezeiten.domain.steps.derived import in_force, spread
+from gezeiten.domain.steps.calculated_series import in_force, spread
 from gezeiten.errors import ArchiveDamagedError
 
 _RECORDS, _APPLIED = RecordRow.__table__, AppliedRow.__table__
@@ -72,7 +72,7 @@ _PUT_RIGHT = PreparedStatement(
     .order_by(ClockRow.said_ms.desc(), ClockRow.uid.desc())
     .limit(1)
 )
-"""The one said last stands, as in `archive/clocks.py`."""
+"""The one said last stands, as in `archive/queries/clocks.py`."""
 _MOVE_ON = PreparedStatement(update(AppliedRow).values(hash=bindparam("new_hash")))
 _FIRST_ENTRY = insertion(_APPLIED, ("hash",))
 _KNOWN = PreparedStatement(select(AppliedRow.hash))

@@ -18,8 +18,8 @@ from gezeiten.archive.local_cache.layout import Layout, layout
 from gezeiten.archive.local_cache.readings import active_fills, assignment_readings, unused_readings
 from gezeiten.archive.local_cache.tables import Block
 from gezeiten.archive.store.tables import Step
-from gezeiten.domain.series.clock_map import ClockMap
-from gezeiten.domain.series.feeds import SeriesAssignment
+from gezeiten.domain.series.assignments import SeriesAssignment
+from gezeiten.domain.series.clocks.clock_map import ClockMap
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.runs import Runs, cut_runs, joined_runs, runs_of, runs_of_series
 from gezeiten.domain.steps.steps import KINDS

@@ -8,7 +8,7 @@ import sqlite3
 from contextlib import closing
 from pathlib import Path
 
-from gezeiten.archive.store.chains import ChainFiles
+from gezeiten.archive.files.chains import ChainFiles
 from gezeiten.archive.whereabouts import DATABASE
 
 HERE = "here.db"

@@ -22,11 +22,11 @@ from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.tables import ExcursionRow, RecordRow
 from gezeiten.archive.store.tables import FoundRow, Mission, Point, Site
 from gezeiten.domain.actions.assessments import DetectedExcursion
+from gezeiten.domain.facts.sites import full_name
 from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.limits.excursions import Excursion
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.series.timeline import EVER_MS, Span
-from gezeiten.domain.sites import full_name
 
 FoundNow: TypeAlias = dict[tuple[int, str, int], Excursion]
 """Excursions by mission key, rule and begin (UTC ms)."""

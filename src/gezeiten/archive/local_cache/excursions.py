@@ -9,9 +9,9 @@ from typing import Any
 from sqlalchemy import Select, String, delete, func, select, type_coerce, union, update
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.clocks import ClockHistory, clock_histories
 from gezeiten.archive.local_cache.layout import Layout
 from gezeiten.archive.local_cache.tables import ExcursionRow
+from gezeiten.archive.queries.clocks import ClockHistory, clock_histories
 from gezeiten.archive.store.stored import stored_value
 from gezeiten.archive.store.tables import AssessmentRow, Logger, Mission, Point
 from gezeiten.domain.actions.assessments import AssessmentWords

@@ -9,10 +9,10 @@ from typing import Any, NamedTuple
 from sqlalchemy import String, func, select, type_coerce
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.clocks import clocks_in_force, wrong_clock_offsets_ms
-from gezeiten.archive.derived import stated_calculations
-from gezeiten.archive.hanging import hangings
 from gezeiten.archive.local_cache.tables import Block, RecordRow
+from gezeiten.archive.queries.calculated_series import stated_calculations
+from gezeiten.archive.queries.clocks import clocks_in_force, wrong_clock_offsets_ms
+from gezeiten.archive.queries.sensor_depths import hangings
 from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.stored_plan import stored_plan
 from gezeiten.archive.store.tables import (
@@ -27,8 +27,7 @@ from gezeiten.archive.store.tables import (
 from gezeiten.domain.actions.offloads import SOURCES
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.clock_map import RIGHT, ClockMap
-from gezeiten.domain.series.feeds import (
+from gezeiten.domain.series.assignments import (
     NOWHERE,
     Deployment,
     MissionStay,
@@ -38,8 +37,15 @@ from gezeiten.domain.series.feeds import (
     deployments,
     series_assignments,
 )
+from gezeiten.domain.series.clocks.clock_map import RIGHT, ClockMap
 from gezeiten.domain.series.timeline import EVER_MS
-from gezeiten.domain.steps.derived import CalculatedSeries, Key, in_force, root, transitive_inputs
+from gezeiten.domain.steps.calculated_series import (
+    CalculatedSeries,
+    Key,
+    in_force,
+    root,
+    transitive_inputs,
+)
 from gezeiten.errors import ArchiveDamagedError, PlanError
 
 

@@ -21,10 +21,10 @@ from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, BlockBytesRow
 from gezeiten.archive.store.estimates import estimated_series
 from gezeiten.archive.store.tables import Mission, Offload, Step
-from gezeiten.domain.kept import KnownOffload
-from gezeiten.domain.series.clock_map import ClockMap
+from gezeiten.domain.facts.stored import KnownOffload
+from gezeiten.domain.series.assignments import SeriesAssignment
+from gezeiten.domain.series.clocks.clock_map import ClockMap
 from gezeiten.domain.series.coverage import Range
-from gezeiten.domain.series.feeds import SeriesAssignment
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Span, Times, Values
 from gezeiten.domain.steps.steps import KINDS

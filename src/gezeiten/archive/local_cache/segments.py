@@ -28,9 +28,9 @@ from gezeiten.archive.local_cache.readings import (
 )
 from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, BlockCells
 from gezeiten.archive.store.prepared import PreparedStatement
-from gezeiten.domain.series.cells import Cells
-from gezeiten.domain.series.clock_map import RIGHT, ClockMap
-from gezeiten.domain.series.feeds import SeriesAssignment
+from gezeiten.domain.series.assignments import SeriesAssignment
+from gezeiten.domain.series.clocks.clock_map import RIGHT, ClockMap
+from gezeiten.domain.series.drawing.cells import Cells
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.series_keys import channel_of

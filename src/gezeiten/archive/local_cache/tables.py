@@ -108,8 +108,8 @@ class BlockBytes(LocalCacheBase):
 
 
 class BlockCells(LocalCacheBase):
-    """The cells of a block, by its key (`domain/series/cells.py`), from which a long stretch is
-    drawn."""
+    """The cells of a block, by its key (`domain/series/drawing/cells.py`), from which a long
+    stretch is drawn."""
 
     __tablename__ = "block_cells"
     id: Mapped[int] = row_key()

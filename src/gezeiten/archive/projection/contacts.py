@@ -17,7 +17,7 @@ from gezeiten.domain.actions.contacts import (
     MissionStopped,
     SensorsChecked,
 )
-from gezeiten.domain.kept import GOING_ON
+from gezeiten.domain.facts.stored import GOING_ON
 
 _RELAUNCHED = PreparedStatement(
     update(Mission)

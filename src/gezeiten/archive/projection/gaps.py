@@ -6,10 +6,11 @@ from typing import Any
 
 from sqlalchemy import Connection, select, update
 
+from gezeiten.archive.projection.deployments import assign_series
 from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, only
-from gezeiten.archive.projection.sources import assign_series
 from gezeiten.archive.store.estimates import encode_estimates
 from gezeiten.archive.store.tables import Offload, Point, SeriesAssignmentRow, Step
+from gezeiten.domain.actions.deployments import SeriesAssigned
 from gezeiten.domain.actions.gaps import (
     GapEstimated,
     GapFetched,
@@ -19,7 +20,6 @@ from gezeiten.domain.actions.gaps import (
     GapLeftOpen,
     GapRefilled,
 )
-from gezeiten.domain.actions.sources import SeriesAssigned
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series_keys import series_key
 from gezeiten.domain.steps.fills import estimates_in, line_readings

@@ -27,7 +27,7 @@ from gezeiten.domain.actions.sites import (
     SiteMade,
     SiteRetired,
 )
-from gezeiten.domain.kept import GOING_ON
+from gezeiten.domain.facts.stored import GOING_ON
 from gezeiten.errors import InputError
 
 _SITES, _POINTS, _LOGGERS = Site.__table__, Point.__table__, Logger.__table__

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, NoReturn
 
-from gezeiten.domain.untrusted import json_of
+from gezeiten.domain.base.untrusted import json_of
 from gezeiten.errors import ArchiveDamagedError
 
 

@@ -9,20 +9,20 @@ from typing import TypeAlias
 
 import numpy as np
 
-from gezeiten.archive.corrections import chain_of
 from gezeiten.archive.intake.missions import stored_ranges
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.missions import mission_due_at
-from gezeiten.archive.sites import stored_point
+from gezeiten.archive.queries.corrections import chain_of
+from gezeiten.archive.queries.missions import mission_due_at
+from gezeiten.archive.queries.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.field.gap_filling import book_fetched, numbers_in
 from gezeiten.desk.field.gaps import BookedGap
-from gezeiten.desk.field.mending import book_fetched, numbers_in
-from gezeiten.desk.intake.carried import CarriedRecord
-from gezeiten.desk.intake.couriers import CourierCard, offload_courier
-from gezeiten.desk.intake.drives import DriveCard, import_from_drive
+from gezeiten.desk.intake.carriers.carried_records import CarriedRecord
+from gezeiten.desk.intake.carriers.couriers import CourierCard, offload_courier
+from gezeiten.desk.intake.carriers.drives import DriveCard, import_from_drive
 from gezeiten.desk.logger.offloading import Offloaded
-from gezeiten.desk.record.records import read_around
+from gezeiten.desk.record.views.records import read_around
 from gezeiten.domain.actions.gaps import AssignedPart, GapFilledByAlternative
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.coverage import missing, size
@@ -30,7 +30,7 @@ from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of, is_derived, own_label
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.domain.steps.deriving import at_instants
+from gezeiten.domain.steps.calculation import at_instants
 from gezeiten.domain.steps.formulas.formula import Role
 from gezeiten.errors import ArchiveDamagedError, InputError
 from gezeiten.link.transfer import UNWATCHED, Watch

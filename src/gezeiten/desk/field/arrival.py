@@ -9,8 +9,8 @@ import numpy as np
 
 from gezeiten.archive.local_cache.cutting import Column
 from gezeiten.archive.local_cache.readings import readings_added
-from gezeiten.archive.offloads import offloads_by_id
-from gezeiten.desk.context import Workspace
+from gezeiten.archive.queries.offloads import offloads_by_id
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.gaps import gaps
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.domain.series.timeline import Span

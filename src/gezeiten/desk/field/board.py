@@ -5,17 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import partial
 
-from gezeiten.archive.clocks import wrong_clock_offsets_ms
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.local_cache.coverage import Coverage, coverage
-from gezeiten.archive.missions import latest_missions, missions_of_labelled_series
-from gezeiten.archive.offloads import all_offload_instants
-from gezeiten.archive.steps import active_steps
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.fault_isolation import Fault, or_fault
+from gezeiten.archive.queries.clocks import wrong_clock_offsets_ms
+from gezeiten.archive.queries.missions import latest_missions, missions_of_labelled_series
+from gezeiten.archive.queries.offloads import all_offload_instants
+from gezeiten.archive.queries.steps import active_steps
+from gezeiten.desk.base.fault_isolation import Fault, or_fault
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.gaps import BookedGap, gaps_of
-from gezeiten.desk.places import PointPlace, SitePlace, sites
 from gezeiten.desk.record.excursion_book import BookedExcursion, excursions
+from gezeiten.desk.sites.places import PointPlace, SitePlace, sites
 from gezeiten.domain.actions.offloads import SOURCES
 from gezeiten.domain.board.board import Board, board_of
 from gezeiten.domain.board.facts import (
@@ -29,7 +29,7 @@ from gezeiten.domain.board.facts import (
     PointSnapshot,
     WrongClock,
 )
-from gezeiten.domain.kept import GOING_ON, KnownLogger, KnownMission
+from gezeiten.domain.facts.stored import GOING_ON, KnownLogger, KnownMission
 from gezeiten.domain.plan.models import find_model
 from gezeiten.domain.plan.outlook import battery_days, ends_ms, readings_that_fit
 from gezeiten.domain.plan.plan import last_reading_number, plan_from_dict

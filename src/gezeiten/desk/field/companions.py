@@ -6,18 +6,18 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.gaps import BookedGap
-from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import read_around
+from gezeiten.desk.record.views.records import read_around
+from gezeiten.desk.sites.places import PointPlace, points
 from gezeiten.domain.quantities.quantities import Quantity, quantity
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of, is_derived
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Values
-from gezeiten.domain.steps.deriving import at_instants
+from gezeiten.domain.steps.calculation import at_instants
 from gezeiten.domain.steps.filling.candidates import Companion
-from gezeiten.domain.steps.filling.hidden import trusted_readings
+from gezeiten.domain.steps.filling.hidden_periods import trusted_readings
 from gezeiten.domain.steps.filling.sums import amounts
 from gezeiten.domain.steps.filling.vapour import at_one_vapour_pressure, at_the_vapour_of
 from gezeiten.domain.steps.formulas.formula import Role

@@ -6,16 +6,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from gezeiten.archive.loggers import DeployedLogger, loggers_by_serial
-from gezeiten.archive.missions import newest_launch_since
-from gezeiten.archive.offloads import offload_counts_since
+from gezeiten.archive.queries.loggers import DeployedLogger, loggers_by_serial
+from gezeiten.archive.queries.missions import newest_launch_since
+from gezeiten.archive.queries.offloads import offload_counts_since
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.rounds import open_round
 from gezeiten.desk.field.sheets import sheets_folder
 from gezeiten.domain.actions.offloads import SOURCES
+from gezeiten.domain.base.wording import readings_text
 from gezeiten.domain.series.timeline import from_ms, midnight_ms
-from gezeiten.domain.wording import readings_text
 
 NO_SITE = "Not yet placed"
 

@@ -6,14 +6,14 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from gezeiten.archive.local_cache.coverage import Coverage, coverage
-from gezeiten.archive.steps import active_steps
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.fault_isolation import Fault, or_fault
-from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.missing import missing_time
+from gezeiten.archive.queries.steps import active_steps
+from gezeiten.desk.base.fault_isolation import Fault, or_fault
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.record.views.missing import missing_time
+from gezeiten.desk.sites.places import PointPlace, points
+from gezeiten.domain.base.wording import grouped
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.steps.steps import NOT_CALCULATED, GapState, RecordStep
-from gezeiten.domain.wording import grouped
 
 
 @dataclass(frozen=True, slots=True)

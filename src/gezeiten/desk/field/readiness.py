@@ -10,18 +10,18 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.rounds import Round, open_round
-from gezeiten.desk.logger.checks import (
+from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.launch.launch_checks import (
     Check,
     launch_checks,
     mission_outlook,
     next_visit_ms,
     present_temp_c,
 )
-from gezeiten.desk.logger.contact import LoggerCard
+from gezeiten.desk.logger.launch.planning import latest_plan, usual_plan
 from gezeiten.desk.logger.pins import is_locked, pin_group
-from gezeiten.desk.logger.planning import latest_plan, usual_plan
 from gezeiten.domain.plan.outlook import Outlook, battery_assumption, battery_days
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.errors import GezeitenError

@@ -6,15 +6,15 @@ from dataclasses import dataclass, replace
 
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake.missions import stored_ranges
-from gezeiten.archive.loggers import last_seen_logger
-from gezeiten.archive.missions import latest_mission_at_point, plan_of
-from gezeiten.archive.offloads import has_offloads_since
-from gezeiten.archive.rounds import StoredRound, StoredTask, find_open_round, stored_task
-from gezeiten.archive.sites import StoredPoint, StoredSite, stored_point, stored_site
+from gezeiten.archive.queries.loggers import last_seen_logger
+from gezeiten.archive.queries.missions import latest_mission_at_point, plan_of
+from gezeiten.archive.queries.offloads import has_offloads_since
+from gezeiten.archive.queries.rounds import StoredRound, StoredTask, find_open_round, stored_task
+from gezeiten.archive.queries.sites import StoredPoint, StoredSite, stored_point, stored_site
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.board import board
-from gezeiten.desk.logger.planning import relaunchable_plan
+from gezeiten.desk.logger.launch.planning import relaunchable_plan
 from gezeiten.domain.actions.visits import (
     DueVisit,
     PlannedTask,
@@ -23,17 +23,17 @@ from gezeiten.domain.actions.visits import (
     TaskOmitted,
     TaskPlanned,
 )
-from gezeiten.domain.attention import BATTERY_TO_TAKE, CALIBRATION_TO_TAKE_MS
 from gezeiten.domain.board.board import Board
 from gezeiten.domain.board.facts import BoardSite
+from gezeiten.domain.board.route import Position, length_km, round_order
 from gezeiten.domain.board.rows import BoardRow
-from gezeiten.domain.kept import KnownLogger, KnownMission
+from gezeiten.domain.board.thresholds import BATTERY_TO_TAKE, CALIBRATION_TO_TAKE_MS
+from gezeiten.domain.facts.sites import full_name
+from gezeiten.domain.facts.stored import KnownLogger, KnownMission
 from gezeiten.domain.plan.models import find_model, logger_model
 from gezeiten.domain.plan.plan import Plan, plan_from_dict
-from gezeiten.domain.route import Position, length_km, round_order
 from gezeiten.domain.series.coverage import size
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.domain.sites import full_name
 from gezeiten.errors import InputError
 from gezeiten.link.registers import Flag
 

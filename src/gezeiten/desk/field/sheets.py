@@ -5,11 +5,11 @@ from __future__ import annotations
 from pathlib import Path
 
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.rounds import Round, VisitTask
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.desk.places import points
-from gezeiten.domain.intervals import interval_text
+from gezeiten.desk.sites.places import points
+from gezeiten.domain.base.intervals import interval_text
 from gezeiten.domain.plan.models import LoggerModel
 from gezeiten.domain.plan.outlook import ends_ms, readings_that_fit
 from gezeiten.domain.plan.plan import Plan

@@ -15,7 +15,7 @@ import msgspec
 
 from gezeiten import __version__
 from gezeiten.archive.local_cache.database_state import state_of
-from gezeiten.desk.context import Workspace, model_texts
+from gezeiten.desk.base.workspace import Workspace, model_texts
 from gezeiten.domain.board.board import Board, board_of
 from gezeiten.domain.board.facts import BoardFacts
 

@@ -16,13 +16,13 @@ from typing import TextIO
 
 from gezeiten.archive.intake.texts import check_name
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.intake.text_files import TextImport, import_with_template
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.intake.texts.text_files import TextImport, import_with_template
 from gezeiten.desk.logger.incoming import import_left_behind
 from gezeiten.domain.actions.offloads import LIVE_MODEL
+from gezeiten.domain.base.untrusted import json_of
+from gezeiten.domain.base.wording import readings_text
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.untrusted import json_of
-from gezeiten.domain.wording import readings_text
 from gezeiten.errors import DeviceError, GezeitenError, InputError, LoggerBusyError
 from gezeiten.exchange.text.form import (
     ColumnMapping,
@@ -31,8 +31,8 @@ from gezeiten.exchange.text.form import (
     TimeForm,
     template_from_dict,
 )
-from gezeiten.link.instrument import Instrument, InstrumentSample, open_instrument
-from gezeiten.link.profile import Profile
+from gezeiten.link.instruments.instrument import Instrument, InstrumentSample, open_instrument
+from gezeiten.link.instruments.profile import Profile
 from gezeiten.link.transfer import lock_incoming
 
 ROLL_S = 600.0

@@ -14,18 +14,17 @@ from numpy.typing import NDArray
 from gezeiten.archive.intake.missions import Circumstances, stored_ranges
 from gezeiten.archive.intake.overviews import overviews_at, store_overview
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.logger.contact import session_with
 from gezeiten.desk.logger.incoming import LEFT_BEHIND, import_left_behind
 from gezeiten.desk.logger.offloading import raw_mission
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.series.coverage import Range, merged, size
-from gezeiten.domain.series.thinning import ThinKind, Thinning, seems_outside
+from gezeiten.domain.series.drawing.thinning import ThinKind, Thinning, seems_outside
 from gezeiten.domain.series.timeline import Span, Times, Values
 from gezeiten.errors import GezeitenError, LoggerAnswerError
-from gezeiten.link.address import Endpoint
-from gezeiten.link.mission_file import MissionFile
-from gezeiten.link.overview import (
+from gezeiten.link.files.mission_file import MissionFile
+from gezeiten.link.files.overview import (
     HIGHEST,
     LOWEST,
     SUFFIX,
@@ -33,6 +32,7 @@ from gezeiten.link.overview import (
     decode_overview,
     fetch_overview,
 )
+from gezeiten.link.lines.address import Endpoint
 from gezeiten.link.transfer import UNWATCHED, Watch, route_of
 
 

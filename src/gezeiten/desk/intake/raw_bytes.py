@@ -6,21 +6,21 @@ from collections.abc import Callable
 from functools import partial
 from typing import TypeAlias
 
-from gezeiten.archive.intake import missions, of_bytes, texts
+from gezeiten.archive.files.vault import Vault
+from gezeiten.archive.intake import mission_decoding, missions, texts
 from gezeiten.archive.intake.block_check import all_raw_bytes
-from gezeiten.archive.intake.found_before import record_earlier_findings
+from gezeiten.archive.intake.earlier_findings import record_earlier_findings
+from gezeiten.archive.intake.mission_decoding import Decode, RescuedReadings, TextRead
 from gezeiten.archive.intake.missions import RawMission
-from gezeiten.archive.intake.of_bytes import Decode, RescuedReadings, TextRead
 from gezeiten.archive.intake.rescue import rescue_old_readings, rescued_readings
-from gezeiten.archive.store.vault import Vault
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.logger.offloading import raw_mission
 from gezeiten.desk.record.excursion_book import refresh_stale
 from gezeiten.domain.actions.offloads import TEXT_MODEL
-from gezeiten.domain.kept import StoredRaw
+from gezeiten.domain.facts.stored import StoredRaw
 from gezeiten.errors import ArchiveNewerError, GezeitenError, InputError
 from gezeiten.exchange.text.form import template_from_dict
-from gezeiten.link.mission_file import decode_mission_file
+from gezeiten.link.files.mission_file import decode_mission_file
 
 _DIGITS = 6
 
@@ -66,7 +66,7 @@ def _mission(vault: Vault, raw: StoredRaw) -> RawMission:
 
 def _text(version: int, vault: Vault, raw: StoredRaw) -> TextRead:
     # brings polars along, which the window need not load to start
-    from gezeiten.desk.intake.text_files import read_pieces, source_of
+    from gezeiten.desk.intake.texts.text_files import read_pieces, source_of
 
     vault.check(raw.sha256)
     template = template_from_dict(raw.reading or {})
@@ -104,7 +104,7 @@ def reread(desk: Workspace, digits: str) -> str:
             is_this = one.sha256 == raw.sha256
             return readers[newest](desk.archive.vault, one) if is_this else _read_raw(desk, one)
 
-        of_bytes.reread(session, raw.sha256, newest, decode, desk.authorship)
+        mission_decoding.reread(session, raw.sha256, newest, decode, desk.authorship)
     refresh_stale(desk)
     return f"The bytes {raw.sha256[:12]} are read anew from here on."
 
@@ -123,7 +123,9 @@ def make_missing_readings(desk: Workspace) -> int:
     """Make readings that are not held here: of acts that were caught up, of all where this
     computer's tables are new; and find what is excursion in them. Returns of how many missions or
     offloads readings were made."""
-    made = of_bytes.make_missing_readings(desk.archive, decoding(desk), partial(_summary, desk))
+    made = mission_decoding.make_missing_readings(
+        desk.archive, decoding(desk), partial(_summary, desk)
+    )
     made += rescue_old_readings(desk.archive, desk.authorship)
     record_earlier_findings(desk.archive, desk.now_ms())
     refresh_stale(desk)

@@ -6,11 +6,11 @@ import time
 from dataclasses import dataclass
 from functools import partial
 
-from gezeiten.archive.people import finish_erasing
+from gezeiten.archive.files.unfinished_files import delete_stale
+from gezeiten.archive.queries.people import finish_erasing
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.unfinished_files import delete_stale
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.intake.healing import heal
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.intake.block_repair import heal
 from gezeiten.desk.intake.overviews import recover_overviews
 from gezeiten.desk.intake.raw_bytes import make_missing_readings
 from gezeiten.desk.logger.offloading import recover_incoming
@@ -49,8 +49,8 @@ def recover(desk: Workspace) -> RecoveryResult:
     if not any(desk.archive.incoming.iterdir()):
         return RecoveryResult(0, made)
     # brings polars along, which the window need not load to start
+    from gezeiten.desk.intake.carriers.vault_copy import clear_copies
     from gezeiten.desk.intake.live import recover_journals
-    from gezeiten.desk.intake.vault_copy import clear_copies
 
     clear_copies(desk)
     taken = len(recover_incoming(desk)) + recover_overviews(desk) + recover_journals(desk)

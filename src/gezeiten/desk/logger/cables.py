@@ -7,12 +7,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Workspace
-from gezeiten.domain.untrusted import json_of
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.domain.base.untrusted import json_of
 from gezeiten.errors import CancelledError, GezeitenError, LoggerBusyError, SurroundingsError
-from gezeiten.link.address import CablePort, cable_port
-from gezeiten.link.cable import PortSeen, detect, ports
 from gezeiten.link.find import FIND_LIMITS, CourierAnswersError, FoundLogger, ask
+from gezeiten.link.lines.address import CablePort, cable_port
+from gezeiten.link.lines.cable import PortSeen, detect, ports
 
 _LINES_FILE = "lines.json"
 

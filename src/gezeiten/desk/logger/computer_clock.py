@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from gezeiten.archive.actions.logbook import newest_ms
-from gezeiten.desk.clock_watch import JUMP_MS
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.clock_watch import JUMP_MS
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.domain.series.timeline import duration_text
 
 

@@ -8,22 +8,22 @@ from dataclasses import asdict, dataclass
 from functools import partial
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.loggers import calibration_noted, last_seen_logger, place_of
-from gezeiten.archive.missions import stored_and_damaged_ranges
-from gezeiten.desk.context import Workspace
+from gezeiten.archive.queries.loggers import calibration_noted, last_seen_logger, place_of
+from gezeiten.archive.queries.missions import stored_and_damaged_ranges
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.logger.cables import Tell, search_port, serial_ports
-from gezeiten.desk.logger.intents import settle_launch
+from gezeiten.desk.logger.launch.intents import settle_launch
 from gezeiten.domain.actions.contacts import LoggerBlinked, LoggerContacted, SensorsChecked
-from gezeiten.domain.clock import ClockDifference
-from gezeiten.domain.contacts import BY_HAND_MS, LoggerSighting, is_news
-from gezeiten.domain.kept import KnownLogger
+from gezeiten.domain.base.clock import ClockDifference
+from gezeiten.domain.facts.contacts import BY_HAND_MS, LoggerSighting, is_news
+from gezeiten.domain.facts.stored import KnownLogger
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.coverage import Range, merged, missing, size
 from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS
 from gezeiten.errors import GezeitenError, LoggerAwayError
-from gezeiten.link.address import Endpoint, TimeLimits
 from gezeiten.link.find import FIND_LIMITS, FoundCourier, FoundLogger, ask, search
-from gezeiten.link.lines import open_line
+from gezeiten.link.lines.address import Endpoint, TimeLimits
+from gezeiten.link.lines.waiting import open_line
 from gezeiten.link.registers import SELF_CHECK_GOOD, LiveValue, LoggerCommand, LoggerState, State
 from gezeiten.link.session import DirectoryEntry, Identity, LoggerSession
 

@@ -5,20 +5,20 @@ For loggers that are put away; a launch erases by itself.
 
 from __future__ import annotations
 
-from gezeiten.archive.offloads import raw_of_mission
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.logger.checks import label_check
+from gezeiten.archive.queries.offloads import raw_of_mission
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.logger.contact import LoggerCard, read_card, session_with
+from gezeiten.desk.logger.launch.launch_checks import label_check
 from gezeiten.desk.logger.pins import unlock
 from gezeiten.domain.actions.contacts import MemoryErased
-from gezeiten.domain.wording import readings_text
+from gezeiten.domain.base.wording import readings_text
 from gezeiten.errors import (
     GezeitenError,
     LoggerRefusedError,
     NotKeptError,
     WrongLoggerError,
 )
-from gezeiten.link.address import Endpoint
+from gezeiten.link.lines.address import Endpoint
 from gezeiten.link.registers import LoggerCommand
 
 

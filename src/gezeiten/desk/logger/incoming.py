@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.domain.actions.carriers import FileQuarantined
 from gezeiten.errors import DeviceError, InputError
 from gezeiten.link.transfer import lock_incoming

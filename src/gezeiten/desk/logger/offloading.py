@@ -6,6 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from gezeiten.archive.files.vault import fingerprint
 from gezeiten.archive.intake.missions import (
     Circumstances,
     Intake,
@@ -14,16 +15,15 @@ from gezeiten.archive.intake.missions import (
     import_mission_file,
 )
 from gezeiten.archive.store.faults import translated
-from gezeiten.archive.store.vault import fingerprint
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.logger.contact import LoggerCard, UnstoredReadings, read_card, session_with
 from gezeiten.desk.logger.incoming import LEFT_BEHIND, import_left_behind
 from gezeiten.desk.record.excursion_book import to_assess
 from gezeiten.domain.actions.contacts import AttemptFailed
 from gezeiten.domain.series.coverage import Range, size
 from gezeiten.errors import GezeitenError
-from gezeiten.link.address import Endpoint
-from gezeiten.link.mission_file import MissionFile, decode_mission_file
+from gezeiten.link.files.mission_file import MissionFile, decode_mission_file
+from gezeiten.link.lines.address import Endpoint
 from gezeiten.link.offload import Transfer, offload
 from gezeiten.link.session import LoggerSession
 from gezeiten.link.transfer import INCOMING, UNWATCHED, Watch, route_of

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from gezeiten.archive.loggers import find_logger
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.pin_store import MemoryPins
+from gezeiten.archive.queries.loggers import find_logger
+from gezeiten.desk.base.pin_store import MemoryPins
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.domain.actions.loggers import PinGroupSet
 from gezeiten.errors import InputError, LoggerLockedError
 from gezeiten.link.registers import Flag, LoggerCommand, LoggerState

@@ -5,41 +5,41 @@ from __future__ import annotations
 import hashlib
 from typing import Literal
 
-from gezeiten.archive.clocks import clocks_in_force
 from gezeiten.archive.database import ArchiveSession
 from gezeiten.archive.intake.missions import stored_ranges
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.loggers import point_calibrations
-from gezeiten.archive.missions import missions_at
-from gezeiten.archive.offloads import offloads_in
-from gezeiten.archive.steps import active_steps
-from gezeiten.desk.context import Workspace
+from gezeiten.archive.queries.clocks import clocks_in_force
+from gezeiten.archive.queries.loggers import point_calibrations
+from gezeiten.archive.queries.missions import missions_at
+from gezeiten.archive.queries.offloads import offloads_in
+from gezeiten.archive.queries.steps import active_steps
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.gaps import BookedGap, gaps, gaps_of_calculated
-from gezeiten.desk.office.judging import judged, undelivered_since
 from gezeiten.desk.office.logbook import head_hash_text
-from gezeiten.desk.places import ChannelPlace, PointPlace
-from gezeiten.desk.record.calculating import formula_texts
-from gezeiten.desk.record.checking import check_schedule_days, compare_checks
-from gezeiten.desk.record.correcting import active_corrections, step_text
+from gezeiten.desk.office.verdicts import judged, undelivered_since
 from gezeiten.desk.record.excursion_book import excursions
-from gezeiten.desk.record.records import extent, limits_at, read_around, record
-from gezeiten.desk.record.remarks import remarks
+from gezeiten.desk.record.statements.calculated_series import formula_texts
+from gezeiten.desk.record.statements.check_readings import check_schedule_days, compare_checks
+from gezeiten.desk.record.statements.corrections import active_corrections, step_text
+from gezeiten.desk.record.statements.remarks import remarks
 from gezeiten.desk.record.uncertainty import mean_uncertainty
+from gezeiten.desk.record.views.records import extent, limits_at, read_around, record
+from gezeiten.desk.sites.places import ChannelPlace, PointPlace
 from gezeiten.domain.actions.gaps import fill_method_text
-from gezeiten.domain.kept import KnownMission, StoredClockCorrection
+from gezeiten.domain.base.wording import error_decimals
+from gezeiten.domain.facts.stored import KnownMission, StoredClockCorrection
 from gezeiten.domain.limits.limits import InForce
 from gezeiten.domain.limits.verdicts import DayVerdict
 from gezeiten.domain.plan.plan import plan_from_dict
 from gezeiten.domain.plan.plan_words import end_text
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.feeds import Deployment
+from gezeiten.domain.series.assignments import Deployment
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, all_instants
-from gezeiten.domain.series.statistics import daily_numbers, numbers
+from gezeiten.domain.series.statistics.figures import daily_numbers, numbers
 from gezeiten.domain.series.timeline import EVER_MS, Span, from_ms
 from gezeiten.domain.steps.checks.comparing import CheckComparison
 from gezeiten.domain.steps.steps import MEASURED, NOT_CALCULATED, RecordStep
 from gezeiten.domain.steps.uncertainty import Uncertainty
-from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import InputError
 from gezeiten.exchange.csv_out import CsvChannel, CsvPeriod, CsvTable
 from gezeiten.report.content import (

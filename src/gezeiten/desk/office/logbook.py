@@ -10,15 +10,15 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 
 from gezeiten.archive.actions import logbook
-from gezeiten.archive.actions.chain_check import chain_ends_match
 from gezeiten.archive.actions.conflicts import unseen_conflicts
+from gezeiten.archive.actions.verification.chain_check import chain_ends_match
+from gezeiten.archive.files.atomic_files import write_atomic
 from gezeiten.archive.local_cache.readings import offloads_within
-from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import sites
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.sites.places import sites
 from gezeiten.domain.actions.archives import ConflictAcknowledged
-from gezeiten.domain.entries import QUIET, Entry, Thing
+from gezeiten.domain.facts.entries import QUIET, Entry, Thing
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.series.timeline import Span, from_ms, iso_utc
 from gezeiten.errors import InputError

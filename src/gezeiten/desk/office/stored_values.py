@@ -8,12 +8,12 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 from gezeiten.archive.database import ArchiveSession
-from gezeiten.archive.stored_texts import stored_texts
+from gezeiten.archive.queries.stored_texts import stored_texts
+from gezeiten.domain.base.untrusted import json_of
 from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.plan.plan import plan_from_dict
-from gezeiten.domain.series.clock_map import clock_map
-from gezeiten.domain.untrusted import json_of
+from gezeiten.domain.series.clocks.clock_map import clock_map
 from gezeiten.errors import GezeitenError
 from gezeiten.exchange.text.form import template_from_dict
 

@@ -10,22 +10,22 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from gezeiten.archive.files.atomic_files import write_atomic
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.store.atomic_files import write_atomic
 from gezeiten.archive.store.faults import translated
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.records import extent, read_around
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.record.views.records import extent, read_around
+from gezeiten.desk.sites.places import PointPlace
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.day_figures import (
+from gezeiten.domain.series.series_keys import channel_of, is_derived
+from gezeiten.domain.series.statistics.figures import DayNumbers, daily_numbers
+from gezeiten.domain.series.statistics.figures.day_figures import (
     BEYOND,
     DegreeRule,
     IndexDay,
     degree_days,
     index_days,
 )
-from gezeiten.domain.series.series_keys import channel_of, is_derived
-from gezeiten.domain.series.statistics import DayNumbers, daily_numbers
 from gezeiten.domain.series.timeline import DAY_MS, Span, from_ms, midnight_ms
 from gezeiten.errors import CancelledError, InputError
 

@@ -27,12 +27,12 @@ from gezeiten.archive.local_cache.excursions import (
     stored_excursions,
 )
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.sites import stored_point
+from gezeiten.archive.queries.sites import stored_point
 from gezeiten.archive.store.ids import fresh_id
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.fault_isolation import or_fault
-from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.base.fault_isolation import or_fault
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.record.excursion_detection import detect_excursions
+from gezeiten.desk.sites.places import PointPlace, points
 from gezeiten.domain.actions.assessments import (
     AssessmentWithdrawn,
     AssessmentWords,

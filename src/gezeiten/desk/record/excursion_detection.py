@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from gezeiten.archive.local_cache.excursion_store import DetectionState, FoundNow, SearchScope
 from gezeiten.archive.local_cache.layout import layout
 from gezeiten.archive.local_cache.readings import has_missing_values, load_recorded
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.record.means import moving_means_around
-from gezeiten.desk.record.records import (
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.record.views.means import moving_means_around
+from gezeiten.desk.record.views.records import (
     WatchedAssignment,
     in_force,
     limits_set,
@@ -19,7 +19,7 @@ from gezeiten.desk.record.records import (
     read_where,
     watched,
 )
-from gezeiten.domain.kept import StoredLimit
+from gezeiten.domain.facts.stored import StoredLimit
 from gezeiten.domain.limits.basis import Basis, basis_line, changed_span, parse_basis
 from gezeiten.domain.limits.excursions import (
     Excursion,

@@ -6,22 +6,22 @@ from itertools import pairwise
 
 import numpy as np
 
-from gezeiten.archive.clocks import clocks_in_force
-from gezeiten.archive.corrections import chain_of
 from gezeiten.archive.local_cache.layout import layout
-from gezeiten.archive.steps import active_steps
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import read_around, record, uncorrected
+from gezeiten.archive.queries.clocks import clocks_in_force
+from gezeiten.archive.queries.corrections import chain_of
+from gezeiten.archive.queries.steps import active_steps
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.record.views.records import read_around, record, uncorrected
+from gezeiten.desk.sites.places import PointPlace, points
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.clock_uncertainty import clock_u_ms
+from gezeiten.domain.series.clocks.clock_uncertainty import clock_u_ms
 from gezeiten.domain.series.series import Series, clip_holds
 from gezeiten.domain.series.series_keys import channel_of, is_derived
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Times
+from gezeiten.domain.steps.calculated_series import CalculatedSeries
+from gezeiten.domain.steps.calculation import at_instants
 from gezeiten.domain.steps.chain import Correction, in_order
 from gezeiten.domain.steps.checks.comparing import slope_a_second
-from gezeiten.domain.steps.derived import CalculatedSeries
-from gezeiten.domain.steps.deriving import at_instants
 from gezeiten.domain.steps.fills import half_band
 from gezeiten.domain.steps.formulas.formula import LONGEST_MS
 from gezeiten.domain.steps.propagation import through

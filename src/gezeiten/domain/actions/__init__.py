@@ -11,15 +11,15 @@ from __future__ import annotations
 from gezeiten.domain.actions import (  # noqa: F401
     archives,
     assessments,
+    calculated_series,
     carriers,
-    checks,
+    check_readings,
     clocks,
     contacts,
     corrections,
-    derived,
+    deployments,
     documents,
     gaps,
-    hanging,
     launches,
     limits,
     loggers,
@@ -28,8 +28,8 @@ from gezeiten.domain.actions import (  # noqa: F401
     plans,
     quantities,
     remarks,
+    sensor_depths,
     sites,
-    sources,
     visits,
 )
 from gezeiten.domain.actions.base import BY_KIND, Action, Change, Subject

@@ -7,7 +7,7 @@ from typing import Literal
 
 from gezeiten.domain.actions.base import Action, Subject
 from gezeiten.domain.actions.scope import no_scope
-from gezeiten.domain.wording import counted, grouped
+from gezeiten.domain.base.wording import counted, grouped
 
 Why = Literal["first", "other"]
 

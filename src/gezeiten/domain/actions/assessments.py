@@ -9,11 +9,11 @@ from typing import Any
 from gezeiten.domain.actions.base import Action, Subject, instant_text
 from gezeiten.domain.actions.missions import MissionName
 from gezeiten.domain.actions.scope import no_scope
+from gezeiten.domain.base.wording import counted
 from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.domain.plan.plan_words import rule_text
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.wording import counted
 
 
 @dataclass(frozen=True, slots=True)

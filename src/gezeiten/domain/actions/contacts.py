@@ -7,8 +7,8 @@ from typing import Any, Literal
 
 from gezeiten.domain.actions.base import Action, Subject
 from gezeiten.domain.actions.scope import no_scope
+from gezeiten.domain.base.wording import readings_text
 from gezeiten.domain.series.timeline import duration_text
-from gezeiten.domain.wording import readings_text
 
 Attempt = Literal["contact", "launch", "stop", "offload", "overview", "erase", "follow"]
 _CLOCK_RIGHT_S = 0.05

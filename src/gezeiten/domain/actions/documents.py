@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from gezeiten.domain.actions.base import Action, Subject
 from gezeiten.domain.actions.scope import no_scope
-from gezeiten.domain.wording import readings_text
+from gezeiten.domain.base.wording import readings_text
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,9 +8,9 @@ from typing import Any
 
 from gezeiten.domain.actions.base import Action, Subject
 from gezeiten.domain.actions.scope import gap_scope
+from gezeiten.domain.base.wording import readings_text
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.timeline import duration_text
-from gezeiten.domain.wording import readings_text
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,8 +8,8 @@ from typing import Any
 
 from gezeiten.domain.actions.base import Action, Subject
 from gezeiten.domain.actions.scope import Scope, no_scope, point_scope, raw_bytes_scope
+from gezeiten.domain.base.wording import readings_text
 from gezeiten.domain.series.coverage import Range, size
-from gezeiten.domain.wording import readings_text
 
 TEXT_MODEL = "Text"
 """Model of the source of text files, in place of a logger's."""

@@ -7,10 +7,10 @@ from typing import Any
 
 from gezeiten.domain.actions.base import Action, Change, Fact, Subject, day_text, describe_changes
 from gezeiten.domain.actions.scope import NOTHING, Scope, no_scope
-from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.base.intervals import interval_text
+from gezeiten.domain.base.wording import counted, figure
+from gezeiten.domain.facts.sites import PointFacts, SiteFacts
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.sites import PointFacts, SiteFacts
-from gezeiten.domain.wording import counted, figure
 
 
 def _metres(value: Any, _zone: str) -> str:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gezeiten.domain.attention import LONG_NOT_OFFLOADED_MS, SOON_MS
 from gezeiten.domain.board.facts import BoardFacts, BoardSite
 from gezeiten.domain.board.rows import BoardRow, rows_of
+from gezeiten.domain.board.thresholds import LONG_NOT_OFFLOADED_MS, SOON_MS
 from gezeiten.domain.series.timeline import DAY_MS, approximate_duration_text, duration_text
 
 _ASKS_FOR_A_VISIT = ("end", "not recording", "fault")

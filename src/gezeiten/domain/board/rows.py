@@ -5,13 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from gezeiten.domain.attention import (
-    FORESEEN_MS,
-    LONG_NOT_OFFLOADED_MS,
-    PRESSING_MS,
-    SOON_MS,
-    is_clock_difference_notable,
-)
 from gezeiten.domain.board.facts import (
     BoardExcursion,
     BoardFacts,
@@ -22,6 +15,13 @@ from gezeiten.domain.board.facts import (
     LoggerSnapshot,
     PointSnapshot,
     WrongClock,
+)
+from gezeiten.domain.board.thresholds import (
+    FORESEEN_MS,
+    LONG_NOT_OFFLOADED_MS,
+    PRESSING_MS,
+    SOON_MS,
+    is_clock_difference_notable,
 )
 from gezeiten.domain.series.timeline import DAY_MS, Span, duration_text
 

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gezeiten.domain.limits.limits import LimitRule
-from gezeiten.domain.series.peaks import first_maxima
+from gezeiten.domain.series.drawing.peaks import first_maxima
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import HOLD_FACTOR, Series, hold_times_ms
 from gezeiten.domain.series.timeline import EVER_MS, HOUR_MS, Span, Times, Values, local_days

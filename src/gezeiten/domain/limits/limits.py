@@ -13,10 +13,10 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from gezeiten.domain.base.untrusted import bounded_int, finite
 from gezeiten.domain.limits.windows import WeeklyWindow, weekly_window
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import EVER_MS, Times, Values
-from gezeiten.domain.untrusted import bounded_int, finite
 
 Side = Literal["above", "below", "absent"]
 Counting = Literal["consecutive", "accumulated"]
@@ -35,7 +35,7 @@ class LimitRule:
     band join a run, but neither begin one nor count towards its delay or dose.
     window: the hours of the week in which the rule applies, None for always. origin: the id of a
     limit that was set for a series, "" of a plan's. mean_s: the limit is one of the moving mean of
-    so long, of the sum where the quantity is summed (`domain/series/moving.py`); 0: of each
+    so long, of the sum where the quantity is summed (`domain/series/statistics`); 0: of each
     reading. Only limits that are set for a series have one.
     """
 

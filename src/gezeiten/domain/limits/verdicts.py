@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from gezeiten.domain.limits.limits import InForce, LimitRule
 from gezeiten.domain.series.series import Series, empty_series, hold_times_ms
-from gezeiten.domain.series.statistics import ENOUGH_COVERAGE
+from gezeiten.domain.series.statistics.figures import ENOUGH_COVERAGE
 from gezeiten.domain.series.timeline import MINUTE_MS, Span, Times, Values, local_days
 
 Verdict = Literal["inside", "outside", "not judged"]

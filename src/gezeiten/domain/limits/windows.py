@@ -14,8 +14,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gezeiten.domain.base.untrusted import bounded_int
 from gezeiten.domain.series.timeline import MINUTE_MS, Times, utc_offsets_ms
-from gezeiten.domain.untrusted import bounded_int
 from gezeiten.errors import PlanError
 
 DAY_NAMES = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from gezeiten.domain.intervals import interval_text, neat_interval_s
+from gezeiten.domain.base.intervals import interval_text, neat_interval_s
+from gezeiten.domain.base.wording import figure, grouped
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.models import LoggerModel, Manner
 from gezeiten.domain.plan.outlook import readings_that_fit
 from gezeiten.domain.plan.plan import ChannelSetting, DeviceOptions, Plan
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.wording import figure, grouped
 from gezeiten.errors import InputError
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gezeiten.domain.intervals import neat_interval_s
+from gezeiten.domain.base.intervals import neat_interval_s
 from gezeiten.domain.plan.models import LoggerModel
 from gezeiten.domain.plan.plan import Plan, due_readings, last_reading_number
 from gezeiten.domain.series.timeline import HOUR_MS

@@ -9,9 +9,9 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field, fields
 from typing import Any, Literal, get_args
 
+from gezeiten.domain.base.untrusted import bounded_int, instant_ms
 from gezeiten.domain.limits.limits import LimitRule, limit_rule
 from gezeiten.domain.plan.models import End, Start
-from gezeiten.domain.untrusted import bounded_int, instant_ms
 from gezeiten.errors import PlanError
 
 Display = Literal["off", "on", "press"]

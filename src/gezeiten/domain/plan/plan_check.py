@@ -7,15 +7,15 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
-from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.base.intervals import interval_text
+from gezeiten.domain.base.naming import name_fault
+from gezeiten.domain.base.wording import figure, grouped
 from gezeiten.domain.limits.limits import LimitRule
-from gezeiten.domain.naming import name_fault
 from gezeiten.domain.plan.models import ChannelSpec, LoggerModel
 from gezeiten.domain.plan.outlook import readings_that_fit
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.domain.wording import figure, grouped
 from gezeiten.errors import InputError
 
 FARTHEST_START_MS = 183 * DAY_MS

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.base.intervals import interval_text
+from gezeiten.domain.base.wording import counted, figure, readings_text
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.limits.windows import window_choice
 from gezeiten.domain.plan.models import EVENT_BYTES
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import from_ms
-from gezeiten.domain.wording import counted, figure, readings_text
 
 _NONE = "—"
 

@@ -8,10 +8,10 @@ from dataclasses import replace
 
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import text_units
-from gezeiten.exchange.text.cells import values_of
 from gezeiten.exchange.text.form import USUAL_MISSING, ColumnMapping, TextForm, Where
+from gezeiten.exchange.text.layout.cells import values_of
+from gezeiten.exchange.text.layout.shapes import GLUED, NUMBER
 from gezeiten.exchange.text.meaning import meaning, trailing_unit
-from gezeiten.exchange.text.shapes import GLUED, NUMBER
 from gezeiten.exchange.text.stations import SeriesNaming, describes_values
 
 _ABOUT_VALUES = re.compile(

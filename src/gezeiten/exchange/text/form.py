@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any, TypeAlias
 
-from gezeiten.domain.untrusted import bounded_int
+from gezeiten.domain.base.untrusted import bounded_int
 from gezeiten.errors import InputError
 
 FIXED = "fixed"

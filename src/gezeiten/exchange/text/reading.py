@@ -18,14 +18,14 @@ import numpy as np
 import polars as pl
 from numpy.typing import NDArray
 
+from gezeiten.domain.base.untrusted import EARLIEST_MS, LATEST_MS
 from gezeiten.domain.series.timeline import Times, Values
-from gezeiten.domain.untrusted import EARLIEST_MS, LATEST_MS
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.census import WordCensus
 from gezeiten.exchange.text.form import FIXED, MIXED, SPACES, TextForm, Where
-from gezeiten.exchange.text.lines import TextPiece, decoded, split_line, text_pieces
-from gezeiten.exchange.text.numbers import Marks, NumberReader
-from gezeiten.exchange.text.times import WallClock
+from gezeiten.exchange.text.layout.lines import TextPiece, decoded, split_line, text_pieces
+from gezeiten.exchange.text.layout.numbers import Marks, NumberReader
+from gezeiten.exchange.text.times.wall_clock import WallClock
 
 VERSION = 4
 """Of this reader. 1: a cell that is no number costs its line, and times are written as

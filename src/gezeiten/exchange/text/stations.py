@@ -7,7 +7,7 @@ import re
 from dataclasses import dataclass
 
 from gezeiten.exchange.text.form import LineContext, Where
-from gezeiten.exchange.text.shapes import NUMBER, Shape, has_readings
+from gezeiten.exchange.text.layout.shapes import NUMBER, Shape, has_readings
 
 MOST_NAMES = 400
 _STATION_WORDS = re.compile(

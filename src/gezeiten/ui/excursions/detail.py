@@ -5,11 +5,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.record.excursion_book import BookedExcursion
-from gezeiten.desk.record.records import read_around
+from gezeiten.desk.record.views.records import read_around
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.statistics import numbers
+from gezeiten.domain.series.statistics.figures import numbers
 from gezeiten.domain.series.timeline import (
     HOUR_MS,
     Span,
@@ -17,12 +17,12 @@ from gezeiten.domain.series.timeline import (
     local_days,
     whole_duration_text,
 )
-from gezeiten.ui.parts.chart_lanes import Lane, Tint
-from gezeiten.ui.parts.lanes import prepared_lanes, remarks_of, shown_checks, shown_rule, trace_of
+from gezeiten.ui.charts.chart_lanes import Lane, Tint
+from gezeiten.ui.charts.lanes import prepared_lanes, remarks_of, shown_checks, shown_rule, trace_of
+from gezeiten.ui.format.i18n import counted, day_and_time, number, tr
+from gezeiten.ui.format.units import units_of
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS
 from gezeiten.ui.parts.rules import rule_text
-from gezeiten.ui.shell.i18n import counted, day_and_time, number, tr
-from gezeiten.ui.shell.units import units_of
 
 FOUND_LATER_MS = HOUR_MS
 """An alarm that became known so much later than it happened is called so."""

@@ -8,7 +8,7 @@ from functools import partial
 from PySide6.QtCore import QPoint, QSignalBlocker
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QMenu, QPlainTextEdit, QSizePolicy, QWidget
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.office.logbook import AboutFilter, about_point
 from gezeiten.desk.record.excursion_book import (
     CAUSES,
@@ -21,24 +21,24 @@ from gezeiten.desk.record.excursion_book import (
 from gezeiten.domain.limits.assessments import AssessedExcursion
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import HOUR_MS, duration_text
+from gezeiten.ui.charts.lane_chart import LaneChart
+from gezeiten.ui.charts.lanes import connect_readings
 from gezeiten.ui.excursions.detail import ExcursionDetail, load_detail, surroundings
 from gezeiten.ui.excursions.model import Draft, arranged, assessment_of, next_open, to_replace
 from gezeiten.ui.excursions.replace_dialog import ReplaceDialog
-from gezeiten.ui.excursions.words import listed, short_name
-from gezeiten.ui.mend.story_dialog import ProvenanceDialog, connect_provenance
-from gezeiten.ui.parts.charts import LaneChart
+from gezeiten.ui.excursions.texts import listed, short_name
+from gezeiten.ui.format.i18n import counted, date, day_and_time, number, tr
+from gezeiten.ui.format.units import units_of
+from gezeiten.ui.mend.provenance_dialog import ProvenanceDialog, connect_provenance
 from gezeiten.ui.parts.flow import ElidingButton
-from gezeiten.ui.parts.lanes import connect_readings
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, scrolled
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app_context import AppContext, Place, ReadingsRequest
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.shell.theme import Theme
-from gezeiten.ui.shell.units import units_of
+from gezeiten.ui.work.draft_keeper import DraftKeeper
 
 _MOST_NAMED = 4
 """Of the marked excursions so many are named above the button."""

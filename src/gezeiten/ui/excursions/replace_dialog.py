@@ -6,9 +6,9 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QWidget
 
 from gezeiten.desk.record.excursion_book import BookedExcursion
-from gezeiten.ui.excursions.words import excursion_name, listed
+from gezeiten.ui.excursions.texts import excursion_name, listed
+from gezeiten.ui.format.i18n import counted, day_and_time, tr
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.i18n import counted, day_and_time, tr
 
 _MOST_NAMED = 4
 

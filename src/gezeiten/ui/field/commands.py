@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from functools import partial
 
-from gezeiten.ui.field.acts import FieldActions
-from gezeiten.ui.field.dialogs import FieldDialogs
+from gezeiten.ui.field.actions import FieldActions
+from gezeiten.ui.field.dialogs.opener import FieldDialogs
 from gezeiten.ui.field.view import FieldView
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.i18n import tr
 
 
 def field_commands(field: FieldView, actions: FieldActions, more: FieldDialogs) -> list[Command]:

@@ -11,13 +11,13 @@ from typing import Literal
 from gezeiten.desk.field.arrival import Arrival
 from gezeiten.desk.field.readiness import LoggerWithStart, Readiness, Start
 from gezeiten.desk.intake.overviews import ImportedOverview
-from gezeiten.desk.logger.checks import BEGUN_KEY, Check
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.desk.logger.launching import LaunchResult
-from gezeiten.desk.places import PointPlace, zone_at
+from gezeiten.desk.logger.launch.launch_checks import BEGUN_KEY, Check
+from gezeiten.desk.logger.launch.launching import LaunchResult
+from gezeiten.desk.sites.places import PointPlace, zone_at
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import Span
-from gezeiten.ui.field.edited_plans import EditedPlans
+from gezeiten.ui.field.logger.edited_plans import EditedPlans
 
 Kind = Literal["launch", "accept", "pin", "next", "several", "done", "blocked", ""]
 

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from gezeiten.desk.field.arrival import Arrival
 from gezeiten.desk.intake.overviews import ImportedOverview
-from gezeiten.desk.logger.launching import LaunchResult
+from gezeiten.desk.logger.launch.launching import LaunchResult
 from gezeiten.link.registers import LiveValue
 from gezeiten.link.transfer import Progress
-from gezeiten.ui.field.logger_page import offload_text, overview_text
+from gezeiten.ui.field.logger.logger_page import offload_text, overview_text
+from gezeiten.ui.field.logger.stage_states import LAUNCH
 from gezeiten.ui.field.model import FieldModel
-from gezeiten.ui.field.stage_states import LAUNCH
 from gezeiten.ui.field.view import FieldView
-from gezeiten.ui.shell.i18n import clock_time, counted, number, tr
-from gezeiten.ui.shell.units import units_of
+from gezeiten.ui.format.i18n import clock_time, counted, number, tr
+from gezeiten.ui.format.units import units_of
 
 
 class FieldNews:

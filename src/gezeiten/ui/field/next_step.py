@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from gezeiten.ui.field.model import NextAction
-from gezeiten.ui.shell.i18n import counted, tr
+from gezeiten.ui.format.i18n import counted, tr
 
 
 def step_texts(act: NextAction, first_reading: str) -> tuple[str, str]:

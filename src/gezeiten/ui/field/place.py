@@ -12,41 +12,41 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QStackedWidget
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.readiness import LoggerWithStart, Start, starting
 from gezeiten.desk.field.rounds import Round, open_round
-from gezeiten.desk.logger.accepted import AcceptedWords
-from gezeiten.desk.logger.checks import Check, erase_sentence, label_check
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.desk.logger.several import LoggerResult
+from gezeiten.desk.logger.launch.accepted_reasons import AcceptedWords
+from gezeiten.desk.logger.launch.launch_checks import Check, erase_sentence, label_check
+from gezeiten.desk.logger.launch.several import LoggerResult
 from gezeiten.desk.office.logbook import AboutFilter, about_logger
-from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.sites.places import PointPlace, points
 from gezeiten.errors import InputError
-from gezeiten.link.address import CablePort
-from gezeiten.ui.field.acts import FieldActions
-from gezeiten.ui.field.at_hand import ConnectedLoggers
-from gezeiten.ui.field.carriers_desk import CarriersDesk
-from gezeiten.ui.field.chosen_desk import ChosenDesk
+from gezeiten.link.lines.address import CablePort
+from gezeiten.ui.field.actions import FieldActions
+from gezeiten.ui.field.carriers.carriers_desk import CarriersDesk
 from gezeiten.ui.field.commands import field_commands
-from gezeiten.ui.field.dialogs import FieldDialogs
-from gezeiten.ui.field.hands import FocusMemory
-from gezeiten.ui.field.launch_panel import LaunchPanel
-from gezeiten.ui.field.logger_list import LoggerMarks
-from gezeiten.ui.field.logger_words import doing
+from gezeiten.ui.field.connected_loggers import ConnectedLoggers
+from gezeiten.ui.field.dialogs.opener import FieldDialogs
+from gezeiten.ui.field.focus_memory import FocusMemory
+from gezeiten.ui.field.logger.chosen_desk import ChosenDesk
+from gezeiten.ui.field.logger.launch_panel import LaunchPanel
+from gezeiten.ui.field.logger.logger_list import LoggerMarks
+from gezeiten.ui.field.logger.logger_texts import doing
+from gezeiten.ui.field.logger.plan_shelf import PlanShelf
 from gezeiten.ui.field.model import FieldModel, NextAction
 from gezeiten.ui.field.news import FieldNews
 from gezeiten.ui.field.next_step import step_texts
-from gezeiten.ui.field.nobody_page import NobodyPage
-from gezeiten.ui.field.plan_shelf import PlanShelf
+from gezeiten.ui.field.no_logger_page import NobodyPage
 from gezeiten.ui.field.several_desk import SeveralDesk
 from gezeiten.ui.field.work import FieldWork
+from gezeiten.ui.format.i18n import clock_time, counted, home_zone, tr
 from gezeiten.ui.parts.widgets import give_stretch, row
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app_context import AppContext, Place
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.i18n import clock_time, counted, home_zone, tr
 from gezeiten.ui.shell.theme import Theme
-from gezeiten.ui.shell.work import Task
+from gezeiten.ui.work.work_queue import Task
 
 
 class FieldDeskPlace(Place):

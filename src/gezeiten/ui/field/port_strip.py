@@ -7,9 +7,9 @@ from pathlib import Path
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.logger.cables import PortNews
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import clear, column, label
-from gezeiten.ui.shell.i18n import tr
 
 SHOWN = 4
 

@@ -6,9 +6,9 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
 from gezeiten.desk.field.rounds import Round
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label
-from gezeiten.ui.shell.i18n import tr
 
 
 class RoundStrip(QWidget):

@@ -7,9 +7,9 @@ from dataclasses import replace
 
 from PySide6.QtCore import QObject, Signal
 
-from gezeiten.desk.logger.checks import Check
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.desk.logger.several import (
+from gezeiten.desk.logger.launch.launch_checks import Check
+from gezeiten.desk.logger.launch.several import (
     LoggerResult,
     PreparedLaunch,
     prepare_several,
@@ -18,9 +18,9 @@ from gezeiten.desk.logger.several import (
 from gezeiten.ui.field.model import FieldModel, NextAction
 from gezeiten.ui.field.several_page import SeveralPage
 from gezeiten.ui.field.work import FieldWork
+from gezeiten.ui.format.i18n import counted, tr
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import counted, tr
-from gezeiten.ui.shell.work import Task
+from gezeiten.ui.work.work_queue import Task
 
 
 class SeveralDesk(QObject):

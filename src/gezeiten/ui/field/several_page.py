@@ -13,12 +13,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.logger.several import LoggerResult, PreparedLaunch
-from gezeiten.domain.intervals import interval_text
+from gezeiten.desk.logger.launch.several import LoggerResult, PreparedLaunch
+from gezeiten.domain.base.intervals import interval_text
+from gezeiten.ui.format.i18n import clock_time, counted, tr
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import Card, button, column, label, row
-from gezeiten.ui.shell.i18n import clock_time, counted, tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
 
 _SIGNS = {"passed": "✓", "look": "!", "blocking": "✕", "note": "·"}

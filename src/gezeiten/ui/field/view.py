@@ -5,16 +5,16 @@ from __future__ import annotations
 from typing import Protocol
 
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.ui.field.at_hand import ConnectedLoggers
-from gezeiten.ui.field.carriers_desk import CarriersDesk
-from gezeiten.ui.field.chosen_desk import ChosenDesk
-from gezeiten.ui.field.hands import FocusMemory
-from gezeiten.ui.field.logger_list import LoggerList
-from gezeiten.ui.field.logger_page import LoggerPage
+from gezeiten.ui.field.carriers.carriers_desk import CarriersDesk
+from gezeiten.ui.field.connected_loggers import ConnectedLoggers
+from gezeiten.ui.field.focus_memory import FocusMemory
+from gezeiten.ui.field.logger.chosen_desk import ChosenDesk
+from gezeiten.ui.field.logger.logger_list import LoggerList
+from gezeiten.ui.field.logger.logger_page import LoggerPage
+from gezeiten.ui.field.logger.plan_shelf import PlanShelf
+from gezeiten.ui.field.logger.stages import StageBar
 from gezeiten.ui.field.model import NextAction
-from gezeiten.ui.field.plan_shelf import PlanShelf
 from gezeiten.ui.field.several_desk import SeveralDesk
-from gezeiten.ui.field.stages import StageBar
 from gezeiten.ui.field.work import FieldWork
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.shell.app_context import AppContext

@@ -16,23 +16,23 @@ from gezeiten.desk.field.arrival import Arrival, arrival
 from gezeiten.desk.field.readiness import LoggerWithStart, starting
 from gezeiten.desk.intake.overviews import ImportedOverview, offload_overview
 from gezeiten.desk.logger import contact as desk_contact
-from gezeiten.desk.logger.awake import prevent_sleep
 from gezeiten.desk.logger.cables import PortNews
 from gezeiten.desk.logger.contact import LoggerCard
 from gezeiten.desk.logger.erasing import erase_memory
-from gezeiten.desk.logger.launching import LaunchResult, launch, stop_and_offload
+from gezeiten.desk.logger.keep_awake import prevent_sleep
+from gezeiten.desk.logger.launch.launching import LaunchResult, launch, stop_and_offload
+from gezeiten.desk.logger.launch.several import LoggerResult, PreparedLaunch, offload_and_launch
 from gezeiten.desk.logger.offloading import Offloaded, offload_logger
-from gezeiten.desk.logger.several import LoggerResult, PreparedLaunch, offload_and_launch
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.coverage import Range
-from gezeiten.domain.series.thinning import Thinning
+from gezeiten.domain.series.drawing.thinning import Thinning
 from gezeiten.errors import GezeitenError
-from gezeiten.link.address import Endpoint
 from gezeiten.link.find import FoundCourier, FoundLogger
+from gezeiten.link.lines.address import Endpoint
 from gezeiten.link.transfer import Progress, Watch
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import tr
-from gezeiten.ui.shell.work import Task
+from gezeiten.ui.work.work_queue import Task
 
 Words = Callable[[], Mapping[str, str]]
 """Returns the words why; asked in the working thread, because some depend on the clock's state."""

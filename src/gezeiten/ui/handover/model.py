@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.office.handing import IssuedDocument
-from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.records import record
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.office.issuing import IssuedDocument
+from gezeiten.desk.record.views.records import record
+from gezeiten.desk.sites.places import PointPlace
 from gezeiten.domain.series.timeline import DAY_MS, MINUTE_MS, Span
 
 USUAL_DAYS = 14

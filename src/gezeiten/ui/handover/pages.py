@@ -11,10 +11,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import QLabel, QScrollArea, QVBoxLayout, QWidget
 
-from gezeiten.desk.office.handing import document_lines, document_pages
+from gezeiten.desk.office.issuing import document_lines, document_pages
+from gezeiten.ui.format.i18n import counted, tr
 from gezeiten.ui.parts.widgets import clear, label
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import counted, tr
 
 if TYPE_CHECKING:  # the library behind it is loaded when a document is shown
     from gezeiten.report.pages import PagePicture

@@ -18,8 +18,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.office.handing import (
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.office.issuing import (
     HandoverResult,
     IssuedDocument,
     export_csv,
@@ -29,10 +29,11 @@ from gezeiten.desk.office.handing import (
     reissue,
 )
 from gezeiten.desk.office.logbook import AboutFilter, about_document
-from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.records import extent
-from gezeiten.desk.record.stretches import NamedPeriod, named_periods
+from gezeiten.desk.record.named_periods import NamedPeriod, named_periods
+from gezeiten.desk.record.views.records import extent
+from gezeiten.desk.sites.places import PointPlace, points
 from gezeiten.domain.series.timeline import Span
+from gezeiten.ui.format.i18n import counted, date, day_and_time, number, tr
 from gezeiten.ui.handover.model import (
     Contents,
     HandoverModel,
@@ -49,7 +50,6 @@ from gezeiten.ui.parts.widgets import Card, Facts, button, column, label, row, s
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app_context import AppContext, Place
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.i18n import counted, date, day_and_time, number, tr
 
 LINES_SHOWN = 5
 

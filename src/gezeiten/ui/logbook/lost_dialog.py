@@ -6,9 +6,9 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QDialog, QListWidget, QWidget
 
-from gezeiten.domain.entries import Entry
+from gezeiten.domain.facts.entries import Entry
+from gezeiten.ui.format.i18n import counted, day_and_time, home_zone, tr
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.i18n import counted, day_and_time, home_zone, tr
 
 
 class LostDialog(QDialog):

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
     QTableWidgetItem,
 )
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.office.logbook import (
     AboutFilter,
     EntryFilter,
@@ -29,16 +29,16 @@ from gezeiten.desk.office.logbook import (
     write_json_lines,
     write_pdf,
 )
-from gezeiten.domain.entries import Entry
+from gezeiten.domain.facts.entries import Entry
 from gezeiten.domain.series.timeline import DAY_MS
-from gezeiten.ui.logbook.check import CheckCard
-from gezeiten.ui.logbook.entry import EntryCard
+from gezeiten.ui.format.i18n import counted, day_and_time, home_zone, number, tr
+from gezeiten.ui.logbook.check_card import CheckCard
+from gezeiten.ui.logbook.entry_card import EntryCard
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import Card, button, column, label, row
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app_context import AppContext, Place
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.i18n import counted, day_and_time, home_zone, number, tr
 
 _COLUMNS, _WHAT = 5, 3
 _ROOM_PX = 14

@@ -6,14 +6,14 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QVBoxLayout
 
-from gezeiten.desk.places import PointPlace
+from gezeiten.desk.sites.places import PointPlace
 from gezeiten.domain.actions.gaps import fill_method_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.steps import RecordStep
+from gezeiten.ui.format.i18n import counted, day_and_time, tr
+from gezeiten.ui.format.units import Units
 from gezeiten.ui.mend.detail import GapDetail
 from gezeiten.ui.parts.widgets import Card, button, clear, label, row, rule
-from gezeiten.ui.shell.i18n import counted, day_and_time, tr
-from gezeiten.ui.shell.units import Units
 
 
 class ChainCard(Card):

@@ -13,8 +13,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.correcting import (
+from gezeiten.desk.record.fills import switch_fill
+from gezeiten.desk.record.statements.corrections import (
     Chain,
     Effect,
     chain,
@@ -28,9 +28,8 @@ from gezeiten.desk.record.correcting import (
     switch,
     withdraw_correction,
 )
-from gezeiten.desk.record.filling import switch_fill
-from gezeiten.desk.record.losses import ValueLoss, losses_of_correction
-from gezeiten.desk.record.proposing import (
+from gezeiten.desk.record.statements.losses import ValueLoss, losses_of_correction
+from gezeiten.desk.record.statements.proposals import (
     Certificate,
     ProposedCorrection,
     by_rule,
@@ -40,12 +39,24 @@ from gezeiten.desk.record.proposing import (
     points_by_hand,
     usual_number,
 )
-from gezeiten.desk.record.records import extent
+from gezeiten.desk.record.views.records import extent
+from gezeiten.desk.sites.places import PointPlace
 from gezeiten.domain.actions.gaps import fill_method_text
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, Span
 from gezeiten.domain.steps.steps import RecordStep
 from gezeiten.errors import InputError
+from gezeiten.ui.charts.chart_lanes import Lane, Tint
+from gezeiten.ui.charts.lane_chart import LaneChart
+from gezeiten.ui.charts.lanes import (
+    connect_readings,
+    prepared_lanes,
+    remarks_of,
+    shown_checks,
+    trace_of,
+)
+from gezeiten.ui.format.i18n import counted, instant, number, tr
+from gezeiten.ui.format.units import units_of
 from gezeiten.ui.mend.chain_model import (
     Link,
     TrialStep,
@@ -57,29 +68,18 @@ from gezeiten.ui.mend.chain_model import (
     number_recorded,
     trial_span,
 )
-from gezeiten.ui.mend.loss_words import caught_text, loss_text
+from gezeiten.ui.mend.loss_texts import caught_text, loss_text
+from gezeiten.ui.mend.provenance_dialog import connect_provenance
 from gezeiten.ui.mend.step_fields import StepFields
-from gezeiten.ui.mend.story_dialog import connect_provenance
-from gezeiten.ui.parts.chart_lanes import Lane, Tint
-from gezeiten.ui.parts.charts import LaneChart
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.parts.lanes import (
-    connect_readings,
-    prepared_lanes,
-    remarks_of,
-    shown_checks,
-    trace_of,
-)
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.points.series_box import SeriesBox
-from gezeiten.ui.points.why_field import reason_field
-from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import counted, instant, number, tr
-from gezeiten.ui.shell.units import units_of
+from gezeiten.ui.work.acting_dialog import ActingDialog
 
 _MOST_SHOWN_MS = 400 * DAY_MS
 

@@ -9,9 +9,9 @@ from typing import Any, Literal
 
 import numpy as np
 
-from gezeiten.desk.record.correcting import Chain, Effect
+from gezeiten.desk.record.statements.corrections import Chain, Effect
 from gezeiten.domain.quantities.quantities import ShownUnit
-from gezeiten.domain.series.peaks import thinned
+from gezeiten.domain.series.drawing.peaks import thinned
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Span

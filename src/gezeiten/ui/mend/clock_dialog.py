@@ -7,9 +7,8 @@ from dataclasses import dataclass
 
 from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
-from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.clock_search import by_data, other_series
-from gezeiten.desk.record.clocks import (
+from gezeiten.desk.record.statements.clock_search import by_data, other_series
+from gezeiten.desk.record.statements.clocks import (
     FOUND,
     MEASURED,
     SAID_U_MS,
@@ -24,27 +23,28 @@ from gezeiten.desk.record.clocks import (
     uncertainty_of_amount,
     withdraw_clock_correction,
 )
-from gezeiten.desk.record.losses import ValueLoss, losses_of_clock
+from gezeiten.desk.record.statements.losses import ValueLoss, losses_of_clock
+from gezeiten.desk.sites.places import PointPlace
+from gezeiten.domain.base.wording import error_decimals
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.clock_map import ClockMap
-from gezeiten.domain.series.clock_uncertainty import ClockUncertainty
-from gezeiten.domain.wording import error_decimals
+from gezeiten.domain.series.clocks.clock_map import ClockMap
+from gezeiten.domain.series.clocks.clock_uncertainty import ClockUncertainty
 from gezeiten.errors import InputError
-from gezeiten.ui.mend.clock_words import (
+from gezeiten.ui.format.i18n import instant, number, tr
+from gezeiten.ui.mend.clock_texts import (
     parsed_shift_ms,
     search_text,
     seconds,
     shift_text,
     uncertainty_text,
 )
-from gezeiten.ui.mend.loss_words import loss_text
+from gezeiten.ui.mend.loss_texts import loss_text
 from gezeiten.ui.parts.tables import fill, plain_table
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
-from gezeiten.ui.points.why_field import reason_field
-from gezeiten.ui.shell.acting_dialog import ActingDialog
+from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import instant, number, tr
+from gezeiten.ui.work.acting_dialog import ActingDialog
 
 _WAYS = (
     ("contacts", "stretched between contacts"),

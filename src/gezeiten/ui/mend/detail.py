@@ -4,32 +4,32 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.alternative_sources import (
     AlternativeReadings,
     AlternativeSource,
     CarrierCard,
     find_alternatives,
 )
-from gezeiten.desk.field.estimating import FillMethod
-from gezeiten.desk.field.gaps import BookedGap
-from gezeiten.desk.field.mending import (
+from gezeiten.desk.field.estimates import FillMethod
+from gezeiten.desk.field.gap_filling import (
     LineOffer,
     LoggerOffer,
     line_offer,
     logger_offer,
     steps_of,
 )
-from gezeiten.desk.record.records import extent, read_around, view
+from gezeiten.desk.field.gaps import BookedGap
+from gezeiten.desk.record.views.records import extent, read_around, view
 from gezeiten.domain.quantities.quantities import ShownUnit, quantity
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.fills import straight_line
 from gezeiten.domain.steps.steps import LINE, NOT_CALCULATED, RecordStep
+from gezeiten.ui.charts.chart_lanes import Lane, Tint
+from gezeiten.ui.charts.lanes import prepared_lanes, remarks_of, shown_checks, trace_of
+from gezeiten.ui.format.units import Units, units_of
 from gezeiten.ui.mend.model import SourceOffers, offers, surroundings
-from gezeiten.ui.parts.chart_lanes import Lane, Tint
-from gezeiten.ui.parts.lanes import prepared_lanes, remarks_of, shown_checks, trace_of
-from gezeiten.ui.shell.units import Units, units_of
 
 
 @dataclass(frozen=True, slots=True)

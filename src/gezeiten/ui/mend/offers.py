@@ -8,12 +8,12 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QRadioButton
 
 from gezeiten.desk.field.gaps import BookedGap
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.ui.format.i18n import number, tr
+from gezeiten.ui.format.units import Units
+from gezeiten.ui.mend.fill_method_rows import FillMethodRows, row_holder
 from gezeiten.ui.mend.model import SelectedGap, SourceOffers
-from gezeiten.ui.mend.ways import FillMethodRows, row_holder
 from gezeiten.ui.parts.giving_way import YieldingLayout
 from gezeiten.ui.parts.widgets import column, label, rule
-from gezeiten.ui.shell.i18n import number, tr
-from gezeiten.ui.shell.units import Units
 
 _LINE_ROW = 40
 """Of what could fill a gap: what is measured stands above it, estimates below."""

@@ -10,17 +10,22 @@ from typing import Literal
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QLineEdit
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.field.alternative_sources import AlternativeReadings, fill_by_measured
-from gezeiten.desk.field.estimating import FillMethod, estimates, fill_by_method
+from gezeiten.desk.field.estimates import FillMethod, estimates, fill_by_method
+from gezeiten.desk.field.gap_filling import fill_by_line, fill_from_logger, leave_open, undo
 from gezeiten.desk.field.gaps import BookedGap, gaps, gaps_of_calculated
-from gezeiten.desk.field.many_gaps import gaps_of_same_action, undo_all
-from gezeiten.desk.field.mending import fill_by_line, fill_from_logger, leave_open, undo
+from gezeiten.desk.field.several_gaps import gaps_of_same_action, undo_all
 from gezeiten.desk.logger.offloading import Offloaded
 from gezeiten.desk.office.logbook import AboutFilter, about_point
-from gezeiten.desk.places import PointPlace, points
+from gezeiten.desk.sites.places import PointPlace, points
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.domain.steps.steps import NOT_CALCULATED
+from gezeiten.ui.charts.chart_lanes import Lane
+from gezeiten.ui.charts.lane_chart import LaneChart
+from gezeiten.ui.charts.lanes import connect_readings
+from gezeiten.ui.format.i18n import counted, day_and_time, tr
+from gezeiten.ui.format.units import units_of
 from gezeiten.ui.mend.chain_card import ChainCard
 from gezeiten.ui.mend.detail import GapDetail, load_detail, with_method, with_other
 from gezeiten.ui.mend.model import (
@@ -31,19 +36,14 @@ from gezeiten.ui.mend.model import (
     table_span,
 )
 from gezeiten.ui.mend.offers import OffersTable
-from gezeiten.ui.mend.story_dialog import ProvenanceDialog, connect_provenance
-from gezeiten.ui.parts.chart_lanes import Lane
-from gezeiten.ui.parts.charts import LaneChart
-from gezeiten.ui.parts.lanes import connect_readings
+from gezeiten.ui.mend.provenance_dialog import ProvenanceDialog, connect_provenance
 from gezeiten.ui.parts.site_list import ListLine, SiteList
 from gezeiten.ui.parts.widgets import Card, button, column, label, row
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app_context import AppContext, ClockWanted, Place, ReadingsRequest
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.i18n import counted, day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
-from gezeiten.ui.shell.units import units_of
+from gezeiten.ui.work.draft_keeper import DraftKeeper
 
 _LEAST_PICTURE_PX = 130
 """The picture never gives way further: what could fill the gap scrolls then."""
@@ -445,7 +445,7 @@ class MendPlace(Place):
 
     def show_several(self) -> None:
         """Do one thing about many gaps."""
-        from gezeiten.ui.mend.many_dialog import SeveralGapsDialog
+        from gezeiten.ui.mend.several_gaps_dialog import SeveralGapsDialog
 
         SeveralGapsDialog(self, self.context).open()
 

@@ -9,17 +9,17 @@ from typing import Any
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
-from gezeiten.desk.record.proposing import Certificate, HandPoints
+from gezeiten.desk.record.statements.proposals import Certificate, HandPoints
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.steps.corrections.calibration import CERTIFICATE
 from gezeiten.domain.steps.corrections.marks import MARKS, SUSPECT
 from gezeiten.domain.steps.corrections.suspicion import SUSPICIONS, SuspectRule
+from gezeiten.ui.format.i18n import date, number, tr
 from gezeiten.ui.mend.chain_model import TrialStep, number_shown, number_unit
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of, write_number
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import captioned
-from gezeiten.ui.shell.i18n import date, number, tr
 
 _KINDS = (
     ("linear", "Offset and gain"),

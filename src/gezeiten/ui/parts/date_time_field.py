@@ -22,9 +22,9 @@ from PySide6.QtWidgets import (
 
 from gezeiten.domain.series.timeline import MINUTE_MS, local_instant_ms
 from gezeiten.errors import GezeitenError
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.field_error import FieldError, mark
 from gezeiten.ui.parts.plain import plain_tip
-from gezeiten.ui.shell.i18n import tr
 
 _DAY, _CLOCK = "d MMM yyyy", "HH:mm"
 _CLOCK_BEHIND = re.compile(

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLineEdit, QWidget
 
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.widgets import Card, button, column, give_stretch, label, row, scrolled
-from gezeiten.ui.shell.i18n import tr
 
 Step = tuple[str, str, list[QWidget]]
 """Title, words and the ways of one step."""

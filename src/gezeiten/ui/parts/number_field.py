@@ -11,8 +11,8 @@ import re
 from PySide6.QtCore import QLocale
 from PySide6.QtWidgets import QApplication, QLineEdit
 
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.shell.i18n import tr
 
 _IS_NUMBER = "holds a number"
 _GROUPED = re.compile(r"[+\-−]?\d{1,3}([.,])\d{3}$")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gezeiten.ui.shell.i18n import tr
+from gezeiten.ui.format.i18n import tr
 
 RULE_SIGNS = {"above": ("▲", "ember"), "below": ("▼", "plum"), "absent": ("⊘", "brass")}
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.base.intervals import interval_text
 from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.limits.windows import window_choice
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.ui.format.i18n import tr
+from gezeiten.ui.format.units import Units
 from gezeiten.ui.parts.rule_signs import side_text
-from gezeiten.ui.shell.i18n import tr
-from gezeiten.ui.shell.units import Units
 
 
 def mean_text(channel: str, mean_s: int) -> str:

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QCheckBox, QColorDialog, QPushButton, QVBoxLayout, QWidget
 
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.domain.intervals import interval_text, parse_interval_s
+from gezeiten.domain.base.intervals import interval_text, parse_interval_s
 from gezeiten.domain.limits.limits import Counting, LimitRule, no_sensor_rule
 from gezeiten.domain.limits.windows import NAMED_WINDOWS, parse_window, window_choice
 from gezeiten.domain.plan.models import ChannelSpec
@@ -17,14 +17,14 @@ from gezeiten.domain.plan.plan import ChannelSetting, Plan
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit, shown_units
 from gezeiten.link.registers import LiveValue
+from gezeiten.ui.format.i18n import tr
+from gezeiten.ui.format.units import Units
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of, plain_number, write_number
 from gezeiten.ui.parts.plain import literal
 from gezeiten.ui.parts.widgets import button, clear, label, row, rule
 from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, line, parsed
-from gezeiten.ui.shell.i18n import tr
-from gezeiten.ui.shell.units import Units
 
 _KINDS = (
     ("above alarm", "▲ alarm above"),

@@ -11,19 +11,19 @@ from PySide6.QtCore import QSignalBlocker, Signal
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from gezeiten.desk.logger.contact import LoggerCard
-from gezeiten.domain.intervals import interval_text
+from gezeiten.domain.base.intervals import interval_text
 from gezeiten.domain.plan.plan import Plan, first_due_ms
 from gezeiten.domain.plan.plan_check import check_plan
+from gezeiten.ui.format.i18n import clock_time, day_and_time, tr
+from gezeiten.ui.format.units import Units
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.widgets import rule
 from gezeiten.ui.plan.channels import ChannelsSection
-from gezeiten.ui.plan.manners import DeviceOptionsSection
+from gezeiten.ui.plan.device_options import DeviceOptionsSection
 from gezeiten.ui.plan.names import NamesSection
 from gezeiten.ui.plan.section import EditContext, Section
 from gezeiten.ui.plan.start_end import StartEndSection
 from gezeiten.ui.plan.times import TimesSection
-from gezeiten.ui.shell.i18n import clock_time, day_and_time, tr
-from gezeiten.ui.shell.units import Units
 
 
 class PlanEditor(QWidget):

@@ -9,9 +9,9 @@ from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QLineEdit
 
 from gezeiten.domain.plan.plan import Plan
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.widgets import button, row
 from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned, line, narrow
-from gezeiten.ui.shell.i18n import tr
 
 
 class NamesSection(Section):

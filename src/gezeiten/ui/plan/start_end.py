@@ -7,17 +7,17 @@ from dataclasses import replace
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QCheckBox
 
-from gezeiten.domain.intervals import interval_text, parse_interval_s
+from gezeiten.domain.base.intervals import interval_text, parse_interval_s
 from gezeiten.domain.plan.models import End, Start
 from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, local_instant_ms, next_full_hour_ms
 from gezeiten.errors import RepeatedHourError, SkippedHourError
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.widgets import row
 from gezeiten.ui.plan.section import EditContext, QuietCombo, Section, captioned, line, parsed
-from gezeiten.ui.shell.i18n import tr
 
 
 def start_texts() -> dict[Start, str]:

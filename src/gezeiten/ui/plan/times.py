@@ -9,15 +9,15 @@ from PySide6.QtCore import QSignalBlocker, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QSlider
 
-from gezeiten.domain.intervals import interval_text, parse_duration_s, parse_interval_s
+from gezeiten.domain.base.intervals import interval_text, parse_duration_s, parse_interval_s
 from gezeiten.domain.plan.outlook import duration_s, interval_for, readings_that_fit
 from gezeiten.domain.plan.plan import Plan, first_due_ms
 from gezeiten.domain.series.timeline import duration_text
+from gezeiten.ui.format.i18n import counted, tr
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.widgets import label, row
 from gezeiten.ui.plan.section import EditContext, Section, captioned, line, parsed
-from gezeiten.ui.shell.i18n import counted, tr
 
 STOPS_S = (1, 2, 5, 10, 30, 60, 120, 300, 360, 600, 900, 1800, 3600, 7200, 21_600, 43_200, 86_400)
 _NAMED_STOPS_S = (1, 10, 60, 360, 900, 3600, 21_600, 86_400)

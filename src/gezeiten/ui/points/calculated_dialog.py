@@ -9,8 +9,7 @@ from typing import TypeAlias
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
-from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.calculating import (
+from gezeiten.desk.record.statements.calculated_series import (
     Calculation,
     CalculationView,
     NearPlace,
@@ -23,12 +22,15 @@ from gezeiten.desk.record.calculating import (
     remove_calculation,
     that_fit,
 )
+from gezeiten.desk.sites.places import PointPlace
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS
 from gezeiten.domain.steps.formulas import NEWEST, Formula, Parameter, Role, own_formula
 from gezeiten.domain.steps.formulas.own import FUNCTIONS
 from gezeiten.errors import InputError
+from gezeiten.ui.format.i18n import counted, instant, number, tr
+from gezeiten.ui.format.units import units_of
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of
@@ -36,11 +38,9 @@ from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.section import captioned
-from gezeiten.ui.points.why_field import reason_field
-from gezeiten.ui.shell.acting_dialog import ActingDialog
+from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import counted, instant, number, tr
-from gezeiten.ui.shell.units import units_of
+from gezeiten.ui.work.acting_dialog import ActingDialog
 
 YEAR_MS = 365 * DAY_MS
 _OWN_NAME = "a formula of your own …"

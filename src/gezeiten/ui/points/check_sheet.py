@@ -22,24 +22,29 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.places import PointPlace, SitePlace, sites
-from gezeiten.desk.record.checking import CheckQuestion, TypedCheck, enter, questions
-from gezeiten.domain.people import initials
+from gezeiten.desk.record.statements.check_readings import (
+    CheckQuestion,
+    TypedCheck,
+    enter,
+    questions,
+)
+from gezeiten.desk.sites.places import PointPlace, SitePlace, sites
+from gezeiten.domain.facts.people import initials
 from gezeiten.domain.quantities.quantities import ShownUnit, quantity
 from gezeiten.domain.series.series_keys import channel_of, is_derived
 from gezeiten.domain.series.timeline import local_instant_ms
 from gezeiten.domain.steps.checks.reading import DIPPED
 from gezeiten.errors import InputError
+from gezeiten.ui.format.i18n import counted, number, tr
+from gezeiten.ui.format.units import Units, units_of
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.i18n import counted, number, tr
-from gezeiten.ui.shell.units import Units, units_of
+from gezeiten.ui.work.acting import ActionRunner
+from gezeiten.ui.work.draft_keeper import DraftKeeper
 
 _LINE_PX = 40
 _READ, _LOW, _HIGH, _SURE, _TIME, _WORDS = range(2, 8)

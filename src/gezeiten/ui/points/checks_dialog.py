@@ -8,9 +8,8 @@ from dataclasses import dataclass, replace
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHeaderView, QVBoxLayout, QWidget
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.checking import (
+from gezeiten.desk.base.workspace import Workspace
+from gezeiten.desk.record.statements.check_readings import (
     FitTrial,
     check_schedule_days,
     compare_checks,
@@ -18,35 +17,36 @@ from gezeiten.desk.record.checking import (
     try_tying,
     withdraw_check,
 )
-from gezeiten.desk.record.correcting import Effect, effect
-from gezeiten.desk.record.records import extent
+from gezeiten.desk.record.statements.corrections import Effect, effect
+from gezeiten.desk.record.views.records import extent
+from gezeiten.desk.sites.places import PointPlace
 from gezeiten.domain.quantities.quantities import ShownUnit, quantity
 from gezeiten.domain.series.timeline import DAY_MS, Span
 from gezeiten.domain.steps.checks.comparing import CheckComparison
-from gezeiten.domain.steps.checks.duty import CheckScheduleDay
-from gezeiten.ui.mend.chain_model import drawn
-from gezeiten.ui.mend.story_dialog import connect_provenance
-from gezeiten.ui.parts.chart_lanes import Lane
-from gezeiten.ui.parts.charts import LaneChart
-from gezeiten.ui.parts.date_time_field import DateTimeField
-from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.parts.flow import FlowLayout
-from gezeiten.ui.parts.lanes import (
+from gezeiten.domain.steps.checks.schedule import CheckScheduleDay
+from gezeiten.ui.charts.chart_lanes import Lane
+from gezeiten.ui.charts.lane_chart import LaneChart
+from gezeiten.ui.charts.lanes import (
     connect_readings,
     prepared_lanes,
     remarks_of,
     shown_checks,
     trace_of,
 )
+from gezeiten.ui.format.i18n import counted, instant, number, tr
+from gezeiten.ui.format.units import units_of
+from gezeiten.ui.mend.chain_model import drawn
+from gezeiten.ui.mend.provenance_dialog import connect_provenance
+from gezeiten.ui.parts.date_time_field import DateTimeField
+from gezeiten.ui.parts.field_error import FieldError
+from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
+from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.points.series_box import SeriesBox
-from gezeiten.ui.points.why_field import reason_field
-from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import counted, instant, number, tr
-from gezeiten.ui.shell.units import units_of
+from gezeiten.ui.work.acting_dialog import ActingDialog
 
 _WAYS = (("offset", "an offset"), ("line", "a straight line"), ("each", "through every check"))
 _MOST_SHOWN_MS = 400 * DAY_MS

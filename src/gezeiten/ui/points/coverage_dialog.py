@@ -14,13 +14,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.covered import Days, coverage_of, write_coverage
-from gezeiten.domain.series.calendar import CoveredTime, months, total, years
+from gezeiten.desk.record.views.coverage import Days, coverage_of, write_coverage
+from gezeiten.desk.sites.places import PointPlace
+from gezeiten.domain.series.statistics.figures.calendar import CoveredTime, months, total, years
+from gezeiten.ui.format.i18n import number, tr
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.points.figures_dialog import FiguresDialog
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import number, tr
 
 _DAYS = 31
 _NEARLY = 0.995

@@ -7,11 +7,13 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QWidget
 
-from gezeiten.desk.places import PointPlace
 from gezeiten.desk.record.day_by_day import DailyRecord, day_by_day, write_days
+from gezeiten.desk.sites.places import PointPlace
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.day_figures import BEYOND, DegreeRule, IndexDay
+from gezeiten.domain.series.statistics.figures.day_figures import BEYOND, DegreeRule, IndexDay
 from gezeiten.domain.series.timeline import Span
+from gezeiten.ui.format.i18n import counted, number, tr
+from gezeiten.ui.format.units import units_of
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of
@@ -20,8 +22,6 @@ from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.plan.section import captioned
 from gezeiten.ui.points.figures_dialog import FiguresDialog
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import counted, number, tr
-from gezeiten.ui.shell.units import units_of
 
 _KINDS = (
     ("", "no degree days"),

@@ -8,11 +8,11 @@ from pathlib import Path
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QDialog, QFileDialog, QWidget
 
-from gezeiten.desk.places import PointPlace
+from gezeiten.desk.sites.places import PointPlace
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.widgets import button, label, set_role
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import tr
 
 
 class FiguresDialog(QDialog):

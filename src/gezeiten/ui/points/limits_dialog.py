@@ -12,27 +12,27 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.places import ChannelPlace, PointPlace, points
-from gezeiten.desk.record.limits import (
+from gezeiten.desk.record.statements.limits import (
     LimitView,
     end_limit,
     limits_over_time,
     set_limit,
     withdraw_limit,
 )
+from gezeiten.desk.sites.places import ChannelPlace, PointPlace, points
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
+from gezeiten.ui.format.i18n import instant, number, tr
+from gezeiten.ui.format.units import units_of
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.rules import mean_text, rule_text
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.plan.channels import LimitLine
-from gezeiten.ui.points.why_field import reason_field
-from gezeiten.ui.shell.acting_dialog import ActingDialog
+from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import instant, number, tr
-from gezeiten.ui.shell.units import units_of
+from gezeiten.ui.work.acting_dialog import ActingDialog
 
 MEANS_S = (0, 3600, 8 * 3600, 24 * 3600, 7 * 86_400, 30 * 86_400)
 """What a limit may compare: each reading, or the mean of the time before it."""

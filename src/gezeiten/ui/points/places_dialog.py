@@ -20,8 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.places import PointPlace, SitePlace, sites
-from gezeiten.desk.record.place_editor import (
+from gezeiten.desk.record.statements.site_editor import (
     AllFacts,
     all_facts,
     retire_point,
@@ -29,10 +28,12 @@ from gezeiten.desk.record.place_editor import (
     save_point,
     save_site,
 )
-from gezeiten.domain.intervals import interval_text, parse_interval_s
+from gezeiten.desk.sites.places import PointPlace, SitePlace, sites
+from gezeiten.domain.base.intervals import interval_text, parse_interval_s
+from gezeiten.domain.facts.sites import PointFacts, SiteFacts
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
-from gezeiten.domain.sites import PointFacts, SiteFacts
 from gezeiten.errors import InputError
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.field_error import FieldError, mark
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of
@@ -42,9 +43,8 @@ from gezeiten.ui.plan.section import parsed
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
 from gezeiten.ui.points.sources_dialog import SourcesDialog
-from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import tr
+from gezeiten.ui.work.acting import ActionRunner
 
 _THING = Qt.ItemDataRole.UserRole
 
@@ -422,7 +422,7 @@ class PlacesDialog(QDialog):
 
     def show_sensor_depth(self) -> None:
         """Show how the sensor hangs at the chosen point."""
-        from gezeiten.ui.points.hanging_dialog import SensorDepthDialog
+        from gezeiten.ui.points.sensor_depth_dialog import SensorDepthDialog
 
         thing = self.selected()
         if isinstance(thing, PointPlace):

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import QComboBox, QDialog, QLineEdit, QWidget
 
-from gezeiten.desk.quantities import drop_quantity, key_of_name, save_quantity
+from gezeiten.desk.sites.quantities import drop_quantity, key_of_name, save_quantity
 from gezeiten.domain.quantities.quantities import (
     QUANTITIES,
     UNITS,
@@ -16,13 +16,13 @@ from gezeiten.domain.quantities.quantities import (
     Stamp,
     in_order,
 )
+from gezeiten.ui.format.i18n import number, tr
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import number, tr
+from gezeiten.ui.work.acting import ActionRunner
 
 _AVERAGES: dict[Averages, str] = {
     "plain": "by the mean",

@@ -11,18 +11,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.places import PointPlace
-from gezeiten.desk.record.remarks import remarks, withdraw_remark, write_remark
-from gezeiten.domain.kept import Remark
+from gezeiten.desk.record.statements.remarks import remarks, withdraw_remark, write_remark
+from gezeiten.desk.sites.places import PointPlace
+from gezeiten.domain.facts.stored import Remark
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import Span
+from gezeiten.ui.format.i18n import instant, tr
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.acting_dialog import ActingDialog
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import instant, tr
+from gezeiten.ui.work.acting_dialog import ActingDialog
 
 _MOST_SIGNS = 300
 _SITE = "*"

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox
 
-from gezeiten.desk.places import ChannelPlace, PointPlace
+from gezeiten.desk.sites.places import ChannelPlace, PointPlace
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.ui.shell.i18n import tr
+from gezeiten.ui.format.i18n import tr
 
 
 class SeriesBox(QComboBox):

@@ -11,8 +11,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.places import PointPlace, points
-from gezeiten.desk.record.deployments import (
+from gezeiten.desk.record.statements.deployments import (
     DeploymentView,
     Sources,
     assign_source,
@@ -20,17 +19,18 @@ from gezeiten.desk.record.deployments import (
     sources,
     withdraw_statement,
 )
-from gezeiten.domain.kept import SourceStatement
+from gezeiten.desk.sites.places import PointPlace, points
+from gezeiten.domain.facts.stored import SourceStatement
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import MAIN
+from gezeiten.ui.format.i18n import home_zone, instant, number, tr
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row
-from gezeiten.ui.points.why_field import reason_field
-from gezeiten.ui.shell.acting_dialog import ActingDialog
+from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import home_zone, instant, number, tr
+from gezeiten.ui.work.acting_dialog import ActingDialog
 
 
 class SourcesDialog(ActingDialog):

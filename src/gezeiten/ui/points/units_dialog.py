@@ -8,16 +8,16 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import QComboBox, QDialog, QGridLayout, QWidget
 
-from gezeiten.desk.places import PointPlace
-from gezeiten.desk.settings import series_name
+from gezeiten.desk.base.settings import series_name
+from gezeiten.desk.sites.places import PointPlace
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import shown_units
 from gezeiten.domain.series.series_keys import channel_of
+from gezeiten.ui.format.i18n import tr
+from gezeiten.ui.format.units import units_of
 from gezeiten.ui.parts.widgets import button, column, label, row, scrolled
 from gezeiten.ui.plan.section import QuietCombo
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import tr
-from gezeiten.ui.shell.units import units_of
 
 
 class UnitsDialog(QDialog):

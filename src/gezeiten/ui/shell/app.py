@@ -9,13 +9,13 @@ from pathlib import Path
 from PySide6.QtCore import QLocale
 from PySide6.QtWidgets import QApplication, QMessageBox
 
-from gezeiten.desk.workspace import open_workspace
+from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.errors import GezeitenError
+from gezeiten.ui.format.i18n import region, tr
 from gezeiten.ui.shell.app_context import Practice
-from gezeiten.ui.shell.i18n import region, tr
-from gezeiten.ui.shell.main_thread_gc import MainThreadGc
 from gezeiten.ui.shell.theme import base_font
 from gezeiten.ui.shell.window import MainWindow
+from gezeiten.ui.work.main_thread_gc import MainThreadGc
 
 
 def application() -> QApplication:

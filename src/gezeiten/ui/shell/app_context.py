@@ -11,18 +11,18 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QWidget
 
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
-from gezeiten.ui.shell.work import Task, WorkQueue
+from gezeiten.ui.work.work_queue import Task, WorkQueue
 
 if TYPE_CHECKING:
-    from gezeiten.desk.context import Workspace
-    from gezeiten.desk.intake.couriers import CourierCard
-    from gezeiten.desk.intake.drives import DriveCard
+    from gezeiten.desk.base.settings import Settings
+    from gezeiten.desk.base.workspace import Workspace
+    from gezeiten.desk.intake.carriers.couriers import CourierCard
+    from gezeiten.desk.intake.carriers.drives import DriveCard
     from gezeiten.desk.office.logbook import AboutFilter
-    from gezeiten.desk.places import PointPlace
-    from gezeiten.desk.settings import Settings
+    from gezeiten.desk.sites.places import PointPlace
     from gezeiten.domain.series.timeline import Span
     from gezeiten.ui.shell.empty import EmptyPlace
 

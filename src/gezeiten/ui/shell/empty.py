@@ -9,8 +9,8 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
 
 _SIZE = QSize(420, 190)

@@ -8,12 +8,12 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from gezeiten.ui.format.i18n import counted, tr
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.i18n import counted, tr
 
 if TYPE_CHECKING:
-    from gezeiten.desk.office.finding import Thing
+    from gezeiten.desk.office.finder import Thing
 
 MOST_THINGS = 40
 """Of things so many are listed; more letters find the others."""

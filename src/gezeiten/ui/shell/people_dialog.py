@@ -8,12 +8,12 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
-from gezeiten.desk.people import User, acting, erase_name
+from gezeiten.desk.sites.people import User, acting, erase_name
+from gezeiten.ui.format.i18n import counted, date, home_zone, tr
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import Facts, button, column, label, row
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import counted, date, home_zone, tr
-from gezeiten.ui.shell.work import Task
+from gezeiten.ui.work.work_queue import Task
 
 LONGEST_NAME = 60
 

@@ -14,7 +14,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from gezeiten.ui.shell.app_context import FIELD_DESK, AppContext, Place
-from gezeiten.ui.shell.work import Task
+from gezeiten.ui.work.work_queue import Task
 
 _WHERE = (
     ("tideboard", "TideboardPlace"),

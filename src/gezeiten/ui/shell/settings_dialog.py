@@ -20,12 +20,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.settings import SettingInfo, Settings, checked, infos
+from gezeiten.desk.base.settings import SettingInfo, Settings, checked, infos
 from gezeiten.errors import GezeitenError
-from gezeiten.link.address import addresses
+from gezeiten.link.lines.address import addresses
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import tr
 
 
 class SettingLine(QWidget):

@@ -19,9 +19,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import button, label
-from gezeiten.ui.shell.i18n import tr
 from gezeiten.ui.shell.theme import Theme
 
 

@@ -10,8 +10,8 @@ from typing import Any
 from PySide6.QtCore import QDeadlineTimer, QEventLoop, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication, QDialog
 
-from gezeiten.desk.workspace import open_workspace
-from gezeiten.ui.field.stage_states import OFFLOAD, PLAN
+from gezeiten.desk.open_workspace import open_workspace
+from gezeiten.ui.field.logger.stage_states import OFFLOAD, PLAN
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow

@@ -10,13 +10,13 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from gezeiten.domain.series.timeline import duration_text
 from gezeiten.link.transfer import Progress, Watch
+from gezeiten.ui.format.i18n import counted, number, tr
 from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.i18n import counted, number, tr
-from gezeiten.ui.shell.work import Task
+from gezeiten.ui.work.work_queue import Task
 
 if TYPE_CHECKING:
-    from gezeiten.desk.intake.vault_copy import CopyImport, WrittenCopy
+    from gezeiten.desk.intake.carriers.vault_copy import CopyImport, WrittenCopy
 
 T = TypeVar("T")
 
@@ -48,7 +48,7 @@ class VaultActions:
             self._window, tr("Hand on the vault"), "vault.zip", "*.zip"
         )
         if name:
-            from gezeiten.desk.intake.vault_copy import hand_on  # used now and then only
+            from gezeiten.desk.intake.carriers.vault_copy import hand_on  # used now and then only
 
             self._write(lambda watch: hand_on(self._context.desk, Path(name), watch), name)
 
@@ -56,7 +56,7 @@ class VaultActions:
         """Ask for a folder and copy the vault into it."""
         name = QFileDialog.getExistingDirectory(self._window, tr("Copy the vault to"))
         if name:
-            from gezeiten.desk.intake.vault_copy import copy_to  # used now and then only
+            from gezeiten.desk.intake.carriers.vault_copy import copy_to  # used now and then only
 
             self._write(lambda watch: copy_to(self._context.desk, Path(name), watch), name)
 
@@ -74,7 +74,7 @@ class VaultActions:
 
     def import_copy(self, path: Path) -> None:
         """Take a copy in."""
-        from gezeiten.desk.intake.vault_copy import import_copy  # used now and then only
+        from gezeiten.desk.intake.carriers.vault_copy import import_copy  # used now and then only
 
         self._run(lambda watch: import_copy(self._context.desk, path, watch), self._brought)
 

@@ -18,30 +18,30 @@ from PySide6.QtWidgets import (
 )
 
 from gezeiten.errors import GezeitenError
+from gezeiten.ui.format.i18n import counted, region, tr
 from gezeiten.ui.parts.date_time_field import rewrite_dates
 from gezeiten.ui.parts.number_field import rewrite_numbers
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.widgets import column, label, set_role
 from gezeiten.ui.shell import app_context as places
-from gezeiten.ui.shell.after_paint import AfterPaint
 from gezeiten.ui.shell.app_context import AppContext, Place, Practice
 from gezeiten.ui.shell.commands import Command
 from gezeiten.ui.shell.finder import Finder
-from gezeiten.ui.shell.following import Following
-from gezeiten.ui.shell.i18n import counted, region, tr
-from gezeiten.ui.shell.looking import is_offered
 from gezeiten.ui.shell.place_stack import PlaceStack
 from gezeiten.ui.shell.strip import Strip
 from gezeiten.ui.shell.theme import THEMES, base_font, draw_signs, palette, signs_folder, stylesheet
 from gezeiten.ui.shell.vault_commands import VaultActions
+from gezeiten.ui.work.after_paint import AfterPaint
+from gezeiten.ui.work.following import Following
+from gezeiten.ui.work.read_only import is_offered
 
 if TYPE_CHECKING:
-    from gezeiten.desk.context import Workspace
+    from gezeiten.desk.base.workspace import Workspace
     from gezeiten.desk.intake.recovery import RecoveryResult
-    from gezeiten.desk.office.finding import Thing
-    from gezeiten.desk.people import User
-    from gezeiten.desk.places import PointPlace
-    from gezeiten.ui.texts.watching import TextWatching
+    from gezeiten.desk.office.finder import Thing
+    from gezeiten.desk.sites.people import User
+    from gezeiten.desk.sites.places import PointPlace
+    from gezeiten.ui.texts.folder_watching import TextWatching
 
 SAY_MS, COMPLAIN_MS = 9_000, 60_000
 """A message goes when it is old; a complaint may be looked for after the work at hand."""
@@ -213,7 +213,7 @@ class MainWindow(QMainWindow):
         """Take in what a killed offload left, then load."""
 
         def tidy(_task: object) -> RecoveryResult:
-            from gezeiten.ui.shell.counts import tidied  # see there
+            from gezeiten.ui.format.counts import tidied  # see there
 
             return tidied(self.context.desk)
 
@@ -232,7 +232,7 @@ class MainWindow(QMainWindow):
     def _watch_texts(self) -> None:
         """Watch the folders in which texts arrive; a start without any needs nothing of that."""
         if self.text_watching is None and self.context.desk.settings.text_folders.strip():
-            from gezeiten.ui.texts.watching import TextWatching
+            from gezeiten.ui.texts.folder_watching import TextWatching
 
             self.text_watching = TextWatching(self.context)
         if self.text_watching is not None:
@@ -370,7 +370,7 @@ class MainWindow(QMainWindow):
                 show(its)
 
         def work(_task: object) -> list[PointPlace]:
-            from gezeiten.desk.places import points  # when it is wanted
+            from gezeiten.desk.sites.places import points  # when it is wanted
 
             return points(desk)
 
@@ -399,7 +399,7 @@ class MainWindow(QMainWindow):
                 dialog.open()
 
         def work(_task: object) -> list[User]:
-            from gezeiten.desk.people import acting  # when it is wanted
+            from gezeiten.desk.sites.people import acting  # when it is wanted
 
             return acting(desk)
 
@@ -421,7 +421,7 @@ class MainWindow(QMainWindow):
 
     def show_lives(self, serial: str = "") -> None:
         """Open the loggers' lives, at one of them."""
-        from gezeiten.ui.field.life_dialog import LoggerHistoryDialog
+        from gezeiten.ui.field.dialogs.logger_history_dialog import LoggerHistoryDialog
 
         LoggerHistoryDialog(self, self.context, serial).open()
 
@@ -432,7 +432,7 @@ class MainWindow(QMainWindow):
         desk = self.context.desk
 
         def work(_task: object) -> list[Thing]:
-            from gezeiten.desk.office.finding import findable_things  # when it is wanted
+            from gezeiten.desk.office.finder import findable_things  # when it is wanted
 
             return findable_things(desk)
 
@@ -533,7 +533,7 @@ class MainWindow(QMainWindow):
         desk = self.context.desk
 
         def work(_task: object) -> dict[str, int]:
-            from gezeiten.ui.shell.counts import counts  # see there
+            from gezeiten.ui.format.counts import counts  # see there
 
             return counts(desk)
 

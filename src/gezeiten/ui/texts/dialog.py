@@ -20,32 +20,36 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.intake.kinds import RecognisedText, previous_zones, recognise_text
-from gezeiten.desk.intake.taken_texts import remove_text
-from gezeiten.desk.intake.text_files import Preview, TextImport, import_text, preview
-from gezeiten.desk.intake.text_survey import Survey, survey
-from gezeiten.desk.places import points
-from gezeiten.exchange.text.doubts import FormatQuestion
+from gezeiten.desk.intake.texts.import_templates import (
+    RecognisedText,
+    previous_zones,
+    recognise_text,
+)
+from gezeiten.desk.intake.texts.imported_texts import remove_text
+from gezeiten.desk.intake.texts.text_files import Preview, TextImport, import_text, preview
+from gezeiten.desk.intake.texts.text_survey import Survey, survey
+from gezeiten.desk.sites.places import points
 from gezeiten.exchange.text.form import ColumnMapping
+from gezeiten.exchange.text.questions import FormatQuestion
 from gezeiten.link.transfer import Progress, Watch
+from gezeiten.ui.format.i18n import home_zone, tr
+from gezeiten.ui.format.progress import progress_text
 from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row, scrolled, set_role
 from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.i18n import home_zone, tr
-from gezeiten.ui.shell.progress import progress_text
-from gezeiten.ui.shell.work import Task
-from gezeiten.ui.texts.by_hand import ManualForm
+from gezeiten.ui.texts.manual_form import ManualForm
 from gezeiten.ui.texts.marked_view import MarkedView
 from gezeiten.ui.texts.model import TextModel
 from gezeiten.ui.texts.questions import Questions
-from gezeiten.ui.texts.series_rows import SeriesRows
-from gezeiten.ui.texts.words import (
+from gezeiten.ui.texts.sentences import (
     example_text,
     skipped_lines,
     skipped_text,
     survey_text,
     taken_words,
 )
+from gezeiten.ui.texts.series_rows import SeriesRows
+from gezeiten.ui.work.work_queue import Task
 
 _LATER_MS = 250
 _WIDE_PX, _HIGH_PX, _NARROW_PX, _LOW_PX, _FRAME_PX = 1180, 720, 1000, 640, 120

@@ -7,8 +7,8 @@ from PySide6.QtGui import QColor, QFont, QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
 from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.ui.format.i18n import counted, tr
 from gezeiten.ui.parts.plain import plain_tip
-from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.texts.model import (
     BEFORE,

@@ -10,16 +10,16 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from gezeiten.desk.intake.kinds import RecognisedText, of_kind, proposed_template
-from gezeiten.desk.intake.text_answers import settled
-from gezeiten.desk.intake.text_files import Preview, checked_template
-from gezeiten.desk.intake.text_survey import Survey, with_values_seen
+from gezeiten.desk.intake.texts.import_templates import RecognisedText, of_kind, proposed_template
+from gezeiten.desk.intake.texts.text_answers import settled
+from gezeiten.desk.intake.texts.text_files import Preview, checked_template
+from gezeiten.desk.intake.texts.text_survey import Survey, with_values_seen
 from gezeiten.errors import InputError
-from gezeiten.exchange.text.cells import flag_questions
-from gezeiten.exchange.text.doubts import STATIONS, FormatQuestion
 from gezeiten.exchange.text.form import ColumnMapping, Flags, ImportTemplate, TextForm
-from gezeiten.exchange.text.lines import split_line
-from gezeiten.exchange.text.proposing import NOTHING_KNOWN, KnownFacts
+from gezeiten.exchange.text.layout.cells import flag_questions
+from gezeiten.exchange.text.layout.lines import split_line
+from gezeiten.exchange.text.proposal import NOTHING_KNOWN, KnownFacts
+from gezeiten.exchange.text.questions import STATIONS, FormatQuestion
 from gezeiten.exchange.text.stations import names_a_place
 
 TIME, VALUE, UNTIED, FLAGS, NAMES, WORDS = "time", "value", "untied", "flags", "names", "words"

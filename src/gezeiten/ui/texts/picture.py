@@ -8,8 +8,8 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from gezeiten.domain.series.timeline import Times, Values
+from gezeiten.ui.format.i18n import number, tr
 from gezeiten.ui.parts.plain import plain_tip
-from gezeiten.ui.shell.i18n import number, tr
 from gezeiten.ui.shell.theme import Theme
 
 _SIZE = QSize(136, 34)

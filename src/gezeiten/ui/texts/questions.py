@@ -8,10 +8,10 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QLineEdit, QVBoxLayout, QWidget
 
-from gezeiten.exchange.text.doubts import FormatQuestion
+from gezeiten.exchange.text.questions import FormatQuestion
+from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import button, clear, column, label, row
-from gezeiten.ui.shell.i18n import tr
 
 _TYPED = {"start": "31.12.2024 14:30", "date": "31.12.2024", "year": "2024"}
 """How what is typed looks."""

@@ -9,13 +9,13 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
-from gezeiten.desk.intake.text_files import Preview
+from gezeiten.desk.intake.texts.text_files import Preview
 from gezeiten.domain.quantities.quantities import QUANTITIES, in_order, quantity
 from gezeiten.domain.quantities.units import text_units
 from gezeiten.exchange.text.form import ColumnMapping
+from gezeiten.ui.format.i18n import counted, tr
 from gezeiten.ui.parts.widgets import button, clear, column, label
 from gezeiten.ui.plan.section import narrow
-from gezeiten.ui.shell.i18n import counted, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.texts.model import TextModel
 from gezeiten.ui.texts.picture import ValuesPicture

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import timedelta
 
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span, from_ms, midnight_ms
-from gezeiten.ui.parts.month_ticks import month_pattern, month_ticks, months_between_ticks
+from gezeiten.ui.charts.month_ticks import month_pattern, month_ticks, months_between_ticks
 
 HOURS = "HH:mm"
 """Pattern of a tick within a day; the others are of days."""

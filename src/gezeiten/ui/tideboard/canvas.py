@@ -28,12 +28,12 @@ from gezeiten.domain.board.board import Board
 from gezeiten.domain.board.facts import BoardExcursion, BoardGap, BoardSite
 from gezeiten.domain.board.rows import BoardRow
 from gezeiten.domain.series.timeline import DAY_MS, Span
+from gezeiten.ui.format.i18n import clock_time, counted, date, day, day_and_time, tr
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_text
-from gezeiten.ui.shell.i18n import clock_time, counted, date, day, day_and_time, tr
 from gezeiten.ui.shell.theme import LIGHT, Theme
 from gezeiten.ui.tideboard.axis import HOURS, ticks
 from gezeiten.ui.tideboard.model import BoardLine, BoardModel
-from gezeiten.ui.tideboard.words import row_text
+from gezeiten.ui.tideboard.texts import row_text
 
 AXIS_HEIGHT = 30
 RIBBON = 10.0

@@ -24,6 +24,7 @@ from gezeiten.domain.board.board import Board, Visit
 from gezeiten.domain.board.facts import BoardExcursion, BoardGap
 from gezeiten.domain.board.rows import BoardRow
 from gezeiten.domain.series.timeline import DAY_MS
+from gezeiten.ui.format.i18n import counted, day, home_zone, number, tr
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.first_steps import FirstSteps
@@ -31,13 +32,12 @@ from gezeiten.ui.parts.widgets import Card, button, clear, column, label, row, s
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app_context import AppContext, ClockWanted, Place
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.i18n import counted, day, home_zone, number, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.tideboard.canvas import BoardCanvas
-from gezeiten.ui.tideboard.words import legend_items, row_text
+from gezeiten.ui.tideboard.texts import legend_items, row_text
 
 if TYPE_CHECKING:
-    from gezeiten.desk.context import Workspace
+    from gezeiten.desk.base.workspace import Workspace
     from gezeiten.desk.office.logbook import AboutFilter
 
 VISITS_SHOWN = 4
@@ -314,7 +314,7 @@ class TideboardPlace(Place):
         desk = self.context.desk
 
         def work(_task: object) -> None:
-            from gezeiten.desk.places import set_next_visit  # when it is wanted
+            from gezeiten.desk.sites.places import set_next_visit  # when it is wanted
 
             set_next_visit(desk, site_id, visit_ms)
 

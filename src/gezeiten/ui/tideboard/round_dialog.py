@@ -29,21 +29,21 @@ from gezeiten.desk.field.rounds import (
     set_task_plan,
 )
 from gezeiten.desk.field.sheets import write_round
-from gezeiten.desk.logger.planning import latest_plan_at, stored_plans
+from gezeiten.desk.logger.launch.planning import latest_plan_at, stored_plans
+from gezeiten.domain.base.intervals import interval_text
 from gezeiten.domain.board.board import Board
-from gezeiten.domain.intervals import interval_text
-from gezeiten.domain.kept import StoredPlan
+from gezeiten.domain.facts.stored import StoredPlan
 from gezeiten.domain.series.timeline import DAY_MS, from_ms, midnight_ms
 from gezeiten.errors import InputError
+from gezeiten.ui.format.i18n import counted, date, day, home_zone, number, tr
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.parts.tables import plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
-from gezeiten.ui.shell.acting import ActionRunner
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.shell.draft_keeper import DraftKeeper
-from gezeiten.ui.shell.i18n import counted, date, day, home_zone, number, tr
+from gezeiten.ui.work.acting import ActionRunner
+from gezeiten.ui.work.draft_keeper import DraftKeeper
 
 _SITE = Qt.ItemDataRole.UserRole
 _TASK = Qt.ItemDataRole.UserRole

@@ -8,17 +8,17 @@ from dataclasses import dataclass
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
 
-from gezeiten.desk.context import Workspace
-from gezeiten.desk.places import points
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.record.uncertainty import mean_uncertainty
-from gezeiten.domain.series.statistics import Statistics
+from gezeiten.desk.sites.places import points
+from gezeiten.domain.base.wording import error_decimals
+from gezeiten.domain.series.statistics.figures import Statistics
 from gezeiten.domain.series.timeline import Span, whole_duration_text
-from gezeiten.domain.wording import error_decimals
 from gezeiten.errors import ArchiveDamagedError
-from gezeiten.ui.parts.chart_lanes import Lane, Trace
-from gezeiten.ui.parts.lanes import figures_of
+from gezeiten.ui.charts.chart_lanes import Lane, Trace
+from gezeiten.ui.charts.lanes import figures_of
+from gezeiten.ui.format.i18n import counted, number, tr
 from gezeiten.ui.parts.widgets import clear, column, label, rule
-from gezeiten.ui.shell.i18n import counted, number, tr
 
 MOST_COLUMNS, _MOST_BESIDE = 12, 3
 """So many times the figures of as many lines as fit side by side are shown below each other."""

@@ -17,17 +17,18 @@ from PySide6.QtWidgets import (
     QTreeWidgetItem,
 )
 
-from gezeiten.desk.context import Workspace
+from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.office.logbook import AboutFilter, about_point
-from gezeiten.desk.places import PointPlace, SitePlace, sites
+from gezeiten.desk.sites.places import PointPlace, SitePlace, sites
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import Span, duration_text
-from gezeiten.ui.mend.story_dialog import ProvenanceDialog, connect_provenance
-from gezeiten.ui.parts.chart_lanes import Lane
-from gezeiten.ui.parts.charts import LaneChart
-from gezeiten.ui.parts.lanes import connect_readings, faults_of, lanes_of, span_of
+from gezeiten.ui.charts.chart_lanes import Lane
+from gezeiten.ui.charts.lane_chart import LaneChart
+from gezeiten.ui.charts.lanes import connect_readings, faults_of, lanes_of, span_of
+from gezeiten.ui.charts.ticks import TickDelegate
+from gezeiten.ui.format.i18n import day_and_time, tr
+from gezeiten.ui.mend.provenance_dialog import ProvenanceDialog, connect_provenance
 from gezeiten.ui.parts.plain import plain_tip
-from gezeiten.ui.parts.ticks import TickDelegate
 from gezeiten.ui.parts.widgets import (
     Card,
     button,
@@ -38,7 +39,6 @@ from gezeiten.ui.parts.widgets import (
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app_context import AppContext, Place, ReadingsRequest
 from gezeiten.ui.shell.commands import Command
-from gezeiten.ui.shell.i18n import day_and_time, tr
 from gezeiten.ui.shell.theme import Theme
 from gezeiten.ui.trends.figures import (
     MOST_COLUMNS,
@@ -324,7 +324,7 @@ class TrendsPlace(Place):
 
     def mark_period(self) -> None:
         """Ask for the two instants of a stretch to mark."""
-        from gezeiten.ui.trends.stretch_dialog import PeriodDialog
+        from gezeiten.ui.trends.period_dialog import PeriodDialog
 
         if self.lanes:
             dialog = PeriodDialog(self, self.chart.mark or self.chart.view(), self._zone())
@@ -345,7 +345,7 @@ class TrendsPlace(Place):
 
     def pick_day(self) -> None:
         """Ask for a day and show it."""
-        from gezeiten.ui.trends.stretch_dialog import GoToDay
+        from gezeiten.ui.trends.period_dialog import GoToDay
 
         if self.lanes:
             dialog = GoToDay(self, self.chart.view()[1] - 1, self._zone())

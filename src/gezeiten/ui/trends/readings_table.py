@@ -25,21 +25,21 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gezeiten.desk.record.table import Only, ReadingsTable, TableColumn, readings_table
+from gezeiten.desk.record.views.table import Only, ReadingsTable, TableColumn, readings_table
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
 from gezeiten.domain.series.quality import Quality
-from gezeiten.domain.series.statistics import Statistics
+from gezeiten.domain.series.statistics.figures import Statistics
 from gezeiten.domain.series.timeline import iso_utc, midnight_ms, whole_duration_text
 from gezeiten.exchange.csv_out import plain
+from gezeiten.ui.format.i18n import counted, date, instant, number, number_to_copy, tr
+from gezeiten.ui.format.units import units_of
 from gezeiten.ui.parts.rule_signs import RULE_SIGNS, side_text
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.shell.app_context import AppContext, ReadingsRequest
-from gezeiten.ui.shell.i18n import counted, date, instant, number, number_to_copy, tr
 from gezeiten.ui.shell.theme import Theme
-from gezeiten.ui.shell.units import units_of
-from gezeiten.ui.trends.stretch_dialog import GoToInstant
+from gezeiten.ui.trends.period_dialog import GoToInstant
 
 MOST_COPIED = 200_000
 """Rows: more would hold the window and whoever they are pasted into."""
@@ -383,7 +383,7 @@ class ReadingsWindow(QDialog):
 
     def show_provenance(self) -> None:
         """Tell how the reading in hand came about."""
-        from gezeiten.ui.mend.story_dialog import ProvenanceDialog
+        from gezeiten.ui.mend.provenance_dialog import ProvenanceDialog
 
         column = self._current_column()
         if column is not None and self.model is not None:

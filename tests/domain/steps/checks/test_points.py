@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from gezeiten.domain.steps.checks.points import calibration_points
-from gezeiten.domain.steps.corrections.in_place import visit_span
+from gezeiten.domain.steps.corrections.out_of_place import visit_span
 
 MIN = 60_000
 

@@ -14,7 +14,7 @@ from gezeiten.domain.series.series import HOLD_FACTOR, Series, make_series
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.domain.steps.filling.cycles import CONSTITUENTS, columns, daily, tidal
 from gezeiten.domain.steps.filling.fitting import fitted
-from gezeiten.domain.steps.filling.hidden import (
+from gezeiten.domain.steps.filling.hidden_periods import (
     BESIDE,
     STRETCHES,
     at_that_time_of_day,

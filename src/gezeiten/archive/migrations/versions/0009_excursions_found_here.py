@@ -1,5 +1,5 @@
 """Excursions found lie in this computer's own tables; when they were first found, an act tells.
-Those of before wait under an old name until acts have told them (`archive/intake/found_before.py`).
+Those of before wait under an old name until acts have told them (`archive/intake`).
 Offloads name how their bytes are read."""
 
 from __future__ import annotations

@@ -13,8 +13,8 @@ import numpy as np
 
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import HOLD_FACTOR, Series
+from gezeiten.domain.steps.calculation import at_instants
 from gezeiten.domain.steps.checks.reading import CheckReading
-from gezeiten.domain.steps.deriving import at_instants
 from gezeiten.domain.steps.formulas.formula import Role
 
 NOTED_S = 60 / math.sqrt(12)

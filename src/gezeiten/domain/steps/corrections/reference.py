@@ -10,8 +10,9 @@ from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
+from gezeiten.domain.base.wording import counted
 from gezeiten.domain.series.series import Series
-from gezeiten.domain.steps.checks.tying import added
+from gezeiten.domain.steps.checks.reference_fit import added
 from gezeiten.domain.steps.corrections.kind import (
     CorrectionKind,
     Order,
@@ -19,7 +20,6 @@ from gezeiten.domain.steps.corrections.kind import (
     number_of,
     refuse_unknown_parameters,
 )
-from gezeiten.domain.wording import counted
 
 _MOST_KNOTS = 1_000
 _WAYS = {"offset": "an offset", "line": "a straight line", "each": "through every check"}

@@ -18,10 +18,10 @@ from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.timeline import HOUR_MS, Span, Times, Values
-from gezeiten.domain.steps.deriving import EXTRA_DECIMALS, at_instants
+from gezeiten.domain.steps.calculation import EXTRA_DECIMALS, at_instants
 from gezeiten.domain.steps.filling.cycles import columns, daily, may_be_of_water, tidal
 from gezeiten.domain.steps.filling.fitting import Matrix, fitted
-from gezeiten.domain.steps.filling.hidden import (
+from gezeiten.domain.steps.filling.hidden_periods import (
     BESIDE,
     LEAST,
     WORDED,

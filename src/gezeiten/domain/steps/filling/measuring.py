@@ -14,7 +14,7 @@ from scipy.special import stdtrit
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import Values
 from gezeiten.domain.steps.filling.fitting import LinearFit, Matrix
-from gezeiten.domain.steps.filling.hidden import (
+from gezeiten.domain.steps.filling.hidden_periods import (
     BESIDE,
     LEAST,
     STRETCHES,

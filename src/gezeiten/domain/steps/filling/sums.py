@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import HOLD_FACTOR, Series
 from gezeiten.domain.series.timeline import Times, Values
-from gezeiten.domain.steps.filling.hidden import (
+from gezeiten.domain.steps.filling.hidden_periods import (
     LEAST,
     count_disjoint,
     possible_starts,

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Values
-from gezeiten.domain.steps.filling.hidden import BESIDE, STRETCHES
+from gezeiten.domain.steps.filling.hidden_periods import BESIDE, STRETCHES
 
 Kind = Literal["highest", "lowest", "fastest rising", "fastest falling"]
 _USUAL = (0.02, 0.98)

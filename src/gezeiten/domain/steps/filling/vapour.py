@@ -11,7 +11,7 @@ import numpy as np
 from gezeiten.domain.quantities.moist_air import saturation_hpa, vapour_hpa
 from gezeiten.domain.series.quality import Quality, worst
 from gezeiten.domain.series.series import Series, make_series
-from gezeiten.domain.steps.deriving import at_instants
+from gezeiten.domain.steps.calculation import at_instants
 from gezeiten.domain.steps.formulas.formula import Role
 
 _ONE_HPA = 10.0

@@ -11,9 +11,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from gezeiten.domain.series.moving import moving_extreme, moving_mean, moving_slope, moving_sum
 from gezeiten.domain.series.series import Series
-from gezeiten.domain.series.statistics import ACTIVATION_J_PER_MOL, GAS_J_PER_MOL_K
+from gezeiten.domain.series.statistics.figures import ACTIVATION_J_PER_MOL, GAS_J_PER_MOL_K
+from gezeiten.domain.series.statistics.figures.moving import (
+    moving_extreme,
+    moving_mean,
+    moving_slope,
+    moving_sum,
+)
 from gezeiten.domain.steps.formulas.formula import WINDOW_H, Formula, Made, Parameter, Role
 
 _RATIO_K = ACTIVATION_J_PER_MOL / GAS_J_PER_MOL_K

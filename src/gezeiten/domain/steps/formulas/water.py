@@ -17,7 +17,7 @@ from gezeiten.domain.quantities.water_physics import (
 )
 from gezeiten.domain.series.timeline import HOUR_MS, Values
 from gezeiten.domain.steps.formulas.formula import Formula, Made, Parameter, Role
-from gezeiten.domain.steps.hanging import LENGTH_M, RIM_M
+from gezeiten.domain.steps.sensor_depth import LENGTH_M, RIM_M
 
 _BAROMETER_MS, _SLOW_BAROMETER_MS = 3 * HOUR_MS, 6 * HOUR_MS
 _GAS_J_KG_K = 287.05

@@ -1,0 +1,96 @@
+"""Series that are calculated from others, as acts make them."""
+
+from __future__ import annotations
+
+from sqlalchemy import Connection
+
+from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, withdraw
+from gezeiten.archive.queries.calculated_series import stated_calculations
+from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
+from gezeiten.domain.actions.calculated_series import CalculationRemoved, SeriesCalculated
+from gezeiten.domain.quantities.quantities import quantity
+from gezeiten.domain.steps.calculated_series import (
+    CalculatedSeries,
+    closes_a_circle,
+    in_force,
+    transitive_inputs,
+)
+from gezeiten.errors import InputError
+
+_TABLE, _INPUTS = DerivedRow.__table__, DerivedInput.__table__
+
+
+def _derived(connection: Connection, action: SeriesCalculated, authorship: Authorship) -> Misfits:
+    before = in_force(stated_calculations(connection))
+    point_id = key_of(connection, Point.__table__, action.point)
+    add(
+        connection,
+        _TABLE,
+        uid=action.derived,
+        point_id=point_id,
+        series=action.series,
+        formula=action.formula,
+        version=action.version,
+        parameters=action.parameters,
+        words=action.words,
+        said_ms=authorship.at_ms,
+        said_by=authorship.person,
+    )
+    key = key_of(connection, _TABLE, action.derived)
+    for position, one in enumerate(action.inputs):
+        its = key_of(connection, Point.__table__, one.point)
+        add(connection, _INPUTS, derived_id=key, position=position, point_id=its, series=one.series)
+    calculated = _calculated_series(action)
+    if calculated.key in before:
+        return ["a series of this name was calculated there already"]
+    return ["it would be calculated from itself"] if closes_a_circle(calculated, before) else []
+
+
+def _calculated_series(action: SeriesCalculated) -> CalculatedSeries:
+    inputs = tuple((one.point, one.series) for one in action.inputs)
+    return CalculatedSeries(
+        action.derived,
+        action.point,
+        action.series,
+        action.formula,
+        action.version,
+        action.parameters,
+        inputs,
+    )
+
+
+def _apply_withdrawn(
+    connection: Connection, action: CalculationRemoved, authorship: Authorship
+) -> Misfits:
+    return withdraw(connection, _TABLE, action.derived, authorship)
+
+
+# -- refusing --------------------------------------------------------------------------------------
+def _refuse_derived(connection: Connection, action: SeriesCalculated) -> None:
+    made, standing = _calculated_series(action), in_force(stated_calculations(connection))
+    if made.key in standing:
+        raise InputError(
+            f"“{quantity(action.series).name}” is calculated at this point already; give this one "
+            "another label."
+        )
+    if closes_a_circle(made, standing):
+        raise InputError(
+            "This series would be calculated from itself; choose inputs that do not rest on it."
+        )
+
+
+def _refuse_withdrawal(connection: Connection, action: CalculationRemoved) -> None:
+    standing = in_force(stated_calculations(connection))
+    its = next((one.key for one in standing.values() if one.uid == action.derived), None)
+    for one in standing.values():
+        if its in transitive_inputs(one, standing):
+            raise InputError(
+                f"“{quantity(one.series).name}” is calculated from this series; take that one back "
+                "first."
+            )
+
+
+FAMILY = Family(
+    {SeriesCalculated: _derived, CalculationRemoved: _apply_withdrawn},
+    {SeriesCalculated: _refuse_derived, CalculationRemoved: _refuse_withdrawal},
+)

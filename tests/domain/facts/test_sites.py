@@ -1,0 +1,126 @@
+"""Which facts of a site or a point can be, to the edge of each."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
+from gezeiten.domain.facts.sites import (
+    PointFacts,
+    SiteFacts,
+    checked_point,
+    checked_site,
+    full_name,
+    split_name,
+)
+from gezeiten.errors import InputError
+
+SHORE = SiteFacts("Shore", "marsh", "Europe/Berlin", 53.9, 8.1, 1.5, None, 45)
+WELL = PointFacts("Well", 2.5, 3.2, ("water_level",), 900)
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"name": ""}, "“” cannot name a site; give a name without “·”."),
+        ({"name": "A·B"}, "“A·B” cannot name a site; give a name without “·”."),
+        ({"name": "a/b"}, "“/” cannot stand in a file name; take it out of “a/b”."),
+        ({"name": "x" * 31}, "The name of a site has up to 30 bytes; shorten it."),
+        ({"name": "ü" * 16}, "The name of a site has up to 30 bytes; shorten it."),
+        ({"latitude": 90.001}, "The latitude 90.001 cannot be; give one from -90 to 90."),
+        ({"latitude": -90.001}, "The latitude -90.001 cannot be; give one from -90 to 90."),
+        ({"longitude": 180.5}, "The longitude 180.5 cannot be; give one from -180 to 180."),
+        ({"longitude": -180.5}, "The longitude -180.5 cannot be; give one from -180 to 180."),
+        ({"latitude": None}, "A position has latitude and longitude; give both or none."),
+        ({"longitude": None}, "A position has latitude and longitude; give both or none."),
+        ({"height_m": float("nan")}, "The height nan cannot be; give one from -500 to 9,000."),
+        ({"height_m": -501.0}, "The height -501 cannot be; give one from -500 to 9,000."),
+        ({"height_m": 9001.0}, "The height 9,001 cannot be; give one from -500 to 9,000."),
+        ({"visit_every_days": 0}, "A site is visited every 1 to 3650 days; choose in between."),
+        ({"visit_every_days": 3651}, "A site is visited every 1 to 3650 days; choose in between."),
+        ({"zone": "Mars/Base"}, "“Mars/Base” is no time zone; give one like Europe/Berlin."),
+        ({"zone": "../etc"}, "“../etc” is no time zone; give one like Europe/Berlin."),
+    ],
+)
+def test_a_site_that_cannot_be(change: dict[str, Any], words: str) -> None:
+    with pytest.raises(InputError) as refused:
+        checked_site(replace(SHORE, **change))
+    assert str(refused.value).startswith(words)
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"name": "x" * 30},
+        {"name": "ü" * 15},
+        {"latitude": 90.0, "longitude": -180.0},
+        {"latitude": -90.0, "longitude": 180.0},
+        {"latitude": None, "longitude": None},
+        {"height_m": -500.0},
+        {"height_m": 9000.0},
+        {"height_m": None},
+        {"visit_every_days": 1},
+        {"visit_every_days": 3650},
+        {"visit_every_days": None},
+        {"zone": "UTC"},
+    ],
+)
+def test_a_site_that_just_can_be(change: dict[str, Any]) -> None:
+    facts = replace(SHORE, **change)
+    assert checked_site(facts) == facts
+
+
+def test_names_and_kinds_are_cleaned() -> None:
+    assert checked_site(SiteFacts("  North   shore ", " salt marsh ")) == SiteFacts(
+        "North shore", "salt marsh"
+    )
+    assert checked_point(PointFacts(" Well  2 ")).name == "Well 2"
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"name": "A · B"}, "“A · B” cannot name a point; give a name without “·”."),
+        ({"name": "x" * 31}, "The name of a point has up to 30 bytes; shorten it."),
+        ({"height_m": 9001.0}, "The height 9,001 cannot be; give one from -500 to 9,000."),
+        ({"height_m": -501.0}, "The height -501 cannot be; give one from -500 to 9,000."),
+        ({"measuring_point_height_m": 9001.0}, "The measuring-point height 9,001 cannot be; give"),
+        ({"measuring_point_height_m": -501.0}, "The measuring-point height -501 cannot be; give"),
+        ({"duty_channels": ("co2", "smell")}, "“smell” is no quantity; choose from the list."),
+        ({"duty_interval_s": 0}, "A point is recorded every 1 s to 31 d; choose an interval in"),
+        ({"duty_interval_s": 2_678_401}, "A point is recorded every 1 s to 31 d; choose an"),
+        ({"fill_limit_s": -1}, "A straight line fills gaps of up to a day; choose a shorter limit"),
+        ({"fill_limit_s": 86_401}, "A straight line fills gaps of up to a day; choose a shorter"),
+    ],
+)
+def test_a_point_that_cannot_be(change: dict[str, Any], words: str) -> None:
+    with pytest.raises(InputError) as refused:
+        checked_point(replace(WELL, **change))
+    assert str(refused.value).startswith(words)
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"duty_interval_s": 1},
+        {"duty_interval_s": 2_678_400},
+        {"duty_interval_s": None},
+        {"fill_limit_s": 0},
+        {"fill_limit_s": 86_400},
+        {"duty_channels": ()},
+        {"height_m": -500.0, "measuring_point_height_m": 9000.0},
+        {"height_m": 9000.0, "measuring_point_height_m": -500.0},
+    ],
+)
+def test_a_point_that_just_can_be(change: dict[str, Any]) -> None:
+    facts = replace(WELL, **change)
+    assert checked_point(facts) == facts
+
+
+def test_full_names_and_back() -> None:
+    assert full_name("Shore", "Well 2") == "Shore · Well 2"
+    assert split_name("Shore · Well 2") == ("Shore", "Well 2")
+    assert split_name(" Shore ·  Well · 2 ") == ("Shore", "Well · 2")
+    assert split_name("Shore") == ("Shore", "Shore")
