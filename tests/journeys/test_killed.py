@@ -59,7 +59,7 @@ tie = proposed_template(recognise_text(desk, source), "Big")
 import_text(desk, source, replace(tie, point="A · B"), watch)
 """
 _COPY = """
-from gezeiten.desk.intake import vault_copy
+from gezeiten.desk.intake.carriers import vault_copy
 whole = vault_copy._copy_exactly
 def half(source, raw, to, name):
     if told + 1 >= int(sys.argv[3]):

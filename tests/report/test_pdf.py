@@ -9,11 +9,11 @@ from pathlib import Path
 
 import pypdf
 import pytest
-from gezeiten.domain.series.statistics.figures.moving import moving_mean
 
 from gezeiten.domain.limits.limits import LimitRule, constant_limits
 from gezeiten.domain.limits.verdicts import DayVerdict, KnownUntil, day_verdicts
 from gezeiten.domain.series.statistics.figures import daily_numbers, numbers
+from gezeiten.domain.series.statistics.moving import moving_mean
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, HOUR_MS, from_ms, to_ms
 from gezeiten.domain.steps.uncertainty import Uncertainty, UncertaintyShare
 from gezeiten.report.content import (

@@ -7,12 +7,12 @@ from datetime import UTC, datetime
 
 import numpy as np
 import pytest
-from gezeiten.domain.series.statistics.figures.moving import moving_mean
 
 from gezeiten.domain.limits.limits import InForce, LimitRule, constant_limits
 from gezeiten.domain.limits.verdicts import DayVerdict, KnownUntil, day_verdicts, reasons_of
 from gezeiten.domain.limits.windows import WORKING_HOURS
 from gezeiten.domain.series.series import Series, make_series
+from gezeiten.domain.series.statistics.moving import moving_mean
 from gezeiten.domain.series.timeline import DAY_MS, EVER_MS, HOUR_MS, to_ms
 
 START = to_ms(datetime(2026, 11, 16, tzinfo=UTC))  # a Monday

@@ -18,14 +18,14 @@ from gezeiten.desk.record.views.records import extent, read_around
 from gezeiten.desk.sites.places import PointPlace
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import channel_of, is_derived
-from gezeiten.domain.series.statistics.figures import DayNumbers, daily_numbers
-from gezeiten.domain.series.statistics.figures.day_figures import (
+from gezeiten.domain.series.statistics.day_figures import (
     BEYOND,
     DegreeRule,
     IndexDay,
     degree_days,
     index_days,
 )
+from gezeiten.domain.series.statistics.figures import DayNumbers, daily_numbers
 from gezeiten.domain.series.timeline import DAY_MS, Span, from_ms, midnight_ms
 from gezeiten.errors import CancelledError, InputError
 

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from gezeiten.desk.record.views.coverage import Days, coverage_of, write_coverage
 from gezeiten.desk.sites.places import PointPlace
-from gezeiten.domain.series.statistics.figures.calendar import CoveredTime, months, total, years
+from gezeiten.domain.series.statistics.calendar import CoveredTime, months, total, years
 from gezeiten.ui.format.i18n import number, tr
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.points.figures_dialog import FiguresDialog

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QWidget
 from gezeiten.desk.record.day_by_day import DailyRecord, day_by_day, write_days
 from gezeiten.desk.sites.places import PointPlace
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.statistics.figures.day_figures import BEYOND, DegreeRule, IndexDay
+from gezeiten.domain.series.statistics.day_figures import BEYOND, DegreeRule, IndexDay
 from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.format.i18n import counted, number, tr
 from gezeiten.ui.format.units import units_of

@@ -7,9 +7,9 @@ from datetime import date
 from pathlib import Path
 
 import pytest
-from gezeiten.domain.series.statistics.figures.calendar import CoveredTime
 
 from gezeiten.desk.record.views.coverage import write_coverage
+from gezeiten.domain.series.statistics.calendar import CoveredTime
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import SurroundingsError
 

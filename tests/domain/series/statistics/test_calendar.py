@@ -6,18 +6,18 @@ from datetime import UTC, date, datetime
 
 import numpy as np
 import pytest
-from gezeiten.domain.series.statistics.figures.calendar import (
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.series import make_series
+from gezeiten.domain.series.statistics.calendar import (
     CoveredTime,
     covered_days,
     months,
     total,
     years,
 )
-from hypothesis import given
-from hypothesis import strategies as st
-
-from gezeiten.domain.series.quality import Quality
-from gezeiten.domain.series.series import make_series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, to_ms
 
 

@@ -8,15 +8,15 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from gezeiten.domain.series.statistics.figures.day_figures import (
+
+from gezeiten.domain.series.series import Series, make_series
+from gezeiten.domain.series.statistics.day_figures import (
     BEYOND,
     DegreeRule,
     air_quality_index,
     degree_days,
     index_days,
 )
-
-from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.series.statistics.figures import daily_numbers
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, midnight_ms
 

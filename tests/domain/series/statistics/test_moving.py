@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from gezeiten.domain.series.statistics.figures.moving import (
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gezeiten.domain.series.quality import Quality
+from gezeiten.domain.series.series import Series, empty_series, hold_times_ms, make_series
+from gezeiten.domain.series.statistics.moving import (
     ENOUGH_HELD,
     moving_extreme,
     moving_mean,
     moving_slope,
     moving_sum,
 )
-from hypothesis import given
-from hypothesis import strategies as st
-
-from gezeiten.domain.series.quality import Quality
-from gezeiten.domain.series.series import Series, empty_series, hold_times_ms, make_series
 from tests.conftest import series_of
 
 STEP = 10

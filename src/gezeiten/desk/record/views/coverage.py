@@ -15,7 +15,7 @@ from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.record.views.records import extent, read_around
 from gezeiten.desk.sites.places import PointPlace
 from gezeiten.domain.quantities.quantities import quantity
-from gezeiten.domain.series.statistics.figures.calendar import (
+from gezeiten.domain.series.statistics.calendar import (
     CoveredTime,
     covered_days,
     months,

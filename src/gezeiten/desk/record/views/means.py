@@ -7,7 +7,7 @@ from gezeiten.desk.record.views.records import extent, read_around
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.series_keys import channel_of
-from gezeiten.domain.series.statistics.figures.moving import moving_mean, moving_sum
+from gezeiten.domain.series.statistics.moving import moving_mean, moving_sum
 from gezeiten.domain.series.timeline import EVER_MS, Span
 
 

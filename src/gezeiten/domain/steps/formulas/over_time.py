@@ -13,7 +13,7 @@ import numpy as np
 
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.statistics.figures import ACTIVATION_J_PER_MOL, GAS_J_PER_MOL_K
-from gezeiten.domain.series.statistics.figures.moving import (
+from gezeiten.domain.series.statistics.moving import (
     moving_extreme,
     moving_mean,
     moving_slope,
