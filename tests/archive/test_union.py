@@ -35,7 +35,7 @@ from gezeiten.desk.record.views.records import record
 from gezeiten.desk.sites.places import points, sites
 from gezeiten.domain.facts.sites import SiteFacts
 from gezeiten.errors import GezeitenError, InputError
-from tests.archive.actions.test_replay import DEEDS, attempt, brought_up
+from tests.archive.actions.verification.test_replay import DEEDS, attempt, brought_up
 from tests.archive.field_deeds import bring, bring_text
 from tests.golden import fingerprint_of
 

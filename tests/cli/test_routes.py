@@ -17,7 +17,7 @@ from gezeiten.desk.sites.places import point_named
 from gezeiten.link.lines.address import CablePort
 from tests.cli.test_main import data_of, run
 from tests.conftest import STORE_PLAN, Lab, StartStandin
-from tests.desk.intake.test_text_files import station, tie_of
+from tests.desk.intake.texts.test_text_files import station, tie_of
 
 
 @pytest.fixture

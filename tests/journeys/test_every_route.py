@@ -28,7 +28,7 @@ from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from gezeiten.ui.texts.dialog import TextDialog
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab, StartStandin
-from tests.desk.intake.test_text_files import POINT, bare, bare_tie, station
+from tests.desk.intake.texts.test_text_files import POINT, bare, bare_tie, station
 from tests.journeys.test_before_dark import dialog
 from tests.ui_help import PATIENCE_MS, idle, open_window, press, type_into
 

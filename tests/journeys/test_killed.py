@@ -27,7 +27,7 @@ from gezeiten.desk.sites.places import point_named
 from gezeiten.link.files import drive
 from gezeiten.link.files.drive import DriveSeen
 from tests.conftest import STORE_PLAN, Lab
-from tests.desk.intake.test_text_files import tie_of
+from tests.desk.intake.texts.test_text_files import tie_of
 
 _BEGIN = """
 import os, signal, sys

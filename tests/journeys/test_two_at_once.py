@@ -29,7 +29,7 @@ from gezeiten.errors import LoggerBusyError
 from gezeiten.link.transfer import Progress, Watch
 from tests.conftest import STORE_PLAN, Lab, StartStandin
 from tests.desk.intake.test_live import StartInstrument, live_plan, start_instrument
-from tests.desk.intake.test_text_files import POINT, station, tie_of
+from tests.desk.intake.texts.test_text_files import POINT, station, tie_of
 
 __all__ = ["start_instrument"]  # a fixture
 

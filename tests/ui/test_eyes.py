@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from gezeiten.desk.base.workspace import Workspace
 from gezeiten.ui.shell import app_context as places
-from tests.desk.intake.test_text_files import station
+from tests.desk.intake.texts.test_text_files import station
 from tests.ui import eyes
 from tests.ui.walk import DIALOGS, views_of
 from tests.ui_help import idle, open_window

@@ -15,7 +15,7 @@ from sqlalchemy import Engine, event
 
 from gezeiten.desk.base.workspace import Workspace
 from gezeiten.ui.shell import app_context as places
-from tests.desk.intake.test_text_files import station
+from tests.desk.intake.texts.test_text_files import station
 from tests.ui.walk import DIALOGS, views_of
 from tests.ui_help import idle, open_window, press
 

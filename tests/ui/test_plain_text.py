@@ -26,7 +26,7 @@ from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
-from tests.desk.intake.test_text_files import station
+from tests.desk.intake.texts.test_text_files import station
 from tests.ui.walk import DIALOGS, views_of
 from tests.ui_help import idle, open_window
 

@@ -21,7 +21,7 @@ from gezeiten.ui.texts.imported_texts_dialog import ImportedTextsDialog
 from gezeiten.ui.texts.model import BEFORE, HEAD, LEFT_OUT, READING, TextModel
 from gezeiten.ui.texts.several_texts_dialog import ManyTextsDialog
 from tests.conftest import Lab
-from tests.desk.intake.test_text_files import POINT, station, tie_of
+from tests.desk.intake.texts.test_text_files import POINT, station, tie_of
 
 PATIENCE_MS = 60_000
 TEXT = """Station: Weather

@@ -22,7 +22,7 @@ from gezeiten.domain.board.rows import BoardRow
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import ArchiveDamagedError
 from tests.conftest import Lab
-from tests.desk.intake.test_text_files import POINT, tie_of
+from tests.desk.intake.texts.test_text_files import POINT, tie_of
 
 
 def rows(desk: Workspace) -> dict[str, BoardRow]:

@@ -19,7 +19,7 @@ from gezeiten.domain.plan.plan import Plan
 from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.charts.lanes import lanes_of
 from tests.conftest import ANCHOR_MS, DAY_MS, Lab
-from tests.desk.intake.test_text_files import station, tie_of
+from tests.desk.intake.texts.test_text_files import station, tie_of
 
 PLAN = Plan(("air_temperature",), 600)
 

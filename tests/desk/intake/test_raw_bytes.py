@@ -24,7 +24,7 @@ from gezeiten.desk.sites.places import point_named
 from gezeiten.errors import InputError
 from gezeiten.exchange.text import reading
 from tests.conftest import ANCHOR_MS, STORE_PLAN, Lab
-from tests.desk.intake.test_text_files import POINT, station, tie_of
+from tests.desk.intake.texts.test_text_files import POINT, station, tie_of
 from tests.golden import fingerprint_of, opened
 
 

@@ -14,7 +14,7 @@ from gezeiten.desk.office.verification import verify
 from gezeiten.desk.open_workspace import open_workspace
 from tests.cli.test_main import data_of, run
 from tests.conftest import STORE_PLAN, Lab
-from tests.desk.intake.test_text_files import station
+from tests.desk.intake.texts.test_text_files import station
 
 
 @pytest.fixture

@@ -42,7 +42,7 @@ from gezeiten.link.lines.modbus import ModbusTcp
 from gezeiten.link.registers import CourierMode
 from gezeiten.standin.process import StandinProcess
 from tests.conftest import HASTY, Lab, StartStandin
-from tests.desk.intake.test_carried import series
+from tests.desk.intake.carriers.test_carried_records import series
 
 
 class Round:

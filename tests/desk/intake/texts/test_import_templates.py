@@ -21,7 +21,7 @@ from gezeiten.errors import InputError
 from gezeiten.exchange.text.form import ImportTemplate
 from gezeiten.exchange.text.questions import FormatQuestion, apply_answer
 from tests.conftest import Lab
-from tests.desk.intake.test_text_files import POINT
+from tests.desk.intake.texts.test_text_files import POINT
 
 
 def yearless(path: Path, day: int, head: str = "") -> Path:

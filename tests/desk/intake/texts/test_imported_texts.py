@@ -23,8 +23,8 @@ from gezeiten.domain.series.quality import Quality
 from gezeiten.errors import InputError
 from gezeiten.exchange.text.questions import apply_answer
 from tests.conftest import Lab
-from tests.desk.intake.test_text_files import series, station, tie_of
 from tests.desk.intake.test_texts_of_several import LONG, MOLE, SIEL, tied, values
+from tests.desk.intake.texts.test_text_files import series, station, tie_of
 
 
 def held(lab: Lab) -> int:

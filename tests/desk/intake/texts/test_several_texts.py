@@ -19,7 +19,7 @@ from gezeiten.desk.intake.texts.text_files import import_text
 from gezeiten.errors import CancelledError, InputError
 from gezeiten.link.transfer import Watch
 from tests.conftest import Lab
-from tests.desk.intake.test_text_files import station, tie_of
+from tests.desk.intake.texts.test_text_files import station, tie_of
 
 NOW_S = 1_800_000_000.0
 

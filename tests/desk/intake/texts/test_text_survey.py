@@ -13,7 +13,7 @@ from gezeiten.exchange.text.form import ColumnMapping, ImportTemplate, TextForm,
 from gezeiten.exchange.text.layout import lines
 from gezeiten.exchange.text.questions import apply_answer
 from tests.conftest import DAY_MS, DEMO_MS, Lab
-from tests.desk.intake.test_text_files import POINT
+from tests.desk.intake.texts.test_text_files import POINT
 
 LINES = (
     "time,T\n2026-11-20 10:00,1\n2026-11-20 10:10,x1\n2026-11-20 10:20,3\nrubbish\n"

@@ -25,7 +25,7 @@ from gezeiten.desk.sites.places import PointPlace, add_point, points
 from gezeiten.domain.series.timeline import DAY_MS
 from gezeiten.errors import InputError
 from tests.conftest import ANCHOR_MS, COLD_PLAN, Lab
-from tests.desk.intake.test_text_files import station, tie_of
+from tests.desk.intake.texts.test_text_files import station, tie_of
 from tests.golden import golden, opened
 
 STORE = "Saatgutspeicher · Cold room A"

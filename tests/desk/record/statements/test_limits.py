@@ -25,7 +25,7 @@ from gezeiten.domain.limits.limits import InForce, LimitRule, in_turn
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS
 from gezeiten.errors import InputError
 from tests.conftest import AGAIN, ANCHOR_MS, COLD_PLAN, Lab
-from tests.desk.intake.test_text_files import POINT, station, tie_of
+from tests.desk.intake.texts.test_text_files import POINT, station, tie_of
 from tests.golden import golden, opened
 
 ROOM = "room_temperature"
