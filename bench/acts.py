@@ -26,26 +26,26 @@ DONE = 200
 def many_acts(count: int) -> list[Action]:
     """Two hundred points at twenty sites, their facts changed again and again."""
     sites, points = [fresh_id() for _ in range(20)], [fresh_id() for _ in range(200)]
-    acts: list[Action] = [SiteMade(site, SiteFacts(f"Site {i}")) for i, site in enumerate(sites)]
-    acts += [PointMade(p, sites[i % 20], PointFacts(f"Point {i}")) for i, p in enumerate(points)]
+    actions: list[Action] = [SiteMade(site, SiteFacts(f"Site {i}")) for i, site in enumerate(sites)]
+    actions += [PointMade(p, sites[i % 20], PointFacts(f"Point {i}")) for i, p in enumerate(points)]
     height_m: dict[str, float | None] = dict.fromkeys(points)
     visit_ms: dict[str, int | None] = dict.fromkeys(sites)
-    for i in range(count - len(acts)):
+    for i in range(count - len(actions)):
         site, point = sites[i % 20], points[i % 200]
         if i % 4 == 3:
-            acts.append(NextVisitSet(site, visit_ms[site], i))
+            actions.append(NextVisitSet(site, visit_ms[site], i))
             visit_ms[site] = i
         else:
-            acts.append(PointChanged(point, (Change("height_m", height_m[point], float(i)),)))
+            actions.append(PointChanged(point, (Change("height_m", height_m[point], float(i)),)))
             height_m[point] = float(i)
-    return acts
+    return actions
 
 
 def entries_of(actions: list[Action]) -> list[Entry]:
     """Return acts as the logbook holds them, their chain left empty."""
     return [
-        Entry(i + 1, i, "JA", act.WORD, "", "", as_stored(act), "", "")
-        for i, act in enumerate(actions)
+        Entry(i + 1, i, "JA", action.WORD, "", "", as_stored(action), "", "")
+        for i, action in enumerate(actions)
     ]
 
 
@@ -74,13 +74,13 @@ def applied_again() -> None:
 
 def come_back() -> None:
     """A deleted database made anew from twenty thousand acts, against as many plain insertions."""
-    acts = many_acts(BACK)
+    actions = many_acts(BACK)
     with tempfile.TemporaryDirectory() as work:
         folder = Path(work) / "archive"
         desk = open_workspace(folder)
         with desk.archive.writing() as session:
-            for act in acts:
-                desk.do_within(session, act)
+            for action in actions:
+                desk.do_within(session, action)
         desk.close()
 
         def ours() -> None:
@@ -91,7 +91,9 @@ def come_back() -> None:
         def reference() -> None:
             with sqlite3.connect(":memory:") as raw:
                 raw.execute("CREATE TABLE entry (words TEXT)")
-                raw.executemany("INSERT INTO entry VALUES (?)", ((str(act),) for act in acts))
+                raw.executemany(
+                    "INSERT INTO entry VALUES (?)", ((str(action),) for action in actions)
+                )
 
         report(
             "database of 20,000 acts comes back / as many insertions",
@@ -109,13 +111,13 @@ def done_one_by_one() -> None:
         raw.execute("PRAGMA journal_mode = WAL")
         raw.execute("PRAGMA synchronous = FULL")
         raw.execute("CREATE TABLE entry (words TEXT)")
-        acts = iter(many_acts(220 + 8 * DONE))
+        actions = iter(many_acts(220 + 8 * DONE))
         for _ in range(220):
-            desk.do(next(acts))
+            desk.do(next(actions))
 
         def ours() -> None:
             for _ in range(DONE):
-                desk.do(next(acts))
+                desk.do(next(actions))
 
         def reference() -> None:
             for i in range(DONE):

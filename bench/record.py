@@ -94,7 +94,7 @@ def _mission(
         limits=limits,
         point_name=f"Site {number // 10:02} · Point {number:03}",
     )
-    came = numbers_[part]
+    received = numbers_[part]
     return RawMission(
         f"D-{number:04}",
         "Düne T2",
@@ -105,11 +105,11 @@ def _mission(
         step_s * 1000,
         plan.as_dict(),
         _CHANNELS,
-        came,
-        first_ms + came * step_s * 1000,
+        received,
+        first_ms + received * step_s * 1000,
         0,
         [warm[part], damp[part]],
-        [(int(came[0]), int(came[-1]) + 1)],
+        [(int(received[0]), int(received[-1]) + 1)],
         [],
         [],
     )

@@ -32,8 +32,8 @@ def main(gaps: int, kinds: list[str]) -> None:
         in_unrest: list[Recovered] = []
         for length in LENGTHS:
             begin = perf_counter()
-            told = [recovered(kind, length, seed) for seed in range(gaps)]
-            seen = [one for one in told if one is not None]
+            texts = [recovered(kind, length, seed) for seed in range(gaps)]
+            seen = [one for one in texts if one is not None]
             took_ms = (perf_counter() - begin) / gaps * 1000
             _tell(f"{kind} {length} readings", seen, f"{took_ms:.0f} ms each")
             bound = np.quantile([one.unrest for one in seen], _UNREST)
@@ -42,8 +42,8 @@ def main(gaps: int, kinds: list[str]) -> None:
         _tell(f"{kind}, all", everything)
         _tell("  enough known", [one for one in everything if not one.is_few])
         _tell("  few known", [one for one in everything if one.is_few])
-        for way in sorted({one.kind for one in everything}):
-            _tell(f"  {way}", [one for one in everything if one.kind == way])
+        for method in sorted({one.kind for one in everything}):
+            _tell(f"  {method}", [one for one in everything if one.kind == method])
         for since, until in _HOURS:
             _tell(
                 f"  {since} to {until} h", [one for one in everything if since <= one.hour < until]
@@ -58,12 +58,12 @@ def _after_extremes(gaps: int, kinds: list[str]) -> None:
     for length in (6, 36, 144):
         everything: list[Recovered] = []
         for kind in kinds:
-            told = [
+            texts = [
                 recovered(kind, length, seed, after)
                 for seed in range(gaps)
                 for after in ("highest", "lowest")
             ]
-            seen = [one for one in told if one is not None]
+            seen = [one for one in texts if one is not None]
             said = np.mean([bool(one.unrest_said) for one in seen]) if seen else 0.0
             _tell(f"{kind} {length} after extremes", seen, f"unrest said {said:.0%}")
             everything += seen
@@ -73,9 +73,9 @@ def _after_extremes(gaps: int, kinds: list[str]) -> None:
 def _spikes(records: int) -> None:
     """Print how many of the spikes put into records the number that is proposed finds."""
     for kind in (*SPIKED, "failing"):
-        told = [spikes_found(kind, seed) for seed in range(records)]
-        found, of = sum(one.found for one in told), sum(one.of for one in told)
-        besides = sum(one.besides for one in told)
+        texts = [spikes_found(kind, seed) for seed in range(records)]
+        found, of = sum(one.found for one in texts), sum(one.of for one in texts)
+        besides = sum(one.besides for one in texts)
         print(
             f"{kind:24} spikes: found {found} of {of} ({found / of:.1%}), "
             f"{found / max(found + besides, 1):.1%} of those caught",
@@ -93,8 +93,8 @@ def _tell(name: str, seen: Sequence[Recovered], more: str = "") -> None:
     promised = np.sqrt(np.mean([one.promised**2 for one in seen]))
     real = np.sqrt(np.mean([np.mean(one.errors**2) for one in seen]))
     line = np.sqrt(np.mean([np.mean(one.by_line**2) for one in seen]))
-    said = [one.is_better for one in seen if one.says_better]
-    better = f"said to beat it {len(said)}, did {np.mean(said):.1%}" if said else ""
+    texts = [one.is_better for one in seen if one.says_better]
+    better = f"said to beat it {len(texts)}, did {np.mean(texts):.1%}" if texts else ""
     print(
         f"{name:24} {len(seen):5} gaps  inside {inside.mean():6.1%}  middle {middle.mean():6.1%}  "
         f"promised {promised:.3g}  real {real:.3g} ({promised / real:.2f})  line {line:.3g}  "

@@ -62,8 +62,8 @@ def station(path: Path) -> Path:
             f"{78 + 9 * daily:.0f}",
             f"{1009 + 8 * slowly:.1f}",
         )
-        told = ";".join(values).replace(".", ",")
-        lines.append(f"{at:%d.%m.%Y;%H:%M};{told}")
+        text = ";".join(values).replace(".", ",")
+        lines.append(f"{at:%d.%m.%Y;%H:%M};{text}")
     path.write_text("\n".join(lines) + "\n", encoding="cp1252")
     return path
 

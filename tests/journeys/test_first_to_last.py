@@ -206,7 +206,7 @@ def test_a_refused_plan_is_one_sentence_and_the_old_mission_goes_on(
         message(window)
     )
     assert field.model.card.is_recording
-    assert logbook_entries(old_mission.desk, act="launch failed")
+    assert logbook_entries(old_mission.desk, action="launch failed")
 
 
 def test_another_logger_at_the_address_is_noticed(qtbot: QtBot, old_mission: Lab) -> None:

@@ -212,5 +212,5 @@ def test_a_laptop_that_slept_goes_on_where_it_was(lab: Lab) -> None:
     series = record(lab.desk, point.id, "relative_humidity")
     assert len(series) == int(readings) + rest.readings
     assert set(np.diff(series.times_utc_ms).tolist()) == {600_000}
-    assert error.strip() == "" or logbook_entries(lab.desk, act="offload")
+    assert error.strip() == "" or logbook_entries(lab.desk, action="offload")
     assert verify(lab.desk).is_intact

@@ -167,7 +167,7 @@ class _Story:
         """Do everything, oldest first, up to the instant it is now."""
         for site in SITES:
             self._add(site)
-        acts: list[tuple[float, Callable[[], None]]] = [
+        actions: list[tuple[float, Callable[[], None]]] = [
             (70.0, self._launch_all_but("P-0317")),
             (58.0, self._offload("P-0330", "P-0331")),
             (57.47, self._launch("P-0317")),
@@ -193,9 +193,9 @@ class _Story:
             (0.11, self._offload("D-2041", "D-2044")),
             (0.02, self._offload("R-1107", "R-1109")),
         ]
-        for days_ago, act in acts:
+        for days_ago, action in actions:
             self._set_day(days_ago)
-            act()
+            action()
         self._set_day(0.0)
         self._clock.set(wall_ms(), 1.0)
         for process in self._fleet:

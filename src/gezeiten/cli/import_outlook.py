@@ -13,12 +13,12 @@ from gezeiten.domain.series.timeline import duration_text
 
 def outlook_row(outlook: TextOutlook) -> dict[str, object]:
     """Return it as JSON has it: instants in UTC, numbers in the unit of the text."""
-    found, tie = outlook.survey, outlook.template
+    found, template = outlook.survey, outlook.template
     return {
         "file": outlook.path.name,
-        "template": tie.name,
-        "point": tie.point,
-        "zone": tie.form.time.zone,
+        "template": template.name,
+        "point": template.point,
+        "zone": template.form.time.zone,
         "interval_s": found.interval_ms / 1000 if found and found.interval_ms else None,
         "series": [_series_row(outlook, one) for one in _imported(outlook)],
         "readings": found.readings if found else 0,
@@ -44,14 +44,14 @@ def _imported(outlook: TextOutlook) -> list[SeriesSurvey]:
 
 
 def _series_row(outlook: TextOutlook, series_survey: SeriesSurvey) -> dict[str, object]:
-    tie, numbers = series_survey.column, series_survey.numbers
+    mapping, numbers = series_survey.column, series_survey.numbers
     return {
-        "column": tie.column + 1,
-        "lines_of": [text for _, text in tie.where],
-        "point": tie.point or outlook.template.point,
-        "label": tie.label,
-        "quantity": tie.quantity,
-        "unit": tie.unit,
+        "column": mapping.column + 1,
+        "lines_of": [text for _, text in mapping.where],
+        "point": mapping.point or outlook.template.point,
+        "label": mapping.label,
+        "quantity": mapping.quantity,
+        "unit": mapping.unit,
         "zone": outlook.template.form.time.zone,
         "first": _instant(series_survey.first_ms),
         "last": _instant(series_survey.last_ms),
@@ -75,11 +75,13 @@ def outlook_lines(outlook: TextOutlook) -> list[str]:
         every = f", every {duration_text(found.interval_ms)}" if found.interval_ms else ""
         lines.append(f"{outlook.path.name}: {grouped(found.readings)} lines of readings{every}.")
     for one in _imported(outlook):
-        numbers, tie = one.numbers, one.column
-        name = " · ".join(part for part in (quantity(tie.quantity).name, tie.label) if part)
+        numbers, mapping = one.numbers, one.column
+        name = " · ".join(part for part in (quantity(mapping.quantity).name, mapping.label) if part)
         period = f"{_instant(one.first_ms)} to {_instant(one.last_ms)}"
         figures = f"lowest {numbers.lowest}, highest {numbers.highest}, mean {_short(numbers.mean)}"
-        lines.append(f"  {name} [{tie.unit}]: {grouped(numbers.count)} from {period}, {figures}")
+        lines.append(
+            f"  {name} [{mapping.unit}]: {grouped(numbers.count)} from {period}, {figures}"
+        )
     for reason, many in found.rejected.most_common() if found else []:
         lines.append(f"  {counted(many, 'line', 'lines')} left out: {reason}")
     if outlook.unused_columns:

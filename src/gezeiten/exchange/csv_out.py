@@ -192,13 +192,13 @@ def _digits(values: Values) -> pl.Series:
 
 def _origin_cells(table: CsvTable, times: Times) -> pl.Series:
     """Return the first four cells of each row: site, point, logger and mission."""
-    starts = np.array([stretch.start_ms for stretch in table.periods], np.int64)
+    starts = np.array([span.start_ms for span in table.periods], np.int64)
     at = np.searchsorted(starts, times, side="right") - 1  # -1: before the first
 
     def text(number: int) -> str:
         one = table.periods[number] if number >= 0 else None
-        whose = [plain(one.serial), str(one.mission)] if one else ["", ""]
-        cells = [plain(table.site), plain(table.point), *whose]
+        owners = [plain(one.serial), str(one.mission)] if one else ["", ""]
+        cells = [plain(table.site), plain(table.point), *owners]
         return ",".join(map(quoted, cells)) + ","
 
     return _each(at, text)

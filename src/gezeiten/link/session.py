@@ -296,17 +296,17 @@ class LoggerSession:
     # -- messages ------------------------------------------------------------------------------
     def input_bytes(self, address: int, count: int) -> bytes:
         """Return input registers as bytes; many are asked for in several questions."""
-        told: list[int] = []
-        while len(told) < count:
-            part = min(count - len(told), reg.REGISTERS_A_QUESTION)
+        texts: list[int] = []
+        while len(texts) < count:
+            part = min(count - len(texts), reg.REGISTERS_A_QUESTION)
             request = ReadInputRegistersRequest(
-                address=address + len(told), count=part, dev_id=reg.UNIT_ID
+                address=address + len(texts), count=part, dev_id=reg.UNIT_ID
             )
             answer = self._request(request, ReadInputRegistersResponse)
             if len(answer.registers) != part:
                 raise LoggerAnswerError(f"{self.name} sent less than asked for; contact it again.")
-            told += answer.registers
-        return reg.register_bytes(told)
+            texts += answer.registers
+        return reg.register_bytes(texts)
 
     def _write(self, address: int, data: bytes) -> None:
         request = WriteMultipleRegistersRequest(

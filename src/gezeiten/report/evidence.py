@@ -224,8 +224,8 @@ def _clocks(p: PageBuilder) -> list[Flowable]:
         words = (
             f"The clock of {clock.serial} in mission {clock.number} was put right: its readings "
         )
-        sure = f"± {clock.uncertainty.u_ms / 1000:.1f} s{_beyond(p, clock)}"
-        words += f"are moved by {first:+.0f} s{until} ({sure}), {clock.method}. "
+        uncertainty = f"± {clock.uncertainty.u_ms / 1000:.1f} s{_beyond(p, clock)}"
+        words += f"are moved by {first:+.0f} s{until} ({uncertainty}), {clock.method}. "
         parts.append(p.text(f"{words}{clock.stated_by}: {clock.reason}"))
     if len(rows) == 1:
         return [*parts, p.text("No clock was compared at the transfers of this stretch.")]

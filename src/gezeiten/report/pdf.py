@@ -168,12 +168,12 @@ def _event_facts(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
     if any(
         channel.formula_text for channel in p.report.channels if channel.key == event.rule.channel
     ):
-        said = counted(event.measured, "calculated value", "calculated values")
+        text = counted(event.measured, "calculated value", "calculated values")
     else:
-        said = counted(event.measured, "measured reading", "measured readings")
+        text = counted(event.measured, "measured reading", "measured readings")
     if event.estimated:
-        said += f", {event.estimated} of the readings are estimated"
-    return [*rows, ["Rests on", said], *_other_channels(p, event)]
+        text += f", {event.estimated} of the readings are estimated"
+    return [*rows, ["Rests on", text], *_other_channels(p, event)]
 
 
 def _other_channels(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
@@ -227,30 +227,32 @@ def _by_day(p: PageBuilder, channel: ReportChannel) -> list[Flowable]:
     ]
     rows.append(_day_row(p, "Whole", channel.statistics, channel, _status_of_all(channel)))
     title = p.text(f"{name.name}, {channel.unit}: by day", p.head)
-    sure = uncertainty_text(channel)
+    uncertainty = uncertainty_text(channel)
     return [
         title,
         p.figures(rows, [*strong, len(rows) - 1]),
-        *([p.text(sure, p.muted)] if sure else []),
+        *([p.text(uncertainty, p.muted)] if uncertainty else []),
     ]
 
 
 def uncertainty_text(channel: ReportChannel) -> str:
     """Say how sure the mean of a stretch is, with its shares; "" where nothing is said of it."""
-    name, sure = quantity(channel.key), channel.uncertainty
-    if sure is None or not channel.statistics.n:
+    name, uncertainty = quantity(channel.key), channel.uncertainty
+    if uncertainty is None or not channel.statistics.n:
         return ""
     what = f"{_MEANS[name.averages]} of the whole stretch"
-    if not sure.has_value:
+    if not uncertainty.has_value:
         return f"{what}: its uncertainty is not known, none of its corrections says one."
-    places = error_decimals(sure.expanded, name.decimals + 1)
+    places = error_decimals(uncertainty.expanded, name.decimals + 1)
     shares = ", ".join(
         f"{share.kind}{f' of {share.of}' if share.of else ''} {share.expanded:.{places}f}"
-        for share in sure.shares
+        for share in uncertainty.shares
         if round(share.expanded, places) > 0
     )
-    least = "at least " if sure.is_least else ""
-    value = f"{channel.statistics.mean:.{name.decimals}f} {least}± {sure.expanded:.{places}f}"
+    least = "at least " if uncertainty.is_least else ""
+    value = (
+        f"{channel.statistics.mean:.{name.decimals}f} {least}± {uncertainty.expanded:.{places}f}"
+    )
     return f"{what}: {value} {channel.unit} (k = 2: {shares})."
 
 
@@ -306,15 +308,15 @@ _SHORT = {
 
 def _status(p: PageBuilder, n: Statistics, judged: DayVerdict | None, *, has_limit: bool) -> str:
     """Say with a sign and a word what a day was; of one that is not judged why."""
-    words = []
+    texts = []
     if n.above_ms:
-        words.append("▲ above")
+        texts.append("▲ above")
     if n.below_ms:
-        words.append("▼ below")
-    if _is_outside(judged) and not words:
-        words.append("outside by a mean")
-    if words:
-        return ", ".join([*words, *([] if n.is_sufficient else ["under 75 % held"])])
+        texts.append("▼ below")
+    if _is_outside(judged) and not texts:
+        texts.append("outside by a mean")
+    if texts:
+        return ", ".join([*texts, *([] if n.is_sufficient else ["under 75 % held"])])
     if not n.n:
         return "not offloaded yet" if _waits(p, n.span) else "no readings"
     if not has_limit:

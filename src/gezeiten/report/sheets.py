@@ -160,7 +160,7 @@ def write_round_sheet(sheet: RoundSheet, path: Path) -> int:
         Paragraph(escape(f"{sheet.route} · prepared by {sheet.planned_by}"), styles.muted),
         Paragraph("To bring", styles.head),
     ]
-    parts += [Paragraph("☐ " + escape(thing), styles.text) for thing in sheet.bring]
+    parts += [Paragraph("☐ " + escape(item), styles.text) for item in sheet.bring]
     for number, (site, lines) in enumerate(sheet.sites, 1):
         head = Paragraph(escape(f"{number}. {site}"), styles.head)
         parts.append(KeepTogether([head, _round_table(lines, styles)]))

@@ -69,12 +69,12 @@ def _outside(report: PointReport) -> str:
         for verdict in ("outside", "inside")
     )
     days = len(judged)
-    said = f"{outside or 'None'} of {counted(days, 'day', 'days')} outside"
+    text = f"{outside or 'None'} of {counted(days, 'day', 'days')} outside"
     if inside:
-        said += f", {inside} inside"
+        text += f", {inside} inside"
     if outside + inside < days:
-        said += f", {_not_judged(judged)}"
-    return f"{said}, {_assessed(report)}"
+        text += f", {_not_judged(judged)}"
+    return f"{text}, {_assessed(report)}"
 
 
 def _not_judged(judged: list[DayVerdict]) -> str:
@@ -101,18 +101,18 @@ def _missing(report: PointReport) -> str:
     calculated."""
     gaps = [gap for gap in report.gaps if not gap.is_filled]
     absent = [gap for gap in gaps if not (gap.is_pending or gap.is_calculated)]
-    said = f"{readings_text(_count(absent))} missing in {counted(len(absent), 'gap', 'gaps')}"
+    text = f"{readings_text(_count(absent))} missing in {counted(len(absent), 'gap', 'gaps')}"
     if not absent:
-        said = "no reading missing"
+        text = "no reading missing"
     if any(gap.is_pending for gap in gaps):
         waiting = _count([gap for gap in gaps if gap.is_pending])
-        said += f", {readings_text(waiting)} not offloaded yet"
+        text += f", {readings_text(waiting)} not offloaded yet"
     if any(gap.is_calculated for gap in gaps):
         lacking = _count([gap for gap in gaps if gap.is_calculated])
-        said += f", {counted(lacking, 'value', 'values')} not calculated"
+        text += f", {counted(lacking, 'value', 'values')} not calculated"
     if report.estimated:
-        said += f", {counted(report.estimated, 'value', 'values')} estimated"
-    return said
+        text += f", {counted(report.estimated, 'value', 'values')} estimated"
+    return text
 
 
 def _count(gaps: list[ReportGap]) -> int:

@@ -360,9 +360,9 @@ class SimLogger:
 
     def order(self, kind: str, order: dict[str, Any]) -> dict[str, Any]:
         """Do what the control line says; returns what to answer beside the usual."""
-        acts = {"battery": self.change_battery, "button": self.press_button}
-        if kind in acts:
-            acts[kind]()
+        actions = {"battery": self.change_battery, "button": self.press_button}
+        if kind in actions:
+            actions[kind]()
             self.save()
         elif kind == "drive":
             return {"written": write_drive(self, Path(order["folder"]))}

@@ -77,7 +77,7 @@ def test_an_overview_is_seen_and_adds_no_reading(cold: Lab) -> None:
     assert lows[TEMP][1] > 7.0
     assert lows[TEMP][1] > np.nanmax(line.values)
     assert came.outside > 0
-    [entry] = logbook_entries(cold.desk, act="overview")
+    [entry] = logbook_entries(cold.desk, action="overview")
     assert "still to offload" in entry.sentence
     assert verify(cold.desk).is_intact
 
@@ -160,7 +160,9 @@ def test_a_logger_that_goes_away_is_said_and_logged(cold: Lab) -> None:
     cold.standin.order("fault", vanish_after_bytes=900, away_connections=9)
     with pytest.raises(GezeitenError):
         offload_overview(cold.desk, cold.standin.address, cold.serial, mission, thinning)
-    assert [row.subject for row in logbook_entries(cold.desk, act="overview failed")] == ["R-1107"]
+    assert [row.subject for row in logbook_entries(cold.desk, action="overview failed")] == [
+        "R-1107"
+    ]
 
 
 def test_an_overview_that_was_changed_is_found_by_verify(cold: Lab) -> None:

@@ -52,7 +52,7 @@ def test_what_is_kept_may_go_and_stays_in_the_archive(stopped: Lab) -> None:
     point = point_named(stopped.desk, "Textile store")
     assert len(record(stopped.desk, point.id, "air_temperature")) == count
     assert verify(stopped.desk).is_intact
-    [entry] = logbook_entries(stopped.desk, act="erase")
+    [entry] = logbook_entries(stopped.desk, action="erase")
     assert str(count) in entry.sentence
 
 
@@ -60,7 +60,7 @@ def test_what_nobody_has_stays(stopped: Lab) -> None:
     with pytest.raises(NotKeptError, match="to offload"):
         erase(stopped)
     assert seen(stopped).readings_to_offload in (288, 289)
-    assert logbook_entries(stopped.desk, act="erase refused")
+    assert logbook_entries(stopped.desk, action="erase refused")
 
 
 def test_a_vault_that_cannot_be_read_back_protects_the_logger(stopped: Lab) -> None:

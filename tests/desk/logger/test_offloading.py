@@ -91,7 +91,7 @@ def test_damage_is_set_aside_named_and_fetched_when_it_can_be(running: Lab) -> N
     running.standin.order("fault", damage_blocks=[2, 4])
     first = offload_logger(running.desk, running.standin.address, running.serial)
     assert first.damaged == 480
-    [told] = logbook_entries(running.desk, act="offload")
+    [told] = logbook_entries(running.desk, action="offload")
     assert "480 readings arrived damaged" in told.sentence
     running.standin.order("fault", damage_blocks=None)
     assert offload_logger(running.desk, running.standin.address, running.serial).readings == 480
@@ -196,7 +196,7 @@ def test_a_file_whose_plan_makes_no_sense_does_not_keep_the_archive_shut(lab: La
     (lab.desk.archive.incoming / "odd.network.part").write_bytes(data)
     assert recover_incoming(lab.desk) == []
     assert (lab.desk.archive.incoming / "odd.network.unreadable").read_bytes() == data
-    [entry] = logbook_entries(lab.desk, act="put aside")
+    [entry] = logbook_entries(lab.desk, action="put aside")
     assert "odd.network.unreadable" in entry.sentence
     assert verify(lab.desk).is_intact
 

@@ -65,7 +65,7 @@ def test_an_end_of_the_logbook_that_was_cut_off_is_shown_at_once(demo_desk: Work
 def test_entries_are_found_by_words_and_act(demo_desk: Workspace) -> None:
     everything = logbook_entries(demo_desk)
     assert [e.seq for e in everything] == sorted((e.seq for e in everything), reverse=True)
-    launches = logbook_entries(demo_desk, act="launch")
+    launches = logbook_entries(demo_desk, action="launch")
     assert {e.act for e in launches} == {"launch"}
     assert len(launches) == 17  # thirteen, and four relaunches
     damaged = logbook_entries(demo_desk, "P-0321 DAMAGED")

@@ -150,7 +150,7 @@ def test_excursions_that_somebody_changed_in_the_database_are_found_anew(fuse: L
 
 def test_the_logbook_tells_once_what_was_found_and_when(fuse: Lab) -> None:
     [event] = excursions(fuse.desk)
-    [told] = logbook_entries(fuse.desk, act="found")
+    [told] = logbook_entries(fuse.desk, action="found")
     assert told.sentence == (
         f"1 excursion found, the first at {iso_local(event.start_ms, 'Europe/Berlin')[:16]}: "
         "Store temperature: alarm above 7 °C for 30 min."
@@ -159,7 +159,7 @@ def test_the_logbook_tells_once_what_was_found_and_when(fuse: Lab) -> None:
     fuse.later(60)
     offload_logger(fuse.desk, fuse.standin.address, fuse.serial)
     refresh_excursions(fuse.desk, event.point.id)
-    assert len(logbook_entries(fuse.desk, act="found")) == 1
+    assert len(logbook_entries(fuse.desk, action="found")) == 1
 
 
 def test_when_it_was_found_outlives_this_computers_tables(fuse: Lab) -> None:

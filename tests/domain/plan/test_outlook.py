@@ -169,7 +169,7 @@ def test_every_figure_of_an_outlook_as_worked_by_hand() -> None:
         temp_c=-10.0,
         calibration_due_ms=77,
         visit_ms=10 * DAY_MS,
-        kept=41,
+        stored=41,
     )
     # half a charge at -10 degrees is 0.44 of 2 600 000 uAh; idle 2640 uAh a day, a reading of two
     # channels 0.022 uAh, 144 of them a day as usual, 1440 a day outside limits
@@ -200,7 +200,7 @@ def test_every_figure_of_an_outlook_as_worked_by_hand() -> None:
 def test_what_is_kept_already_is_at_risk_no_more(kept: int, at_risk: int, overwritten: int) -> None:
     plan = replace(T_RH, end="wrap", interval_s=60)  # 28 801 readings in twenty days
     look = outlook(
-        DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0, visit_ms=20 * DAY_MS, kept=kept
+        DUENE_T2, plan, first_ms=0, now_ms=0, charge=1.0, visit_ms=20 * DAY_MS, stored=kept
     )
     assert (look.at_risk_readings, look.overwritten_readings) == (at_risk, overwritten)
 

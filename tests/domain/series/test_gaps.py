@@ -36,13 +36,13 @@ def test_eleven_days_of_six_minutes_as_counted_by_hand() -> None:
 
 def test_duty_adds_gaps_at_both_ends() -> None:
     series = series_of([60, 70], [1, 2])
-    first, last = find_gaps(series, duty=(0, 120 * MIN))
+    first, last = find_gaps(series, schedule=(0, 120 * MIN))
     assert (first.start_ms, first.end_ms, first.missing) == (0, 60 * MIN, 6)
     assert (last.start_ms, last.end_ms, last.missing) == (80 * MIN, 120 * MIN, 4)
 
 
 def test_duty_that_is_met_adds_nothing() -> None:
-    assert find_gaps(series_of([0, 10], [1, 2]), duty=(0, 20 * MIN)) == []
+    assert find_gaps(series_of([0, 10], [1, 2]), schedule=(0, 20 * MIN)) == []
 
 
 def test_no_readings_no_gaps() -> None:
@@ -78,9 +78,9 @@ def test_spans_and_gaps_take_turns(present: set[int]) -> None:
 
 def test_duty_is_met_up_to_one_and_a_half_intervals_at_either_end() -> None:
     series = series_of([15, 25], [1, 2])
-    assert find_gaps(series, duty=(0, 40 * MIN)) == []
-    assert [g.start_ms for g in find_gaps(series, duty=(-1, 40 * MIN))] == [-1]
-    assert [g.end_ms for g in find_gaps(series, duty=(0, 40 * MIN + 1))] == [40 * MIN + 1]
+    assert find_gaps(series, schedule=(0, 40 * MIN)) == []
+    assert [g.start_ms for g in find_gaps(series, schedule=(-1, 40 * MIN))] == [-1]
+    assert [g.end_ms for g in find_gaps(series, schedule=(0, 40 * MIN + 1))] == [40 * MIN + 1]
 
 
 def test_stretches_end_with_the_interval_in_force_and_hold_one_and_a_half() -> None:

@@ -73,7 +73,7 @@ class Author:
 
 
 def enter(
-    session: Session, chain: str, body: Body, who: Author, *, computer: str, way: str
+    session: Session, chain: str, body: Body, who: Author, *, computer: str, method: str
 ) -> None:
     """Enter an act that was just applied. body.act: as `action_codec.as_stored` has it."""
     connection = session.connection()
@@ -89,7 +89,7 @@ def enter(
         at_ms=who.at_ms,
         person=who.id,
         computer=computer,
-        way=way,
+        way=method,
         kind=body.act["kind"],
         version=body.act["version"],
         body="",

@@ -62,15 +62,15 @@ _OF_AN_ACT = PreparedStatement(
 )
 
 
-def entries(session: Session, act: str = "", *, of_chain: str | None = None) -> Iterator[Entry]:
+def entries(session: Session, action: str = "", *, of_chain: str | None = None) -> Iterator[Entry]:
     """Yield entries, latest first; of one act, or all. of_chain: those of a chain instead, oldest
     first; "" are those from before there were chain files."""
     session.flush()
     connection = session.connection()
     if of_chain is not None:
         rows = _OF_A_CHAIN.each(connection, its_chain=of_chain)
-    elif act:
-        rows = _OF_AN_ACT.each(connection, its_act=act)
+    elif action:
+        rows = _OF_AN_ACT.each(connection, its_act=action)
     else:
         rows = _LATEST_FIRST.each(connection)
     yield from starmap(Entry, rows)
@@ -123,8 +123,8 @@ def has_actions(session: Session) -> bool:
 def known(session: Session) -> tuple[int, tuple[str, ...], tuple[str, ...]]:
     """Return how many entries there are, and all people and kinds of acts in them."""
     people = session.scalars(select(LogbookRow.person).distinct().order_by(LogbookRow.person))
-    acts = session.scalars(select(LogbookRow.act).distinct().order_by(LogbookRow.act))
-    return count(session), tuple(people), tuple(acts)
+    actions = session.scalars(select(LogbookRow.act).distinct().order_by(LogbookRow.act))
+    return count(session), tuple(people), tuple(actions)
 
 
 def entry_of_line(line: ChainLine, seq: int, names: Mapping[str, str]) -> Entry:
@@ -154,11 +154,11 @@ def name_of(person: str, names: Mapping[str, str]) -> str:
 
 def names_in(lines: Iterable[ChainLine]) -> dict[str, str]:
     """Return the names of people that entries give, by their ids."""
-    acts = [line.body.act for line in lines if line.body is not None]
+    actions = [line.body.act for line in lines if line.body is not None]
     return {
-        act["act"]["person"]: act["act"]["name"]
-        for act in acts
-        if act.get("kind") == PersonNamed.KIND
+        action["act"]["person"]: action["act"]["name"]
+        for action in actions
+        if action.get("kind") == PersonNamed.KIND
     }
 
 

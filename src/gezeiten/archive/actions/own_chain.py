@@ -51,7 +51,7 @@ class OwnChain:
         return (end.bytes if end else 0) == self._files.sizes().get(chain, 0)
 
     def _enter(self, session: Session, body: Body, who: Author) -> None:
-        enter(session, self._chain, body, who, computer=self.computer, way=self.way)
+        enter(session, self._chain, body, who, computer=self.computer, method=self.way)
 
     def _select_chain(self, session: Session, at_ms: int) -> None:
         known = ends(session.connection()).values()

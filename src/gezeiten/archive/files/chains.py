@@ -112,13 +112,13 @@ def read_line(line: bytes) -> ChainLine:
     try:
         written = msgspec.json.decode(line, type=_Written)
         envelope = msgspec.json.decode(written.envelope, type=Envelope)
-        told = bytes(written.body).strip()
-        body = None if told == b"null" else msgspec.json.decode(told, type=Body)
+        text = bytes(written.body).strip()
+        body = None if text == b"null" else msgspec.json.decode(text, type=Body)
     except (msgspec.DecodeError, UnicodeDecodeError) as exc:
         raise ArchiveDamagedError(
             "An entry of the logbook cannot be read; fetch the archive's last copy."
         ) from exc
-    holds = body is None or envelope.body == _of_body(written.salt, told)
+    holds = body is None or envelope.body == _of_body(written.salt, text)
     return ChainLine(envelope, body, hashlib.sha256(bytes(written.envelope)).hexdigest(), holds)
 
 

@@ -58,8 +58,8 @@ class Heads:
         with contextlib.suppress(OSError):
             self._path.parent.mkdir(parents=True, exist_ok=True)
             fresh = self._path.with_name(f"{self._path.name}.{os.getpid()}")
-            told = {**asdict(head), "machine": self._machine}
-            fresh.write_text(json.dumps({**self._all(), archive: told}, indent=1))
+            content = {**asdict(head), "machine": self._machine}
+            fresh.write_text(json.dumps({**self._all(), archive: content}, indent=1))
             fresh.replace(self._path)
 
     def _all(self) -> dict[str, object]:

@@ -144,7 +144,7 @@ def _differing(
 ) -> Iterator[str]:
     """Yield a sentence for each block of a mission that is not as its bytes say, is missing, or is
     none of theirs."""
-    kept = {
+    stored = {
         key: {block.first: block for block in blocks}
         for key, blocks in groupby(
             session.execute(
@@ -159,13 +159,13 @@ def _differing(
     }
     wanted = blocks_of(decoded.owner, decoded.columns.values())
     for (channel, unit), its in zip(decoded.columns, wanted, strict=True):
-        blocks = kept.pop((channel, unit), {})
+        blocks = stored.pop((channel, unit), {})
         for one in its:
             block = blocks.pop(one.first, None)
             if block is None or not _same(block, one, decoded):
                 yield _sentence(mission, offloads, channel, one)
         yield from (_sentence(mission, offloads, channel, block) for block in blocks.values())
-    for (channel, _), blocks in kept.items():
+    for (channel, _), blocks in stored.items():
         yield from (_sentence(mission, offloads, channel, block) for block in blocks.values())
     yield from _differing_block_notes(session, decoded)
 
@@ -226,12 +226,12 @@ def _are_same_bytes(one: bytes | None, other: bytes | None, count: int) -> bool:
 def _sentence(mission: Mission, offloads: list[Offload], channel: str, block: Any) -> str:
     """Which readings, and the bytes that say so."""
     first, end = block.number, block.number + block.count
-    whose = [
+    owners = [
         offload
         for offload in offloads
         if offload.reading is not None or any(a < end and b > first for a, b in offload.received)
     ]
-    raw = (whose or offloads)[0].sha256[:12]
+    raw = (owners or offloads)[0].sha256[:12]
     return (
         f"Readings {first} to {end} of {channel} of mission {mission.number} differ from the raw "
         f"offload {raw}; gezeiten verify --rebuild makes them anew."
@@ -240,13 +240,13 @@ def _sentence(mission: Mission, offloads: list[Offload], channel: str, block: An
 
 def _differing_block_notes(session: Session, decoded: MissionMade) -> Iterator[str]:
     unread = {raw_key(one.sha256, one.reading) for one, _ in decoded.unread}
-    kept = {
+    stored = {
         row.raw: row.spans
         for row in session.scalars(select(BlockBytesRow).filter_by(mission=decoded.owner.mission))
     }
-    for raw in (kept.keys() | decoded.spans.keys()) - unread:
+    for raw in (stored.keys() | decoded.spans.keys()) - unread:
         wanted = decoded.spans.get(raw)
-        if wanted is None or kept.get(raw) != [list(span) for span in wanted]:
+        if wanted is None or stored.get(raw) != [list(span) for span in wanted]:
             yield f"What is held of raw offload {raw[:12]} is not as its bytes say; {_REBUILD}"
 
 

@@ -193,14 +193,14 @@ def _stored_columns(
         .where(Block.mission == mission.uid, Block.is_text == is_text)
         .order_by(Block.first)
     )
-    kept: dict[tuple[str, str], list[Column]] = {}
+    stored: dict[tuple[str, str], list[Column]] = {}
     for row in rows:
         try:
             column = unpack(row, is_text=is_text)
         except GezeitenError:
             continue
-        kept.setdefault((row.channel, row.unit), []).append(column)
-    return {key: united(listed, is_text=is_text) for key, listed in kept.items()}
+        stored.setdefault((row.channel, row.unit), []).append(column)
+    return {key: united(listed, is_text=is_text) for key, listed in stored.items()}
 
 
 def replace_mission_readings(session: Session, decoded: MissionMade) -> None:

@@ -151,8 +151,8 @@ def import_mission_file(
     with archive.writing() as session:
         mission = _find_mission(session, file)
         point = _point(session, file, circumstances, mission)
-        kept = stored_ranges(session, mission.id) if mission else []
-        added = merged(part for got in file.received for part in missing(got, kept))
+        stored = stored_ranges(session, mission.id) if mission else []
+        added = merged(part for got in file.received for part in missing(got, stored))
         if not added and (not even_if_known or _is_stored(session, mission, sha256)):
             _note_damage(session, mission, file, damaged, circumstances)
             return Intake(None, mission.id if mission else 0, point.id, [], "")
@@ -304,9 +304,9 @@ def block_owner(mission: Mission, file: RawMission) -> BlockOwner:
 def in_order(mission_id: int) -> Select[Offload]:
     """Ask for the offloads of a mission that are in the record, in the order in which they were
     taken: where bytes differ about a reading the earlier ones stand, on every computer."""
-    taken = Offload.at_ms, Offload.sha256
+    used = Offload.at_ms, Offload.sha256
     its = select(Offload).filter_by(mission_id=mission_id, taken_out_ms=None)
-    return its.order_by(*taken)
+    return its.order_by(*used)
 
 
 def is_latest(session: Session, key: int) -> bool:
@@ -320,8 +320,8 @@ def is_latest(session: Session, key: int) -> bool:
 
 def mission_columns(file: RawMission) -> list[ChannelColumn]:
     """Return the readings of a mission file by channel: those that came whole."""
-    came = in_ranges(file.numbers, file.received)
-    which = slice(None) if came.all() else came
+    received = in_ranges(file.numbers, file.received)
+    which = slice(None) if received.all() else received
     return [
         ChannelColumn(
             channel.key, channel.unit, Column(file.numbers, file.times, values).subset(which)

@@ -24,7 +24,7 @@ def store_overview(
     raw: bytes,
     mission: RawMission,
     thinning: Thinning,
-    came: list[Range],
+    received: list[Range],
     circumstances: Circumstances,
 ) -> int:
     """Keep an overview of a mission; mission and point are made where they are new. Returns the key
@@ -32,7 +32,7 @@ def store_overview(
 
     Args:
         mission: what the overview says of its mission; without readings.
-        came: the readings that its values stand for, as far as they came.
+        received: the readings that its values stand for, as far as they came.
     """
     with archive.writing() as session:
         point = point_of(session, mission, circumstances)
@@ -44,7 +44,7 @@ def store_overview(
             RawBytes(sha256, len(raw), circumstances.route),
             thinning.kind.value,
             thinning.every,
-            tuple(came),
+            tuple(received),
             circumstances.cut_short,
         )
         do(session, action, circumstances.authorship)

@@ -107,16 +107,16 @@ def store_text(
         InputError: there is not one reading in it.
     """
     with archive.writing() as session:
-        taken = [_point_readings(session, part, circumstances) for part in parts]
-        if not any(text.came for _, text in taken):
+        used = [_point_readings(session, part, circumstances) for part in parts]
+        if not any(text.came for _, text in used):
             raise InputError(f"{file_name} holds no reading that can be used; nothing was kept.")
-        if any(text.fresh for _, text in taken):
+        if any(text.fresh for _, text in used):
             with translated(archive.folder):
                 archive.vault.commit(temporary_copy)
         raw = RawBytes(temporary_copy.sha256, temporary_copy.size, circumstances.route)
         return [
             _record_part(session, part, raw, file_name, circumstances, point, text)
-            for part, (point, text) in zip(parts, taken, strict=True)
+            for part, (point, text) in zip(parts, used, strict=True)
         ]
 
 
@@ -182,12 +182,12 @@ def _mark_suspect(
 ) -> None:
     """Mark what flags call suspect, in the series that the text feeds."""
     made = layout(session)
-    feeds = {one.channel: one for one in made.by_mission.get(mission, ())}
-    for (key, _), stretches in zip(part.source.channels, part.suspect, strict=False):
-        feed, listed = feeds.get(key), sorted(stretches)
+    assignments = {one.channel: one for one in made.by_mission.get(mission, ())}
+    for (key, _), spans in zip(part.source.channels, part.suspect, strict=False):
+        feed, listed = assignments.get(key), sorted(spans)
         for at in range(0, len(listed) if feed is not None else 0, MOST_STRETCHES):
             its = listed[at : at + MOST_STRETCHES]
-            said = {"mark": SUSPECT, "cause": "flags", "stretches": its, "of": sha256}
+            content = {"mark": SUSPECT, "cause": "flags", "stretches": its, "of": sha256}
             assert feed is not None  # else there is nothing to go through
             do(
                 session,
@@ -199,7 +199,7 @@ def _mark_suspect(
                     MARK.version,
                     its[0][0],
                     its[-1][1],
-                    MARK.checked(said),
+                    MARK.checked(content),
                     f"flags in {file_name}",
                 ),
                 circumstances.authorship,
@@ -300,9 +300,9 @@ def check_name(session: Session, name: str, model: str) -> None:
     Raises:
         InputError: it is.
     """
-    taken = session.scalars(select(Logger.model).filter_by(serial=name)).first()
-    if taken is not None and taken != model:
-        raise InputError(f"“{name}” is the name of another source ({taken}); choose another name.")
+    used = session.scalars(select(Logger.model).filter_by(serial=name)).first()
+    if used is not None and used != model:
+        raise InputError(f"“{name}” is the name of another source ({used}); choose another name.")
 
 
 def _next_number(session: Session, name: str) -> int:

@@ -162,12 +162,12 @@ def _joined(
     there = _stored_blocks(session, owner, one.channel, [cut.first for cut, _ in where_to])
     gone: list[int] = []
     parts: list[tuple[BlockRange, Column]] = []
-    for cut, came in where_to:
+    for cut, received in where_to:
         row = there.get(cut.first)
-        kept = _NOTHING if row is None else unpack(row, is_text=owner.is_text)
-        both = joined(kept, came, is_text=owner.is_text)
-        is_new[done : done + len(came)] = both.is_new
-        done, differs = done + len(came), differs or both.differs
+        stored = _NOTHING if row is None else unpack(row, is_text=owner.is_text)
+        both = joined(stored, received, is_text=owner.is_text)
+        is_new[done : done + len(received)] = both.is_new
+        done, differs = done + len(received), differs or both.differs
         if both.is_new.any():
             gone += [] if row is None else [row.id]
             parts += cut_by_time(both.column, cut) if owner.is_text else [(cut, both.column)]

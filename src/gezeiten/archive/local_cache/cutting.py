@@ -82,10 +82,10 @@ def joined(column: Column, came: Column, *, is_text: bool) -> MergedReadings:
     )
     if its[0] > mine[-1]:
         return MergedReadings(both, np.ones(len(its), np.bool_))
-    chosen = _distinct_rows(both, is_text=is_text)
+    selected = _distinct_rows(both, is_text=is_text)
     is_new = np.zeros(len(its), np.bool_)
-    is_new[chosen[chosen >= len(mine)] - len(mine)] = True
-    stays = both.subset(chosen)
+    is_new[selected[selected >= len(mine)] - len(mine)] = True
+    stays = both.subset(selected)
     key = stays.times if is_text else stays.numbers
     its_values, values = came.values, stays.values[key.searchsorted(its)]
     differs = bool(((its_values != values) & np.isfinite(its_values)).any())

@@ -113,17 +113,17 @@ def _wrongly_dated(session: Session, rows: Iterable[Any]) -> list[dict[str, Any]
     """Return the excursions that are kept as found at an instant that no act tells, though one
     tells of them, as rows with the earliest instant that is told."""
     its = list(rows)
-    told: dict[tuple[str, str], list[tuple[int, int, int]]] = {}
+    content: dict[tuple[str, str], list[tuple[int, int, int]]] = {}
     query = (
         select(Mission.uid, FoundRow.rule_key, FoundRow.start_ms, FoundRow.end_ms, FoundRow.at_ms)
         .join(Mission, Mission.id == FoundRow.mission_id)
         .where(Mission.uid.in_({row.mission for row in its}))
     )
     for mission, rule_key, *when in session.execute(query) if its else ():
-        told.setdefault((mission, rule_key), []).append((when[0], when[1], when[2]))
+        content.setdefault((mission, rule_key), []).append((when[0], when[1], when[2]))
     wrong = []
     for row in its:
-        known = told.get((row.mission, row.rule_key), [])
+        known = content.get((row.mission, row.rule_key), [])
         its_own = [
             at_ms for start, end, at_ms in known if start <= row.end_ms and end >= row.start_ms
         ]
@@ -256,11 +256,11 @@ def excursion_rows(found: FoundNow, missions: dict[int, str]) -> FoundRows:
 def differs(session: Session, at: DetectionState, found: FoundNow) -> bool:
     """Whether other excursions are kept of a point than are found now."""
     rows = list(session.scalars(select(ExcursionRow).filter_by(point=at.uid)))
-    kept = {
+    stored = {
         (row.mission, row.rule_key, row.start_ms): (rule_of(row), assessed_excursion(row))
         for row in rows
     }
-    if excursion_rows(found, _mission_ids(session, at.point_id)) != kept:
+    if excursion_rows(found, _mission_ids(session, at.point_id)) != stored:
         return True
     return bool(mismatched_assessments(session, at.point_id)) or bool(_wrongly_dated(session, rows))
 

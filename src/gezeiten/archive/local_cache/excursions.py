@@ -132,12 +132,12 @@ class _Rules:
 
 def series_of(layout: Layout, excursion: StoredExcursion) -> str:
     """Return the series that an excursion is in: what its mission's channel fed when it began."""
-    fed = layout.of_mission(excursion.mission_id, excursion.rule.channel)
+    assigned = layout.of_mission(excursion.mission_id, excursion.rule.channel)
     begin = excursion.excursion.start_ms
     return next(
         (
             assignment.series
-            for assignment in fed
+            for assignment in assigned
             if assignment.start_ms <= begin < assignment.end_ms
         ),
         excursion.rule.channel,

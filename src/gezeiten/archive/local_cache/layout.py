@@ -121,8 +121,8 @@ class Layout:
         """Return the keys of the points where readings of a mission (its key) are."""
         its = {
             one.point
-            for uid, fed in self.by_mission.items()
-            for one in fed
+            for uid, assigned in self.by_mission.items()
+            for one in assigned
             if self.missions[uid] == mission_id
         }
         return sorted(self.keys[uid] for uid in its)
@@ -241,13 +241,13 @@ def _build(session: Session) -> Layout:
         by_mission.setdefault(series_assignment.deployment.stay.mission, []).append(
             series_assignment
         )
-    fed = {key: tuple(listed) for key, listed in by_series.items()}
-    hung = {point: tuple(one.depth for one in its) for point, its in hangings(session).items()}
+    assigned = {key: tuple(listed) for key, listed in by_series.items()}
+    depths = {point: tuple(one.depth for one in its) for point, its in hangings(session).items()}
     derived = in_force(
-        replace(stated_calculation, sensor_depths=hung.get(stated_calculation.point, ()))
+        replace(stated_calculation, sensor_depths=depths.get(stated_calculation.point, ()))
         for stated_calculation in stated_calculations(session.connection())
     )
-    shown = _with_derived(_shown(fed, recorded, bare), derived)
+    shown = _with_derived(_shown(assigned, recorded, bare), derived)
     keys = {uid: key for key, uid in points.items()}
     return Layout(
         missions,
@@ -255,7 +255,7 @@ def _build(session: Session) -> Layout:
         points,
         tuple(stays),
         stood,
-        fed,
+        assigned,
         by_point,
         by_mission,
         shown,
@@ -331,15 +331,15 @@ def _assignments(session: Session) -> list[StatedAssignment]:
 
 # -- which are shown -------------------------------------------------------------------------------
 def _shown(
-    fed: dict[tuple[str, str], tuple[SeriesAssignment, ...]],
+    assigned: dict[tuple[str, str], tuple[SeriesAssignment, ...]],
     recorded: dict[str, list[_RecordedChannel]],
     overviews: dict[str, int],
 ) -> dict[str, tuple[ShownSeries, ...]]:
     """Return the series of each point that have readings, or an overview, by channel in the order
     in which they came."""
-    came: dict[tuple[str, str], float] = {}
+    received: dict[tuple[str, str], float] = {}
     found: dict[str, list[tuple[str, ShownSeries]]] = {}
-    for (point, key), listed in fed.items():
+    for (point, key), listed in assigned.items():
         channel = listed[0].channel
         parts = [part for one in listed for part in _within(one, recorded)]
         if parts:
@@ -350,13 +350,13 @@ def _shown(
             shown = ShownSeries(key, quantity(channel).unit)
         else:
             continue
-        came[point, channel] = min(order, came.get((point, channel), order))
+        received[point, channel] = min(order, received.get((point, channel), order))
         found.setdefault(point, []).append((channel, shown))
     return {
         point: tuple(
             shown
             for channel, shown in sorted(
-                listed, key=lambda one: (came[point, one[0]], one[0], one[1].key)
+                listed, key=lambda one: (received[point, one[0]], one[0], one[1].key)
             )
         )
         for point, listed in found.items()

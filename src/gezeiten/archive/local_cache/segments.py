@@ -175,13 +175,13 @@ def load_segments(session: Session, point_id: int, key: str) -> Segments:
     """Return what a series of a point is made of; blocks without a value are left out."""
     made, steps = layout(session), steps_of_point(session, point_id)
     unused = unused_readings(session, steps)
-    fed = made.of_series(point_id, key)
+    assigned = made.of_series(point_id, key)
     listed: list[Segment] = []
-    heads = _block_heads(session, channel_of(key), dict.fromkeys(feed.mission for feed in fed))
+    heads = _block_heads(session, channel_of(key), dict.fromkeys(feed.mission for feed in assigned))
     unused_of = defaultdict[int, list[ExcludedReadings]](list)
     for excluded_readings in unused:
         unused_of[excluded_readings.mission_id].append(excluded_readings)
-    for feed in fed:
+    for feed in assigned:
         mission = made.missions[feed.mission]
         listed += _assignment_segments(
             heads.get(feed.mission, []), feed, mission, unused_of.get(mission, [])
@@ -206,12 +206,12 @@ def _assignment_segments(
             unused and _reach_into(unused, head)
         )
         intervals = (bool(head.is_text), head.usual_ms, head.shorter_ms)
-        whose = known.get(intervals) or known.setdefault(
+        owners = known.get(intervals) or known.setdefault(
             intervals, BlockOwner(its_mission, *intervals)
         )
         keys: tuple[int, ...] = (head.key,)
         stamps: tuple[int, ...] = (head.stamp,)
-        if whose.needs_neighbours:
+        if owners.needs_neighbours:
             around = heads[slice(*neighbouring_blocks(counts, i))]
             keys, stamps = tuple(one.key for one in around), tuple(one.stamp for one in around)
         yield Segment(
@@ -219,13 +219,13 @@ def _assignment_segments(
             head.key,
             keys,
             span,
-            whose,
+            owners,
             is_whole,
             (head.held_ms, head.held_until_ms) if is_whole else None,
             head.valid,
             head.low,
             head.high,
-            (whose, span, stamps, clock, is_clock_wrong) if is_whole else None,
+            (owners, span, stamps, clock, is_clock_wrong) if is_whole else None,
             clock,
             is_clock_wrong,
         )

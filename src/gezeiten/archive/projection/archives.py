@@ -15,7 +15,9 @@ from gezeiten.domain.actions.archives import (
 )
 
 
-def apply_chain_begun(_connection: Connection, action: ChainBegun, _said: Authorship) -> Misfits:
+def apply_chain_begun(
+    _connection: Connection, action: ChainBegun, _authorship: Authorship
+) -> Misfits:
     """Return what a computer found when it began a chain of its own."""
     if action.why == "first":
         return []

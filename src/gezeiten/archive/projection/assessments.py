@@ -71,7 +71,7 @@ def _mission(connection: Connection, name: MissionName) -> int:
 
 
 def _apply_withdrawn(
-    connection: Connection, action: AssessmentWithdrawn, _said: Authorship
+    connection: Connection, action: AssessmentWithdrawn, _authorship: Authorship
 ) -> Misfits:
     key = connection.execute(
         select(AssessmentRow.id).where(AssessmentRow.uid == action.assessment)
@@ -82,7 +82,7 @@ def _apply_withdrawn(
     return []
 
 
-def _apply_found(connection: Connection, action: ExcursionsFound, _said: Authorship) -> None:
+def _apply_found(connection: Connection, action: ExcursionsFound, _authorship: Authorship) -> None:
     point = key_of(connection, Point.__table__, action.point)
     for one in action.found:
         add(

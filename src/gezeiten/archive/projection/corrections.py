@@ -44,7 +44,9 @@ def _set(connection: Connection, action: CorrectionSet, authorship: Authorship) 
     )
 
 
-def _switched(connection: Connection, action: CorrectionSwitched, _said: Authorship) -> Misfits:
+def _switched(
+    connection: Connection, action: CorrectionSwitched, _authorship: Authorship
+) -> Misfits:
     [was_on] = only(connection, select(_TABLE.c.is_on).where(_TABLE.c.uid == action.correction))
     update_by_uid(connection, _TABLE, action.correction, is_on=action.is_on)
     if bool(was_on) != action.is_on:

@@ -77,12 +77,12 @@ def _apply_deployment_withdrawn(
     return conflicts
 
 
-def _restore_location(connection: Connection, logger: int, placing: str) -> None:
+def _restore_location(connection: Connection, logger: int, deployment_id: str) -> None:
     """Where a logger is now that it is not where it was placed last: where it was placed before, or
     launched for last."""
     table = DeploymentRow.__table__
     [point, end_ms] = only(
-        connection, select(table.c.point_id, table.c.end_ms).where(table.c.uid == placing)
+        connection, select(table.c.point_id, table.c.end_ms).where(table.c.uid == deployment_id)
     )
     now = only(connection, select(Logger.model, Logger.point_id).where(Logger.id == logger))
     if end_ms is not None or now[0] in SOURCES or now[1] != point:

@@ -28,7 +28,9 @@ def _handed_over(connection: Connection, action: DocumentIssued, authorship: Aut
     )
 
 
-def _apply_issued(connection: Connection, action: DocumentReissued, _said: Authorship) -> Misfits:
+def _apply_issued(
+    connection: Connection, action: DocumentReissued, _authorship: Authorship
+) -> Misfits:
     copy = Change("file_name", action.before, action.file_name)
     return change(connection, IssuedDocumentRow.__table__, action.document, [copy])
 

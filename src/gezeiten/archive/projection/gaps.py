@@ -141,15 +141,17 @@ def _apply_withdrawn(
     standing = update(Step).where(Step.uid.in_(action.steps), Step.undone_ms.is_(None))
     undone = {"undone_ms": authorship.at_ms, "undone_by": authorship.person}
     done = connection.execute(standing.values(undone))
-    fed = update(SeriesAssignmentRow).where(
+    assigned = update(SeriesAssignmentRow).where(
         SeriesAssignmentRow.uid.in_(action.steps), SeriesAssignmentRow.undone_ms.is_(None)
     )
-    connection.execute(fed.values(undone))
+    connection.execute(assigned.values(undone))
     missed = len(action.steps) - done.rowcount
     return [f"{missed} of the steps had been taken back already"] if missed else []
 
 
-def _apply_refilled(connection: Connection, action: GapRefilled, _said: Authorship) -> Misfits:
+def _apply_refilled(
+    connection: Connection, action: GapRefilled, _authorship: Authorship
+) -> Misfits:
     """They stand as they were made, by whom and when."""
     undone = update(Step).where(Step.uid.in_(action.steps), Step.undone_ms.is_not(None))
     done = connection.execute(undone.values(undone_ms=None, undone_by=None))
@@ -185,10 +187,10 @@ _OF_A_SERIES = tuple(
 )
 
 
-def _refuse_filled(connection: Connection, act: GapFilledByLine | GapEstimated) -> None:
+def _refuse_filled(connection: Connection, action: GapFilledByLine | GapEstimated) -> None:
     """Refuse a fill over another one: somebody was quicker."""
-    parts = act.lines if isinstance(act, GapFilledByLine) else act.estimates
-    _refuse_over(connection, act.point, act.gap, [one.channel for one in parts])
+    parts = action.lines if isinstance(action, GapFilledByLine) else action.estimates
+    _refuse_over(connection, action.point, action.gap, [one.channel for one in parts])
 
 
 def _refuse_if_assigned(connection: Connection, action: GapFilledByAlternative) -> None:

@@ -33,7 +33,7 @@ def _apply_begun(connection: Connection, action: LaunchBegun, authorship: Author
     )
 
 
-def _ended(connection: Connection, action: LaunchEnded, _said: Authorship) -> Misfits:
+def _ended(connection: Connection, action: LaunchEnded, _authorship: Authorship) -> Misfits:
     logger = logger_key(connection, action.logger)
     its = (LaunchIntent.logger_id == logger, LaunchIntent.owner == action.launch)
     gone = connection.execute(delete(LaunchIntent).where(*its)).rowcount

@@ -39,7 +39,7 @@ def _set(connection: Connection, action: LimitSet, authorship: Authorship) -> No
     )
 
 
-def _ended(connection: Connection, action: LimitEnded, _said: Authorship) -> Misfits:
+def _ended(connection: Connection, action: LimitEnded, _authorship: Authorship) -> Misfits:
     [found] = only(connection, select(_TABLE.c.end_ms).where(_TABLE.c.uid == action.limit))
     update_by_uid(connection, _TABLE, action.limit, end_ms=action.end_ms)
     return [] if found == action.before_ms else ["it ended at another instant before"]

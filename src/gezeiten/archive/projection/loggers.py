@@ -36,7 +36,7 @@ def _logger_retired(connection: Connection, action: LoggerRetired, authorship: A
         connection.execute(there.values(retired_ms=None))
 
 
-def _pin_group_set(connection: Connection, action: PinGroupSet, _said: Authorship) -> Misfits:
+def _pin_group_set(connection: Connection, action: PinGroupSet, _authorship: Authorship) -> Misfits:
     [found] = only(connection, select(Logger.pin_group).where(Logger.serial == action.logger))
     connection.execute(
         update(Logger).where(Logger.serial == action.logger).values(pin_group=action.after or None)
@@ -62,10 +62,10 @@ def _apply_report(connection: Connection, action: ReportStored, authorship: Auth
     )
 
 
-def _refuse_unknown(connection: Connection, act: ServiceNoted | LoggerRetired) -> None:
-    query = select(Logger.id).where(Logger.serial == act.logger)
+def _refuse_unknown(connection: Connection, action: ServiceNoted | LoggerRetired) -> None:
+    query = select(Logger.id).where(Logger.serial == action.logger)
     if connection.execute(query).first() is None:
-        raise InputError(f"The archive knows no logger {act.logger}; contact it once.")
+        raise InputError(f"The archive knows no logger {action.logger}; contact it once.")
 
 
 FAMILY = Family(

@@ -138,8 +138,8 @@ def stored_numbers(connection: Connection, mission: int) -> list[Range]:
 
 def new_numbers(connection: Connection, mission: int, received: Iterable[Range]) -> list[Range]:
     """Return what of the numbers that came no offload before brought."""
-    kept = stored_numbers(connection, mission)
-    return merged(part for got in received for part in missing(got, kept))
+    stored = stored_numbers(connection, mission)
+    return merged(part for got in received for part in missing(got, stored))
 
 
 def _added(connection: Connection, table: Any, values: dict[str, Any]) -> int:

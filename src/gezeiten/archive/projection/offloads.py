@@ -40,13 +40,13 @@ def _offloaded(connection: Connection, action: MissionOffloaded, authorship: Aut
     )
     mission = mission_key(connection, logger, action.mission)
     added = new_numbers(connection, mission, action.received)
-    taken = action.taken or authorship
+    used = action.taken or authorship
     add(
         connection,
         _OFFLOADS,
         mission_id=mission,
-        at_ms=taken.at_ms,
-        person=taken.person,
+        at_ms=used.at_ms,
+        person=used.person,
         route=action.raw.route,
         sha256=action.raw.sha256,
         size=action.raw.size,
@@ -84,7 +84,7 @@ def _update_last_seen(
     set_mission(connection, mission, damaged=_listed(action.missed or ()), readings=held)
 
 
-def _damage_noted(connection: Connection, action: DamageNoted, _said: Authorship) -> None:
+def _damage_noted(connection: Connection, action: DamageNoted, _authorship: Authorship) -> None:
     logger = logger_key(connection, action.logger)
     mission = find_mission(connection, logger, action.number, action.launched_ms)
     if mission is not None:
@@ -141,12 +141,12 @@ def _apply_text_removed(
     return [] if gone.rowcount else ["it was taken out before"]
 
 
-def _rescued(connection: Connection, action: ReadingsRescued, _said: Authorship) -> None:
+def _rescued(connection: Connection, action: ReadingsRescued, _authorship: Authorship) -> None:
     its = update(Offload).where(Offload.sha256 == action.lost)
     connection.execute(its.values(rescued=action.kept.sha256))
 
 
-def _apply_reread(connection: Connection, action: BytesReread, _said: Authorship) -> Misfits:
+def _apply_reread(connection: Connection, action: BytesReread, _authorship: Authorship) -> Misfits:
     its = Offload.sha256 == action.sha256
     found = only(connection, select(Offload.reader, Offload.read_as).where(its).limit(1))
     connection.execute(

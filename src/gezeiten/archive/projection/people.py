@@ -13,11 +13,11 @@ _COLUMNS = ("person", "made_by", "undone_by", "changed_by", "said_by")
 """Columns in which the name of whoever acted stands."""
 
 
-def _named(connection: Connection, action: PersonNamed, _said: Authorship) -> None:
+def _named(connection: Connection, action: PersonNamed, _authorship: Authorship) -> None:
     add(connection, _PEOPLE, uid=action.person, name=action.name)
 
 
-def _erased(connection: Connection, action: PersonErased, _said: Authorship) -> None:
+def _erased(connection: Connection, action: PersonErased, _authorship: Authorship) -> None:
     """The name goes wherever it stands. Where its own entry was withheld already, nobody knows it
     any more, and nothing was made under it."""
     known = connection.execute(select(_PEOPLE.c.name).where(_PEOPLE.c.uid == action.person)).first()

@@ -35,11 +35,11 @@ def _apply_plan_saved(connection: Connection, action: PlanSaved, authorship: Aut
         update_by_uid(connection, _PLANS, action.plan, model=action.model, plan=action.kept, **by)
 
 
-def _plan_renamed(connection: Connection, action: PlanRenamed, _said: Authorship) -> Misfits:
+def _plan_renamed(connection: Connection, action: PlanRenamed, _authorship: Authorship) -> Misfits:
     return change(connection, _PLANS, action.plan, [Change("name", action.before, action.after)])
 
 
-def _plan_dropped(connection: Connection, action: PlanDeleted, _said: Authorship) -> None:
+def _plan_dropped(connection: Connection, action: PlanDeleted, _authorship: Authorship) -> None:
     connection.execute(delete(PlanRow).where(PlanRow.uid == action.plan))
 
 
@@ -54,7 +54,7 @@ def _apply_template_saved(
 
 
 def _apply_template_deleted(
-    connection: Connection, action: ImportTemplateDeleted, _said: Authorship
+    connection: Connection, action: ImportTemplateDeleted, _authorship: Authorship
 ) -> None:
     connection.execute(delete(StoredImportTemplate).where(StoredImportTemplate.uid == action.tie))
 

@@ -23,7 +23,7 @@ def _apply_saved(connection: Connection, action: QuantitySaved, authorship: Auth
     return [] if found == action.before else ["the quantity was another one before"]
 
 
-def _dropped(connection: Connection, action: QuantityDeleted, _said: Authorship) -> Misfits:
+def _dropped(connection: Connection, action: QuantityDeleted, _authorship: Authorship) -> Misfits:
     done = connection.execute(delete(OwnQuantity).where(OwnQuantity.uid == action.quantity))
     return [] if done.rowcount else ["the quantity had been taken out already"]
 

@@ -42,7 +42,7 @@ class Family:
     refusing: dict[type[Action], Refusing]
 
 
-def apply_nothing(_connection: Connection, _act: Action, _said: Authorship) -> None:
+def apply_nothing(_connection: Connection, _action: Action, _authorship: Authorship) -> None:
     """Applying of an act that changes no table: the logbook tells it."""
 
 
@@ -139,8 +139,8 @@ def _reading(table: FromClause, fields: tuple[str, ...]) -> PreparedStatement:
 @cache
 def _setting(table: FromClause, fields: tuple[str, ...], by: str = "uid") -> PreparedStatement:
     marked = {name: bindparam(f"new_{name}", type_=table.c[name].type) for name in fields}
-    thing = table.c[by] == bindparam(f"its_{by}")
-    return PreparedStatement(update(table).where(thing).values(marked))  # type: ignore[arg-type]
+    item = table.c[by] == bindparam(f"its_{by}")
+    return PreparedStatement(update(table).where(item).values(marked))  # type: ignore[arg-type]
 
 
 _inserting = cache(insertion)

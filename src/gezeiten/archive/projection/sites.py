@@ -34,7 +34,7 @@ _SITES, _POINTS, _LOGGERS = Site.__table__, Point.__table__, Logger.__table__
 
 
 # -- applying ------------------------------------------------------------------------------------
-def _apply_site_added(connection: Connection, action: SiteMade, _said: Authorship) -> None:
+def _apply_site_added(connection: Connection, action: SiteMade, _authorship: Authorship) -> None:
     facts = action.facts
     add(
         connection,
@@ -51,7 +51,7 @@ def _apply_site_added(connection: Connection, action: SiteMade, _said: Authorshi
     )
 
 
-def _site_changed(connection: Connection, action: SiteChanged, _said: Authorship) -> Misfits:
+def _site_changed(connection: Connection, action: SiteChanged, _authorship: Authorship) -> Misfits:
     return change(connection, _SITES, action.site, action.changes)
 
 
@@ -61,12 +61,14 @@ def _site_retired(connection: Connection, action: SiteRetired, authorship: Autho
     )
 
 
-def _next_visit_set(connection: Connection, action: NextVisitSet, _said: Authorship) -> Misfits:
+def _next_visit_set(
+    connection: Connection, action: NextVisitSet, _authorship: Authorship
+) -> Misfits:
     changed = Change("next_visit_ms", action.before_ms, action.after_ms)
     return change(connection, _SITES, action.site, [changed])
 
 
-def _apply_point_added(connection: Connection, action: PointMade, _said: Authorship) -> None:
+def _apply_point_added(connection: Connection, action: PointMade, _authorship: Authorship) -> None:
     facts = action.facts
     add(
         connection,
@@ -84,12 +86,14 @@ def _apply_point_added(connection: Connection, action: PointMade, _said: Authors
     )
 
 
-def _point_changed(connection: Connection, action: PointChanged, _said: Authorship) -> Misfits:
+def _point_changed(
+    connection: Connection, action: PointChanged, _authorship: Authorship
+) -> Misfits:
     conflicts = change(connection, _POINTS, action.point, action.changes)
     if action.moved is None:
         return conflicts
-    left, taken = (key_of(connection, _SITES, one.site) for one in action.moved)
-    return conflicts + change(connection, _POINTS, action.point, [Change("site_id", left, taken)])
+    left, used = (key_of(connection, _SITES, one.site) for one in action.moved)
+    return conflicts + change(connection, _POINTS, action.point, [Change("site_id", left, used)])
 
 
 def _point_retired(connection: Connection, action: PointRetired, authorship: Authorship) -> None:
@@ -144,9 +148,9 @@ def _refuse_point(connection: Connection, action: PointMade) -> None:
 def _refuse_point_changed(connection: Connection, action: PointChanged) -> None:
     if action.moved is None and all(one.field != "name" for one in action.changes):
         return
-    kept = only(connection, select(_POINTS).where(Point.uid == action.point))
-    site = key_of(connection, _SITES, action.moved[1].site) if action.moved else kept.site_id
-    name = next((one.after for one in action.changes if one.field == "name"), kept.name)
+    stored = only(connection, select(_POINTS).where(Point.uid == action.point))
+    site = key_of(connection, _SITES, action.moved[1].site) if action.moved else stored.site_id
+    name = next((one.after for one in action.changes if one.field == "name"), stored.name)
     _refuse_taken_point_name(connection, site, name, action.point)
 
 

@@ -43,11 +43,13 @@ def _apply_round_planned(connection: Connection, action: RoundMade, authorship: 
         )
 
 
-def _task_planned(connection: Connection, action: TaskPlanned, _said: Authorship) -> Misfits:
+def _task_planned(connection: Connection, action: TaskPlanned, _authorship: Authorship) -> Misfits:
     return change(connection, _TASKS, action.task, [Change("plan", action.before, action.after)])
 
 
-def _apply_task_omitted(connection: Connection, action: TaskOmitted, _said: Authorship) -> Misfits:
+def _apply_task_omitted(
+    connection: Connection, action: TaskOmitted, _authorship: Authorship
+) -> Misfits:
     changed = Change("left_out", action.before, action.after or None)
     return change(connection, _TASKS, action.task, [changed])
 

@@ -73,12 +73,12 @@ class ClockHistory:
 
     def at(self, at_ms: int) -> ClockMap:
         """Return what stood at an instant."""
-        stood = [
+        deployments = [
             its
             for said_ms, undone_ms, its in self.corrections
             if said_ms <= at_ms and (undone_ms is None or undone_ms > at_ms)
         ]
-        return stood[-1] if stood else RIGHT
+        return deployments[-1] if deployments else RIGHT
 
     def current_span(self, span: Span, seen_ms: int) -> Span:
         """Return where a stretch lies now that was seen at an instant, as the clock stood then."""

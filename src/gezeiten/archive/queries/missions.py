@@ -33,8 +33,8 @@ def missions_of(session: Session, logger_id: int) -> list[tuple[KnownMission, in
 
 def _with_reading_count(session: Session, row: Mission) -> tuple[KnownMission, int]:
     if row.logger.model in SOURCES:
-        kept = text_reading_count(session, row.uid)
-        return replace(mission_view(row), readings=kept), kept
+        stored = text_reading_count(session, row.uid)
+        return replace(mission_view(row), readings=stored), stored
     return mission_view(row), size(stored_ranges(session, row.id))
 
 
@@ -127,8 +127,8 @@ def recording_at(session: Session, point_id: int, but: str) -> list[str]:
     """Return the serials of the loggers, but one, whose missions go on at a point as far as is
     known."""
     last: dict[str, KnownMission] = {}
-    for mission, stood in missions_at(session, point_id):
-        if stood is not None and mission.logger.model not in SOURCES:
+    for mission, deployments in missions_at(session, point_id):
+        if deployments is not None and mission.logger.model not in SOURCES:
             last[mission.logger.serial] = mission
     return sorted(
         serial for serial, mission in last.items() if serial != but and mission.state in GOING_ON
@@ -139,15 +139,15 @@ def missions_at(session: Session, point_id: int) -> list[tuple[KnownMission, Dep
     """Return the missions that stood at a point, begun first first, with when they did; None for
     one that was launched for it and waits for its button."""
     made = layout(session)
-    stood = [
+    deployments = [
         deployment for deployment in made.deployments if deployment.point == made.points[point_id]
     ]
-    by_id = missions_by_id(session, {one.stay.mission for one in stood})
+    by_id = missions_by_id(session, {one.stay.mission for one in deployments})
     waiting = _missions().where(Mission.point_id == point_id, Mission.first_ms == 0)
     found: list[tuple[KnownMission, Deployment | None]] = [
         (mission_view(row), None) for row in session.scalars(waiting)
     ]
-    found += [(by_id[one.stay.mission], one) for one in stood]
+    found += [(by_id[one.stay.mission], one) for one in deployments]
     return sorted(found, key=lambda one: (one[0].first_ms, one[1].start_ms if one[1] else 0))
 
 

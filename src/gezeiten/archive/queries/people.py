@@ -67,9 +67,9 @@ def finish_erasing(archive: Archive, at_ms: int) -> None:
     with archive.writing() as session:
         for row in _entries_with_erased_name(session):
             archive.chains.withhold(row.chain, row.number)
-            told = {"act": WITHHELD.word, "subject": "", "sentence": WITHHELD.sentence}
+            content = {"act": WITHHELD.word, "subject": "", "sentence": WITHHELD.sentence}
             its = update(LogbookRow).where(LogbookRow.seq == row.seq)
-            session.execute(its.values(**told, details={}))
+            session.execute(its.values(**content, details={}))
         restart_chain(archive, session, at_ms)
     archive.foundings.clear_all_but(_dump_of(archive))
 

@@ -34,14 +34,14 @@ def _source_statement(
     row: DeploymentRow | SeriesAssignmentRow, serial: str, point: Point | None, site: Site | None
 ) -> SourceStatement:
     name = full_name(site.name, point.name) if site and point else ""
-    fed = (row.channel, row.label) if isinstance(row, SeriesAssignmentRow) else ("", "")
+    assigned = (row.channel, row.label) if isinstance(row, SeriesAssignmentRow) else ("", "")
     return SourceStatement(
         row.uid,
         serial,
         point.uid if point else "",
         name,
         site.zone if site else "UTC",
-        *fed,
+        *assigned,
         row.start_ms,
         row.end_ms,
         row.words if isinstance(row, DeploymentRow) else "",

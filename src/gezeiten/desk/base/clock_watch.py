@@ -72,17 +72,17 @@ class ComputerClock:
         if state:
             self.restart_watch()  # whatever jumped was set right
             return []
-        said = []
+        texts = []
         if state is False:
-            said.append("No time service keeps this computer's clock.")
+            texts.append("No time service keeps this computer's clock.")
         else:
-            said.append("Nobody can tell whether this computer's clock is right.")
+            texts.append("Nobody can tell whether this computer's clock is right.")
         jump_ms = self._jump_ms()
         if abs(jump_ms) > JUMP_MS:
-            way = "forward" if jump_ms > 0 else "back"
+            method = "forward" if jump_ms > 0 else "back"
             length = duration_text(round(abs(jump_ms)))
-            said.append(f"This computer's clock jumped {way} by {length} since the last look.")
-        return said
+            texts.append(f"This computer's clock jumped {method} by {length} since the last look.")
+        return texts
 
     def _jump_ms(self) -> float:
         known = self._first_look()

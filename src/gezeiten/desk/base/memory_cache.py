@@ -27,11 +27,11 @@ class MemoryCache(Generic[T]):
             self._kept.move_to_end(key)
             return known[0]
 
-    def store(self, key: Hashable, thing: T, nbytes: int) -> None:
+    def store(self, key: Hashable, item: T, nbytes: int) -> None:
         """Keep a thing."""
         with self._lock:
             self._nbytes += nbytes - self._kept.pop(key, (None, 0))[1]
-            self._kept[key] = (thing, nbytes)
+            self._kept[key] = (item, nbytes)
             while len(self._kept) > 1 and self._nbytes > self.most_bytes:
                 _, (_, gone) = self._kept.popitem(last=False)
                 self._nbytes -= gone

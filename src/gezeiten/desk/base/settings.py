@@ -241,9 +241,9 @@ def load_settings(file: Path) -> Settings:
     return settings
 
 
-def _valid_units(chosen: dict[str, Any]) -> dict[str, str]:
+def _valid_units(selected: dict[str, Any]) -> dict[str, str]:
     """Return what can be of the units that somebody chose."""
-    return {name: unit for name, unit in chosen.items() if isinstance(unit, str)}
+    return {name: unit for name, unit in selected.items() if isinstance(unit, str)}
 
 
 def series_name(point_uid: str, key: str) -> str:

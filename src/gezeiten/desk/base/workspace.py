@@ -95,7 +95,7 @@ class Workspace:
         zone: str = "",
         heads_file: Path | None = None,
         look: bool = False,
-        way: str = "",
+        method: str = "",
         later: bool = False,
     ) -> None:
         """Open an archive.
@@ -107,11 +107,11 @@ class Workspace:
             look: only look at the archive; nothing in its folder is changed.
             heads_file: where the user's computer remembers how archives ended; default: nowhere.
             pins: keeps PINs; default: the system keyring, asked for when it is first needed.
-            way: by what acts come, as it stands in the chain; default: the command line.
+            method: by what acts come, as it stands in the chain; default: the command line.
             later: open it when it is first needed, or by `open`.
         """
         self.folder, self.is_looking = folder, look
-        self._url, self._heads_file, self._origin = archive_url, heads_file, way
+        self._url, self._heads_file, self._origin = archive_url, heads_file, method
         self._archive: Archive | None = None
         self._opening = threading.Lock()
         self._listener: Callable[[str], None] | None = None

@@ -100,9 +100,9 @@ def by_others(desk: Workspace, booked: BookedGap) -> list[AlternativeSource]:
     found: dict[str, dict[str, str]] = {}
     gap = booked.gap
     with desk.archive.reading() as session:
-        fed = layout(session).at_point(booked.point.id)
+        assigned = layout(session).at_point(booked.point.id)
     for key in booked.channels:
-        for feed in fed:
+        for feed in assigned:
             is_other = feed.channel == channel_of(key) and feed.series != key
             reaches = feed.start_ms < gap.end_ms and feed.end_ms > gap.start_ms
             if is_other and reaches and not is_derived(key):

@@ -44,22 +44,22 @@ def arrival(desk: Workspace, result: Offloaded) -> Arrival:
     with desk.archive.reading() as session:
         offloads = offloads_by_id(session, result.offload_ids)
         clock = offloads[0].clock_difference_ms if offloads else None
-        came = [one for offload in offloads for one in readings_added(session, offload)]
-    if not came or result.point_id is None:
+        received = [one for offload in offloads for one in readings_added(session, offload)]
+    if not received or result.point_id is None:
         return Arrival(result, None, (), clock, 0)
-    times = [(int(column.times[0]), int(column.times[-1])) for _, column in came]
+    times = [(int(column.times[0]), int(column.times[-1])) for _, column in received]
     span = (min(first for first, _ in times), max(last for _, last in times))
     found = [
         booked
         for booked in gaps(desk, result.point_id)
         if booked.state == "open" and booked.gap.start_ms < span[1] and booked.gap.end_ms > span[0]
     ]
-    return Arrival(result, span, tuple(_extremes(came)), clock, len(found))
+    return Arrival(result, span, tuple(_extremes(received)), clock, len(found))
 
 
-def _extremes(came: list[tuple[str, Column]]) -> Iterator[Extremes]:
-    for channel in dict.fromkeys(channel for channel, _ in came):
-        values = np.concatenate([column.values for own, column in came if own == channel])
+def _extremes(received: list[tuple[str, Column]]) -> Iterator[Extremes]:
+    for channel in dict.fromkeys(channel for channel, _ in received):
+        values = np.concatenate([column.values for own, column in received if own == channel])
         known = values[np.isfinite(values)]
         low, high = (float(known.min()), float(known.max())) if len(known) else (None, None)
         yield Extremes(channel, low, high)

@@ -151,11 +151,11 @@ def _periods_elsewhere(
     past: _PointHistory, point: PointPlace, mission: KnownMission
 ) -> tuple[Span, ...]:
     layout = past.coverage.layout
-    fed = next(
+    assigned = next(
         (feed for feed in layout.at_point(point.id) if layout.missions[feed.mission] == mission.id),
         None,
     )
-    return tuple(past.coverage.runs(point.id, fed.series).spans) if fed else ()
+    return tuple(past.coverage.runs(point.id, assigned.series).spans) if assigned else ()
 
 
 def _logger(mission: KnownMission, held: tuple[Span, ...], *, is_there: bool) -> LoggerSnapshot:

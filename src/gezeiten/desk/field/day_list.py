@@ -69,17 +69,17 @@ def day_list(desk: Workspace, at_hand: Mapping[str, int]) -> list[DayLine]:
         for logger in loggers_by_serial(session):
             if logger.retired_ms is None:
                 since_ms = _today_ms(desk, logger.zone)
-                came = offload_counts_since(session, logger.id, since_ms)
+                received = offload_counts_since(session, logger.id, since_ms)
                 is_logger = logger.model not in SOURCES  # nobody launches an instrument
                 launched = newest_launch_since(session, logger.id, since_ms) if is_logger else None
-                lines.append(_line(logger, came, launched, at_hand.get(logger.serial), wanted))
+                lines.append(_line(logger, received, launched, at_hand.get(logger.serial), wanted))
     here = {line.site for line in lines if line.is_touched and line.site != NO_SITE}
-    kept = [
+    stored = [
         line
         for line in lines
         if line.is_touched or line.at_hand is not None or line.on_round or line.site in here
     ]
-    return sorted(kept, key=lambda line: (line.site, line.point, line.serial))
+    return sorted(stored, key=lambda line: (line.site, line.point, line.serial))
 
 
 def _today_ms(desk: Workspace, zone: str) -> int:
@@ -88,19 +88,19 @@ def _today_ms(desk: Workspace, zone: str) -> int:
 
 def _line(
     logger: DeployedLogger,
-    came: list[tuple[int, int]],
+    received: list[tuple[int, int]],
     launched: tuple[int, int] | None,
     at_hand: int | None,
     wanted: set[str],
 ) -> DayLine:
-    """came: readings and instant of each offload today; launched: number and instant."""
+    """received: readings and instant of each offload today; launched: number and instant."""
     return DayLine(
         logger.site or NO_SITE,
         logger.point,
         logger.zone,
         logger.serial,
-        sum(many for many, _ in came),
-        max((at_ms for _, at_ms in came), default=None),
+        sum(many for many, _ in received),
+        max((at_ms for _, at_ms in received), default=None),
         launched[0] if launched else None,
         launched[1] if launched else None,
         at_hand,

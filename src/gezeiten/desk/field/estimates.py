@@ -116,11 +116,11 @@ def _unrest_text(key: str, unrest: Unrest | None) -> str:
 def _relaunched(desk: Workspace, booked: BookedGap) -> str:
     """Say so where a mission ended at a gap."""
     with desk.archive.reading() as session:
-        fed = layout(session).at_point(booked.point.id)
+        assigned = layout(session).at_point(booked.point.id)
     gap = booked.gap
     its = {
         assignment.mission
-        for assignment in fed
+        for assignment in assigned
         if assignment.series in booked.channels
         and assignment.start_ms < gap.end_ms + 1
         and assignment.end_ms > gap.start_ms - 1
@@ -142,17 +142,17 @@ def _fill_methods(
         left: series for which there is none, with the reason: they stay open; cautions: why the gap
             may be no ordinary one.
     """
-    ways: dict[str, dict[str, Candidate]] = {}
+    methods: dict[str, dict[str, Candidate]] = {}
     for key, listed in found.items():
         for one in listed:
             if one.kind != "line":
-                ways.setdefault(fill_method_text(one.facts), {})[key] = one
+                methods.setdefault(fill_method_text(one.facts), {})[key] = one
     best: dict[str, Candidate] = {}
     for key, listed in found.items():
         serving = [candidate for candidate in ranked(listed) if candidate.kind != "line"]
         if serving:
             best[key] = serving[0]
-    made = [_fill_method(name, of) for name, of in ways.items() if len(of) == len(found)]
+    made = [_fill_method(name, of) for name, of in methods.items() if len(of) == len(found)]
     names = {fill_method_text(candidate.facts) for candidate in best.values()}
     if len(best) == len(found) and len(names) > 1:
         said = (f"{quantity(key).name} {fill_method_text(one.facts)}" for key, one in best.items())

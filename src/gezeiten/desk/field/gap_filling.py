@@ -92,9 +92,9 @@ def logger_offer(desk: Workspace, booked: BookedGap, card: LoggerCard | None = N
             return LoggerOffer(
                 serial, mission.number, (got,), offload, "fetched before, switched off"
             )
-        kept = stored_ranges(session, mission.id)
+        stored = stored_ranges(session, mission.id)
         held = _numbers_in_memory(session, mission, card)
-    ranges = tuple(missing(wanted, kept))
+    ranges = tuple(missing(wanted, stored))
     ranges = tuple((max(a, held[0]), min(b, held[1])) for a, b in ranges)
     ranges = tuple(part for part in ranges if part[1] > part[0])
     count = size(ranges)

@@ -43,8 +43,8 @@ def gaps(desk: Workspace, point_id: int | None = None) -> list[BookedGap]:
     with desk.archive.reading() as session:
         steps, held = active_steps(session, point_id), coverage(session, point_id)
         if point_id is not None:
-            chosen = next(point for point in listed if point.id == point_id)
-            return gaps_of(chosen, steps.get(point_id, []), held)
+            selected = next(point for point in listed if point.id == point_id)
+            return gaps_of(selected, steps.get(point_id, []), held)
         found = [or_fault(partial(gaps_of, one, steps.get(one.id, []), held)) for one in listed]
     return [booked for listed in found if not isinstance(listed, Fault) for booked in listed]
 
@@ -103,8 +103,8 @@ def _with_later_readings(booked: BookedGap, held: Coverage) -> BookedGap:
     found = min(listed, default=0) // booked.gap.interval_ms
     if not found:
         return booked
-    said = f"{grouped(found)} of {grouped(booked.gap.missing)} measured since"
-    return replace(booked, reason=said)
+    text = f"{grouped(found)} of {grouped(booked.gap.missing)} measured since"
+    return replace(booked, reason=text)
 
 
 def _decides(step: RecordStep, channel: str, gap: Gap) -> bool:

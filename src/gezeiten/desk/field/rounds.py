@@ -98,15 +98,15 @@ def make_round(desk: Workspace, site_ids: list[int], day_ms: int) -> Round:
         InputError: no site, or none with a point in use.
     """
     shown = board(desk)
-    chosen = [(site, rows) for site, rows in shown.sites if site.id in site_ids and rows]
-    if not chosen:
+    selected = [(site, rows) for site, rows in shown.sites if site.id in site_ids and rows]
+    if not selected:
         raise InputError("A round needs a site with a point in use; choose at least one.")
     close_round(desk)
     with desk.archive.writing() as session:
-        order = _order(session, [site.id for site, _ in chosen], _most_pressing(chosen, shown))
-        rows = [row for i in order for row in chosen[i][1]]
+        order = _order(session, [site.id for site, _ in selected], _most_pressing(selected, shown))
+        rows = [row for i in order for row in selected[i][1]]
         tasks = [_planned(session, row, day_ms) for row in rows]
-        names = ", ".join(chosen[i][0].name for i in order)
+        names = ", ".join(selected[i][0].name for i in order)
         desk.do_within(session, RoundMade(fresh_id(), day_ms, names, tuple(tasks)))
     found = open_round(desk)
     assert found is not None
@@ -119,10 +119,10 @@ def _planned(session: ArchiveSession, row: BoardRow, day_ms: int) -> PlannedTask
     return PlannedTask(fresh_id(), point.uid, plan.as_dict() if plan else None)
 
 
-def _most_pressing(chosen: list[tuple[BoardSite, tuple[BoardRow, ...]]], shown: Board) -> int:
+def _most_pressing(selected: list[tuple[BoardSite, tuple[BoardRow, ...]]], shown: Board) -> int:
     """Index of the site whose visit is due first."""
     due = {visit.site.id: visit.due_ms for visit in shown.visits}
-    return min(range(len(chosen)), key=lambda i: due.get(chosen[i][0].id, 2**62))
+    return min(range(len(selected)), key=lambda i: due.get(selected[i][0].id, 2**62))
 
 
 def _order(session: ArchiveSession, site_ids: list[int], first: int) -> list[int]:
@@ -211,9 +211,9 @@ def _is_offloaded_since(
     session: ArchiveSession, point_id: int, last: KnownMission | None, since_ms: int
 ) -> bool:
     """Whether something was offloaded there since, or all was found to be kept."""
-    taken = has_offloads_since(session, point_id, since_ms)
-    if taken or last is None:
-        return taken
+    used = has_offloads_since(session, point_id, since_ms)
+    if used or last is None:
+        return used
     seen = last.logger.seen_ms or 0
     held = last.readings - last.first_held
     return seen >= since_ms and size(stored_ranges(session, last.id)) >= held
@@ -222,13 +222,13 @@ def _is_offloaded_since(
 def _to_bring(desk: Workspace, session: ArchiveSession, tasks: list[VisitTask]) -> list[str]:
     """What the round needs, in sentences without a full stop."""
     cells: dict[str, list[str]] = {}
-    said = []
+    texts = []
     for task in tasks:
         logger = last_seen_logger(session, task.serial)
         if logger is not None and find_model(logger.model) is None:
             continue  # a text or a live line: nothing is carried there
         if logger is None:
-            said.append(f"A logger for {task.point}: none has measured there yet")
+            texts.append(f"A logger for {task.point}: none has measured there yet")
             continue
         state = logger.state or {}
         battery = int(state.get("battery_permille", 1000)) / 1000
@@ -236,12 +236,12 @@ def _to_bring(desk: Workspace, session: ArchiveSession, tasks: list[VisitTask]) 
             cells.setdefault(logger_model(logger.model).battery.name, []).append(task.serial)
         due_day = int(state.get("calibration_due_day", 0))
         if due_day and due_day * DAY_MS - desk.now_ms() < CALIBRATION_TO_TAKE_MS:
-            said.append(f"A calibrated {logger.model} in exchange for {task.serial}")
+            texts.append(f"A calibrated {logger.model} in exchange for {task.serial}")
         if int(state.get("flags", 0)) & Flag.LOCKED:
-            said.append(f"The PIN of {task.site} for {task.serial}")
+            texts.append(f"The PIN of {task.site} for {task.serial}")
     batteries = [f"{cell} for {', '.join(serials)}" for cell, serials in cells.items()]
     routes = ["Network cable and adapter"] if tasks else []
-    return batteries + said + routes
+    return batteries + texts + routes
 
 
 def set_task_plan(desk: Workspace, task: VisitTask, plan: Plan | None) -> None:

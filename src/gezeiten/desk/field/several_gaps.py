@@ -112,7 +112,7 @@ def _by_best(desk: Workspace, booked: BookedGap, cancelled: Callable[[], bool]) 
                 partial(alternative_action, booked, other),
             )
     methods = estimates(desk, booked, cancelled=cancelled)
-    serving = [way for way in methods if not way.refusal]
+    serving = [method for method in methods if not method.refusal]
     if not serving or not serving[0].beats_line:
         line = _by_line(desk, booked)
         if not line.refusal or not serving:
@@ -134,8 +134,8 @@ def do_all(desk: Workspace, fills: Iterable[PlannedFill]) -> int:
         raise InputError("There is nothing to do; choose gaps for which the rule finds a way.")
     said = desk.authorship  # one instant and one person: so they are known to belong together
     with desk.archive.writing() as session:
-        for booked, act in wanted:
-            do(session, act(stored_point(session, booked.point.id).uid), said)
+        for booked, action in wanted:
+            do(session, action(stored_point(session, booked.point.id).uid), said)
     return len(wanted)
 
 
@@ -144,9 +144,9 @@ def gaps_of_same_action(desk: Workspace, booked: BookedGap) -> list[BookedGap]:
     them; only itself where it was done alone."""
     with desk.archive.reading() as session:
         by_point = active_steps(session)
-    said = {step.id: (step.made_ms, step.made_by) for its in by_point.values() for step in its}
-    acts = {said[step] for step in booked.steps if step in said}
-    return [gap for gap in gaps(desk) if any(said.get(step) in acts for step in gap.steps)]
+    content = {step.id: (step.made_ms, step.made_by) for its in by_point.values() for step in its}
+    actions = {content[step] for step in booked.steps if step in content}
+    return [gap for gap in gaps(desk) if any(content.get(step) in actions for step in gap.steps)]
 
 
 def undo_all(desk: Workspace, chosen: Sequence[BookedGap]) -> None:

@@ -21,8 +21,8 @@ from gezeiten.errors import InputError
 
 def sheets_path(desk: Workspace) -> Path:
     """Return where sheets are written: the setting's folder, else the archive's."""
-    chosen = desk.settings.sheets_folder.strip()
-    return Path(chosen).expanduser() if chosen else desk.archive.sheets
+    selected = desk.settings.sheets_folder.strip()
+    return Path(selected).expanduser() if selected else desk.archive.sheets
 
 
 def sheets_folder(desk: Workspace) -> Path:
@@ -101,10 +101,10 @@ def write_round(desk: Workspace, under_way: Round) -> Path:
         (site, tuple(_round_line(task) for task in under_way.tasks if task.site == site))
         for site in under_way.sites
     )
-    way = f"{len(under_way.sites)} sites, {len(under_way.tasks)} points"
+    method = f"{len(under_way.sites)} sites, {len(under_way.tasks)} points"
     if under_way.distance_km:
-        way += f", {under_way.distance_km:.0f} km as the gull flies"
-    sheet = RoundSheet(day, under_way.planned_by, way, under_way.bring, sites)
+        method += f", {under_way.distance_km:.0f} km as the gull flies"
+    sheet = RoundSheet(day, under_way.planned_by, method, under_way.bring, sites)
     path = sheets_folder(desk) / f"round-{day}.pdf"
     with translated(path.parent):
         write_round_sheet(sheet, path)

@@ -181,10 +181,10 @@ def overview_lines(desk: Workspace, point_id: int, channel: str) -> list[Overvie
     Of several over the same readings the latest one shows.
     """
     with desk.archive.reading() as session:
-        kept = overviews_at(session, point_id)
-        covered = {mission: stored_ranges(session, mission) for mission, _ in kept}
+        stored = overviews_at(session, point_id)
+        covered = {mission: stored_ranges(session, mission) for mission, _ in stored}
     lines = []
-    for mission, sha256 in kept:
+    for mission, sha256 in stored:
         overview = _decoded(desk, sha256)
         if any(ch.key == channel for ch in overview.mission_header.channels):
             line = _shown(overview, channel, covered[mission])

@@ -53,5 +53,5 @@ def recover(desk: Workspace) -> RecoveryResult:
     from gezeiten.desk.intake.live import recover_journals
 
     clear_copies(desk)
-    taken = len(recover_incoming(desk)) + recover_overviews(desk) + recover_journals(desk)
-    return RecoveryResult(taken, made)
+    used = len(recover_incoming(desk)) + recover_overviews(desk) + recover_journals(desk)
+    return RecoveryResult(used, made)

@@ -45,7 +45,7 @@ def serial_ports(desk: Workspace) -> list[PortSeen]:
 def search_port(
     desk: Workspace,
     path: str,
-    tell: Tell = _ignore_news,
+    report: Tell = _ignore_news,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> FoundLogger:
     """Return the logger on a port, found in whatever setting it has; tells what it does.
@@ -57,19 +57,19 @@ def search_port(
         port = detect(
             path,
             last_port_settings(desk, path),
-            lambda port: tell(PortNews(path, "trying", port.settings)),
+            lambda port: report(PortNews(path, "trying", port.settings)),
             cancelled,
         )
         found = ask(port, desk.clock, FIND_LIMITS)
     except CourierAnswersError as exc:
         _remember(desk, port)
-        tell(PortNews(path, "logger", exc.found.serial))
+        report(PortNews(path, "logger", exc.found.serial))
         raise
     except GezeitenError as exc:
-        tell(PortNews(path, _state_of(exc), str(exc)))
+        report(PortNews(path, _state_of(exc), str(exc)))
         raise
     _remember(desk, port)
-    tell(PortNews(path, "logger", found.identity.serial))
+    report(PortNews(path, "logger", found.identity.serial))
     return found
 
 

@@ -119,13 +119,13 @@ def find_on_network(
 def find_on_cables(
     desk: Workspace,
     paths: Sequence[str],
-    tell: Tell = lambda _: None,
+    report: Tell = lambda _: None,
     on_found: Callable[[FoundLogger], None] | None = None,
     cancelled: Callable[[], bool] = lambda: False,
     on_courier: Callable[[FoundCourier], None] = lambda _: None,
 ) -> list[FoundLogger]:
     """Return the loggers on serial ports; tell hears what is found out about each port."""
-    jobs = [partial(search_port, desk, path, tell, cancelled) for path in paths]
+    jobs = [partial(search_port, desk, path, report, cancelled) for path in paths]
     return search(jobs, on_found=on_found, on_courier=on_courier, cancelled=cancelled)
 
 
@@ -255,8 +255,8 @@ def _readings_to_offload(
     db: ArchiveSession, logger: KnownLogger, entry: DirectoryEntry
 ) -> tuple[UnstoredReadings, int]:
     """Return what of a mission is not kept, and how much of that arrived damaged."""
-    kept, damaged = stored_and_damaged_ranges(db, logger.id, entry.mission, entry.launched_ms)
-    open_ranges = merged(missing(entry.numbers_in_memory, kept))
+    stored, damaged = stored_and_damaged_ranges(db, logger.id, entry.mission, entry.launched_ms)
+    open_ranges = merged(missing(entry.numbers_in_memory, stored))
     intact = [part for whole in open_ranges for part in missing(whole, damaged)]
     return UnstoredReadings(entry, tuple(open_ranges)), size(open_ranges) - size(intact)
 

@@ -24,19 +24,19 @@ def import_left_behind(
 
     One that cannot be read is put aside under its own name, and the others go on.
     """
-    taken = []
+    used = []
     for path in sorted(desk.archive.incoming.glob(f"*{suffix}")):
         with translated(desk.archive.folder):
             lock = lock_incoming(path)
         if lock is None:
             continue  # another program is writing it now
         try:
-            taken.append(take(path))
+            used.append(take(path))
         except (DeviceError, InputError) as exc:
             _quarantine(desk, path, str(exc))
         finally:
             os.close(lock)
-    return taken
+    return used
 
 
 def _quarantine(desk: Workspace, path: Path, reason: str) -> None:

@@ -46,8 +46,8 @@ class MissionExtent:
 
     def missing_in(self, span: Span) -> list[Range]:
         """Return the readings of a stretch that are not kept yet."""
-        chosen = self.numbers_in(span)
-        return missing(chosen, missing(chosen, self.open_ranges))
+        selected = self.numbers_in(span)
+        return missing(selected, missing(selected, self.open_ranges))
 
     def blocks(self, ranges: list[Range]) -> int:
         """Return how many blocks have to come for these readings."""

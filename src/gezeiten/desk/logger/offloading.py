@@ -186,15 +186,15 @@ def _summary(
     error: str,
     began_ms: int,
 ) -> Offloaded:
-    kept = [intake for _, intake in results if intake.offload_id is not None]
-    ids = tuple(intake.offload_id for intake in kept if intake.offload_id is not None)
+    stored = [intake for _, intake in results if intake.offload_id is not None]
+    ids = tuple(intake.offload_id for intake in stored if intake.offload_id is not None)
     damaged = sum(size(transfer.damaged) for transfer, _ in results)
-    point_ids = {intake.point_id for intake in kept}
+    point_ids = {intake.point_id for intake in stored}
     new = to_assess(desk, point_ids, found_since_ms=began_ms)
     return Offloaded(
         serial=serial,
-        point_id=kept[-1].point_id if kept else None,
-        readings=sum(intake.readings for intake in kept),
+        point_id=stored[-1].point_id if stored else None,
+        readings=sum(intake.readings for intake in stored),
         damaged=damaged,
         excursions_new=new,
         excursions_before=to_assess(desk, point_ids) - new,

@@ -102,11 +102,11 @@ def csv_table(desk: Workspace, point: PointPlace, span: Span) -> CsvTable:
 def _loggers_over_time(desk: Workspace, point: PointPlace) -> tuple[CsvPeriod, ...]:
     """Which logger's mission was at a point from when on; where no logger ever was, what else."""
     with desk.archive.reading() as session:
-        stood = [(mission, one) for mission, one in missions_at(session, point.id) if one]
-    loggers = [(mission, one) for mission, one in stood if one.stay.is_logger]
+        deployments = [(mission, one) for mission, one in missions_at(session, point.id) if one]
+    loggers = [(mission, one) for mission, one in deployments if one.stay.is_logger]
     return tuple(
         CsvPeriod(one.first_ms, mission.logger.serial, mission.number)
-        for mission, one in loggers or stood
+        for mission, one in loggers or deployments
     )
 
 
@@ -190,7 +190,7 @@ def _report_channel(
     shown: Series,
     limits: tuple[InForce, ...],
     how: str,
-    sure: Uncertainty | None,
+    uncertainty: Uncertainty | None,
     verdicts: tuple[DayVerdict, ...],
     means: tuple[tuple[int, Series], ...],
 ) -> ReportChannel:
@@ -209,7 +209,7 @@ def _report_channel(
             )
         ),
         how,
-        sure,
+        uncertainty,
         verdicts,
         means,
     )
@@ -234,19 +234,19 @@ def _missions(desk: Workspace, point: PointPlace, span: Span) -> list[ReportMiss
                 if mission.logger.practice
                 else mission.logger.model,
                 mission.number,
-                mission.first_ms if stood is None else stood.stay.first_ms,
+                mission.first_ms if deployments is None else deployments.stay.first_ms,
                 _recorded(session, mission),
                 mission.interval_ms // 1000,
                 end_text(plan_from_dict(mission.plan), point.zone),
                 _offloads_of(session, mission, span),
             )
-            for mission, stood in missions_at(session, point.id)
-            if stood is None or _reaches(stood, span)
+            for mission, deployments in missions_at(session, point.id)
+            if deployments is None or _reaches(deployments, span)
         ]
 
 
-def _reaches(stood: Deployment, span: Span) -> bool:
-    return stood.first_ms < span[1] and stood.end_ms > span[0]
+def _reaches(deployments: Deployment, span: Span) -> bool:
+    return deployments.first_ms < span[1] and deployments.end_ms > span[0]
 
 
 def _recorded(
@@ -323,10 +323,10 @@ def _gap_resolution(booked: BookedGap, steps: dict[str, RecordStep], zone: str) 
         sources = " and ".join(dict.fromkeys(str(step.facts["source"]) for step in done))
         return f"measured by {sources} beside it{by}"
     errors = [_expected_error(step) for step in done if "rmse" in step.facts]
-    ways = " and ".join(dict.fromkeys(fill_method_text(step.facts) for step in done))
+    methods = " and ".join(dict.fromkeys(fill_method_text(step.facts) for step in done))
     cautions = dict.fromkeys(str(step.facts["caution"]) for step in done if "caution" in step.facts)
     worse = f", here it can be larger ({'; '.join(cautions)})" if cautions else ""
-    return f"estimated {ways}, expected error {', '.join(errors)}{worse}{by}"
+    return f"estimated {methods}, expected error {', '.join(errors)}{worse}{by}"
 
 
 def _expected_error(step: RecordStep) -> str:

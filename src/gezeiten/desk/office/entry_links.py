@@ -38,35 +38,35 @@ def entry_links(desk: Workspace, entry: Entry) -> list[EntryLink]:
     places = sites(desk)
     by_uid = {point.uid: point for site in places for point in site.points}
     wanted = entry.subjects
-    ways: list[EntryLink] = []
+    methods: list[EntryLink] = []
     for site in places:
         if ("site", site.uid) in wanted or (not wanted and entry.subject == site.name):
-            ways.append(EntryLink("site", site.name, site.name))
-        ways += [
+            methods.append(EntryLink("site", site.name, site.name))
+        methods += [
             EntryLink("point", point.full_name, point.id)
             for point in site.points
             if ("point", point.uid) in wanted
             or (not wanted and entry.subject == full_name(point.site, point.name))
         ]
-    ways += [EntryLink("logger", key, key) for kind, key in sorted(wanted) if kind == "logger"]
-    act = entry.details.get("act", {})
-    point = by_uid.get(str(act.get("point", "")))
+    methods += [EntryLink("logger", key, key) for kind, key in sorted(wanted) if kind == "logger"]
+    action = entry.details.get("act", {})
+    point = by_uid.get(str(action.get("point", "")))
     if point is not None:
-        ways += _links_in_period(desk, entry, point) + _documents(desk, entry)
-    return ways
+        methods += _links_in_period(desk, entry, point) + _documents(desk, entry)
+    return methods
 
 
 def _links_in_period(desk: Workspace, entry: Entry, point: PointPlace) -> list[EntryLink]:
     """The excursions, or the stretch, that an act was about."""
     named = entry_periods(entry)
     events = excursions(desk, point.id) if any(rule for rule, _ in named) else []
-    ways = [
+    methods = [
         EntryLink("stretch", point.full_name, point.id, point.id, span)
         for rule, span in named
         if not rule
     ]
     return (
-        ways
+        methods
         + [
             EntryLink(
                 "excursion",

@@ -31,10 +31,10 @@ class Thing:
     point_id: int = 0
     span: Span = (0, 0)
 
-    def matches(self, words: list[str]) -> bool:
+    def matches(self, texts: list[str]) -> bool:
         """Whether its name, or what stands beside it, holds all the words (casefolded)."""
         said = f"{self.name} {self.more} {self.kind}".casefold()
-        return all(word in said for word in words)
+        return all(word in said for word in texts)
 
 
 def findable_things(desk: Workspace) -> list[Thing]:
@@ -63,5 +63,7 @@ def findable_things(desk: Workspace) -> list[Thing]:
                 document.span,
             )
         )
-    found += [Thing("plan", kept.name, kept.model, kept.name) for kept in stored_plans(desk)]
+    found += [
+        Thing("plan", stored.name, stored.model, stored.name) for stored in stored_plans(desk)
+    ]
     return found

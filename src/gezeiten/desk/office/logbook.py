@@ -85,9 +85,9 @@ def has_actions(desk: Workspace) -> bool:
         return logbook.has_actions(session)
 
 
-def logbook_entries(desk: Workspace, words: str = "", act: str = "") -> list[Entry]:
+def logbook_entries(desk: Workspace, words: str = "", action: str = "") -> list[Entry]:
     """Return entries, latest first, that hold all the words and are of the act (any when "")."""
-    return matching_entries(desk, EntryFilter(words, entry_word=act))
+    return matching_entries(desk, EntryFilter(words, entry_word=action))
 
 
 def matching_entries(desk: Workspace, entry_filter: EntryFilter) -> list[Entry]:
@@ -102,19 +102,19 @@ def logbook_page(desk: Workspace, entry_filter: EntryFilter) -> Page:
     """Return what the Logbook shows of the entries that are looked for."""
     entries = matching_entries(desk, entry_filter)
     with desk.archive.reading() as session:
-        total, people, acts = logbook.known(session)
+        total, people, actions = logbook.known(session)
         conflicts = unseen_conflicts(session)
-    return Page(tuple(entries[:MOST_SHOWN]), len(entries), total, people, acts, conflicts)
+    return Page(tuple(entries[:MOST_SHOWN]), len(entries), total, people, actions, conflicts)
 
 
-def _matches(entry: Entry, entry_filter: EntryFilter, words: list[str]) -> bool:
+def _matches(entry: Entry, entry_filter: EntryFilter, texts: list[str]) -> bool:
     return (
         entry_filter.person in ("", entry.person)
         and (entry_filter.since_ms is None or entry.at_ms >= entry_filter.since_ms)
         and (entry_filter.until_ms is None or entry.at_ms < entry_filter.until_ms)
         and not (entry_filter.quiet and not entry_filter.entry_word and entry.act in QUIET)
         and (entry_filter.about is None or _is_about(entry, entry_filter.about))
-        and (not words or entry.matches(words))
+        and (not texts or entry.matches(texts))
     )
 
 
@@ -134,10 +134,10 @@ def _is_about(entry: Entry, about_filter: AboutFilter) -> bool:
 
 def entry_periods(entry: Entry) -> list[tuple[str, Span]]:
     """Return the stretches that an act is about, with the limit rule that it names, "" for none."""
-    act = entry.details.get("act", {})
+    action = entry.details.get("act", {})
     found: list[tuple[str, Span]] = []
-    for one in (act, *act.get("found", ())):
-        own = one if one is not act else act.get("seen") or act.get("gap")
+    for one in (action, *action.get("found", ())):
+        own = one if one is not action else action.get("seen") or action.get("gap")
         if isinstance(own, dict):
             rule = one.get("rule")
             key = limit_rule(rule).key if isinstance(rule, dict) else ""

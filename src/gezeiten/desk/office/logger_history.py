@@ -99,7 +99,7 @@ def life(desk: Workspace, serial: str) -> LoggerHistory:
 
 
 def _past_mission(
-    mission: KnownMission, kept: int, places: dict[int, tuple[str, str]]
+    mission: KnownMission, stored: int, places: dict[int, tuple[str, str]]
 ) -> PastMission:
     name = plan_from_dict(mission.plan).mission_name
     return PastMission(
@@ -111,7 +111,7 @@ def _past_mission(
         mission.interval_ms,
         mission.state,
         mission.readings,
-        kept,
+        stored,
     )
 
 

@@ -37,10 +37,14 @@ def undelivered_since(desk: Workspace, point: PointPlace, series: str) -> int | 
     none does."""
     with desk.archive.reading() as session:
         made = layout(session)
-        feeds = made.of_series(point.id, made.root_of(point.id, series))
-        if not feeds or feeds[-1].end_ms < EVER_MS or not feeds[-1].deployment.stay.is_logger:
+        assignments = made.of_series(point.id, made.root_of(point.id, series))
+        if (
+            not assignments
+            or assignments[-1].end_ms < EVER_MS
+            or not assignments[-1].deployment.stay.is_logger
+        ):
             return None
-        mission = missions_by_id(session, {feeds[-1].mission})[feeds[-1].mission]
+        mission = missions_by_id(session, {assignments[-1].mission})[assignments[-1].mission]
     if mission.state not in GOING_ON:
         return None
     last = read_around(desk, point.id, series, (EVER_MS - 1, EVER_MS))

@@ -271,11 +271,13 @@ def _not_as_left(session: ArchiveSession) -> list[str]:
     ]
 
 
-def _compare_with_actions(desk: Workspace, session: ArchiveSession, acts: EntryStream) -> list[str]:
+def _compare_with_actions(
+    desk: Workspace, session: ArchiveSession, actions: EntryStream
+) -> list[str]:
     """Make anew what acts make, and say where something else is kept."""
 
     def compared() -> tuple[list[replay.Difference], list[str], bool]:
-        began, old, since = beginning(desk.archive.foundings.get, acts)
+        began, old, since = beginning(desk.archive.foundings.get, actions)
         replayed_tables = replay.replayed_tables(began, since)
         same_old = old_entries_match(session, old)
         return (
@@ -300,10 +302,10 @@ def _compare_with_actions(desk: Workspace, session: ArchiveSession, acts: EntryS
 
 
 def _check_documents(
-    desk: Workspace, acts: EntryStream, verdict: Verdict, looked: ByteVerification
+    desk: Workspace, actions: EntryStream, verdict: Verdict, looked: ByteVerification
 ) -> None:
     """Check the documents that were handed over since they are kept."""
-    for entry in acts:
+    for entry in actions:
         details = entry.details
         if details.get("kind") == DocumentIssued.KIND and details["version"] >= _KEPT_SINCE:
             _check_raw(desk.archive.documents, details["act"]["sha256"], verdict, looked)

@@ -104,15 +104,15 @@ def refresh_excursions(desk: Workspace, point_id: int) -> None:
     Nothing is entered in the logbook: only tables were rebuilt, or another computer imported the
     readings and enters it.
     """
-    _refresh(desk, point_id, tell=False)
+    _refresh(desk, point_id, report=False)
     with desk.archive.reading() as session:
         resting = layout(session).resting_on(point_id)
     for at in resting:
         # what cannot be read there is named by the Tideboard, and spoils nothing here
-        or_fault(partial(_refresh, desk, at, tell=False))
+        or_fault(partial(_refresh, desk, at, report=False))
 
 
-def _refresh(desk: Workspace, point_id: int, *, tell: bool) -> None:
+def _refresh(desk: Workspace, point_id: int, *, report: bool) -> None:
     with desk.archive.reading() as session:
         points_now = detection_states(session, point_id)
     for point in points_now:
@@ -122,7 +122,7 @@ def _refresh(desk: Workspace, point_id: int, *, tell: bool) -> None:
             fresh = store_excursions(
                 session, point, anew.excursions, now_ms, anew.basis, anew.scopes
             )
-            if fresh and tell:
+            if fresh and report:
                 do_by_itself(session, ExcursionsFound(point.uid, tuple(fresh)), now_ms)
 
 
@@ -133,7 +133,7 @@ def refresh_affected(desk: Workspace, points: Iterable[str]) -> None:
         keys = layout(session).keys
     for point in points:
         # the Tideboard names what cannot be
-        or_fault(partial(_refresh, desk, keys[point], tell=True))
+        or_fault(partial(_refresh, desk, keys[point], report=True))
 
 
 def detect_all_excursions(desk: Workspace) -> None:
@@ -277,9 +277,9 @@ def settle(
 
 
 def _refuse_replacing(chosen: list[StoredExcursion], replacing: set[int]) -> None:
-    kept = [found for found in chosen if found.assessment and found.id not in replacing]
-    if kept:
-        one = "One of these excursions is" if len(kept) == 1 else f"{len(kept)} of these are"
+    stored = [found for found in chosen if found.assessment and found.id not in replacing]
+    if stored:
+        one = "One of these excursions is" if len(stored) == 1 else f"{len(stored)} of these are"
         raise InputError(f"{one} assessed already; look at it, and say that it is replaced.")
 
 

@@ -58,16 +58,16 @@ class _Detector:
     def detect(self, basis: str) -> DetectedExcursions:
         found: FoundNow = {}
         scopes = [SearchScope(None, None, self.changed)]
-        for stretch in self._near():
-            for rule in stretch.rules:
-                whole = (stretch.assignment.start_ms, stretch.assignment.end_ms)
+        for span in self._near():
+            for rule in span.rules:
+                whole = (span.assignment.start_ms, span.assignment.end_ms)
                 begins, listed = (
-                    self._with_value(stretch.series, whole, rule)
+                    self._with_value(span.series, whole, rule)
                     if rule.has_value
-                    else self._absent(stretch, rule)
+                    else self._absent(span, rule)
                 )
-                scopes.append(SearchScope(stretch.mission, rule.key, begins))
-                found |= {(stretch.mission, rule.key, one.start_ms): one for one in listed}
+                scopes.append(SearchScope(span.mission, rule.key, begins))
+                found |= {(span.mission, rule.key, one.start_ms): one for one in listed}
         for limit in self.limits:
             force = in_force(limit)
             whole = (force.start_ms, force.end_ms)
@@ -92,11 +92,11 @@ class _Detector:
         a calculated series under that of its first input."""
         with self.desk.archive.reading() as session:
             root = layout(session).root_of(self.at.point_id, limit.series)
-        feeds = [one for one in self.assignments if one.series == root]
+        assignments = [one for one in self.assignments if one.series == root]
         for excursion in excursions:
             missions = (
                 feed.mission
-                for feed in feeds
+                for feed in assignments
                 if feed.assignment.start_ms <= excursion.start_ms < feed.assignment.end_ms
             )
             mission = next(missions, None)
@@ -206,12 +206,12 @@ def detect_excursions(
     """Find the excursions of a point where they may be others than those that are kept: where
     readings changed, and where other limits or other sources are in force than when they were
     found; everywhere on request."""
-    stretches, limits = watched(desk, at.point_id), limits_set(desk, at.point_id)
-    now = _basis(at.zone, stretches, limits)
+    spans, limits = watched(desk, at.point_id), limits_set(desk, at.point_id)
+    now = _basis(at.zone, spans, limits)
     changed = EVERYTHING
     if not all_of_it:
         changed = _hull(at.changed, changed_span(parse_basis(at.found_by), now))
-    return _Detector(desk, at, stretches, limits, changed).detect(now.text())
+    return _Detector(desk, at, spans, limits, changed).detect(now.text())
 
 
 def _basis(

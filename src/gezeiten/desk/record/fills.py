@@ -43,12 +43,12 @@ def switch_fill(desk: Workspace, point: PointPlace, step: RecordStep, words: str
     gap = Gap(step.start_ms, step.end_ms, step.interval_ms)
     with desk.archive.writing() as session:
         at = stored_point(session, point.id).uid
-        act = (
+        action = (
             GapFillWithdrawn(at, gap, (step.id,), "estimated")
             if step.undone_ms is None
             else GapRefilled(at, gap, (step.id,), words.strip())
         )
-        desk.do_within(session, act)
+        desk.do_within(session, action)
 
 
 def _refuse_measured(desk: Workspace, point: PointPlace, step: RecordStep) -> None:

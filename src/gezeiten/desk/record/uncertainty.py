@@ -58,8 +58,8 @@ def reading_uncertainty(
             for one in active_steps(session, point.id).get(point.id, [])
             if one.does.has_estimates and one.channel == series and one.touches(at_ms, at_ms + 1)
         ]
-        feeds = layout(session).of_series(point.id, series)
-        its = {feed.mission for feed in feeds if feed.start_ms <= at_ms < feed.end_ms}
+        assignments = layout(session).of_series(point.id, series)
+        its = {feed.mission for feed in assignments if feed.start_ms <= at_ms < feed.end_ms}
         clocks = [
             clock_u_ms(one.map, one.uncertainty, at_ms)
             for uid, one in clocks_in_force(session).items()
@@ -107,10 +107,10 @@ def _calculated(
         series = read_around(desk, places[uid].id, key, (at_ms, at_ms + 1))
         its = quantity(channel_of(key))
         value, _ = at_instants(series, np.array([at_ms]), role, its.averages)
-        sure = reading_uncertainty(desk, places[uid], key, _nearest(series, at_ms))
-        if sure is None or not np.isfinite(value[0]):
+        uncertainty = reading_uncertainty(desk, places[uid], key, _nearest(series, at_ms))
+        if uncertainty is None or not np.isfinite(value[0]):
             return None
-        inputs.append((its.name, float(value[0]), sure))
+        inputs.append((its.name, float(value[0]), uncertainty))
     return through(calculated.formula_in_force, calculated.numbers_at(at_ms), inputs, steps, at_ms)
 
 
@@ -238,8 +238,12 @@ def _averaged_period(
             for one in active_steps(session, point.id).get(point.id, [])
             if one.does.has_estimates and one.channel == series and one.touches(*span)
         ]
-        feeds = layout(session).of_series(point.id, series)
-        its = {feed.mission for feed in feeds if feed.start_ms < span[1] and feed.end_ms > span[0]}
+        assignments = layout(session).of_series(point.id, series)
+        its = {
+            feed.mission
+            for feed in assignments
+            if feed.start_ms < span[1] and feed.end_ms > span[0]
+        }
         ends = (max(span[0], int(stands.times_utc_ms[0])), int(stands.times_utc_ms[-1]))
         clocks = [
             clock_u_ms(one.map, one.uncertainty, at_ms)

@@ -204,11 +204,11 @@ def _series(
             own = limits.get((point.id, shown.key), ())
             found.append(ChannelPlace(shown.key, shown.unit, own))
             continue
-        fed = made.of_series(point.id, shown.key)
-        last = beside.get(fed[-1].mission, mission)
+        assigned = made.of_series(point.id, shown.key)
+        last = beside.get(assigned[-1].mission, mission)
         if last is not None and last.id not in plans:
             plans[last.id] = _plan(last)
-        place = _channel_place(shown, fed[-1].channel, plans[last.id] if last else None)
+        place = _channel_place(shown, assigned[-1].channel, plans[last.id] if last else None)
         own = limits.get((point.id, shown.key), ())
         found.append(replace(place, rules=(*place.rules, *own)) if own else place)
     return found

@@ -89,6 +89,6 @@ class ClockCorrectionWithdrawn(
 
 
 def _clock_correction_scope(
-    act: ClockCorrectionDisabled | ClockCorrectionEnabled | ClockCorrectionWithdrawn,
+    action: ClockCorrectionDisabled | ClockCorrectionEnabled | ClockCorrectionWithdrawn,
 ) -> str:
-    return f"The correction of the clock of {act.logger}, mission {act.number},"
+    return f"The correction of the clock of {action.logger}, mission {action.number},"

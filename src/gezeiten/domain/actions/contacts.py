@@ -59,8 +59,8 @@ class MemoryErased(Action, kind="memory erased", word="erase", about="logger", a
     readings: int
 
     def describe(self, subject: Subject) -> str:
-        kept = readings_text(self.readings)
-        return f"The memory of {self.logger} was erased; {kept} in the vault."
+        stored = readings_text(self.readings)
+        return f"The memory of {self.logger} was erased; {stored} in the vault."
 
 
 @dataclass(frozen=True, slots=True)

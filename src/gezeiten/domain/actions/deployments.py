@@ -72,8 +72,8 @@ class SeriesAssigned(Action, kind="series fed", word="series", about="point", af
 
     def describe(self, subject: Subject) -> str:
         name = quantity(series_key(self.channel, self.label)).name
-        stretch = _stretch(self.start_ms, self.end_ms, subject.zone)
-        return f"{name} is what {self.source} recorded {stretch}."
+        span = _stretch(self.start_ms, self.end_ms, subject.zone)
+        return f"{name} is what {self.source} recorded {span}."
 
 
 @dataclass(frozen=True, slots=True)

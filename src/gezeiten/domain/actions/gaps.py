@@ -72,10 +72,10 @@ class GapEstimated(Action, kind="gap estimated", word="fill", about="point", aff
     estimates: tuple[Estimate, ...]
 
     def describe(self, subject: Subject) -> str:
-        ways = " and ".join(
+        methods = " and ".join(
             dict.fromkeys(fill_method_text(estimate.facts) for estimate in self.estimates)
         )
-        return f"Gap filled {ways}: {_size(self.gap)}."
+        return f"Gap filled {methods}: {_size(self.gap)}."
 
 
 def fill_method_text(facts: Mapping[str, Any]) -> str:

@@ -58,8 +58,8 @@ class PinGroupSet(Action, kind="PIN group set", word="PIN group", about="logger"
     after: str
 
     def describe(self, subject: Subject) -> str:
-        whose = self.after or "its site's"
-        return f"{self.logger} shares the PIN of: {whose}."
+        owners = self.after or "its site's"
+        return f"{self.logger} shares the PIN of: {owners}."
 
 
 @dataclass(frozen=True, slots=True)

@@ -95,8 +95,8 @@ class MissionOffloaded(
         return self.mission.point
 
     def describe(self, subject: Subject) -> str:
-        came = readings_text(size(self.received))
-        sentence = f"{came} of mission {self.mission.number} kept for {subject.place}."
+        received = readings_text(size(self.received))
+        sentence = f"{received} of mission {self.mission.number} kept for {subject.place}."
         if self.damaged:
             sentence += f" {readings_text(size(self.damaged))} arrived damaged and set aside."
         return sentence + _reason_of_early_version(self.cut_short)

@@ -90,6 +90,6 @@ class RoundClosed(Action, kind="round closed", word="round", about="round", affe
         return self.sites
 
     def describe(self, subject: Subject) -> str:
-        said = f"Round ended: {self.done} of {self.tasks} points done."
+        text = f"Round ended: {self.done} of {self.tasks} points done."
         names = ", ".join(visit.name for visit in self.visits)
-        return f"{said} Next visit by duty set for {names}." if names else said
+        return f"{text} Next visit by duty set for {names}." if names else text

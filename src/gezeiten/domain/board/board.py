@@ -58,35 +58,35 @@ def _visit(site: BoardSite, rows: tuple[BoardRow, ...], now_ms: int) -> Visit | 
         if not asking:
             return None
         due = max(min(asking), now_ms)
-    words = [sentence for row in rows for sentence in _sentences(row, now_ms)]
+    texts = [sentence for row in rows for sentence in _sentences(row, now_ms)]
     urgent = due - now_ms < 2 * DAY_MS
-    return Visit(site, due, len([row for row in rows if row.serial]), tuple(words), urgent)
+    return Visit(site, due, len([row for row in rows if row.serial]), tuple(texts), urgent)
 
 
 def _sentences(row: BoardRow, now_ms: int) -> list[str]:
     """What is to do at a point in one line; none where there is nothing."""
     if row.fault:
         return [f"{row.point.name} cannot be read: {row.fault}"]
-    said = []
+    texts = []
     if row.ends_ms is not None and row.ends_ms - now_ms < SOON_MS:
-        said.append(_end_text(row, row.ends_ms - now_ms))
+        texts.append(_end_text(row, row.ends_ms - now_ms))
     if any(need.kind == "not recording" and not need.serial for need in row.needs):
-        said.append("not recording")
+        texts.append("not recording")
     for need in row.needs:
         if need.kind == "wrong clock" or need.serial:
-            said += [need.words] if need.weight else []
+            texts += [need.words] if need.weight else []
         elif need.kind == "clock":
-            said.append(f"{need.words} off")
+            texts.append(f"{need.words} off")
         elif need.kind == "calibration" and need.weight:
-            said.append("calibration due")
+            texts.append("calibration due")
     if row.on_logger and row.on_logger[1] - row.on_logger[0] > LONG_NOT_OFFLOADED_MS:
-        said.append(f"{(row.on_logger[1] - row.on_logger[0]) // DAY_MS} d to offload")
-    said += [
+        texts.append(f"{(row.on_logger[1] - row.on_logger[0]) // DAY_MS} d to offload")
+    texts += [
         f"gap of {duration_text(gap.span[1] - gap.span[0])}"
         for gap in row.gaps
         if gap.state == "open"
     ]
-    return [f"{row.point.name}: {', '.join(said)}"] if said else []
+    return [f"{row.point.name}: {', '.join(texts)}"] if texts else []
 
 
 def _end_text(row: BoardRow, left_ms: int) -> str:

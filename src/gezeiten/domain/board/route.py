@@ -55,22 +55,22 @@ def _shortest(begin: int, others: list[int], at: dict[int, Position]) -> list[in
     """Return the others in the order of the shortest way from `begin` through all of them."""
     km = {(i, j): distance_km(at[i], at[j]) for i in at for j in at}
     # for every set of places gone through and the last of them: the shortest such way
-    ways = {(frozenset((i,)), i): (km[begin, i], [i]) for i in others}
+    methods = {(frozenset((i,)), i): (km[begin, i], [i]) for i in others}
     for _ in others[1:]:
         longer: dict[tuple[frozenset[int], int], tuple[float, list[int]]] = {}
-        for (gone, last), (length, way) in ways.items():
+        for (gone, last), (length, method) in methods.items():
             for i in others:
                 key = (gone | {i}, i)
                 far = length + km[last, i]
                 if i not in gone and (key not in longer or far < longer[key][0]):
-                    longer[key] = (far, [*way, i])
-        ways = longer
-    return min(ways.values(), default=(0.0, []))[1]
+                    longer[key] = (far, [*method, i])
+        methods = longer
+    return min(methods.values(), default=(0.0, []))[1]
 
 
 def _untangled(order: list[int], at: dict[int, Position]) -> list[int]:
-    def length(way: list[int]) -> float:
-        return length_km([at[i] for i in way])
+    def length(method: list[int]) -> float:
+        return length_km([at[i] for i in method])
 
     improved = True
     while improved:

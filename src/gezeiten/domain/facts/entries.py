@@ -41,26 +41,26 @@ class Entry:
     chain: str = ""
     number: int = 0
 
-    def matches(self, words: list[str]) -> bool:
+    def matches(self, texts: list[str]) -> bool:
         """Whether every word (folded) stands in it somewhere, in what its act holds as well."""
         text = f"{self.person} {self.act} {self.subject} {self.sentence}".casefold()
-        if all(word in text for word in words):
+        if all(word in text for word in texts):
             return True
         held = " ".join(_texts(self.details)).casefold()
-        return all(word in text or word in held for word in words)
+        return all(word in text or word in held for word in texts)
 
     @property
     def subjects(self) -> frozenset[Thing]:
         """What it is about; of entries from before there were acts nothing but their subject is
         known."""
-        act = self.details.get("act")
-        return frozenset(_named_things(act)) if isinstance(act, dict) else frozenset()
+        action = self.details.get("act")
+        return frozenset(_named_things(action)) if isinstance(action, dict) else frozenset()
 
 
-def _named_things(act: dict[str, Any]) -> Iterator[Thing]:
+def _named_things(action: dict[str, Any]) -> Iterator[Thing]:
     """Yield what an act names, at whatever depth."""
     loggers, numbers = set(), set()
-    for key, value in _pairs(act):
+    for key, value in _pairs(action):
         if key in _KEYS and isinstance(value, str) and value:
             yield _KEYS[key], value
             if _KEYS[key] == "logger":
@@ -70,7 +70,7 @@ def _named_things(act: dict[str, Any]) -> Iterator[Thing]:
     for serial in loggers:
         for number in numbers:
             yield "mission", f"{serial}/{number}"
-    for serial in act.get("replaced", []):
+    for serial in action.get("replaced", []):
         yield "logger", serial
 
 

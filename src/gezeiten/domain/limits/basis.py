@@ -48,8 +48,8 @@ def _digest(rules: tuple[LimitRule, ...]) -> str:
 def parse_basis(text: str) -> Basis | None:
     """Return what was kept; None for nothing, or what another version kept."""
     try:
-        form, zone, stretches = json.loads(text)
-        return Basis(str(zone), frozenset(stretches)) if form == _FORM else None
+        form, zone, spans = json.loads(text)
+        return Basis(str(zone), frozenset(spans)) if form == _FORM else None
     except (TypeError, ValueError):
         return None
 
@@ -74,16 +74,16 @@ def changed_span(before: Basis | None, now: Basis) -> Span | None:
     return (min(start for start, _ in spans), max(end for _, end in spans))
 
 
-def _spans_by_series(stretches: Iterable[str]) -> dict[str, list[Span]]:
+def _spans_by_series(spans: Iterable[str]) -> dict[str, list[Span]]:
     """Return the spans of stretches by series, mission and limits."""
     found: dict[str, list[Span]] = {}
-    for one in stretches:
+    for one in spans:
         found.setdefault(one.split(" ", 2)[2], []).append(_span_of(one))
     return found
 
 
-def _span_of(stretch: str) -> Span:
-    start_ms, end_ms, _ = stretch.split(" ", 2)
+def _span_of(span: str) -> Span:
+    start_ms, end_ms, _ = span.split(" ", 2)
     return int(start_ms), int(end_ms)
 
 

@@ -133,9 +133,9 @@ def sides_at(
     above, 2 below. Times ascend; NaN is inside; of two limits that a reading breaks, the last of
     the rules tells."""
     found = np.zeros(len(times_utc_ms), np.int64)
-    for stretch in limits:
-        a, b = times_utc_ms.searchsorted((stretch.start_ms, stretch.end_ms))
-        for rule in stretch.rules:
+    for span in limits:
+        a, b = times_utc_ms.searchsorted((span.start_ms, span.end_ms))
+        for rule in span.rules:
             outside = rule.outside_at(times_utc_ms[a:b], values[a:b], zone)
             found[a:b][outside] = 1 + SIDES.index(rule.side)
     return found

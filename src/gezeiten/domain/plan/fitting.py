@@ -117,7 +117,7 @@ def _limit_text(rule: LimitRule) -> str:
 
 
 def _settings(plan: Plan, model: LoggerModel, lost: list[str]) -> tuple[ChannelSetting, ...]:
-    kept = []
+    stored = []
     for setting in plan.settings:
         if setting.channel not in plan.channels:
             continue
@@ -128,8 +128,8 @@ def _settings(plan: Plan, model: LoggerModel, lost: list[str]) -> tuple[ChannelS
             lost.append(f"{name} of {model.name} takes its usual sensor.")
             setting = replace(setting, sensor="")
         if not setting.is_usual:
-            kept.append(setting)
-    return tuple(kept)
+            stored.append(setting)
+    return tuple(stored)
 
 
 def _fitting_options(manners: DeviceOptions, model: LoggerModel, lost: list[str]) -> DeviceOptions:

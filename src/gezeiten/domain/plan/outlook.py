@@ -125,14 +125,14 @@ def outlook(
     temp_c: float = REFERENCE_TEMP_C,
     calibration_due_ms: int | None = None,
     visit_ms: int | None = None,
-    kept: int = 0,
+    stored: int = 0,
 ) -> Outlook:
     """Return the outlook of a plan whose first reading is due at `first_ms`.
 
     Args:
         charge: battery charge now, 0..1.
         visit_ms: the next visit; None puts nothing at risk.
-        kept: readings of this mission that are already in the archive.
+        stored: readings of this mission that are already in the archive.
     """
     fit = readings_that_fit(model, plan)
     day_ms = 24 * HOUR_MS
@@ -141,10 +141,10 @@ def outlook(
     if visit_ms is not None:
         recorded = due_readings(plan, first_ms, min(visit_ms, battery_ms))
         if plan.end == "wrap":
-            held = min(recorded - kept, fit)
-            overwritten = max(recorded - kept - fit, 0)
+            held = min(recorded - stored, fit)
+            overwritten = max(recorded - stored - fit, 0)
         else:
-            held = min(recorded, fit) - kept
+            held = min(recorded, fit) - stored
     worst_ends = worst_battery = None
     if plan.outside_interval_s:
         worst = int(battery_days(model, plan, charge, temp_c, worst=True) * day_ms)

@@ -186,28 +186,28 @@ def _rule_faults(plan: Plan, rule: LimitRule, spec: ChannelSpec | None) -> list[
     name = quantity(rule.channel).name
     if spec is None or rule.channel not in plan.channels:
         return [f"{name} has a limit but is off; switch it on or drop it."]
-    said = []
+    texts = []
     try:
         low, high = spec.range_with(plan.setting(rule.channel).sensor)
     except InputError:
         low, high = spec.low, spec.high  # the sensor itself is the fault, said elsewhere
     if rule.has_value and not (math.isfinite(rule.value) and low <= rule.value <= high):
-        said.append(
+        texts.append(
             f"The limit {figure(rule.value)} of {name} lies outside the sensor's range "
             f"{figure(low)} to {figure(high)}; choose one inside."
         )
     if rule.delay_s < 0:
-        said.append(f"The delay of {name} is negative; give 0 or more.")
+        texts.append(f"The delay of {name} is negative; give 0 or more.")
     if not (math.isfinite(rule.hysteresis) and 0 <= rule.hysteresis < high - low):
-        said.append(f"The hysteresis of {name} is no distance in its range; give 0 or more.")
+        texts.append(f"The hysteresis of {name} is no distance in its range; give 0 or more.")
     if not rule.has_value and rule.counting == "accumulated":
-        said.append(f"“No sensor” of {name} counts consecutive time only; choose consecutive.")
-    return said
+        texts.append(f"“No sensor” of {name} counts consecutive time only; choose consecutive.")
+    return texts
 
 
 def _crossed(rules: tuple[LimitRule, ...], name: str) -> list[str]:
     """Limits of one window against each other; other windows are other hours."""
-    said = []
+    texts = []
     for key in dict.fromkeys(rule.window.key if rule.window else "" for rule in rules):
         same = [r for r in rules if (r.window.key if r.window else "") == key]
         above = {r.level: r for r in same if r.side == "above"}
@@ -216,14 +216,14 @@ def _crossed(rules: tuple[LimitRule, ...], name: str) -> list[str]:
             lowest = min(r.value - r.hysteresis for r in above.values())
             highest = max(r.value + r.hysteresis for r in below.values())
             if max(r.value for r in below.values()) >= min(r.value for r in above.values()):
-                said.append(f"The lower limit of {name} is not below the upper one; swap them.")
+                texts.append(f"The lower limit of {name} is not below the upper one; swap them.")
             elif highest > lowest:
-                said.append(f"The hystereses of {name} overlap; make them smaller.")
+                texts.append(f"The hystereses of {name} overlap; make them smaller.")
         if len(above) == 2 and above["warning"].value >= above["alarm"].value:
-            said.append(f"{name} would warn above the alarm, not before it; lower the warning.")
+            texts.append(f"{name} would warn above the alarm, not before it; lower the warning.")
         if len(below) == 2 and below["warning"].value <= below["alarm"].value:
-            said.append(f"{name} would warn below the alarm, not before it; raise the warning.")
-    return said
+            texts.append(f"{name} would warn below the alarm, not before it; raise the warning.")
+    return texts
 
 
 def _check_device_options(plan: Plan, model: LoggerModel) -> list[PlanFault]:
@@ -244,16 +244,16 @@ def _check_device_options(plan: Plan, model: LoggerModel) -> list[PlanFault]:
         "reminders": "check reminders",
         "event_memory": "choice of event memory",
     }
-    said = [
+    texts = [
         f"{model.name} has no {names[key]}; take it out."
         for key, on in wanted.items()
         if on and key not in model.manners
     ]
     if manners.event_bytes and manners.event_bytes not in model.event_choices:
-        said.append(f"{model.name} cannot keep that much memory for events; choose another size.")
+        texts.append(f"{model.name} cannot keep that much memory for events; choose another size.")
     if manners.display == "press" and not 1 <= manners.display_min <= 60:
-        said.append("The display stays on for 1 to 60 minutes after a press; choose in between.")
-    return [PlanFault("manners", sentence) for sentence in dict.fromkeys(said)]
+        texts.append("The display stays on for 1 to 60 minutes after a press; choose in between.")
+    return [PlanFault("manners", sentence) for sentence in dict.fromkeys(texts)]
 
 
 def _check_names(plan: Plan) -> list[PlanFault]:

@@ -47,8 +47,8 @@ def rule_text(rule: LimitRule) -> str:
     if rule.hysteresis:
         words += f", hysteresis {figure(rule.hysteresis)} {unit}".rstrip()
     if rule.window:
-        chosen = window_choice(rule.window)
-        words += f", {chosen}" if chosen.startswith("outside") else f", in {chosen}"
+        selected = window_choice(rule.window)
+        words += f", {selected}" if selected.startswith("outside") else f", in {selected}"
     return words
 
 

@@ -320,11 +320,12 @@ def _by_arrival(parts: list[SeriesAssignment]) -> list[SeriesAssignment]:
     for part in loggers:
         source = part.deployment.stay.source
         until = min(
-            (at for at, whose in begins if at > part.start_ms and whose != source), default=EVER_MS
+            (at for at, owners in begins if at > part.start_ms and owners != source),
+            default=EVER_MS,
         )
         made += _own_from(part, until)
-    came = [(part.deployment.stay.arrived_ms, part.deployment.stay.source) for part in parts]
-    first_there = min(came, default=(0, ""))[1]
+    received = [(part.deployment.stay.arrived_ms, part.deployment.stay.source) for part in parts]
+    first_there = min(received, default=(0, ""))[1]
     for part in others:
         is_first = part.deployment.stay.source == first_there
         begin = min((at for at, _ in begins), default=EVER_MS)

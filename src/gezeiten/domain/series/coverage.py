@@ -22,11 +22,11 @@ def merged(ranges: Iterable[Range]) -> list[Range]:
     return joined
 
 
-def missing(whole: Range, kept: Iterable[Range]) -> list[Range]:
+def missing(whole: Range, stored: Iterable[Range]) -> list[Range]:
     """Return the parts of `whole` that are in none of `kept`, in order."""
     open_parts: list[Range] = []
     at = whole[0]
-    for first, end in merged(kept):
+    for first, end in merged(stored):
         open_parts.append((at, min(first, whole[1])))
         at = max(at, end)
     open_parts.append((at, whole[1]))

@@ -34,26 +34,26 @@ class Gap:
         return max(1, round(self.length_ms / self.interval_ms))
 
 
-def find_gaps(series: Series, duty: Span | None = None) -> list[Gap]:
+def find_gaps(series: Series, schedule: Span | None = None) -> list[Gap]:
     """Return the gaps of a series, oldest first.
 
     Args:
         series: the readings; estimated ones close a gap like measured ones.
-        duty: from the first due reading to the instant up to which readings are due;
+        schedule: from the first due reading to the instant up to which readings are due;
             None looks only between readings.
     """
     gaps: list[Gap] = []
     times, intervals = series.times_utc_ms, series.interval_ms
     if not len(times):
         return gaps
-    if duty and times[0] - duty[0] > HOLD_FACTOR * intervals[0]:
-        gaps.append(Gap(int(duty[0]), int(times[0]), int(intervals[0])))
+    if schedule and times[0] - schedule[0] > HOLD_FACTOR * intervals[0]:
+        gaps.append(Gap(int(schedule[0]), int(times[0]), int(intervals[0])))
     for i in gaps_after(times, intervals):
         step = int(intervals[i])
         gaps.append(Gap(int(times[i]) + step, int(times[i + 1]), step))
-    if duty and duty[1] - times[-1] > HOLD_FACTOR * intervals[-1]:
+    if schedule and schedule[1] - times[-1] > HOLD_FACTOR * intervals[-1]:
         step = int(intervals[-1])
-        gaps.append(Gap(int(times[-1]) + step, int(duty[1]), step))
+        gaps.append(Gap(int(times[-1]) + step, int(schedule[1]), step))
     return gaps
 
 

@@ -132,10 +132,10 @@ def _within_period(series: Series, step: Correction) -> Series:
     return join_series([series.subset(slice(0, a)), changed, series.subset(slice(b, None))])
 
 
-def _near(stretches: NDArray[np.int64], series: Series) -> NDArray[np.int64]:
+def _near(spans: NDArray[np.int64], series: Series) -> NDArray[np.int64]:
     """Return the stretches that reach into a series."""
     begin, end = series.times_utc_ms[[0, -1]]
-    found: NDArray[np.int64] = stretches[(stretches[:, 1] > begin) & (stretches[:, 0] <= end)]
+    found: NDArray[np.int64] = spans[(spans[:, 1] > begin) & (spans[:, 0] <= end)]
     return found
 
 
@@ -145,13 +145,13 @@ _SUSPECT, _TAKEN_OUT = MARKS.index(SUSPECT) + 1, MARKS.index(TAKEN_OUT) + 1
 def _marks(series: Series, steps: Sequence[Correction]) -> NDArray[np.uint8] | None:
     """Return what is said of each reading as its place in `MARKS` from 1 on, 0 where nothing is;
     None where nothing is said of any."""
-    said = [(one, mark_of(one.kind, one.parameters)) for one in steps]
-    said = [(one, mark) for one, mark in said if mark]
-    if not said:
+    texts = [(one, mark_of(one.kind, one.parameters)) for one in steps]
+    texts = [(one, mark) for one, mark in texts if mark]
+    if not texts:
         return None
     marks = np.zeros(len(series), np.uint8)
-    for step, mark in sorted(said, key=lambda one: (one[0].stated_ms, one[0].uid)):
-        stretches = marked_spans(step.parameters, step.start_ms, step.until_ms)
-        for a, b in series.times_utc_ms.searchsorted(_near(stretches, series)):
+    for step, mark in sorted(texts, key=lambda one: (one[0].stated_ms, one[0].uid)):
+        spans = marked_spans(step.parameters, step.start_ms, step.until_ms)
+        for a, b in series.times_utc_ms.searchsorted(_near(spans, series)):
             marks[a:b] = MARKS.index(mark) + 1
     return marks

@@ -55,17 +55,13 @@ def missing_stretches(
 def joined(periods: Iterable[MissingPeriod]) -> list[MissingPeriod]:
     """Return lacks of several pieces, oldest first, with those that go on in the next as one."""
     found: list[MissingPeriod] = []
-    for stretch in sorted(periods, key=lambda each: each.gap.start_ms):
+    for span in sorted(periods, key=lambda each: each.gap.start_ms):
         before = found[-1] if found else None
-        if (
-            before is not None
-            and before.cause == stretch.cause
-            and _continues(before.gap, stretch.gap)
-        ):
-            gap = Gap(before.gap.start_ms, stretch.gap.end_ms, before.gap.interval_ms)
-            found[-1] = MissingPeriod(gap, stretch.cause)
+        if before is not None and before.cause == span.cause and _continues(before.gap, span.gap):
+            gap = Gap(before.gap.start_ms, span.gap.end_ms, before.gap.interval_ms)
+            found[-1] = MissingPeriod(gap, span.cause)
         else:
-            found.append(stretch)
+            found.append(span)
     return found
 
 

@@ -161,8 +161,8 @@ def _key(share: UncertaintyShare, name: str) -> _Key:
 def _sources(inputs: Inputs) -> dict[_Key, Values]:
     """Return by how much each source of error moves each input, (inputs,), by what it is."""
     found: dict[_Key, Values] = {}
-    for place, (name, _, sure) in enumerate(inputs):
-        for share in sure.shares:
+    for place, (name, _, uncertainty) in enumerate(inputs):
+        for share in uncertainty.shares:
             moves = found.setdefault(_key(share, share.of or name), np.zeros(len(inputs)))
             alone = not share.step
             moves[place] = math.hypot(moves[place], share.u) if alone else moves[place] + share.u

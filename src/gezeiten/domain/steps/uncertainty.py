@@ -78,14 +78,16 @@ def of_reading(
     bare = Uncertainty(
         (UncertaintyShare("resolution", 10.0**-decimals / math.sqrt(12)),), is_least=True
     )
-    sure = propagate_through(bare, steps, raw)
+    uncertainty = propagate_through(bare, steps, raw)
     if clock_u_ms is None:
-        return sure
+        return uncertainty
     clock = UncertaintyShare("clock", abs(slope_a_second) * clock_u_ms / 2000)
-    return replace(sure, shares=(*sure.shares, clock))
+    return replace(uncertainty, shares=(*uncertainty.shares, clock))
 
 
-def propagate_through(sure: Uncertainty, steps: Iterable[Correction], value: Series) -> Uncertainty:
+def propagate_through(
+    uncertainty: Uncertainty, steps: Iterable[Correction], value: Series
+) -> Uncertainty:
     """Return how sure a value is once it passed the steps of a chain, in their order.
 
     Each share is multiplied by the slope of every step that comes after what it is of: a gain of 2
@@ -95,7 +97,7 @@ def propagate_through(sure: Uncertainty, steps: Iterable[Correction], value: Ser
     Args:
         value: before the steps, (1,).
     """
-    shares, is_least = list(sure.shares), sure.is_least
+    shares, is_least = list(uncertainty.shares), uncertainty.is_least
     for step in in_order([one for one in steps if one.is_on]):
         slope, value = _through_step(step, value)
         shares = [replace(share, u=share.u * slope) for share in shares]
@@ -238,9 +240,12 @@ def over_window(
     return propagate_through(Uncertainty(shares, gathered.is_least), steps, value)
 
 
-def times(sure: Uncertainty, factor: float) -> Uncertainty:
+def times(uncertainty: Uncertainty, factor: float) -> Uncertainty:
     """Return how sure a value is times an exact number."""
-    return replace(sure, shares=tuple(replace(share, u=share.u * factor) for share in sure.shares))
+    return replace(
+        uncertainty,
+        shares=tuple(replace(share, u=share.u * factor) for share in uncertainty.shares),
+    )
 
 
 def of_slope(uncertainty: Uncertainty, hours: Values) -> Uncertainty:

@@ -68,8 +68,8 @@ class NumberCensus:
         if len(self._seen) > 2 * _EACH_END:
             self._is_trimmed = True
             ordered = sorted(self._seen)
-            kept = {*ordered[:_EACH_END], *ordered[-_EACH_END:]}
-            self._seen = {value: self._seen[value] for value in kept}
+            stored = {*ordered[:_EACH_END], *ordered[-_EACH_END:]}
+            self._seen = {value: self._seen[value] for value in stored}
 
     @property
     def ends(self) -> list[NumberSeen]:
@@ -141,9 +141,9 @@ class WordCensus:
             self._dropped.add(column)
             del self.words[column]
 
-    def add_unwanted(self, said: dict[int, pl.Series]) -> None:
-        """Count lines of names that nothing is wanted of; said: what they say, by column."""
-        frame = pl.DataFrame({str(column): text.fill_null("") for column, text in said.items()})
+    def add_unwanted(self, content: dict[int, pl.Series]) -> None:
+        """Count lines of names that nothing is wanted of; content: what they say, by column."""
+        frame = pl.DataFrame({str(column): text.fill_null("") for column, text in content.items()})
         for *words, many in frame.group_by(frame.columns).len().iter_rows():
-            where = tuple(zip(said, (str(word) for word in words), strict=True))
+            where = tuple(zip(content, (str(word) for word in words), strict=True))
             self.unwanted[where] += int(many)

@@ -95,7 +95,7 @@ def propose_columns(
     wheres: list[tuple[Where, tuple[str, str, str]]] = list(series_naming.names.items()) or [
         ((), ("",) * 3)
     ]
-    ties = []
+    templates = []
     for where, (station, name, unit) in wheres:
         for column in values:
             above = form.header[column] if form.header else ""
@@ -104,8 +104,8 @@ def propose_columns(
             if not its_unit and form.units and not (name and series_naming.block):
                 its_unit = form.units[column]  # a block's own words say its own units
             mapping = _propose_column(column, words, its_unit, explanations.get(column, ""))
-            ties.append(replace(mapping, where=where, point="", label=station))
-    return _labelled(ties, form, series_naming)
+            templates.append(replace(mapping, where=where, point="", label=station))
+    return _labelled(templates, form, series_naming)
 
 
 def _of_column(name: str, column: int, form: TextForm) -> str:

@@ -86,28 +86,28 @@ def propose(path: Path, facts: KnownFacts = NOTHING_KNOWN) -> Proposal:
     Raises:
         InputError: it cannot be read, is no text, or has no columns with times and numbers.
     """
-    ways = openings(path)
-    if not ways:
+    methods = openings(path)
+    if not methods:
         raise InputError(f"{path.name} holds no sheet with cells; choose another file.")
-    if facts.opening is not None or len(ways) == 1:
-        chosen = ways[0] if facts.opening is None else facts.opening
-        return _with_others(_proposed(path, chosen, facts), ways)
-    return _first_with_readings(path, ways, facts)
+    if facts.opening is not None or len(methods) == 1:
+        selected = methods[0] if facts.opening is None else facts.opening
+        return _with_others(_proposed(path, selected, facts), methods)
+    return _first_with_readings(path, methods, facts)
 
 
-def _first_with_readings(path: Path, ways: list[Opening], facts: KnownFacts) -> Proposal:
+def _first_with_readings(path: Path, methods: list[Opening], facts: KnownFacts) -> Proposal:
     """Return the proposal for the first of several texts that has readings."""
     refusal: InputError | None = None
-    for opening in ways:
+    for opening in methods:
         try:
-            return _with_others(_proposed(path, opening, facts), ways)
+            return _with_others(_proposed(path, opening, facts), methods)
         except InputError as exc:
             refusal = refusal or exc
     assert refusal is not None  # there were several
     raise refusal
 
 
-def _with_others(proposal: Proposal, ways: list[Opening]) -> Proposal:
+def _with_others(proposal: Proposal, methods: list[Opening]) -> Proposal:
     """Return a proposal with what else of the file can be read, and how else."""
     here = proposal.form.opening
     changed = [one for one in here if one[0] in ARRANGED or one[0] == PLAIN]
@@ -115,10 +115,10 @@ def _with_others(proposal: Proposal, ways: list[Opening]) -> Proposal:
         own = here[: len(here) - len(changed)]
         stays = (*own, (PLAIN, ""))
         more = (here, stays) if here != stays else (own, stays)
-        ways = [two for opening in ways for two in (more if opening == own else (opening,))]
-    if len(ways) == 1:
+        methods = [two for opening in methods for two in (more if opening == own else (opening,))]
+    if len(methods) == 1:
         return proposal
-    return replace(proposal, others=tuple((opening, opening_text(opening)) for opening in ways))
+    return replace(proposal, others=tuple((opening, opening_text(opening)) for opening in methods))
 
 
 def _proposed(path: Path, opening: Opening, facts: KnownFacts) -> Proposal:

@@ -89,12 +89,12 @@ def apply_answer(form: TextForm, doubt: FormatQuestion, value: str) -> TextForm:
         return replace(form, time=replace(time, pattern=value))
     if doubt.kind == "columns":
         numbers, _, pattern = value.partition("|")
-        chosen = tuple(int(one) for one in numbers.split(","))
-        return replace(form, time=replace(time, columns=chosen, pattern=pattern))
+        selected = tuple(int(one) for one in numbers.split(","))
+        return replace(form, time=replace(time, columns=selected, pattern=pattern))
     if doubt.kind == "period":
         part, _, columns = value.partition(":")
-        chosen = tuple(int(one) for one in columns.split(","))
-        return replace(form, time=replace(time, columns=chosen, period=part))
+        selected = tuple(int(one) for one in columns.split(","))
+        return replace(form, time=replace(time, columns=selected, period=part))
     if doubt.kind == "date":
         value, time = _as_iso(value, time)
         form = replace(form, time=time)

@@ -254,11 +254,11 @@ class _Reader:
             return None
         if len(frame) != count:
             return None
-        said = [
+        texts = [
             pl.lit(text, pl.String).alias(self._names[form.columns + i])
             for i, text in enumerate(self._beside)
         ]
-        return frame.with_columns(said) if said else frame
+        return frame.with_columns(texts) if texts else frame
 
     def _converted(self, frame: pl.DataFrame, piece: TextPiece) -> ReadingChunk | None:
         """Return the readings of lines, None where any of them could not be understood."""
@@ -441,12 +441,12 @@ class _Reader:
                 RejectedLine(int(numbers[i]), line(i)[:_SHOWN], listed[i]) for i in sorted(listed)
             ]
 
-        kept = {column: value[good] for column, value in values.items()}
+        stored = {column: value[good] for column, value in values.items()}
         spoilt = {i: why for i, why in cells.items() if i not in reasons}
         suspect = {column: its[good] for column, its in self._suspect(frame).items()}
         return ReadingChunk(
             utc[good],
-            kept,
+            stored,
             numbers[good],
             told(reasons),
             piece.done_bytes,
@@ -459,9 +459,9 @@ class _Reader:
         """Return which whole lines are of no condition, bool (n,)."""
         if not self._rows:
             return np.zeros(len(frame), np.bool_)
-        _, chosen = self._wanted_lines(frame, np.arange(len(frame)))
+        _, selected = self._wanted_lines(frame, np.arange(len(frame)))
         unwanted = np.ones(len(frame), np.bool_)
-        unwanted[chosen] = False
+        unwanted[selected] = False
         unwanted[list(reasons)] = False  # nobody knows of which station a broken line is
         return unwanted
 

@@ -92,23 +92,24 @@ def future_question(form: TextForm, last_ms: int | None, now_ms: int) -> list[Fo
 
 # -- numbers ---------------------------------------------------------------------------------------
 def _number_questions(form: TextForm, series_census: SeriesCensus) -> list[FormatQuestion]:
-    numbers, tie = series_census.numbers, series_census.column
+    numbers, mapping = series_census.numbers, series_census.column
     outside = _outside(form, series_census)
     if outside:
         return [outside]
     if numbers.is_constant and numbers.count >= _CONSTANT_FROM:
         return _constant(form, series_census)
-    sums = quantity(tie.quantity).averages == "sum"
-    accepted = form.accepted_values("value", tie.column, tie.where)
+    sums = quantity(mapping.quantity).averages == "sum"
+    accepted = form.accepted_values("value", mapping.column, mapping.where)
     accepted |= form.accepted_values("value", -1)  # said of numbers of any column
     far = [seen for seen in numbers.far(sums=sums) if not _is_listed(seen.value, accepted, form)]
     if not far:
         return []
     question = (
-        f"{_title(form, tie)}: {_listed(far)} {_location_text(far)} far from all other numbers. "
+        f"{_title(form, mapping)}: {_listed(far)} {_location_text(far)} far from all other "
+        "numbers. "
         "What do such numbers mean?"
     )
-    return [_number_doubt("far", question, far, tie)]
+    return [_number_doubt("far", question, far, mapping)]
 
 
 def _is_listed(value: float, marks: set[str], form: TextForm) -> bool:
@@ -116,39 +117,47 @@ def _is_listed(value: float, marks: set[str], form: TextForm) -> bool:
 
 
 def _outside(form: TextForm, series_census: SeriesCensus) -> FormatQuestion | None:
-    numbers, tie = series_census.numbers, series_census.column
-    accepted = [float(text) for text in form.accepted_values("range", tie.column, tie.where)]
+    numbers, mapping = series_census.numbers, series_census.column
+    accepted = [
+        float(text) for text in form.accepted_values("range", mapping.column, mapping.where)
+    ]
     low = min([numbers.low, *accepted])
     high = max([numbers.high, *accepted])
     found = [seen for seen in numbers.outside() if not low <= seen.value <= high]
     if not found:
         return None
-    name, many = quantity(tie.quantity).name, numbers.beyond
+    name, many = quantity(mapping.quantity).name, numbers.beyond
     question = (
-        f"{_title(form, tie)}: {_count_text(many)} outside {_text(numbers.low)} to "
-        f"{_text(numbers.high)} {tie.unit}, which is all that {name} can be ({_listed(found)}). "
+        f"{_title(form, mapping)}: {_count_text(many)} outside {_text(numbers.low)} to "
+        f"{_text(numbers.high)} {mapping.unit}, which is all that {name} can be "
+        f"({_listed(found)}). "
         "What do such numbers mean? If the unit or the quantity is wrong, change it below."
     )
-    doubt = _number_doubt("range", question, found, tie)
+    doubt = _number_doubt("range", question, found, mapping)
     if many > sum(seen.count for seen in found):  # too many to be listed as marks for no value
         doubt = FormatQuestion(
-            "range", question, doubt.choices[1:], about=tie.column, where=tie.where, seen=doubt.seen
+            "range",
+            question,
+            doubt.choices[1:],
+            about=mapping.column,
+            where=mapping.where,
+            seen=doubt.seen,
         )
     return doubt
 
 
 def _constant(form: TextForm, series_census: SeriesCensus) -> list[FormatQuestion]:
     [seen] = series_census.numbers.ends
-    tie = series_census.column
-    nothing_happened = quantity(tie.quantity).averages == "sum" and seen.value == 0
-    accepted = form.accepted_values("constant", tie.column, tie.where)
+    mapping = series_census.column
+    nothing_happened = quantity(mapping.quantity).averages == "sum" and seen.value == 0
+    accepted = form.accepted_values("constant", mapping.column, mapping.where)
     if nothing_happened or _is_listed(seen.value, accepted, form):
         return []
     question = (
-        f"{_title(form, tie)}: all {seen.count:,} numbers are {_text(seen.value)}. "
+        f"{_title(form, mapping)}: all {seen.count:,} numbers are {_text(seen.value)}. "
         "What does that mean?"
     )
-    return [_number_doubt("constant", question, [seen], tie)]
+    return [_number_doubt("constant", question, [seen], mapping)]
 
 
 def _number_doubt(

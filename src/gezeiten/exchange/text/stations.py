@@ -83,20 +83,20 @@ def names_from_columns(
         return SeriesNaming(_names(rows, station, -1, -1), station)
     stamps = [tuple(row[column] for column in time if column < len(row)) for row in rows]
     repeats = 1 - len(set(stamps)) / len(stamps)
-    words = [
+    texts = [
         i
         for i in range(len(rows[0]))
         if i not in time and i not in no_names and _are_names(rows, i, repeats, header)
     ]
-    unit = next((i for i in words if header and _UNIT_WORDS.search(header[i])), -1)
-    words = [i for i in words if i != unit]
-    telling = _distinguishing_columns(rows, header, words, stamps, repeats)
+    unit = next((i for i in texts if header and _UNIT_WORDS.search(header[i])), -1)
+    texts = [i for i in texts if i != unit]
+    telling = _distinguishing_columns(rows, header, texts, stamps, repeats)
     if not telling:
         return NOTHING_TOLD
     values = [
         i
         for i in range(len(rows[0]))
-        if i not in time and i not in words and i != unit and _are_values(rows, i)
+        if i not in time and i not in texts and i != unit and _are_values(rows, i)
     ]
     name = _name_column(header, telling, len(values))
     stations = [i for i in telling if i != name]
@@ -146,17 +146,17 @@ def _distinguishing_columns(
             for i in called
             if len({row[i] for row in rows}) > 1 or _STATION_WORDS.search(header[i])
         ][:2]
-    chosen: list[int] = []
+    selected: list[int] = []
     best = len(set(stamps))
     for column in [*called, *(i for i in words if i not in called)]:
         keys = {
-            (stamp, *(row[i] for i in [*chosen, column]))
+            (stamp, *(row[i] for i in [*selected, column]))
             for stamp, row in zip(stamps, rows, strict=True)
         }
         if len(keys) > best:
-            chosen.append(column)
+            selected.append(column)
             best = len(keys)
-    return chosen[:2]
+    return selected[:2]
 
 
 def _name_column(header: tuple[str, ...], telling: list[int], values: int) -> int:

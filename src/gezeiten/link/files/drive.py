@@ -162,12 +162,12 @@ def copy(
     out: BinaryIO | Any,
     *,
     largest: int = LARGEST_MISSION,
-    came: Callable[[int], None] = lambda _: None,
+    received: Callable[[int], None] = lambda _: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> str:
     """Copy a file of a drive and return the SHA-256 of what came.
 
-    came: hears how many bytes each piece brought.
+    received: hears how many bytes each piece brought.
 
     Raises:
         LoggerAnswerError: it claims to be larger than such a file can be.
@@ -193,7 +193,7 @@ def copy(
                 out.write(data)
                 digest.update(data)
                 left -= len(data)
-                came(len(data))
+                received(len(data))
     except OSError as exc:
         raise _pulled(path) from exc
     if left or not path.exists():

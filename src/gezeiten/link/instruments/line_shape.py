@@ -43,20 +43,20 @@ def numbers_in(line: str) -> list[Part]:
     return parts
 
 
-def pattern_for(line: str, chosen: Mapping[int, str]) -> str:
+def pattern_for(line: str, selected: Mapping[int, str]) -> str:
     """Return a regular expression that finds numbers of lines like this one.
 
     Args:
-        chosen: by place of a number in `numbers_in`, the name of its group.
+        selected: by place of a number in `numbers_in`, the name of its group.
     """
     parts = numbers_in(line)
     pieces, at = ["^"], 0
     for place, part in enumerate(parts):
         pieces.append(_literal(line[at : part.start]))
-        name = chosen.get(place, "")
+        name = selected.get(place, "")
         pieces.append(f"(?P<{name}>{_ANY})" if name else f"{_ANY}")
         at = part.end
-        if place >= max(chosen, default=0):
+        if place >= max(selected, default=0):
             break
     return "".join(pieces)
 

@@ -84,15 +84,15 @@ class Profile:
         found = re.search(self.pattern, line)
         if found is None:
             return None
-        told: dict[str, float] = {}
+        content: dict[str, float] = {}
         for value in self.values:
             try:
                 number = float(found[value.source].replace(",", "."))
             except (IndexError, ValueError, AttributeError):
                 continue  # this one is missing in this line
             if abs(number) < 1e300:
-                told[value.quantity] = value.recorded(number)
-        return told
+                content[value.quantity] = value.recorded(number)
+        return content
 
 
 def read_profile(path: Path) -> Profile:

@@ -392,7 +392,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         self.set_view((start + by, end + by))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        acts = {
+        actions = {
             Qt.Key.Key_Left: lambda: self.shift(-0.25),
             Qt.Key.Key_Right: lambda: self.shift(0.25),
             Qt.Key.Key_Plus: lambda: self.zoom(0.6),
@@ -401,11 +401,11 @@ class LaneChart(pg.GraphicsLayoutWidget):
         }
         if self._scroll is not None:
             bar = self._scroll.verticalScrollBar()
-            acts[Qt.Key.Key_PageDown] = lambda: bar.setValue(bar.value() + bar.pageStep())
-            acts[Qt.Key.Key_PageUp] = lambda: bar.setValue(bar.value() - bar.pageStep())
-        act = acts.get(Qt.Key(event.key()))
-        if act:
-            act()
+            actions[Qt.Key.Key_PageDown] = lambda: bar.setValue(bar.value() + bar.pageStep())
+            actions[Qt.Key.Key_PageUp] = lambda: bar.setValue(bar.value() - bar.pageStep())
+        action = actions.get(Qt.Key(event.key()))
+        if action:
+            action()
         else:
             super().keyPressEvent(event)
 

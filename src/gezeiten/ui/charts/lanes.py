@@ -33,9 +33,9 @@ def lanes_of(
 
     view_span: of all that there is, which stretch will be shown.
     """
-    chosen = list(points)
-    keys = dict.fromkeys(place.channel for point in chosen for place in point.channels)
-    lanes = [lane for key in keys if (lane := _lane(desk, chosen, key)) is not None]
+    selected = list(points)
+    keys = dict.fromkeys(place.channel for point in selected for place in point.channels)
+    lanes = [lane for key in keys if (lane := _lane(desk, selected, key)) is not None]
     whole = span_of(lanes)
     return lanes if whole is None else prepared_lanes(desk, lanes, view_span(whole))
 
@@ -92,7 +92,7 @@ def _lane(desk: Workspace, points: list[PointPlace], key: str) -> Lane | None:
         )
     if not traces and not seen:
         return None
-    said = {remark.uid: remark for point in points for remark in remarks_of(desk, point, key)}
+    content = {remark.uid: remark for point in points for remark in remarks_of(desk, point, key)}
     name = quantity(key)
     title = (alone[1].own_name if alone else "") or name.name
     return Lane(
@@ -103,7 +103,7 @@ def _lane(desk: Workspace, points: list[PointPlace], key: str) -> Lane | None:
         tuple(tints),
         overviews=tuple(seen),
         symbol=name.symbol,
-        remarks=tuple(said.values()),
+        remarks=tuple(content.values()),
         checks=tuple(check for point in points for check in shown_checks(desk, point, key, unit)),
     )
 

@@ -62,5 +62,5 @@ def place_marks(
     times = picture.times_utc_ms[known]
     at = np.clip(np.searchsorted(times, wanted), 0, len(times) - 1)
     near = np.abs(times[at] - wanted) < step
-    chosen = known[np.unique(at[near])]
-    marks.setData(picture.times_utc_ms[chosen] / 1000, picture.values[chosen])
+    selected = known[np.unique(at[near])]
+    marks.setData(picture.times_utc_ms[selected] / 1000, picture.values[selected])

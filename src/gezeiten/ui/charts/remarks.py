@@ -50,7 +50,7 @@ class RemarkMarks(InPixels):
             words = remark.text if len(remark.text) <= _SIGNS else f"{remark.text[: _SIGNS - 1]}…"
             wide = metrics.horizontalAdvance(words) + 2 * _PAD
             left = min(max(begin, room.left()), room.right() - wide)
-            row = next((i for i, taken in enumerate(ends) if taken <= left), None)
+            row = next((i for i, used in enumerate(ends) if used <= left), None)
             if row is None:
                 continue  # its line stands, its words are in the list
             ends[row] = left + wide

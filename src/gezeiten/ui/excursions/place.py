@@ -132,13 +132,13 @@ class ExcursionsPlace(Place):
         self.reopen_button = ElidingButton(tr("Take it back (Alt+Z)"))
         self.reopen_button.setAutoDefault(False)
         self.reopen_button.clicked.connect(lambda _=False: self.reopen())
-        acts = QWidget()
-        acts.setLayout(
+        actions = QWidget()
+        actions.setLayout(
             column(self.under, self.marks, self.settle_button, self.reopen_button, spacing=6)
         )
-        card.body.addWidget(acts)
+        card.body.addWidget(actions)
         if self.context.is_read_only:
-            for one in (acts, choice, self.before_button):
+            for one in (actions, choice, self.before_button):
                 one.hide()
             self.words.setReadOnly(True)
         card.set_widths(262, 220)
@@ -302,10 +302,10 @@ class ExcursionsPlace(Place):
         self.reopen_button.setEnabled(event.is_settled)
         if event.is_settled:
             when = day_and_time(event.settled_ms or 0, event.point.zone)
-            said = tr("Settled by %1, %2").replace("%1", event.settled_by).replace("%2", when)
+            text = tr("Settled by %1, %2").replace("%1", event.settled_by).replace("%2", when)
             if event.changed and event.assessed:
-                said += "\n" + self._as_assessed(event, event.assessed)
-            self.state.setText(said)
+                text += "\n" + self._as_assessed(event, event.assessed)
+            self.state.setText(text)
         elif drafted:
             self.state.setText(tr("Not settled yet; your words are kept."))
         elif event.once:

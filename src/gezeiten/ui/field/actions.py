@@ -51,15 +51,15 @@ class FieldActions:
 
     def _do_step(self) -> None:
         kind = self._field.next_action().kind
-        acts = {
+        actions = {
             "launch": self._launch,
             "several": self._launch_group,
             "pin": self._field.ask_pin,
             "accept": self._field.ask_reason,
             "next": self.next_logger,
         }
-        if kind in acts:
-            acts[kind]()
+        if kind in actions:
+            actions[kind]()
 
     def enter_in_list(self) -> None:
         """Enter in the list goes on to the next logger, where that is what comes next."""

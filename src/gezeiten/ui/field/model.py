@@ -89,9 +89,9 @@ class FieldModel:
 
     def leave(self, stays: Iterable[str]) -> None:
         """Forget the loggers that no longer answer, all but these."""
-        kept = set(stays)
-        self.cards = {serial: card for serial, card in self.cards.items() if serial in kept}
-        self.ticks = {serial: None for serial in self.ticks if serial in kept}
+        stored = set(stays)
+        self.cards = {serial: card for serial, card in self.cards.items() if serial in stored}
+        self.ticks = {serial: None for serial in self.ticks if serial in stored}
 
     def set_points(self, points: Iterable[PointPlace]) -> None:
         """Take in the points that there are."""
@@ -175,8 +175,8 @@ class FieldModel:
 
     def last_offload_span(self, serial: str) -> Span | None:
         """Return the stretch that the last offload of a logger brought, None without one."""
-        came = self.arrivals.get(serial)
-        return came.span if isinstance(came, Arrival) else None
+        received = self.arrivals.get(serial)
+        return received.span if isinstance(received, Arrival) else None
 
     def forget_typed(self, serial: str) -> None:
         """A logger was launched: what was typed for it is done with, its plan is the new start."""

@@ -37,8 +37,8 @@ class FieldNews:
     def _offloaded(self, arrivals: list[Arrival]) -> None:
         self._model.arrivals.update({arrival.result.serial: arrival for arrival in arrivals})
         results = [arrival.result for arrival in arrivals]
-        said = "  ".join(offload_text(result) for result in results[-3:])
-        self._show_arrival(said, failed=any(result.error for result in results))
+        text = "  ".join(offload_text(result) for result in results[-3:])
+        self._show_arrival(text, failed=any(result.error for result in results))
 
     def _overview_came(self, imported_overview: ImportedOverview) -> None:
         self._model.arrivals[imported_overview.serial] = imported_overview

@@ -125,40 +125,40 @@ class FieldDeskPlace(Place):
         self.work.looked.connect(self._show_loaded)
         self.work.busy_changed.connect(self._busy_changed)
 
-    def _on_request(self, act: str) -> None:
+    def _on_request(self, action: str) -> None:
         """A page wants something done."""
-        acts = self.acts
+        actions = self.acts
         {
-            "blink": acts.blink,
+            "blink": actions.blink,
             "record": self._to_trends,
-            "cancel": acts.cancel,
-            "check": acts.self_check,
+            "cancel": actions.cancel,
+            "check": actions.self_check,
             "rows": self.dialogs.rows,
             "part": self.dialogs.show_part,
             "life": self.dialogs.life,
             "pin": self.dialogs.pin,
-            "last": acts.use_last_plan,
-            "before": acts.use_previous_loggers_plan,
-            "kept": acts.show_stored_plans,
-            "keep": acts.show_stored_plans,
-            "differs": acts.show_differences,
+            "last": actions.use_last_plan,
+            "before": actions.use_previous_loggers_plan,
+            "kept": actions.show_stored_plans,
+            "keep": actions.show_stored_plans,
+            "differs": actions.show_differences,
             "stop": self.dialogs.stop,
-            "again": acts.relaunch_last_plan,
-            "label": acts.write_labels,
-            "labels": acts.write_labels,
+            "again": actions.relaunch_last_plan,
+            "label": actions.write_labels,
+            "labels": actions.write_labels,
             "common": self.group.prepare,
-            "untick": acts.untick_all,
+            "untick": actions.untick_all,
             "look": self.search,
             "settings": lambda: self.context.wants.emit("settings"),
             "practice": self.dialogs.practice,
-            "tick": acts.tick_all,
+            "tick": actions.tick_all,
             "text": self.dialogs.pick_text,
             "folder": self.dialogs.pick_folder,
             "live": self.dialogs.live_line,
             "gone": self._logger_left,
             "erase": self.dialogs.erase,
             "demonstration": self.dialogs.demonstrate,
-        }[act]()
+        }[action]()
 
     def commands(self) -> list[Command]:
         return field_commands(self, self.acts, self.dialogs)
@@ -422,15 +422,15 @@ class FieldDeskPlace(Place):
         """Ask for the PIN of the chosen logger."""
         self.dialogs.pin()
 
-    def _erasing(self, card: LoggerCard, act: NextAction) -> str:
+    def _erasing(self, card: LoggerCard, action: NextAction) -> str:
         """What the next act does to memories, "" where it does nothing to them."""
-        if act.kind in ("next", "done"):
+        if action.kind in ("next", "done"):
             return ""
         if not self.model.is_group:
             return erase_sentence(card)
         its = (
             self.group.launchable()
-            if act.kind == "several"
+            if action.kind == "several"
             else self.group.launchable_with_reason()
         )
         words = counted(
@@ -441,17 +441,17 @@ class FieldDeskPlace(Place):
         return words if its else ""
 
     def _show_main(self) -> None:
-        card, act = self.model.card, self.next_action()
-        self.main.setEnabled(act.kind not in ("", "done", "blocked"))
+        card, action = self.model.card, self.next_action()
+        self.main.setEnabled(action.kind not in ("", "done", "blocked"))
         if card is None:
             return
         if self.work.is_busy:
             self.right.after.setText(tr("under way; Esc stops it"))
             return
-        if act.kind:
-            self.right.show_step(*step_texts(act, self.editor.first_reading()))
-        self.right.show_erasing(self._erasing(card, act))
-        only = card.readings_to_offload if act.kind == "launch" else 0
+        if action.kind:
+            self.right.show_step(*step_texts(action, self.editor.first_reading()))
+        self.right.show_erasing(self._erasing(card, action))
+        only = card.readings_to_offload if action.kind == "launch" else 0
         self.right.show_offload_only(only)
         self._tick()
 
@@ -459,10 +459,10 @@ class FieldDeskPlace(Place):
         card = self.model.card
         if card is None:
             return
-        act, left = self.next_action(), ""
-        if act.kind == "launch":
+        action, left = self.next_action(), ""
+        if action.kind == "launch":
             left = self.editor.countdown()
-            self.right.show_step(*step_texts(act, self.editor.first_reading()))
+            self.right.show_step(*step_texts(action, self.editor.first_reading()))
         zone = self.model.zone_of(card)
         at = clock_time(self.context.desk.now_ms(), zone, seconds=True)
         self.right.show_time(f"{at} {zone}", left)

@@ -156,15 +156,15 @@ class SeveralDesk(QObject):
         self._context.archive_changed.emit()
         self.prepare()
         good = sum(result.launched is not None for result in results)
-        said = counted(good, "%n logger launched", "%n loggers launched")
+        text = counted(good, "%n logger launched", "%n loggers launched")
         failed = [result for result in results if result.launched is None]
         if not failed:
-            self._context.said.emit(f"{said}.", False)
+            self._context.said.emit(f"{text}.", False)
             return
         words = counted(
             len(failed),
             "%1, %n not: %2: %3 Then try again.",
             "%1, %n not; the first, %2: %3 Then try again.",
         )
-        words = words.replace("%1", said).replace("%2", failed[0].serial)
+        words = words.replace("%1", text).replace("%2", failed[0].serial)
         self._context.said.emit(words.replace("%3", failed[0].sentence), True)

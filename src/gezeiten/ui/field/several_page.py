@@ -109,8 +109,8 @@ class SeveralPage(QWidget):
     def show_finished(self, prepared: list[PreparedLaunch], serials: list[str]) -> None:
         """Keep the rows of loggers that were launched, above those that are still ticked; none
         lets go of them."""
-        kept = {one.card.serial: one for one in [*self._finished, *prepared]}
-        self._finished = [kept[serial] for serial in serials if serial in kept]
+        stored = {one.card.serial: one for one in [*self._finished, *prepared]}
+        self._finished = [stored[serial] for serial in serials if serial in stored]
         self._fill()
 
     @property

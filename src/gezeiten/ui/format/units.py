@@ -32,8 +32,8 @@ class Units:
         """Return the unit that somebody chose for a series, or that its plan asks for; "" where
         neither."""
         place = next((channel for channel in point.channels if channel.channel == key), None)
-        chosen = self.selected.get(series_name(point.uid, key), "")
-        return chosen or (place.shown_unit if place else "")
+        selected = self.selected.get(series_name(point.uid, key), "")
+        return selected or (place.shown_unit if place else "")
 
     def of_series(self, point: PointPlace, key: str) -> ShownUnit:
         """Return the unit to show a series of a point in."""

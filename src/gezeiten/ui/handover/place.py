@@ -82,8 +82,8 @@ class HandoverPlace(Place):
         self.csv = button(tr("Write the CSV"), lambda: self.write("csv"), "primary")
         self.elsewhere = button(tr("Write a copy elsewhere"), lambda: self._save_as())
         left = Card(tr("What to hand over"))
-        chosen = QWidget()  # scrolls where text is large and the screen small
-        chosen.setLayout(
+        selected = QWidget()  # scrolls where text is large and the screen small
+        selected.setLayout(
             column(
                 label(tr("Point"), "muted"),
                 self.point,
@@ -99,7 +99,7 @@ class HandoverPlace(Place):
                 spacing=6,
             )
         )
-        left.body.addWidget(scrolled(chosen), 1)
+        left.body.addWidget(scrolled(selected), 1)
         left.body.addWidget(self.pdf)
         left.body.addWidget(self.csv)
         left.body.addWidget(self.elsewhere)
@@ -228,12 +228,12 @@ class HandoverPlace(Place):
         for i, document in enumerate(past):
             point = self.model.point_of(document)
             zone = point.zone if point else "UTC"
-            stretch = f"{date(document.span[0], zone)} – {date(document.span[1] - 1, zone)}"
+            span = f"{date(document.span[0], zone)} – {date(document.span[1] - 1, zone)}"
             cells = (
                 day_and_time(document.at_ms, zone),
                 document.person,
                 point.full_name if point else "—",
-                stretch,
+                span,
                 Path(document.file_name).name,
                 {"as it was": "✓ ", "changed": "✕ ", "missing": "✕ "}[document.state]
                 + tr(document.state),
@@ -303,8 +303,8 @@ class HandoverPlace(Place):
         def show(periods: list[NamedPeriod]) -> None:
             self.named.clear()
             self.named.addItem(tr("two instants, below"), None)
-            for stretch in periods:
-                self.named.addItem(_period_text(stretch, point.zone), stretch.span)
+            for span in periods:
+                self.named.addItem(_period_text(span, point.zone), span.span)
 
         self.context.run(lambda _task: named_periods(desk, point), show, latest="named stretches")
 
@@ -367,8 +367,8 @@ class HandoverPlace(Place):
         self._show_buttons()
 
     def _show_buttons(self) -> None:
-        for act in (self.pdf, self.csv, self.elsewhere):
-            act.setEnabled(self.model.can_write)
+        for action in (self.pdf, self.csv, self.elsewhere):
+            action.setEnabled(self.model.can_write)
 
     # -- acts ----------------------------------------------------------------------------------
     def write(self, kind: str, path: Path | None = None) -> None:

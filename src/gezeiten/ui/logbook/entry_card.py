@@ -90,14 +90,14 @@ class EntryCard(Card):
         )
 
     def _show_links(self, found: tuple[Entry, list[EntryLink]]) -> None:
-        entry, ways = found
+        entry, methods = found
         if entry != self._entry:
             return
-        self._ways = ways
+        self._ways = methods
         clear(self._buttons)
-        for way in ways:
-            made = ElidingButton(_link_text(way))
-            made.clicked.connect(partial(self._follow_link, way))
+        for method in methods:
+            made = ElidingButton(_link_text(method))
+            made.clicked.connect(partial(self._follow_link, method))
             self._buttons.addWidget(made)
 
     def acknowledge(self) -> None:
@@ -116,24 +116,24 @@ class EntryCard(Card):
         if self._ways:
             self._follow_link(self._ways[0])
 
-    def _follow_link(self, way: EntryLink, _checked: bool = False) -> None:
+    def _follow_link(self, method: EntryLink, _checked: bool = False) -> None:
         go = self._context.go.emit
-        if way.kind == "point":
-            go(places.TRENDS, way.key)
-        elif way.kind == "site":
-            go(places.TIDEBOARD, way.key)
-        elif way.kind == "document":
-            go(places.HANDOVER, (way.point_id, way.span, way.key))
-        elif way.kind == "excursion":
-            go(places.EXCURSIONS, way.key)
-        elif way.kind == "stretch":
+        if method.kind == "point":
+            go(places.TRENDS, method.key)
+        elif method.kind == "site":
+            go(places.TIDEBOARD, method.key)
+        elif method.kind == "document":
+            go(places.HANDOVER, (method.point_id, method.span, method.key))
+        elif method.kind == "excursion":
+            go(places.EXCURSIONS, method.key)
+        elif method.kind == "stretch":
             back = (places.LOGBOOK, None, tr("the Logbook"))
-            go(places.TRENDS, TrendsRequest(way.point_id, way.span, back))
+            go(places.TRENDS, TrendsRequest(method.point_id, method.span, back))
         else:
-            self._context.logger_wanted.emit(str(way.key))
+            self._context.logger_wanted.emit(str(method.key))
 
 
-def _link_text(way: EntryLink) -> str:
+def _link_text(method: EntryLink) -> str:
     words = {
         "point": tr("To %1"),
         "site": tr("To the site %1"),
@@ -141,12 +141,12 @@ def _link_text(way: EntryLink) -> str:
         "document": tr("To the document %1"),
         "excursion": tr("To the excursion of %1"),
         "stretch": tr("To that stretch of %1"),
-    }[way.kind]
-    what = day_and_time(way.span[0], way.zone) if way.kind == "excursion" else way.text
+    }[method.kind]
+    what = day_and_time(method.span[0], method.zone) if method.kind == "excursion" else method.text
     return words.replace("%1", what)
 
 
 def _plain(entry: Entry) -> str:
     """What an act holds, for whoever checks it: every field as it is stored."""
-    act = entry.details.get("act", entry.details)
-    return json.dumps(act, indent=2, ensure_ascii=False) if act else ""
+    action = entry.details.get("act", entry.details)
+    return json.dumps(action, indent=2, ensure_ascii=False) if action else ""

@@ -31,8 +31,8 @@ class LostDialog(QDialog):
         self.listed.setWordWrap(True)
         self.listed.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         for entry in entries:
-            said = tr("%1 · %2 · %3").replace("%1", day_and_time(entry.at_ms, home_zone()))
-            self.listed.addItem(said.replace("%2", entry.subject).replace("%3", entry.sentence))
+            text = tr("%1 · %2 · %3").replace("%1", day_and_time(entry.at_ms, home_zone()))
+            self.listed.addItem(text.replace("%2", entry.subject).replace("%3", entry.sentence))
         again = button(tr("Write them again"), self._reload)
         leave = button(tr("Leave it as it is"), self.reject, "primary")
         leave.setDefault(True)

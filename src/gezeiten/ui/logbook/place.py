@@ -231,7 +231,7 @@ class LogbookPlace(Place):
         self.entries = page.entries
         self._misfits = page.conflicts
         self.count.setText(_count_text(page))
-        chosen = self.entry.seq
+        selected = self.entry.seq
         self.table.blockSignals(True)
         self.table.setRowCount(len(page.entries))
         for i, entry in enumerate(page.entries):
@@ -250,7 +250,7 @@ class LogbookPlace(Place):
         self.table.setColumnWidth(_WHAT, self.table.columnWidth(_WHAT) + _ROOM_PX)
         self.table.verticalHeader().setDefaultSectionSize(self.context.theme.row)
         self.table.blockSignals(False)
-        at = next((i for i, entry in enumerate(page.entries) if entry.seq == chosen), 0)
+        at = next((i for i, entry in enumerate(page.entries) if entry.seq == selected), 0)
         self.table.setCurrentCell(at if page.entries else -1, 0)
         self._select(at)
         self.misfits.setVisible(bool(page.conflicts) and self._filter is None)
@@ -262,13 +262,13 @@ class LogbookPlace(Place):
         """Offer what the logbook knows, and keep what was chosen."""
         if box.count() == len(values) + 1:
             return
-        chosen = box.currentData()
+        selected = box.currentData()
         box.blockSignals(True)
         while box.count() > 1:
             box.removeItem(1)
         for value in values:
             box.addItem(tr(value) if box is self.kind else value, value)
-        box.setCurrentIndex(max(box.findData(chosen), 0))
+        box.setCurrentIndex(max(box.findData(selected), 0))
         box.blockSignals(False)
 
     def _select(self, at: int) -> None:

@@ -38,8 +38,8 @@ class ChainCard(Card):
     def show_detail(self, detail: GapDetail, units: Units) -> None:
         """Show the steps of a gap."""
         clear(self.steps)
-        kept = counted(detail.readings, "%n value as measured", "%n values as measured")
-        self._add("●", tr("As offloaded"), kept)
+        stored = counted(detail.readings, "%n value as measured", "%n values as measured")
+        self._add("●", tr("As offloaded"), stored)
         for step in detail.steps:
             name, words = _step_texts(step, detail.booked.point, units)
             undone = step.undone_ms is not None

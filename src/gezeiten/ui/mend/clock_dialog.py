@@ -118,12 +118,12 @@ class ClockDialog(ActingDialog):
         self._amount_box, self._other_box = QWidget(), QWidget()
         self._amount_box.setLayout(captioned(tr("Moved by, h:mm:ss"), self.amount))
         self._other_box.setLayout(captioned(tr("The other series"), self.other))
-        way = QWidget()
-        way.setLayout(captioned(tr("How"), self.way))
+        method = QWidget()
+        method.setLayout(captioned(tr("How"), self.way))
         self.entry = QWidget()
         self.entry.setLayout(
             column(
-                row(way, self._amount_box, self._other_box, 1),
+                row(method, self._amount_box, self._other_box, 1),
                 self.figures,
                 row(self.words, self.keep_button, spacing=6),
                 spacing=6,
@@ -159,14 +159,14 @@ class ClockDialog(ActingDialog):
 
     def _show(self, told: tuple[list[MissionClock], list[tuple[PointPlace, str]]]) -> None:
         self._clocks, others = told
-        chosen = max(self.mission.currentIndex(), 0)
+        selected = max(self.mission.currentIndex(), 0)
         self.mission.blockSignals(True)
         self.mission.clear()
         for clock in self._clocks:
             name = tr("%1, mission %2").replace("%1", clock.serial)
             self.mission.addItem(name.replace("%2", number(clock.number)))
         last = len(self._clocks) - 1
-        self.mission.setCurrentIndex(min(chosen, last) if self.other.count() else last)
+        self.mission.setCurrentIndex(min(selected, last) if self.other.count() else last)
         self.mission.blockSignals(False)
         if not self.other.count():
             for place, key in others:
@@ -207,8 +207,8 @@ class ClockDialog(ActingDialog):
         )
         words = tr("Nothing puts it right: every instant is what the logger wrote.")
         if its is not None:
-            kept = its
-            first, last = kept.map.moves_ms
+            stored = its
+            first, last = stored.map.moves_ms
             words = tr("Moved by %1 to %2 (%3), ± %4 s: %5 · %6")
             if clock.correction is None:
                 words = tr(
@@ -216,17 +216,17 @@ class ClockDialog(ActingDialog):
                     "%1 to %2 (%3), ± %4 s: %5 · %6"
                 )
             words = words.replace("%1", seconds(first)).replace("%2", seconds(last))
-            words = words.replace("%3", tr(kept.method)).replace(
-                "%4", number(kept.uncertainty.u_ms / 1000, 1)
+            words = words.replace("%3", tr(stored.method)).replace(
+                "%4", number(stored.uncertainty.u_ms / 1000, 1)
             )
-            words = words.replace("%5", kept.reason).replace("%6", kept.stated_by)
+            words = words.replace("%5", stored.reason).replace("%6", stored.stated_by)
         self.now.setText(words)
         self._update_method_fields()
 
     def _update_method_fields(self) -> None:
-        way = self.way.currentData()
-        self._amount_box.setVisible(way == "amount")
-        self._other_box.setVisible(way == "data")
+        method = self.way.currentData()
+        self._amount_box.setVisible(method == "amount")
+        self._other_box.setVisible(method == "data")
         self._try()
 
     # -- trying ----------------------------------------------------------------------------------
@@ -235,19 +235,19 @@ class ClockDialog(ActingDialog):
         self.trial, self._show_result = None, ""
         self.keep_button.setEnabled(False)
         self.figures.clear()
-        clock, way = self.clock, self.way.currentData()
-        if clock is None or (way == "amount" and not self.amount.text().strip()):
+        clock, method = self.clock, self.way.currentData()
+        if clock is None or (method == "amount" and not self.amount.text().strip()):
             return
-        if way == "data":
+        if method == "data":
             self._preview(clock)
             return
         try:
-            self._show_trial(self._trial(clock, way))
+            self._show_trial(self._trial(clock, method))
         except InputError as exc:
             self.figures.setText(str(exc))
 
-    def _trial(self, clock: MissionClock, way: str) -> Trial:
-        if way == "contacts":
+    def _trial(self, clock: MissionClock, method: str) -> Trial:
+        if method == "contacts":
             clock_fit = by_contacts(clock)
             words = shift_text(clock, clock_fit.clock)
             if clock_fit.jumps:
@@ -258,12 +258,12 @@ class ClockDialog(ActingDialog):
                 )
                 words += f" {asked.replace('%1', at)}"
             return Trial(clock_fit.clock, MEASURED, clock_fit.uncertainty, words)
-        if way == "amount":
+        if method == "amount":
             put_right = by_amount(clock, parsed_shift_ms(self.amount.text()))
         else:
             put_right = by_zone(clock, self._point.zone)
-        sure = uncertainty_of_amount(clock, put_right, SAID_U_MS)
-        return Trial(put_right, SHIFTED, sure, shift_text(clock, put_right))
+        uncertainty = uncertainty_of_amount(clock, put_right, SAID_U_MS)
+        return Trial(put_right, SHIFTED, uncertainty, shift_text(clock, put_right))
 
     def _preview(self, clock: MissionClock) -> None:
         desk, point, series, other = (
@@ -303,12 +303,12 @@ class ClockDialog(ActingDialog):
         clock, desk = self.clock, self._context.desk
         if clock is None:
             return
-        sure = uncertainty_text(clock, trial.clock, trial.uncertainty)
-        self.figures.setText(f"{trial.text} {sure}")
+        uncertainty = uncertainty_text(clock, trial.clock, trial.uncertainty)
+        self.figures.setText(f"{trial.text} {uncertainty}")
 
         def show(value_losses: list[ValueLoss]) -> None:
             self.trial = trial
-            self.figures.setText(" ".join((trial.text, sure, *map(loss_text, value_losses))))
+            self.figures.setText(" ".join((trial.text, uncertainty, *map(loss_text, value_losses))))
             self.keep_button.setEnabled(True)
 
         self._context.run(

@@ -62,8 +62,8 @@ def search_text(clock: FoundClock) -> str:
         return f"{unknown.replace('%1', seconds(clock.shift.shift_ms))} {words}"
     lag = tr("These places lag each other by %1 ± %2 s (%3); that is taken off.")
     lag = lag.replace("%1", seconds(clock.lag.lag_ms)).replace("%2", number(clock.lag.u_ms / 1000))
-    stretches = counted(clock.lag.periods, "%n stretch of five days", "%n stretches of five days")
-    return f"{lag.replace('%3', stretches)} {words}"
+    spans = counted(clock.lag.periods, "%n stretch of five days", "%n stretches of five days")
+    return f"{lag.replace('%3', spans)} {words}"
 
 
 def _confidence_text(confidence: float) -> str:

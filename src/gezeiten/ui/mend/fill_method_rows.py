@@ -66,13 +66,13 @@ class FillMethodRows(QObject):
         self._clear()
         self._add_others(booked, units)
         at = self._ways
-        for way in [way for way in methods if not way.refusal][:MOST_SHOWN]:
-            self._add_method(at, way, booked, units, is_settled=is_settled)
+        for method in [method for method in methods if not method.refusal][:MOST_SHOWN]:
+            self._add_method(at, method, booked, units, is_settled=is_settled)
             at += 2
-        cautions = dict.fromkeys(tr(way.caution) for way in methods if way.caution)
+        cautions = dict.fromkeys(tr(method.caution) for method in methods if method.caution)
         worse = tr("Errors were measured on ordinary stretches; here they can be larger: %1.")
         refused = dict.fromkeys(
-            f"{tr(way.name)}: {tr(way.refusal)}" for way in methods if way.refusal
+            f"{tr(method.name)}: {tr(method.refusal)}" for method in methods if method.refusal
         )
         self._note(
             *([worse.replace("%1", "; ".join(cautions))] if cautions else []), " · ".join(refused)
@@ -97,12 +97,12 @@ class FillMethodRows(QObject):
                 covers,
             )
 
-    def _radio(self, thing: object, words: str, name: str) -> QRadioButton:
+    def _radio(self, item: object, words: str, name: str) -> QRadioButton:
         radio = QRadioButton(literal(words))
         radio.setAccessibleName(f"{words} {name}")
-        radio.toggled.connect(lambda on: self.chosen.emit(thing) if on else None)
+        radio.toggled.connect(lambda on: self.chosen.emit(item) if on else None)
         self.group.addButton(radio)
-        self.buttons.append((thing, radio))
+        self.buttons.append((item, radio))
         return radio
 
     def _add_method(
@@ -135,9 +135,9 @@ class FillMethodRows(QObject):
     def check(self, wanted: object) -> None:
         """Show which of them is chosen, without telling anybody; None for none of them."""
         self.group.setExclusive(False)
-        for thing, radio in self.buttons:
+        for item, radio in self.buttons:
             radio.blockSignals(True)
-            radio.setChecked(thing is wanted)
+            radio.setChecked(item is wanted)
             radio.blockSignals(False)
         self.group.setExclusive(True)
 
@@ -154,24 +154,24 @@ class FillMethodRows(QObject):
 
 def _alternative_text(other: AlternativeReadings, booked: BookedGap) -> str:
     """Say by whom, of which series where not of all, and why it cannot serve."""
-    words = [tr(other.name)]
+    texts = [tr(other.name)]
     its = [key for key, _ in other.fills] if isinstance(other, AlternativeSource) else []
     if 0 < len(its) < len(booked.channels):
         names = ", ".join(quantity(key).name for key in its)
-        words.append(tr("only %1").replace("%1", names))
+        texts.append(tr("only %1").replace("%1", names))
     if other.refusal:
-        words.append(tr(other.refusal))
-    return " · ".join(words)
+        texts.append(tr(other.refusal))
+    return " · ".join(texts)
 
 
 def _difference_text(other: AlternativeReadings, booked: BookedGap, units: Units) -> str:
     """Say that it is measured, and how it compares where both measured."""
-    words = [tr("measured")]
+    texts = [tr("measured")]
     if isinstance(other, AlternativeSource):
-        words += [
+        texts += [
             tr("differs %1").replace(
                 "%1", units.difference_text(booked.point, key, one.median, one.spread)
             )
             for key, one in other.comparisons
         ]
-    return "\n".join(words)
+    return "\n".join(texts)

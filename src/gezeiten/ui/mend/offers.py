@@ -57,8 +57,8 @@ class OffersTable(YieldingLayout):
 
     def show_offers(self, source_offers: SourceOffers, booked: BookedGap, units: Units) -> None:
         """Show what the logger and a line could give."""
-        words = [*_logger_cells(source_offers, booked), *_line_cells(source_offers, booked, units)]
-        for cell, text in zip([*self.logger_cells, *self.line_cells], words, strict=True):
+        texts = [*_logger_cells(source_offers, booked), *_line_cells(source_offers, booked, units)]
+        for cell, text in zip([*self.logger_cells, *self.line_cells], texts, strict=True):
             cell.setText(text)
         self.by_logger.setEnabled(source_offers.can_ask)
         self.by_line.setEnabled(source_offers.can_draw)

@@ -241,8 +241,8 @@ class MendPlace(Place):
 
     # -- showing -------------------------------------------------------------------------------
     def _show_detail(self, detail: GapDetail) -> None:
-        chosen = self.list.selected()
-        if chosen is None or chosen.key != detail.booked.key:
+        selected = self.list.selected()
+        if selected is None or selected.key != detail.booked.key:
             return  # another one was chosen meanwhile
         self._detail = detail
         reason = self._drafts.get(draft_key(detail.booked))
@@ -282,11 +282,11 @@ class MendPlace(Place):
         self.offers.ways.check(None)
         self._show_proposal()
 
-    def _select_row(self, thing: FillMethod | AlternativeReadings) -> None:
-        if isinstance(thing, FillMethod):
-            self.model.select_method(thing)
+    def _select_row(self, item: FillMethod | AlternativeReadings) -> None:
+        if isinstance(item, FillMethod):
+            self.model.select_method(item)
         else:
-            self.model.select_alternative(thing)
+            self.model.select_alternative(item)
         self.offers.check(self.model)
         self._show_proposal()
 
@@ -327,8 +327,10 @@ class MendPlace(Place):
         self._show_buttons()
         if detail is None:
             return
-        way, other = self.model.method, self.model.other
-        fills = tuple(way.of.values()) if way is not None else (other or self.model.shows_line,)
+        method, other = self.model.method, self.model.other
+        fills = (
+            tuple(method.of.values()) if method is not None else (other or self.model.shows_line,)
+        )
         drawn: tuple[object, ...] = (detail, *fills)
         if len(drawn) == len(self._drawn) and all(map(is_, drawn, self._drawn)):
             return  # what was found since is no better
@@ -341,12 +343,12 @@ class MendPlace(Place):
 
     def with_proposals(self) -> list[Lane]:
         """Return the lanes of the gap with what the chosen source would fill in."""
-        detail, way = self._detail, self.model.method
+        detail, method = self._detail, self.model.method
         if detail is None:
             return []
-        if way is not None:
+        if method is not None:
             units = units_of(self.context.desk.settings)
-            return with_method(detail.lanes, detail.booked, way, units)
+            return with_method(detail.lanes, detail.booked, method, units)
         if self.model.other is not None:
             units = units_of(self.context.desk.settings)
             return with_other(detail.lanes, detail.booked, self.model.other, units)
@@ -382,11 +384,11 @@ class MendPlace(Place):
         booked, desk = self.model.booked, self.context.desk
         if booked is None or not self.model.can_fill:
             return
-        way, other = self.model.method, self.model.other
+        method, other = self.model.method, self.model.other
         if other is not None:
             self._do(lambda: fill_by_measured(desk, booked, other), tr("Filled; Ctrl+Z undoes it."))
-        elif way is not None:
-            self._do(lambda: fill_by_method(desk, booked, way), tr("Filled; Ctrl+Z undoes it."))
+        elif method is not None:
+            self._do(lambda: fill_by_method(desk, booked, method), tr("Filled; Ctrl+Z undoes it."))
         elif self.model.source == "line":
             self._do(
                 lambda: fill_by_line(desk, booked),
@@ -421,7 +423,7 @@ class MendPlace(Place):
                 tr("Undone; the record is as it was before."),
             )
 
-    def _do(self, run: Callable[[], object], said: str) -> None:
+    def _do(self, run: Callable[[], object], text: str) -> None:
         self.model.is_busy = True
         booked = self.model.booked
         self._show_buttons()
@@ -431,11 +433,11 @@ class MendPlace(Place):
             if booked is not None:
                 self._drafts.remember(draft_key(booked), "")
             self.context.archive_changed.emit()
-            taken = result if isinstance(result, list) else [result]
+            used = result if isinstance(result, list) else [result]
             cut_short = next(
-                (one.error for one in taken if isinstance(one, Offloaded) and one.error), ""
+                (one.error for one in used if isinstance(one, Offloaded) and one.error), ""
             )
-            self.context.show_message(str(cut_short) if cut_short else said)
+            self.context.show_message(str(cut_short) if cut_short else text)
 
         def failed(_sentence: str) -> None:
             self.model.is_busy = False

@@ -153,21 +153,21 @@ class ProvenanceDialog(QDialog):
         if told.uncertainty is not None and told.value is not None:
             self._line(tr("Sure to"), self._uncertainty_text(told.uncertainty))
 
-    def _uncertainty_text(self, sure: Uncertainty) -> str:
+    def _uncertainty_text(self, uncertainty: Uncertainty) -> str:
         """± U, and its shares, the largest first; each of them k = 2."""
         unit = self._units.of_series(self._point, self.series.key)
-        decimals = error_places(unit.shown_difference(sure.expanded), self.series.key, unit)
+        decimals = error_places(unit.shown_difference(uncertainty.expanded), self.series.key, unit)
 
         def shown(u: float) -> str:
             return f"± {number(abs(unit.shown_difference(u)), decimals)} {unit.name}".strip()
 
         parts = [
             f"{tr(SHARES[one.kind])}{f' ({one.of})' if one.of else ''} {shown(one.expanded)}"
-            for one in sorted(sure.shares, key=lambda one: -one.expanded)
+            for one in sorted(uncertainty.shares, key=lambda one: -one.expanded)
             if round(abs(unit.shown_difference(one.expanded)), decimals) > 0
         ]
-        least = tr("at least %1 (k = 2)") if sure.is_least else tr("%1 (k = 2)")
-        return f"{least.replace('%1', shown(sure.expanded))}\n{' · '.join(parts)}"
+        least = tr("at least %1 (k = 2)") if uncertainty.is_least else tr("%1 (k = 2)")
+        return f"{least.replace('%1', shown(uncertainty.expanded))}\n{' · '.join(parts)}"
 
     def _show_bytes(self, its: Bytes) -> None:
         zone = self._point.zone
@@ -176,19 +176,19 @@ class ProvenanceDialog(QDialog):
         self._line(tr("Recorded"), words.replace("%3", number(its.number)))
         self._line(tr("As recorded"), self._value(its.value))
         if its.clock is not None:
-            kept = its.clock
+            stored = its.clock
             words = tr("wrote %1; put right (%2), ± %3 s")
             words = words.replace("%1", instant(its.shown_ms, zone, seconds=True))
-            words = words.replace("%2", tr(kept.method)).replace(
+            words = words.replace("%2", tr(stored.method)).replace(
                 "%3", number(its.clock_u_ms / 1000, 1)
             )
-            self._line(tr("Clock"), f"{words}\n{kept.stated_by}: {kept.reason}")
+            self._line(tr("Clock"), f"{words}\n{stored.stated_by}: {stored.reason}")
         for offload in its.offloads:
-            told = f"{instant(offload.at_ms, zone)}, {offload.person}, {tr(offload.route)}"
+            text = f"{instant(offload.at_ms, zone)}, {offload.person}, {tr(offload.route)}"
             if offload.clock_difference_ms is not None:
                 off = number(offload.clock_difference_ms / 1000, 1)
-                told += " · " + tr("its clock was off by %1 s").replace("%1", off)
-            self._line(tr("Bytes"), f"{offload.sha256[:_SIGNS]}… · {told}", tip=offload.sha256)
+                text += " · " + tr("its clock was off by %1 s").replace("%1", off)
+            self._line(tr("Bytes"), f"{offload.sha256[:_SIGNS]}… · {text}", tip=offload.sha256)
         if not its.offloads:
             self._line(tr("Bytes"), tr("known from no offload; verify the archive"))
 

@@ -167,7 +167,7 @@ class SeveralGapsDialog(QDialog):
             self._show_message(str(exc))
             return
         rule = GapRule(self.rule.currentData(), longest_ms, self.reason.text())
-        desk, chosen = self._context.desk, self._selected()
+        desk, selected = self._context.desk, self._selected()
         self._forget()
         self._show_message("")
         self.look_button.setEnabled(False)
@@ -175,7 +175,7 @@ class SeveralGapsDialog(QDialog):
 
         def work(task: Task) -> list[PlannedFill]:
             self._task = task
-            return listed(desk, rule, chosen, task.report, task.cancelled)
+            return listed(desk, rule, selected, task.report, task.cancelled)
 
         self._context.run(
             work,
@@ -253,7 +253,7 @@ class SeveralGapsDialog(QDialog):
     # -- doing -----------------------------------------------------------------------------------
     def apply(self) -> None:
         """Do what is ticked, in one act."""
-        desk, chosen = self._context.desk, self.ticked()
+        desk, selected = self._context.desk, self.ticked()
 
         def done(count: int) -> None:
             words = counted(
@@ -265,7 +265,7 @@ class SeveralGapsDialog(QDialog):
             self._context.archive_changed.emit()
             self.accept()
 
-        self._acting.do(lambda: do_all(desk, chosen), done)
+        self._acting.do(lambda: do_all(desk, selected), done)
 
     def _show_message(self, sentence: str) -> None:
         self.problem.setText(sentence)

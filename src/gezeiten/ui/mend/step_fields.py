@@ -105,26 +105,26 @@ class StepFields(QWidget):
     # -- what is offered -------------------------------------------------------------------------
     def offer_rules(self, key: str) -> None:
         """Offer the rules that say something of a series."""
-        chosen = self.which.currentData()
+        selected = self.which.currentData()
         self.which.blockSignals(True)
         self.which.clear()
         self.which.addItem(tr("all in the stretch"), "")
         for rule in SUSPICIONS.values():
             if rule.applies_to(quantity(key)):
                 self.which.addItem(tr(rule.name), rule.key)
-        self.which.setCurrentIndex(max(self.which.findData(chosen), 0))
+        self.which.setCurrentIndex(max(self.which.findData(selected), 0))
         self.which.blockSignals(False)
 
     def offer_certificates(self, certificates: list[Certificate], zone: str) -> None:
         """Offer the certificates of the loggers that feed the series."""
-        chosen = self.certificate.currentData()
+        selected = self.certificate.currentData()
         self.certificate.blockSignals(True)
         self.certificate.clear()
         self.certificate.addItem(tr("none"), None)
         for certificate in certificates:
             words = f"{certificate.serial} · {date(certificate.at_ms, zone)} · {certificate.name}"
             self.certificate.addItem(words, certificate)
-        self.certificate.setCurrentIndex(max(self.certificate.findData(chosen), 0))
+        self.certificate.setCurrentIndex(max(self.certificate.findData(selected), 0))
         self.certificate.blockSignals(False)
 
     @property

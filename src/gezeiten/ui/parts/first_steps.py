@@ -61,13 +61,13 @@ class FirstSteps(QWidget):
 
     def _files(self, *, at_loggers: bool) -> Step:
         words = tr("A mission file, a text with times and numbers, or a folder of them.")
-        ways = [
+        methods = [
             self._action_link(tr("A file …"), "text"),
             self._action_link(tr("A folder …"), "folder"),
         ]
         if at_loggers:
-            ways.append(self._action_link(tr("Live line …"), "live"))
-        return tr("Take files in"), words, ways
+            methods.append(self._action_link(tr("Live line …"), "live"))
+        return tr("Take files in"), words, methods
 
     def _practice(self) -> Step:
         words = tr(
@@ -87,8 +87,8 @@ class FirstSteps(QWidget):
         field.setMinimumWidth(260)
         return field
 
-    def _action_link(self, text: str, act: str) -> QWidget:
-        return button(text, lambda: self.asked.emit(act))
+    def _action_link(self, text: str, action: str) -> QWidget:
+        return button(text, lambda: self.asked.emit(action))
 
     def _step(self, number: int, title: str, words: str, parts: list[QWidget]) -> Card:
         card = Card()

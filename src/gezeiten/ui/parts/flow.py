@@ -126,14 +126,14 @@ class FlowLayout(QLayout):
     def _lines(self, width: int) -> list[list[tuple[QLayoutItem, QSize]]]:
         """Return what stands in each line, with its size."""
         lines: list[list[tuple[QLayoutItem, QSize]]] = []
-        taken = 0
+        used = 0
         for item in (one for one in self._items if not one.isEmpty()):
             size = item.sizeHint()
-            if not lines or taken + size.width() > width:
+            if not lines or used + size.width() > width:
                 lines.append([])
-                taken = 0
+                used = 0
             lines[-1].append((item, size))
-            taken += size.width() + self.spacing()
+            used += size.width() + self.spacing()
         return lines
 
 

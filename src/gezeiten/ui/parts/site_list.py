@@ -107,14 +107,14 @@ class SiteList(QListWidget):
 
     def shown_items(self) -> list[Any]:
         """Return all things in the order shown."""
-        return [thing for _, thing in self._items_by_row()]
+        return [item for _, item in self._items_by_row()]
 
     def marked(self) -> list[Any]:
         """Return the marked things in the order shown; the chosen one alone where none are."""
         lines = [(self.row(item), item.data(_LINE)) for item in self.selectedItems()]
         things = [line.item for _, line in sorted(lines, key=lambda p: p[0]) if line is not None]
-        chosen = self.selected()
-        return things or ([] if chosen is None else [chosen])
+        selected = self.selected()
+        return things or ([] if selected is None else [selected])
 
     def forget_marks(self) -> None:
         """Mark nothing but the chosen line."""
@@ -122,8 +122,8 @@ class SiteList(QListWidget):
 
     def select(self, wanted: Callable[[Any], bool]) -> bool:
         """Choose the first thing that is wanted; False when there is none."""
-        for i, thing in self._items_by_row():
-            if wanted(thing):
+        for i, item in self._items_by_row():
+            if wanted(item):
                 self._make_current(i)
                 return True
         return False
@@ -218,8 +218,8 @@ class _LinePainter(QStyledItemDelegate):
         painter.drawText(figures.adjusted(0, 0, -right_width, 0), right, line.figure)
         painter.setFont(option.font)
         painter.drawText(figures, right, line.figure_right)
-        taken = right_width + figure_width if is_beside else 0
-        name_area = top.adjusted(sign_width, 0, -taken, 0)
+        used = right_width + figure_width if is_beside else 0
+        name_area = top.adjusted(sign_width, 0, -used, 0)
         name = painter.fontMetrics().elidedText(
             line.name, Qt.TextElideMode.ElideRight, int(name_area.width())
         )

@@ -134,10 +134,10 @@ class LimitLine(QWidget):
         if self.hysteresis.text().strip():
             typed = number_of(self.hysteresis, tr("the hysteresis"))
             hysteresis = _tidy(unit.recorded_difference(typed))
-        chosen = self.counting.currentData()
-        counting: Counting = "consecutive" if chosen == "consecutive" else "accumulated"
+        selected = self.counting.currentData()
+        counting: Counting = "consecutive" if selected == "consecutive" else "accumulated"
         return LimitRule(
-            self.key, side, value, delay_s, counting, chosen == "daily", level, hysteresis, window
+            self.key, side, value, delay_s, counting, selected == "daily", level, hysteresis, window
         )
 
 
@@ -214,8 +214,8 @@ class ChannelLine(QWidget):
 
     def _unit_changed(self) -> None:
         """Limits stay what they are; only how they are written changes."""
-        kept = self._rules_before
-        for one, known in zip(self.limits, kept, strict=False):
+        stored = self._rules_before
+        for one, known in zip(self.limits, stored, strict=False):
             if known is not None:
                 one.show_rule(known)
         self._changed()

@@ -95,7 +95,7 @@ class DeviceOptionsSection(Section):
     def applied(self, plan: Plan, context: EditContext) -> Plan:
         if not self._manners:
             return replace(plan, manners=DeviceOptions())
-        chosen = {
+        selected = {
             key: switch.isChecked() for key, switch in self.switches.items() if self._has(key)
         }
         return replace(
@@ -104,6 +104,6 @@ class DeviceOptionsSection(Section):
                 display=self.display.currentData() if self._has("display") else "off",
                 display_min=self.minutes.value(),
                 event_bytes=self.events.currentData() if self._has("event_memory") else 0,
-                **chosen,
+                **selected,
             ),
         )

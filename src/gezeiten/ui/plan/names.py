@@ -39,8 +39,8 @@ class NamesSection(Section):
             captioned(tr("Remark"), self.remark),
             spacing=10,
         )
-        for i, stretch in enumerate((5, 6, 4)):
-            first.setStretch(i, stretch)
+        for i, span in enumerate((5, 6, 4)):
+            first.setStretch(i, span)
         self.body.addLayout(first)
         self.body.addWidget(self.problem)
         self.point.currentTextChanged.connect(self._point_changed)
@@ -48,10 +48,10 @@ class NamesSection(Section):
     def show_points(self, names: list[str]) -> None:
         """Offer these points."""
         with QSignalBlocker(self.point):
-            chosen = self.point.currentText()
+            selected = self.point.currentText()
             self.point.clear()
             self.point.addItems(names)
-            self.point.setCurrentText(chosen)
+            self.point.setCurrentText(selected)
 
     def _typed(self) -> QLineEdit:
         field = self.point.lineEdit()

@@ -284,9 +284,9 @@ class CheckSheet(QDialog):
     def _typed(self, i: int, at: datetime) -> TypedCheck:
         line = self._lines[i]
         value, low, high, u = (self._number(i, j) for j in (_READ, _LOW, _HIGH, _SURE))
-        sure = None
+        uncertainty = None
         if u is not None:
-            sure = abs(u if line.is_dip else line.unit.recorded_difference(u))
+            uncertainty = abs(u if line.is_dip else line.unit.recorded_difference(u))
         return TypedCheck(
             line.point,
             line.series,
@@ -294,7 +294,7 @@ class CheckSheet(QDialog):
             math.nan if value is None else line.recorded(value),
             self.by.text().strip(),
             line.is_dip,
-            sure,
+            uncertainty,
             None if low is None else line.recorded(low),
             None if high is None else line.recorded(high),
             self._text(i, _WORDS),
@@ -349,11 +349,11 @@ class CheckSheet(QDialog):
             self.accept()
             return
         self._asked = typed
-        words = [self._question_text(one) for one in told[:_MOST_QUESTIONS]]
+        texts = [self._question_text(one) for one in told[:_MOST_QUESTIONS]]
         if len(told) > _MOST_QUESTIONS:
             more = len(told) - _MOST_QUESTIONS
-            words.append(counted(more, "And %n more.", "And %n more."))
-        self._show_message(" ".join(words))
+            texts.append(counted(more, "And %n more.", "And %n more."))
+        self._show_message(" ".join(texts))
         self._show_count()
 
     def _question_text(self, check_question: CheckQuestion) -> str:

@@ -231,8 +231,8 @@ class ChecksDialog(ActingDialog):
             if off is not None:
                 differences.append(name.replace("%1", self._difference(off)))
         if math.isfinite(check_comparison.difference) and check_comparison.u:
-            sure = number(abs(unit.shown_difference(check_comparison.u)), self._decimals)
-            differences[0] += f" ± {sure}"
+            uncertainty = number(abs(unit.shown_difference(check_comparison.u)), self._decimals)
+            differences[0] += f" ± {uncertainty}"
         return [
             instant(check.at_ms, self._point.zone),
             " · ".join(by_hand),
@@ -285,7 +285,7 @@ class ChecksDialog(ActingDialog):
         self._show_buttons()
         if not self.tying.isEnabled() or self._seen.lane is None:
             return
-        desk, point, key, way = self._context.desk, self._point, self.key, self.way.currentData()
+        desk, point, key, method = self._context.desk, self._point, self.key, self.way.currentData()
         try:
             span = self._entered_period()
         except FieldError as exc:
@@ -295,7 +295,7 @@ class ChecksDialog(ActingDialog):
         shown = self._seen.span
 
         def work(_task: object) -> tuple[FitTrial, Effect]:
-            tried = try_tying(desk, point, key, span, way)
+            tried = try_tying(desk, point, key, span, method)
             return tried, effect(desk, point, key, shown, step=tried.step, instead_of=("tie",))
 
         self._context.run(work, self._show_trial, failed=self._refused, latest="checks tie")
@@ -313,26 +313,26 @@ class ChecksDialog(ActingDialog):
         self._show_buttons()
 
     def _fit_text(self, tried: FitTrial) -> str:
-        tie, unit = tried.fit, self._unit
-        first, last = tie.knots[0][1], tie.knots[-1][1]
+        fitted, unit = tried.fit, self._unit
+        first, last = fitted.knots[0][1], fitted.knots[-1][1]
         parts = [counted(len(tried.checks), "By %n check", "By %n checks")]
         added = self._difference(first)
-        if len(tie.knots) > 1:
+        if len(fitted.knots) > 1:
             added = tr("%1 to %2").replace("%1", added).replace("%2", self._difference(last))
-        sure = number(abs(unit.shown_difference(tie.u)), self._decimals)
+        uncertainty = number(abs(unit.shown_difference(fitted.u)), self._decimals)
         parts.append(
             tr("%1 %2 is added (± %3)")
             .replace("%1", added)
             .replace("%2", unit.name)
-            .replace("%3", sure)
+            .replace("%3", uncertainty)
         )
-        if tie.way == "line":
+        if fitted.way == "line":
             parts.append(
                 tr("a drift that is more than chance")
-                if tie.drifts
+                if fitted.drifts
                 else tr("the drift may be chance: an offset is enough")
             )
-        off = [abs(one) for one in tie.left_out if math.isfinite(one)]
+        off = [abs(one) for one in fitted.left_out if math.isfinite(one)]
         if off:
             most = number(abs(unit.shown_difference(max(off))), self._decimals)
             parts.append(tr("left out, a check is off by %1 at most").replace("%1", most))

@@ -93,12 +93,12 @@ class CoverageDialog(FiguresDialog):
         self.table.resizeColumnsToContents()
         for j in range(3, _DAYS + 3):
             self.table.setColumnWidth(j, self.fontMetrics().horizontalAdvance("8") * 3 + 1)
-        said = [f"{year:%Y}: {_percent(one.share)}" for year, one in years(days)]
+        texts = [f"{year:%Y}: {_percent(one.share)}" for year, one in years(days)]
         covered_time = total(one for _, one in days)
         words = tr("In all %1 held, %2 of it estimated. By year: %3")
         words = words.replace("%1", _percent(covered_time.share))
         words = words.replace("%2", _percent(covered_time.estimated_share, zero=tr("nothing")))
-        self._show_message(words.replace("%3", " · ".join(said)))
+        self._show_message(words.replace("%3", " · ".join(texts)))
         self.export.setEnabled(True)
 
     def _cell(self, covered_time: CoveredTime | None) -> QTableWidgetItem:

@@ -56,15 +56,15 @@ class DaysDialog(FiguresDialog):
         self._base_box, self._second_box = QWidget(), QWidget()
         self._base_box.setLayout(captioned(tr("Base, °C"), self.base))
         self._second_box.setLayout(captioned(self.second_label, self.second))
-        chosen = []
+        selected = []
         for caption, box in ((tr("Series"), self.series), (tr("Degree days"), self.kind)):
             holder = QWidget()
             holder.setLayout(captioned(caption, box))
-            chosen.append(holder)
-        self._kind_box = chosen[1]
+            selected.append(holder)
+        self._kind_box = selected[1]
         self.table = plain_table(tr("Days"), [tr("Day")])
         laid = column(
-            FlowLayout(*chosen, self._base_box, self._second_box, spacing=10),
+            FlowLayout(*selected, self._base_box, self._second_box, spacing=10),
             self.table,
             self.words,
             row(self.export, 1, button(tr("Close"), self.accept)),
@@ -165,8 +165,8 @@ class DaysDialog(FiguresDialog):
         if daily_record.degrees:
             known = [one for one in daily_record.degrees if math.isfinite(one)]
             left = len(daily_record.degrees) - len(known)
-            told = tr("%1 K d in all").replace("%1", number(sum(known), 1))
-            words += f" · {told}"
+            text = tr("%1 K d in all").replace("%1", number(sum(known), 1))
+            words += f" · {text}"
             if left:
                 words += " · " + counted(
                     left, "%n day under 75 % has no value", "%n days under 75 % have no value"
@@ -174,8 +174,8 @@ class DaysDialog(FiguresDialog):
         if daily_record.index and not (
             daily_record.is_regulatory and not any(x.is_comparable for x in daily_record.index)
         ):
-            told = tr("calculated from counts or with estimates: index-like, not regulatory")
-            words += f" · {told}"
+            text = tr("calculated from counts or with estimates: index-like, not regulatory")
+            words += f" · {text}"
         return words + "."
 
     def export_to(self, target: Path) -> None:

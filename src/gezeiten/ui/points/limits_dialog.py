@@ -141,12 +141,12 @@ class LimitsDialog(ActingDialog):
 
     def _offer(self) -> None:
         """The series of the point; the one that was chosen stays so."""
-        chosen = self.series.currentText()
+        selected = self.series.currentText()
         self.series.blockSignals(True)
         self.series.clear()
         for place in self._point.channels:
             self.series.addItem(quantity(place.channel).name, place)
-        self.series.setCurrentIndex(max(self.series.findText(chosen), 0))
+        self.series.setCurrentIndex(max(self.series.findText(selected), 0))
         self.series.blockSignals(False)
 
     def _load(self) -> None:
@@ -167,19 +167,19 @@ class LimitsDialog(ActingDialog):
         fill(self.limits, [self._row(one) for one in seen], list(seen))
         own = [i for i, one in enumerate(seen) if one.stored is not None]
         self.limits.setCurrentCell(own[-1] if own else len(seen) - 1, 0)
-        for act in (self.end_button, self.undo_button):
-            act.setEnabled(bool(own))
+        for action in (self.end_button, self.undo_button):
+            action.setEnabled(bool(own))
 
     def _row(self, limit_view: LimitView) -> list[str]:
         zone = self._point.zone
         until = tr("still") if limit_view.end_ms is None else instant(limit_view.end_ms, zone)
-        whose = (
+        owners = (
             tr("mission %1 of %2")
             .replace("%1", number(limit_view.mission))
             .replace("%2", limit_view.serial)
         )
         if limit_view.stored is not None:
-            whose = f"{limit_view.stored.stated_by}, {instant(limit_view.stored.stated_ms, zone)}"
+            owners = f"{limit_view.stored.stated_by}, {instant(limit_view.stored.stated_ms, zone)}"
         return [
             quantity(limit_view.series).name,
             rule_text(
@@ -187,7 +187,7 @@ class LimitsDialog(ActingDialog):
             ),
             instant(limit_view.start_ms, zone),
             until,
-            whose,
+            owners,
             limit_view.stored.reason if limit_view.stored else tr("its plan"),
         ]
 
@@ -229,12 +229,12 @@ class LimitsDialog(ActingDialog):
         except FieldError as exc:
             self._show_message(str(exc))
             return
-        kept, words = one.stored, self.words.text()
-        self._do(lambda: end_limit(desk, kept, end_ms, words))
+        stored, words = one.stored, self.words.text()
+        self._do(lambda: end_limit(desk, stored, end_ms, words))
 
     def withdraw(self) -> None:
         """Take the chosen limit back."""
         one, desk = self._selected(), self._context.desk
         if one is not None and one.stored is not None:
-            kept = one.stored
-            self._do(lambda: withdraw_limit(desk, kept))
+            stored = one.stored
+            self._do(lambda: withdraw_limit(desk, stored))

@@ -202,8 +202,8 @@ class PointForm(_Form):
         self.site.setCurrentIndex(self.site.findData(site_id))
         self.height_m.setText(_shown(facts.height_m))
         self.rim.setText(_shown(facts.measuring_point_height_m))
-        duty = facts.duty_interval_s
-        self.every.setText(interval_text(duty) if duty else "")
+        schedule = facts.duty_interval_s
+        self.every.setText(interval_text(schedule) if schedule else "")
         self.fill_limit.setText(interval_text(facts.fill_limit_s))
         self.checks.setText(_shown(facts.checks_a_day))
         self.working_days.setChecked(facts.checks_working_days)
@@ -350,21 +350,21 @@ class PlacesDialog(QDialog):
 
     def _selection_changed(self) -> None:
         self._new = None
-        thing = self.selected()
+        item = self.selected()
         self._show_message("")
-        if thing is None:
+        if item is None:
             return
-        self.title.setText(thing.name)
+        self.title.setText(item.name)
         self.retire_button.setVisible(True)
-        self.retire_button.setText(tr("Take up again") if thing.retired else tr("Retire"))
-        for way in self._ways:
-            way.setVisible(isinstance(thing, PointPlace))
-        if isinstance(thing, SitePlace):
+        self.retire_button.setText(tr("Take up again") if item.retired else tr("Retire"))
+        for method in self._ways:
+            method.setVisible(isinstance(item, PointPlace))
+        if isinstance(item, SitePlace):
             self.forms.setCurrentIndex(0)
-            self.site_form.show_facts(self._facts.sites[thing.id])
+            self.site_form.show_facts(self._facts.sites[item.id])
         else:
             self.forms.setCurrentIndex(1)
-            self.point_form.show_facts(self._facts.points[thing.id], thing.site_id)
+            self.point_form.show_facts(self._facts.points[item.id], item.site_id)
 
     def _show_message(self, sentence: str, widget: QWidget | None = None) -> None:
         if self._wrong is not None:
@@ -384,11 +384,11 @@ class PlacesDialog(QDialog):
 
     def new_point(self) -> None:
         """Empty fields for a new point at the chosen site."""
-        thing = self.selected()
+        item = self.selected()
         if not self._sites:
             self._show_message(tr("A point lies at a site; make the site first."))
             return
-        at = thing.id if isinstance(thing, SitePlace) else thing.site_id if thing else 0
+        at = item.id if isinstance(item, SitePlace) else item.site_id if item else 0
         self._start(("point", at), tr("New point"), 1)
         self.point_form.show_facts(PointFacts(""), at or self._sites[0].id)
         self.point_form.name.setFocus()
@@ -398,59 +398,59 @@ class PlacesDialog(QDialog):
         self.title.setText(title)
         self.forms.setCurrentIndex(form)
         self.retire_button.setVisible(False)
-        for way in self._ways:
-            way.setVisible(False)
+        for method in self._ways:
+            method.setVisible(False)
         self._show_message("")
 
     def show_sources(self) -> None:
         """Show who measured at the chosen point."""
-        thing = self.selected()
-        if isinstance(thing, PointPlace):
-            SourcesDialog(self, self._context, point=thing).open()
+        item = self.selected()
+        if isinstance(item, PointPlace):
+            SourcesDialog(self, self._context, point=item).open()
 
     def show_limits(self) -> None:
         """Show the limits of the chosen point."""
-        thing = self.selected()
-        if isinstance(thing, PointPlace):
-            LimitsDialog(self, self._context, thing).open()
+        item = self.selected()
+        if isinstance(item, PointPlace):
+            LimitsDialog(self, self._context, item).open()
 
     def show_calculated(self) -> None:
         """Show what is calculated at the chosen point."""
-        thing = self.selected()
-        if isinstance(thing, PointPlace):
-            CalculatedDialog(self, self._context, thing).open()
+        item = self.selected()
+        if isinstance(item, PointPlace):
+            CalculatedDialog(self, self._context, item).open()
 
     def show_sensor_depth(self) -> None:
         """Show how the sensor hangs at the chosen point."""
         from gezeiten.ui.points.sensor_depth_dialog import SensorDepthDialog
 
-        thing = self.selected()
-        if isinstance(thing, PointPlace):
-            rim_m = self._facts.points[thing.id].measuring_point_height_m
-            SensorDepthDialog(self, self._context, thing, rim_m).open()
+        item = self.selected()
+        if isinstance(item, PointPlace):
+            rim_m = self._facts.points[item.id].measuring_point_height_m
+            SensorDepthDialog(self, self._context, item, rim_m).open()
 
     def save(self) -> None:
         """Keep what the fields say."""
         try:
             self._rim_moved = False
             is_site = self.forms.currentIndex() == 0
-            act = self._save_site() if is_site else self._save_point()
-            self._acting.do(act, self._done)
+            action = self._save_site() if is_site else self._save_point()
+            self._acting.do(action, self._done)
         except FieldError as exc:
             self._show_message(str(exc), exc.widget)
         except InputError as exc:
             self._show_message(str(exc))
 
     def _save_site(self) -> Callable[[], tuple[str, int]]:
-        desk, thing = self._context.desk, self.selected()
-        site = thing.id if isinstance(thing, SitePlace) else None
+        desk, item = self._context.desk, self.selected()
+        site = item.id if isinstance(item, SitePlace) else None
         seen = self._facts.sites[site] if site else None
         facts = self.site_form.facts(seen)
         return lambda: ("site", save_site(desk, facts, site, seen))
 
     def _save_point(self) -> Callable[[], tuple[str, int]]:
-        desk, thing = self._context.desk, self.selected()
-        point = thing.id if isinstance(thing, PointPlace) else None
+        desk, item = self._context.desk, self.selected()
+        point = item.id if isinstance(item, PointPlace) else None
         at, facts = self.point_form.site.currentData(), self.point_form.facts()
         seen = self._facts.points[point] if point else None
         before_m = seen.measuring_point_height_m if seen is not None else None
@@ -459,21 +459,21 @@ class PlacesDialog(QDialog):
 
     def retire(self) -> None:
         """Put the chosen one out of use, or take it up again."""
-        desk, thing = self._context.desk, self.selected()
-        if thing is None:
+        desk, item = self._context.desk, self.selected()
+        if item is None:
             return
-        act = retire_site if isinstance(thing, SitePlace) else retire_point
+        action = retire_site if isinstance(item, SitePlace) else retire_point
 
         def do() -> tuple[str, int]:
-            act(desk, thing.id, retired=not thing.retired)
-            return _kind(thing), thing.id
+            action(desk, item.id, retired=not item.retired)
+            return _kind(item), item.id
 
         self._acting.do(do, self._done)
 
-    def _done(self, chosen: tuple[str, int]) -> None:
+    def _done(self, selected: tuple[str, int]) -> None:
         self._new = None
         self._context.archive_changed.emit()
-        self._load(chosen)
+        self._load(selected)
         moved = tr(
             "Kept; dips from now on start from the new height. Since when, and did the "
             "sensor move with it? Say it under “How it hangs”."
@@ -481,5 +481,5 @@ class PlacesDialog(QDialog):
         self._context.show_message(moved if self._rim_moved else tr("Kept."))
 
 
-def _kind(thing: SitePlace | PointPlace) -> str:
-    return "site" if isinstance(thing, SitePlace) else "point"
+def _kind(item: SitePlace | PointPlace) -> str:
+    return "site" if isinstance(item, SitePlace) else "point"

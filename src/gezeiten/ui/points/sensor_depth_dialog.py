@@ -148,18 +148,18 @@ class SensorDepthDialog(ActingDialog):
 
     def _update_fields(self) -> None:
         """Show what the fields say, and what the sensor's height would be."""
-        before, way = self.previous_depth, self.way.currentData()
+        before, method = self.previous_depth, self.way.currentData()
         self.way.setEnabled(before is not None)
-        if before is None and way != "typed":
+        if before is None and method != "typed":
             self.way.setCurrentIndex(0)
             return
-        self.length.setEnabled(way == "typed")
+        self.length.setEnabled(method == "typed")
         self.figures.clear()
         try:
             made = self._entered()
         except FieldError:
             return
-        if way != "typed":
+        if method != "typed":
             write_number(self.length, made.length_m, _MM)
         words = tr("The sensor would lie %1 m above the datum.")
         if before is not None:
@@ -174,14 +174,14 @@ class SensorDepthDialog(ActingDialog):
             FieldError: one says nonsense.
         """
         rim_m = number_of(self.rim, tr("Rim above the datum, m"))
-        before, way = self.previous_depth, self.way.currentData()
+        before, method = self.previous_depth, self.way.currentData()
         since_ms = self.since.instant_ms(self._point.zone)
-        if before is None or way == "typed":
+        if before is None or method == "typed":
             return SensorDepth(
                 since_ms, rim_m, number_of(self.length, tr("Sensor below the rim, m"))
             )
         return SensorDepth(
-            since_ms, rim_m, before.length_m if way == "with" else stayed_m(before, rim_m)
+            since_ms, rim_m, before.length_m if method == "with" else stayed_m(before, rim_m)
         )
 
     # -- doing -----------------------------------------------------------------------------------

@@ -273,10 +273,10 @@ def _statement_cells(statement: SourceStatement) -> list[str]:
     else:
         what = tr("%1 was at %2").replace("%2", statement.point or tr("no point"))
     what = what.replace("%1", statement.source)
-    stretch = tr("from %1 until %2").replace("%1", since).replace("%2", until)
+    span = tr("from %1 until %2").replace("%1", since).replace("%2", until)
     return [
         instant(statement.stated_ms, statement.zone),
         statement.stated_by,
-        f"{what}, {stretch}",
+        f"{what}, {span}",
         statement.reason,
     ]

@@ -92,8 +92,8 @@ class UnitsDialog(QDialog):
     def _accept(self, key: str) -> None:
         settings = self._context.desk.settings
         units = {name: unit for name, unit in settings.units.items() if name != key}
-        chosen = self.choices[key].currentData()
+        selected = self.choices[key].currentData()
         self._context.change_settings(
-            replace(settings, units={**units, key: chosen} if chosen else units)
+            replace(settings, units={**units, key: selected} if selected else units)
         )
         self._context.archive_changed.emit()  # every place shows its values anew

@@ -42,12 +42,12 @@ class EmptyPlace(QWidget):
 
     asked = Signal()
 
-    def __init__(self, place: QWidget, sketch: Sketch, title: str, words: str, way: str) -> None:
+    def __init__(self, place: QWidget, sketch: Sketch, title: str, words: str, method: str) -> None:
         super().__init__(place)
         self.setObjectName("ground")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.sketch = SketchView(sketch, title)
-        self.way = button(way, self.asked.emit, "primary")
+        self.way = button(method, self.asked.emit, "primary")
         said = label(words, wrap=True)
         said.setAlignment(Qt.AlignmentFlag.AlignCenter)
         said.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Minimum)

@@ -47,10 +47,12 @@ class Finder(QDialog):
     def _filter(self, text: str) -> None:
         self.hits.clear()
         words = text.casefold().split()
-        for act in self._commands:
-            if all(word in act.title.casefold() for word in words):
-                item = QListWidgetItem(f"{act.title}    {act.key}" if act.key else act.title)
-                item.setData(Qt.ItemDataRole.UserRole, act)
+        for action in self._commands:
+            if all(word in action.title.casefold() for word in words):
+                item = QListWidgetItem(
+                    f"{action.title}    {action.key}" if action.key else action.title
+                )
+                item.setData(Qt.ItemDataRole.UserRole, action)
                 self.hits.addItem(item)
         self._list_matches(words)
         self.hits.setCurrentRow(0)
@@ -62,9 +64,9 @@ class Finder(QDialog):
         self._filter(self.entry.text())
         self.hits.setCurrentRow(row)
 
-    def _list_matches(self, words: list[str]) -> None:
+    def _list_matches(self, texts: list[str]) -> None:
         """What is named; nothing before something is typed."""
-        found = [thing for thing in self._found_things if words and thing.matches(words)]
+        found = [thing for thing in self._found_things if texts and thing.matches(texts)]
         kinds = {
             "point": tr("point"),
             "site": tr("site"),

@@ -89,12 +89,12 @@ class SettingLine(QWidget):
         text.setMaxLength(2000)
         text.editingFinished.connect(lambda: self._changed(text.text().strip()))
         if info.kind == "folder":
-            act = text.addAction(
+            action = text.addAction(
                 self.style().standardIcon(self.style().StandardPixmap.SP_DirIcon),
                 QLineEdit.ActionPosition.TrailingPosition,
             )
-            act.setToolTip(tr("Choose a folder"))
-            act.triggered.connect(self._pick_folder)
+            action.setToolTip(tr("Choose a folder"))
+            action.triggered.connect(self._pick_folder)
         return text
 
     def _person_field(self) -> QComboBox:
@@ -113,10 +113,10 @@ class SettingLine(QWidget):
     def _pick_folder(self) -> None:
         field = self.field
         assert isinstance(field, QLineEdit)
-        chosen = QFileDialog.getExistingDirectory(self, tr(self.about.title), field.text())
-        if chosen:
-            field.setText(chosen)
-            self._changed(chosen)
+        selected = QFileDialog.getExistingDirectory(self, tr(self.about.title), field.text())
+        if selected:
+            field.setText(selected)
+            self._changed(selected)
 
     def show_value(self, value: Any) -> None:
         """Show a value without taking it again."""
@@ -145,11 +145,11 @@ class SettingLine(QWidget):
         self.show_value(self.about.default)
         self._changed(self.about.default)
 
-    def matches(self, words: list[str]) -> bool:
+    def matches(self, texts: list[str]) -> bool:
         """Whether title, help and section hold all words of a search."""
         about = self.about
         text = f"{tr(about.title)} {tr(about.help)} {tr(about.section)}".casefold()
-        return all(word in text for word in words)
+        return all(word in text for word in texts)
 
 
 class SettingsDialog(QDialog):

@@ -85,9 +85,9 @@ class VaultActions:
 
     def _write(self, write: Callable[[Watch], WrittenCopy], name: str) -> None:
         def done(written: WrittenCopy) -> None:
-            said = counted(written.count, "%n raw offload", "%n raw offloads")
+            text = counted(written.count, "%n raw offload", "%n raw offloads")
             words = tr("%1: %2, each compared with its fingerprint.").replace("%1", name)
-            words = words.replace("%2", said)
+            words = words.replace("%2", text)
             if written.damaged:
                 words += " " + tr("Left out: %1").replace("%1", " ".join(written.damaged[:3]))
             self._context.said.emit(words, bool(written.damaged))
@@ -96,14 +96,14 @@ class VaultActions:
         self._run(write, done)
 
     def _brought(self, brought: CopyImport) -> None:
-        said = counted(brought.offloads, "%n raw offload taken in", "%n raw offloads taken in")
-        said += ", " + counted(brought.readings, "%n new reading", "%n new readings")
-        said += ", " + counted(brought.already_stored, "%n kept already", "%n kept already")
+        text = counted(brought.offloads, "%n raw offload taken in", "%n raw offloads taken in")
+        text += ", " + counted(brought.readings, "%n new reading", "%n new readings")
+        text += ", " + counted(brought.already_stored, "%n kept already", "%n kept already")
         if brought.mended:
-            said += ", " + counted(brought.mended, "%n of them mended", "%n of them mended")
+            text += ", " + counted(brought.mended, "%n of them mended", "%n of them mended")
         if brought.refused:
-            said += ". " + tr("Refused: %1").replace("%1", " ".join(brought.refused[:3]))
-        self._context.said.emit(said + ".", bool(brought.refused))
+            text += ". " + tr("Refused: %1").replace("%1", " ".join(brought.refused[:3]))
+        self._context.said.emit(text + ".", bool(brought.refused))
         self._context.archive_changed.emit()
 
     def _run(self, work: Callable[[Watch], T], done: Callable[[T], None]) -> None:

@@ -189,14 +189,14 @@ class MainWindow(QMainWindow):
         self.strip.person.setText(self.context.desk.person)
 
     def _bind(self, commands: list[Command]) -> None:
-        for act in self._offered(commands):
-            if act.key:
-                shortcut = QShortcut(QKeySequence(act.key), self)
-                shortcut.setAutoRepeat(act.repeats)
-                shortcut.activated.connect(act.handler)
+        for action in self._offered(commands):
+            if action.key:
+                shortcut = QShortcut(QKeySequence(action.key), self)
+                shortcut.setAutoRepeat(action.repeats)
+                shortcut.activated.connect(action.handler)
                 # keys of a place work wherever the focus is, but in that place only
-                shortcut.setEnabled(act.place in (-1, self.stack.currentIndex()))
-                self._shortcuts.append((act.place, shortcut))
+                shortcut.setEnabled(action.place in (-1, self.stack.currentIndex()))
+                self._shortcuts.append((action.place, shortcut))
 
     def _offered(self, commands: list[Command]) -> list[Command]:
         if not self.context.is_read_only:
@@ -241,7 +241,9 @@ class MainWindow(QMainWindow):
     # -- acts ----------------------------------------------------------------------------------
     def commands(self) -> list[Command]:
         """All commands: of the window and of every place."""
-        places_acts = [act for i in self.places.offered() for act in self.places[i].commands()]
+        places_acts = [
+            action for i in self.places.offered() for action in self.places[i].commands()
+        ]
         return self._offered(self._window_commands() + places_acts)
 
     def _window_commands(self) -> list[Command]:

@@ -208,8 +208,8 @@ class TextDialog(QDialog):
             self._allow(on=True)
         self._show()
         if is_first:
-            tie = self.model.tie
-            (self.point if tie is not None and not tie.point else self.take).setFocus()
+            template = self.model.tie
+            (self.point if template is not None and not template.point else self.take).setFocus()
 
     def _offer(self, places: list[tuple[str, str]]) -> None:
         """Fill the lists of points, zones and of what the file holds."""
@@ -233,17 +233,17 @@ class TextDialog(QDialog):
     # -- showing ---------------------------------------------------------------------------------
     def _show(self) -> None:
         """Show the text as it is read now; a field in which somebody types stays."""
-        tie = self.model.tie
-        if tie is None:
+        template = self.model.tie
+        if template is None:
             return
-        form = tie.form
-        for field, text in ((self.point, tie.point), (self.zone, form.time.zone)):
+        form = template.form
+        for field, text in ((self.point, template.point), (self.zone, form.time.zone)):
             if field.currentText() != text:
                 field.blockSignals(True)
                 field.setCurrentText(text)
                 field.blockSignals(False)
-        if self.name.text() != tie.name:
-            self.name.setText(tie.name)
+        if self.name.text() != template.name:
+            self.name.setText(template.name)
         self.zone.setEnabled(form.time.needs_zone)
         self.by_hand.show_form(form)
         self.series.show_model(self.model, self._context.theme)
@@ -258,13 +258,13 @@ class TextDialog(QDialog):
         self.sheet.show_lines(lines, self.model.form.columns, self._context.theme)
 
     def _show_questions(self) -> None:
-        recognised, tie = self.model.recognised, self.model.tie
-        if recognised is None or tie is None:
+        recognised, template = self.model.recognised, self.model.tie
+        if recognised is None or template is None:
             return
         notes: list[tuple[str, str]] = []
         actions: list[tuple[str, tuple[tuple[str, str], ...]]] = []
         if recognised.template is not None:
-            notes.append((tr("Recognised as “%1”.").replace("%1", tie.name), "kelp"))
+            notes.append((tr("Recognised as “%1”.").replace("%1", template.name), "kelp"))
             actions.append(("", ((_NO_KIND, tr("It is of another kind")),)))
         facts = recognised.proposal.facts
         if facts and recognised.template is None:
@@ -284,8 +284,8 @@ class TextDialog(QDialog):
                 "Readings of “%1” were taken before in %2. In %3 the same file would come "
                 "again at other instants."
             )
-            zone = tie.form.time.zone
-            words = words.replace("%1", tie.name).replace("%2", before).replace("%3", zone)
+            zone = template.form.time.zone
+            words = words.replace("%1", template.name).replace("%2", before).replace("%3", zone)
             actions.append(
                 (
                     words,
@@ -388,9 +388,9 @@ class TextDialog(QDialog):
         run(number)
         self._load()
 
-    def _be(self, act: object, number: int) -> None:
-        assert callable(act)  # one of the model's
-        act(number)
+    def _be(self, action: object, number: int) -> None:
+        assert callable(action)  # one of the model's
+        action(number)
         self._changed()
 
     def _be_values(self, number: int) -> None:
@@ -426,15 +426,15 @@ class TextDialog(QDialog):
         self.take.setEnabled(False)
 
     def _show_read(self, seen: Preview) -> None:
-        tie = self.model.tie
-        if tie is None:
+        template = self.model.tie
+        if template is None:
             return
         self._seen = seen
         self._show_sheet()
         self.series.show_preview(self.model, seen)
-        zone = tie.form.time.zone or "UTC"
+        zone = template.form.time.zone or "UTC"
         lines = self.model.recognised.proposal.lines if self.model.recognised else ()
-        self.example.setText(example_text(tie.form, lines, seen, zone))
+        self.example.setText(example_text(template.form, lines, seen, zone))
         complaint = tr(self.model.complaint)
         if not len(seen.times) and all(one.kind == "time" for one in self.model.open):
             complaint = tr("No line can be read like this; click the column of the times.")
@@ -448,11 +448,11 @@ class TextDialog(QDialog):
 
     def _count(self) -> None:
         """Count what all of the file would bring, and say it."""
-        path, tie, recognised = self._path, self.model.trial, self.model.recognised
-        if tie is None or recognised is None:
+        path, template, recognised = self._path, self.model.trial, self.model.recognised
+        if template is None or recognised is None:
             return
         self._stop_counting()
-        zone, seen_words = tie.form.time.zone, recognised.proposal.words_by_column
+        zone, seen_words = template.form.time.zone, recognised.proposal.words_by_column
         now_ms = self._context.desk.now_ms()
 
         def show(found: Survey) -> None:
@@ -461,7 +461,7 @@ class TextDialog(QDialog):
                 self._show_survey(found, zone)
 
         self._counting = self._context.run(
-            lambda task: survey(path, tie, now_ms, task.cancelled, seen_words),
+            lambda task: survey(path, template, now_ms, task.cancelled, seen_words),
             show,
             failed=self._complain,
             latest="text survey",
@@ -484,15 +484,15 @@ class TextDialog(QDialog):
 
     # -- taking ----------------------------------------------------------------------------------
     def _import(self) -> None:
-        tie, desk, path = self.model.to_import, self._context.desk, self._path
-        if tie is None or self._task is not None:
+        template, desk, path = self.model.to_import, self._context.desk, self._path
+        if template is None or self._task is not None:
             return
         self.take.setEnabled(False)
         self._stop_counting()
         self.bar.show()
 
         def work(task: Task) -> TextImport:
-            return import_text(desk, path, tie, Watch(task.report, task.cancelled))
+            return import_text(desk, path, template, Watch(task.report, task.cancelled))
 
         self._task = self._context.run(work, self._done, self._show_result, self._failed)
         self.close_button.setText(tr("Stop"))

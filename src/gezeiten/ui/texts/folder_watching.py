@@ -63,10 +63,10 @@ class TextWatching(QObject):
 
     def _done(self, done: ManyImported) -> None:
         self._over()
-        words = []
+        texts = []
         if done.readings:
             self._context.archive_changed.emit()
-            words.append(
+            texts.append(
                 counted(
                     done.readings,
                     "%n reading came from watched folders",
@@ -77,9 +77,9 @@ class TextWatching(QObject):
         self._said |= waiting
         if waiting:
             names = ", ".join(sorted(path.name for path in waiting)[:3])
-            said = counted(
+            text = counted(
                 len(waiting), "%n text waits for an answer", "%n texts wait for an answer"
             )
-            words.append(f"{said}: {names} ({tr('Ctrl+O')})")
-        if words:
-            self._context.show_message("; ".join(words) + ".")
+            texts.append(f"{text}: {names} ({tr('Ctrl+O')})")
+        if texts:
+            self._context.show_message("; ".join(texts) + ".")

@@ -124,16 +124,16 @@ class ImportTemplatesDialog(QDialog):
         )
 
     def _show(self, found: tuple[list[ImportTemplate], list[str]]) -> None:
-        ties, places = found
+        templates, places = found
         if not self.point.count():
             self.point.addItems(["", *places])
             self.zone.addItems(["", home_zone(), "UTC"])
         rows = [
             [one.name, _points(one), one.form.time.zone or "–", _column_count_text(one)]
-            for one in ties
+            for one in templates
         ]
-        fill(self.table, rows, list(ties))
-        if ties:
+        fill(self.table, rows, list(templates))
+        if templates:
             self.table.selectRow(0)
         else:
             self._show_message(
@@ -170,8 +170,8 @@ class ImportTemplatesDialog(QDialog):
             self.zone.setEnabled(template.form.time.needs_zone)
 
     def _selected_template(self) -> ImportTemplate | None:
-        thing = selected_item(self.table)
-        return thing if isinstance(thing, ImportTemplate) else None
+        item = selected_item(self.table)
+        return item if isinstance(item, ImportTemplate) else None
 
     # -- its columns ---------------------------------------------------------------------------
     def _show_column(self) -> None:
@@ -205,23 +205,23 @@ class ImportTemplatesDialog(QDialog):
             )
 
     def _change(self) -> None:
-        tie, desk = self._selected_template(), self._context.desk
-        if tie is None:
+        template, desk = self._selected_template(), self._context.desk
+        if template is None:
             return
-        time = replace(tie.form.time, zone=self.zone.currentText().strip())
+        time = replace(template.form.time, zone=self.zone.currentText().strip())
         wanted = replace(
-            tie,
+            template,
             name=self.name.text().strip(),
             point=self.point.currentText().strip(),
-            form=replace(tie.form, time=time),
+            form=replace(template.form, time=time),
             columns=tuple(self._columns),
         )
-        self._run_action(lambda: change_kind(desk, tie.name, wanted), tr("Changed."))
+        self._run_action(lambda: change_kind(desk, template.name, wanted), tr("Changed."))
 
     def _forget(self) -> None:
-        tie, desk = self._selected_template(), self._context.desk
-        if tie is not None:
-            self._run_action(lambda: delete_template(desk, tie.name), tr("Forgotten."))
+        template, desk = self._selected_template(), self._context.desk
+        if template is not None:
+            self._run_action(lambda: delete_template(desk, template.name), tr("Forgotten."))
 
     def _select_target(self) -> None:
         template = self._selected_template()
@@ -250,14 +250,14 @@ class ImportTemplatesDialog(QDialog):
         desk = self._context.desk
         self._run_action(lambda: import_kind(desk, source), tr("Read in and kept."))
 
-    def _run_action(self, act: object, words: str) -> None:
-        assert callable(act)  # one of those above
+    def _run_action(self, action: object, words: str) -> None:
+        assert callable(action)  # one of those above
 
         def done(_: object) -> None:
             self._show_message(words)
             self._load()
 
-        self._context.run(lambda _task: act(), done, failed=self._complain)
+        self._context.run(lambda _task: action(), done, failed=self._complain)
 
     def _show_message(self, words: str) -> None:
         set_role(self.words, "")

@@ -71,9 +71,9 @@ class TextModel:
         ):
             recognised = replace(recognised, template=None, questions=())  # somebody knows better
         before, self.recognised = self.tie, recognised
-        tie = proposed_template(recognised, self.path.stem)
-        tie = tie if recognised.template is not None else self._with_places(tie)
-        self.tie = tie if before is None else _with_selections(tie, before)
+        template = proposed_template(recognised, self.path.stem)
+        template = template if recognised.template is not None else self._with_places(template)
+        self.tie = template if before is None else _with_selections(template, before)
         self.open = list(recognised.doubts)
         for doubt in recognised.doubts:
             value = self._answers.get(_key(doubt))
@@ -357,15 +357,15 @@ def _with_selections(template: ImportTemplate, before: ImportTemplate) -> Import
     def above(form: TextForm, column: int) -> str:
         return form.header[column] if column < len(form.header) else str(column)
 
-    chosen = {
+    selected = {
         (one.column, one.where): one
         for one in before.columns
         if above(old, one.column) == above(new, one.column)
     }
-    columns = [chosen.pop((one.column, one.where), one) for one in template.columns]
+    columns = [selected.pop((one.column, one.where), one) for one in template.columns]
     own = [
         one
-        for one in chosen.values()
+        for one in selected.values()
         if not one.where and one.column < new.columns and one.column not in new.time.columns
     ]
     time = replace(new.time, zone=old.time.zone or new.time.zone)

@@ -70,8 +70,8 @@ class Questions(QWidget):
         ticks = [(value, QCheckBox(tr(words))) for value, words in doubt.choices]
 
         def answer() -> None:
-            chosen = "\n".join(value for value, tick in ticks if tick.isChecked())
-            self.answered.emit(doubt, chosen)
+            selected = "\n".join(value for value, tick in ticks if tick.isChecked())
+            self.answered.emit(doubt, selected)
 
         self._column.addLayout(_flow([tick for _, tick in ticks]))
         self._column.addLayout(row(button(tr("These, and no others"), answer), 1))

@@ -38,40 +38,40 @@ def survey_text(survey: Survey, zone: str) -> str:
             "understood rightly; say which columns it is in."
         )
         return words.replace("%1", number(survey.doubled)).replace("%2", number(survey.lines))
-    said = [counted(survey.readings, "%n reading in all", "%n readings in all")]
+    texts = [counted(survey.readings, "%n reading in all", "%n readings in all")]
     if survey.first_ms is not None and survey.last_ms is not None:
         begin, end = day_and_time(survey.first_ms, zone), day_and_time(survey.last_ms, zone)
-        said[0] += f", {begin} – {end} ({zone})"
+        texts[0] += f", {begin} – {end} ({zone})"
     if survey.interval_ms is not None:
-        said.append(tr("every %1").replace("%1", duration_text(survey.interval_ms)))
+        texts.append(tr("every %1").replace("%1", duration_text(survey.interval_ms)))
     if survey.doubled:
-        said.append(
+        texts.append(
             counted(
                 survey.doubled,
                 "%n line falls on the instant of another one",
                 "%n lines fall on the instant of another one",
             )
         )
-    said += [
+    texts += [
         counted(many, "%n line is left out", "%n lines are left out") + f": {reason}"
         for reason, many in survey.rejected.most_common(3)
     ]
     if survey.spoilt:
-        said.append(
+        texts.append(
             counted(
                 survey.spoilt,
                 "%n line has a cell that is no number",
                 "%n lines have cells that are no numbers",
             )
         )
-    return "; ".join(said) + "."
+    return "; ".join(texts) + "."
 
 
 def skipped_text(preview: Preview) -> str:
     """Say how many of the first lines are left out, how many cells, and the first of them."""
-    said = []
+    texts = []
     if preview.rejected:
-        said.append(
+        texts.append(
             counted(
                 len(preview.rejected),
                 "%n line at the beginning is left out",
@@ -79,7 +79,7 @@ def skipped_text(preview: Preview) -> str:
             )
         )
     if preview.spoilt:
-        said.append(
+        texts.append(
             counted(
                 len(preview.spoilt),
                 "%n line at the beginning has a cell without number",
@@ -87,7 +87,7 @@ def skipped_text(preview: Preview) -> str:
             )
         )
     first = min([*preview.rejected, *preview.spoilt], key=lambda one: one.line)
-    return f"{', '.join(said)}: {tr('line')} {first.line}, {first.reason}."
+    return f"{', '.join(texts)}: {tr('line')} {first.line}, {first.reason}."
 
 
 def taken_words(imported: TextImport) -> str:

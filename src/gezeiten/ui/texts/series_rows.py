@@ -44,11 +44,11 @@ class _Lazy(QComboBox):
         if self._is_full:
             return
         self._is_full = True
-        chosen = self.currentData()
+        selected = self.currentData()
         self.blockSignals(True)
         self.clear()
         self._fill(self)
-        self.setCurrentIndex(max(self.findData(chosen), 0))
+        self.setCurrentIndex(max(self.findData(selected), 0))
         self.blockSignals(False)
 
     def focusInEvent(self, event: QFocusEvent) -> None:
@@ -205,10 +205,10 @@ class SeriesRows(QWidget):
         model, theme = self._model, self._theme
         if model is None or theme is None or model.tie is None:
             return
-        ties = model.tie.columns
-        self.finder.setVisible(len(ties) > _MOST_ROWS // 2)
+        templates = model.tie.columns
+        self.finder.setVisible(len(templates) > _MOST_ROWS // 2)
         wanted = self.finder.text().casefold()
-        named = [(one, series_title(model, one)) for one in ties]
+        named = [(one, series_title(model, one)) for one in templates]
         fitting = [(one, words) for one, words in named if wanted in words.casefold()]
         shown = fitting[:_MOST_ROWS]
         keys = [_key(one, words) for one, words in shown]

@@ -90,14 +90,14 @@ class ManyTextsDialog(QDialog):
         fill(self.table, rows, list(texts))
         ready = sum(one.needs_no_answer for one in texts)
         self.take.setEnabled(ready > 0)
-        kept = sum(one.is_imported for one in texts)
+        stored = sum(one.is_imported for one in texts)
         self._show_message(
             "; ".join(
                 (
                     counted(ready, "%n file is ready", "%n files are ready"),
-                    counted(kept, "%n is kept already", "%n are kept already"),
+                    counted(stored, "%n is kept already", "%n are kept already"),
                     counted(
-                        len(texts) - ready - kept,
+                        len(texts) - ready - stored,
                         "%n waits for an answer: look at it by itself",
                         "%n wait for an answer: look at them by themselves",
                     ),

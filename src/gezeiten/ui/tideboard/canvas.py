@@ -187,10 +187,10 @@ class BoardCanvas(QWidget):
         bottom = Qt.AlignmentFlag.AlignBottom
         painter.drawText(name, bottom, self._short(site.name, painter, name.width()))
         if site.next_visit_ms is None:
-            said = tr("no visit planned")
+            text = tr("no visit planned")
         else:
-            said = tr("next visit %1").replace("%1", day(site.next_visit_ms, site.zone))
-        words = f"{site.kind} · {said}" if site.kind else said
+            text = tr("next visit %1").replace("%1", day(site.next_visit_ms, site.zone))
+        words = f"{site.kind} · {text}" if site.kind else text
         painter.setFont(self._font(small=True))
         painter.setPen(self.theme.color("muted"))
         metrics = painter.fontMetrics()

@@ -179,9 +179,9 @@ def urgency(row: BoardRow) -> tuple[int, int, int]:
 _RANK = ("fault", "wrong clock", "not recording", "end", "clock", "gap", "offload", "calibration")
 
 
-def _matches(site: BoardSite, row: BoardRow, words: list[str]) -> bool:
-    if not words:
+def _matches(site: BoardSite, row: BoardRow, texts: list[str]) -> bool:
+    if not texts:
         return True
     needs = " ".join(need.words for need in row.needs)
     text = f"{site.name} {row.point.name} {row.serial} {needs}".casefold()
-    return all(word in text for word in words)
+    return all(word in text for word in texts)

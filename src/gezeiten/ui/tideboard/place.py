@@ -145,7 +145,7 @@ class TideboardPlace(Place):
         self.order.setToolTip("N")
         self.fold = button(tr("Fold sites"), self.fold_all, "link")
         self.fold.setToolTip("Shift+F")
-        stretch = [
+        span = [
             button("◀", lambda: self.canvas.shift(-0.5), "link"),
             button("−", lambda: self.canvas.zoom(2.0), "link"),
             button("+", lambda: self.canvas.zoom(0.5), "link"),
@@ -159,11 +159,11 @@ class TideboardPlace(Place):
             tr("Later"),
             tr("The usual stretch around now"),
         )
-        for made, name in zip(stretch, names, strict=True):
+        for made, name in zip(span, names, strict=True):
             made.setAccessibleName(name)
             made.setToolTip(name)
         line = QWidget()
-        laid = row(self.search, self.found, 1, self.order, self.fold, *stretch, spacing=4)
+        laid = row(self.search, self.found, 1, self.order, self.fold, *span, spacing=4)
         laid.setContentsMargins(16, 6, 16, 2)
         line.setLayout(laid)
         return line
@@ -273,20 +273,20 @@ class TideboardPlace(Place):
         ]
 
     def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
-        chosen = self.canvas.row
-        if chosen is None:
+        selected = self.canvas.row
+        if selected is None:
             return None
 
         def about(desk: Workspace) -> AboutFilter:
             from gezeiten.desk.office.logbook import about_point  # when it is asked for
 
-            return about_point(desk, chosen.point.id)
+            return about_point(desk, selected.point.id)
 
         return about
 
     def point_in_hand(self) -> int | None:
-        chosen = self.canvas.row
-        return chosen.point.id if chosen is not None else None
+        selected = self.canvas.row
+        return selected.point.id if selected is not None else None
 
     def prepare_visit(self) -> None:
         """Choose the sites of a day, or see the round under way."""
@@ -298,15 +298,15 @@ class TideboardPlace(Place):
         """Open the chosen point among sites and points."""
         from gezeiten.ui.points.places_dialog import PlacesDialog
 
-        chosen = self.canvas.row
-        PlacesDialog(self, self.context, chosen.point.id if chosen else None).open()
+        selected = self.canvas.row
+        PlacesDialog(self, self.context, selected.point.id if selected else None).open()
 
     def set_visit(self) -> None:
         """Ask for the day on which the chosen row's site is visited next."""
-        chosen = self.canvas.row
-        if chosen is None:
+        selected = self.canvas.row
+        if selected is None:
             return
-        dialog = VisitDialog(self, chosen)
+        dialog = VisitDialog(self, selected)
         dialog.chosen.connect(self._visit_selected)
         dialog.open()
 
@@ -444,15 +444,15 @@ class TideboardPlace(Place):
         self._scroll.ensureVisible(0, round(top), 0, 60)
 
     def _open(self, what: tuple[BoardRow, object]) -> None:
-        row, thing = what
-        if isinstance(thing, BoardGap):
-            self.context.go.emit(places.MEND, thing.key)
-        elif isinstance(thing, BoardExcursion):
-            self.context.go.emit(places.EXCURSIONS, thing.id)
-        elif thing == "wrong clock":
+        row, item = what
+        if isinstance(item, BoardGap):
+            self.context.go.emit(places.MEND, item.key)
+        elif isinstance(item, BoardExcursion):
+            self.context.go.emit(places.EXCURSIONS, item.id)
+        elif item == "wrong clock":
             one = row.wrong_clocks[0]
             self.context.go.emit(places.MEND, ClockWanted(row.point.id, one.series))
-        elif thing == "logger":
+        elif item == "logger":
             if self.context.is_read_only:
                 self.context.logger_wanted.emit(row.serial)
             else:

@@ -110,7 +110,7 @@ class RoundDialog(QDialog):
     def make(self) -> None:
         """Make the round of the ticked sites."""
         items = [self.sites.item(i) for i in range(self.sites.count())]
-        chosen = [i.data(_SITE) for i in items if i.checkState() == Qt.CheckState.Checked]
+        selected = [i.data(_SITE) for i in items if i.checkState() == Qt.CheckState.Checked]
         try:
             day_ms = midnight_ms(self.day.day(), home_zone())
         except FieldError as exc:
@@ -118,7 +118,7 @@ class RoundDialog(QDialog):
             self.problem.show()
             return
         desk = self._context.desk
-        self._run(lambda: make_round(desk, chosen, day_ms))
+        self._run(lambda: make_round(desk, selected, day_ms))
 
     # -- the round under way ---------------------------------------------------------------------
     def _build_open_round(self) -> QWidget:
@@ -191,10 +191,10 @@ class RoundDialog(QDialog):
         words = tr("Round of %1 · %2 of %3 points done").replace("%1", on)
         words = words.replace("%2", number(done)).replace("%3", number(len(under_way.tasks)))
         self.title.setText(words)
-        way = " → ".join(under_way.sites)
+        method = " → ".join(under_way.sites)
         km = f" · {number(under_way.distance_km)} km" if under_way.distance_km else ""
-        self.way.setText(way + km)
-        self.bring.setText("\n".join(f"☐ {thing}" for thing in under_way.bring))
+        self.way.setText(method + km)
+        self.bring.setText("\n".join(f"☐ {item}" for item in under_way.bring))
         self._show_tasks(under_way)
 
     def _show_tasks(self, under_way: Round) -> None:
@@ -223,8 +223,8 @@ class RoundDialog(QDialog):
 
     def task(self) -> VisitTask | None:
         """The chosen point of the round."""
-        thing = selected_item(self.tasks)
-        return thing if isinstance(thing, VisitTask) else None
+        item = selected_item(self.tasks)
+        return item if isinstance(item, VisitTask) else None
 
     def _task_selected(self) -> None:
         task = self.task()
@@ -235,19 +235,19 @@ class RoundDialog(QDialog):
         self.reason.setText(self._drafts.get(_draft_key(task)) or task.omitted_because)
         self.plan.clear()
         self.plan.addItem(tr("as the last mission there"), None)
-        for kept in self._kept:
-            self.plan.addItem(kept.name, kept.plan)
+        for stored in self._kept:
+            self.plan.addItem(stored.name, stored.plan)
 
     def _set_plan(self, on: bool) -> None:
         task, desk = self.task(), self._context.desk
         if task is None:
             return
-        chosen = self.plan.currentData()
+        selected = self.plan.currentData()
 
         def work() -> Round | None:
             plan = None
             if on:
-                plan = chosen or latest_plan_at(desk, f"{task.site} · {task.point}")
+                plan = selected or latest_plan_at(desk, f"{task.site} · {task.point}")
                 if plan is None:
                     raise InputError(
                         tr("No plan is known for this point; keep one on the Field desk first.")

@@ -43,12 +43,14 @@ def figure_column(desk: Workspace, lane: Lane, trace: Trace, span: Span, zone: s
     if place is None or not statistics.n:
         return FigureColumn(lane, trace, statistics)
     try:
-        sure = mean_uncertainty(desk, place, trace.view.key, span)
+        uncertainty = mean_uncertainty(desk, place, trace.view.key, span)
     except ArchiveDamagedError:
-        sure = None  # the rest is shown; what is damaged is told elsewhere
-    if sure is None or not sure.has_value:
+        uncertainty = None  # the rest is shown; what is damaged is told elsewhere
+    if uncertainty is None or not uncertainty.has_value:
         return FigureColumn(lane, trace, statistics)
-    return FigureColumn(lane, trace, statistics, abs(trace.factor) * sure.expanded, sure.is_least)
+    return FigureColumn(
+        lane, trace, statistics, abs(trace.factor) * uncertainty.expanded, uncertainty.is_least
+    )
 
 
 class FiguresTable(QScrollArea):

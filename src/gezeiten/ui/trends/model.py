@@ -76,11 +76,11 @@ class TrendsView:
         return mark[1] > self.extent[0] and mark[0] < self.extent[1]
 
 
-def first_view(kept: Span | None, whole: Span) -> Span:
+def first_view(stored: Span | None, whole: Span) -> Span:
     """The stretch shown first: the one that was shown, or the last days that there are."""
-    if kept is None or kept[1] < whole[0] or kept[0] > whole[1]:
+    if stored is None or stored[1] < whole[0] or stored[0] > whole[1]:
         return (max(whole[1] - USUAL_DAYS * DAY_MS, whole[0]), whole[1])
-    return kept
+    return stored
 
 
 def surroundings_of(span: Span) -> Span:

@@ -247,7 +247,7 @@ class TrendsPlace(Place):
         self.context.run(lambda _task: sites(self.context.desk), self._show_sites)
 
     def _show_sites(self, listed: list[SitePlace]) -> None:
-        chosen = {point.id for point in self.points()}
+        selected = {point.id for point in self.points()}
         self.tree.blockSignals(True)
         self.tree.clear()
         for site in listed:
@@ -260,12 +260,12 @@ class TrendsPlace(Place):
             self.tree.addTopLevelItem(head)
             head.setFirstColumnSpanned(True)
             for point in site.points:
-                self._add_point(head, point, point.id in chosen)
+                self._add_point(head, point, point.id in selected)
             head.setExpanded(True)
         self.tree.blockSignals(False)
         if self._target is not None:
             self.show_target(self._target)
-        elif chosen:
+        elif selected:
             self.model.remembered = self.chart.view() if self.lanes else None
             self._load()
         else:
@@ -353,8 +353,8 @@ class TrendsPlace(Place):
             dialog.open()
 
     def _zone(self) -> str:
-        chosen = self.points()
-        return chosen[0].zone if chosen else "UTC"
+        selected = self.points()
+        return selected[0].zone if selected else "UTC"
 
     def return_to_origin(self) -> None:
         """Back to where one came from, at the same thing."""
@@ -364,12 +364,12 @@ class TrendsPlace(Place):
 
     # -- lanes ---------------------------------------------------------------------------------
     def _load(self) -> None:
-        chosen, desk = self.points(), self.context.desk
-        stays = self.lanes and self._target is None and chosen
+        selected, desk = self.points(), self.context.desk
+        stays = self.lanes and self._target is None and selected
         self.model.set_loading(self.chart.view() if stays else None)
-        kept = self.model.remembered
+        stored = self.model.remembered
         self.context.run(
-            lambda _task: lanes_of(desk, chosen, partial(first_view, kept)),
+            lambda _task: lanes_of(desk, selected, partial(first_view, stored)),
             self._show_lanes,
             failed=lambda _: self.model.failed(),
             latest="lanes",
@@ -377,22 +377,22 @@ class TrendsPlace(Place):
 
     def _show_lanes(self, lanes: list[Lane]) -> None:
         self.lanes = lanes
-        chosen = self.points()
+        selected = self.points()
         view = self.model.loaded(span_of(lanes))
         self.empty.setVisible(not lanes)
         self.chart.scroll().setVisible(bool(lanes))
-        self.hand_over.setEnabled(len(chosen) == 1 and bool(lanes))
+        self.hand_over.setEnabled(len(selected) == 1 and bool(lanes))
         self.as_table.setEnabled(bool(lanes))
         if not lanes or view is None:
             words = (
                 tr("No record yet at these points.")
-                if chosen
+                if selected
                 else tr("Tick a point at the left to see its record.")
             )
             self.empty.setText(words)
             self.title.setText("")
             return
-        self.title.setText(title([(point.full_name, point.name) for point in chosen]))
+        self.title.setText(title([(point.full_name, point.name) for point in selected]))
         self.title.setToolTip(plain_tip(self.title.text()))
         self._target = None
         if not self.model.contains(self.chart.mark):
@@ -530,10 +530,10 @@ class TrendsPlace(Place):
             self.context.rows_wanted.emit(ReadingsRequest(series, span))
 
     def _hand_over(self) -> None:
-        chosen = self.points()
-        if len(chosen) == 1:
+        selected = self.points()
+        if len(selected) == 1:
             span = self.chart.mark or self.chart.view()
-            self.context.go.emit(places.HANDOVER, (chosen[0].id, span))
+            self.context.go.emit(places.HANDOVER, (selected[0].id, span))
 
     def set_theme(self, theme: Theme) -> None:
         self.chart.set_theme(theme)

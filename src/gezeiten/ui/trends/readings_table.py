@@ -91,8 +91,8 @@ class ReadingsModel(QAbstractTableModel):
         several = len({one.point.id for one in self.table.columns}) > 1
         for one, unit in zip(self.table.columns, self._units, strict=True):
             name = quantity(one.key).name
-            whose = f"{one.point.name} · {name}" if several else name
-            listed += [f"{whose}, {unit.name}", tr("Quality")]
+            owners = f"{one.point.name} · {name}" if several else name
+            listed += [f"{owners}, {unit.name}", tr("Quality")]
         return listed
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -220,7 +220,7 @@ class ReadingsWindow(QDialog):
     def _build_layout(self) -> QVBoxLayout:
         self.days_button = button(tr("By day"), self.toggle_days)
         self.days_button.setCheckable(True)
-        acts = row(
+        actions = row(
             self.only,
             self.series,
             button(tr("Lowest"), lambda: self.to_extreme(highest=False)),
@@ -241,10 +241,12 @@ class ReadingsWindow(QDialog):
         )
         foot = row(hint, button(tr("Close"), self.accept))
         foot.setStretch(0, 1)
-        return column(row(self.title, 1, self.count), acts, self.pages, foot, spacing=8, margins=14)
+        return column(
+            row(self.title, 1, self.count), actions, self.pages, foot, spacing=8, margins=14
+        )
 
     def _add_keys(self) -> None:
-        acts: list[tuple[str, Callable[[], object]]] = [
+        actions: list[tuple[str, Callable[[], object]]] = [
             ("Ctrl+G", self.pick_instant),
             ("Ctrl+D", self.toggle_days),
             ("Ctrl+L", lambda: self.to_extreme(highest=False)),
@@ -254,8 +256,8 @@ class ReadingsWindow(QDialog):
             ("Alt+S", self.show_provenance),
             ("Ctrl+S", lambda: self._header_clicked(max(self.view.currentIndex().column(), 0))),
         ]
-        for keys, act in acts:
-            QShortcut(QKeySequence(keys), self, act)
+        for keys, action in actions:
+            QShortcut(QKeySequence(keys), self, action)
 
     # -- showing -------------------------------------------------------------------------------
     def _show(self, table: ReadingsTable) -> None:
@@ -317,15 +319,15 @@ class ReadingsWindow(QDialog):
         if model is None:
             return
         at = self.view.currentIndex().row()
-        kept = model.table.time_ms(at) if 0 <= at < len(model.table) else None
+        stored = model.table.time_ms(at) if 0 <= at < len(model.table) else None
 
         def done(_: object) -> None:
             model.beginResetModel()
             model.table = arranged
             model.endResetModel()
             self._counted()
-            if kept is not None:
-                self._go_to(kept)
+            if stored is not None:
+                self._go_to(stored)
 
         table = model.table
         arranged = ReadingsTable(
@@ -377,8 +379,8 @@ class ReadingsWindow(QDialog):
             return
         ranges = self.view.selectionModel().selection()
         parts = [ranges.at(i) for i in range(ranges.count())]
-        chosen = [at for part in parts for at in (part.top(), part.bottom())]
-        times = [model.table.time_ms(at) for at in chosen or [self.view.currentIndex().row()]]
+        selected = [at for part in parts for at in (part.top(), part.bottom())]
+        times = [model.table.time_ms(at) for at in selected or [self.view.currentIndex().row()]]
         RemarksDialog(self, self._context, column.point, (min(times), max(times))).open()
 
     def show_provenance(self) -> None:
@@ -428,17 +430,17 @@ class ReadingsWindow(QDialog):
             self.view.setFocus()
 
     def _open_day(self) -> None:
-        chosen = selected_item(self.by_day)
-        if chosen is not None and self.model is not None:
-            self._go_to(midnight_ms(chosen, self.model.table.zone))  # type: ignore[arg-type]
+        selected = selected_item(self.by_day)
+        if selected is not None and self.model is not None:
+            self._go_to(midnight_ms(selected, self.model.table.zone))  # type: ignore[arg-type]
 
     def copy(self) -> None:
         """Copy the rows chosen, or where only one is, all that are shown."""
         model = self.model
         if model is None:
             return
-        chosen = sorted(index.row() for index in self.view.selectionModel().selectedRows())
-        rows = chosen if len(chosen) > 1 else list(range(len(model.table)))
+        selected = sorted(index.row() for index in self.view.selectionModel().selectedRows())
+        rows = selected if len(selected) > 1 else list(range(len(model.table)))
         if len(rows) > MOST_COPIED:
             self._context.show_message(
                 tr(

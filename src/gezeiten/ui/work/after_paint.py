@@ -27,6 +27,6 @@ class AfterPaint(QObject):
         return False
 
     def _start(self) -> None:
-        act, self._callback = self._callback, None
-        if act is not None:
-            act()
+        action, self._callback = self._callback, None
+        if action is not None:
+            action()

@@ -84,7 +84,7 @@ def test_a_text_is_taken_in_recorded_units_and_utc(lab: Lab, tmp_path: Path) -> 
         assert lab.desk.archive.vault.get(offload.sha256) == path.read_bytes()
     verdict = verify(lab.desk)
     assert (verdict.faults, verdict.values) == ([], 1000)
-    [taken] = logbook_entries(lab.desk, act="offload")
+    [taken] = logbook_entries(lab.desk, action="offload")
     assert "500 readings of weather.txt kept" in taken.sentence
 
 

@@ -150,8 +150,8 @@ def _hashes_that_were(chains: ChainFiles) -> set[str]:
 def _line_faults(line: ChainLine) -> Iterator[str]:
     yield line.envelope.was
     if line.body is not None and line.envelope.kind in (EntriesRemoved.KIND, EntriesRestored.KIND):
-        act = line.body.act.get("act", {})
-        yield from (*act.get("hashes", ()), *act.get("restored", ()))
+        action = line.body.act.get("act", {})
+        yield from (*action.get("hashes", ()), *action.get("restored", ()))
 
 
 _TELLING_OF_LOST = (b'"was":', EntriesRemoved.KIND.encode(), EntriesRestored.KIND.encode())

@@ -46,10 +46,10 @@ class LostEntries:
         """What is lost, and the ways out."""
         many, chain = len(self.entries), self.chain[:8]
         if many == 1:
-            said = f"1 entry was cut off the end of the logbook (chain {chain}); only the tables "
-            return said + f"still know it. {_WAYS_OUT}"
-        said = f"{many:,} entries were cut off the end of the logbook (chain {chain}); only the "
-        return said + f"tables still know them. {_WAYS_OUT}"
+            text = f"1 entry was cut off the end of the logbook (chain {chain}); only the tables "
+            return text + f"still know it. {_WAYS_OUT}"
+        text = f"{many:,} entries were cut off the end of the logbook (chain {chain}); only the "
+        return text + f"tables still know them. {_WAYS_OUT}"
 
 
 _WAYS_OUT = (

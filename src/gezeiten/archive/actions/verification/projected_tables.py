@@ -123,10 +123,10 @@ def _identity(name: str, told: Row, row: Any) -> str:
     return str(row["uid"]) if by is None else "/".join(str(told[column]) for column in by)
 
 
-def _free(taken: dict[str, Any], key: str) -> str:
+def _free(used: dict[str, Any], key: str) -> str:
     """A name that no row before has: of two rows that are the same thing the later one is "#2"."""
     name, many = key, 1
-    while name in taken:
+    while name in used:
         many += 1
         name = f"{key}#{many}"
     return name
@@ -143,13 +143,13 @@ def _implied_columns(name: str) -> tuple[str, ...]:
 
 
 def _compared_row(name: str, row: Any, identities: dict[str, dict[int, str]]) -> Row:
-    told: Row = {}
+    content: Row = {}
     for column, refers_to in _compared_columns(name):
         value = row[column]
         if refers_to:
             value = identities[refers_to].get(value, value)
-        told[column] = _Unknown() if isinstance(value, UnreadableValue) else value
-    return told
+        content[column] = _Unknown() if isinstance(value, UnreadableValue) else value
+    return content
 
 
 @cache

@@ -29,8 +29,8 @@ def repair_tables(session: Session, wanted: Rows) -> None:
         connection.execute(text("PRAGMA defer_foreign_keys = ON"))
     keys: Keys = {}
     for name in MADE:  # what a row refers to is right by then, and so is how it is told
-        kept, keys[name] = table_rows(connection, name, keys)
-        _repair_table(connection, name, wanted[name], kept, keys)
+        stored, keys[name] = table_rows(connection, name, keys)
+        _repair_table(connection, name, wanted[name], stored, keys)
         _, keys[name] = table_rows(connection, name, keys)
     delete_orphans(session)
     all_changed(connection)  # which mission feeds which series may be another one now
@@ -38,13 +38,13 @@ def repair_tables(session: Session, wanted: Rows) -> None:
 
 
 def _repair_table(
-    connection: Connection, name: str, wanted: dict[str, Row], kept: dict[str, Row], keys: Keys
+    connection: Connection, name: str, wanted: dict[str, Row], stored: dict[str, Row], keys: Keys
 ) -> None:
     table = table_of(name)
-    extra = [key for key in kept if key not in wanted]
-    missing = [key for key in wanted if key not in kept]
-    for was, should in _renamed(kept, wanted, extra, missing):
-        kept[should] = kept.pop(was)
+    extra = [key for key in stored if key not in wanted]
+    missing = [key for key in wanted if key not in stored]
+    for was, should in _renamed(stored, wanted, extra, missing):
+        stored[should] = stored.pop(was)
         keys[name][should] = keys[name].pop(was)
         extra.remove(was)
         missing.remove(should)
@@ -54,18 +54,18 @@ def _repair_table(
         connection.execute(delete(table).where(table.c.id == keys[name].pop(identity)))
     for identity in missing:
         insert_row(connection, name, identity, wanted[identity], keys)
-    for identity in wanted.keys() & kept.keys():
+    for identity in wanted.keys() & stored.keys():
         changed = {
             column: column_value(table, column, value, keys)
             for column, value in wanted[identity].items()
-            if kept[identity][column] != value
+            if stored[identity][column] != value
         }
         if changed:
             _set(connection, name, keys[name][identity], changed)
 
 
 def _renamed(
-    kept: dict[str, Row], wanted: dict[str, Row], extra: list[str], missing: list[str]
+    stored: dict[str, Row], wanted: dict[str, Row], extra: list[str], missing: list[str]
 ) -> list[tuple[str, str]]:
     """Return which rows only had what identifies them changed: the one that is too many where one
     is missing, or one of which most is the same, its id say."""
@@ -74,7 +74,7 @@ def _renamed(
     pairs: list[tuple[str, str]] = []
     for should in missing:
         for was in extra:
-            if was not in dict(pairs) and _is_same_row(kept[was], wanted[should]):
+            if was not in dict(pairs) and _is_same_row(stored[was], wanted[should]):
                 pairs.append((was, should))
                 break
     return pairs

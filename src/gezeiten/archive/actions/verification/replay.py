@@ -87,9 +87,9 @@ def reapply(
     return conflicts, failed
 
 
-def differences(kept: Connection, wanted: Rows) -> list[Difference]:
+def differences(stored: Connection, wanted: Rows) -> list[Difference]:
     """Return where what is kept is not what acts made."""
-    return list(_differences(rows(kept), wanted))
+    return list(_differences(rows(stored), wanted))
 
 
 @dataclass(frozen=True, slots=True)

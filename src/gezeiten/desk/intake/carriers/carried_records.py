@@ -74,8 +74,8 @@ def new_readings(
     session: ArchiveSession, serial: str, mission: int, launched_ms: int, held: list[Range]
 ) -> int:
     """Return how many of the readings `held` of a mission the archive lacks."""
-    kept = mission_ranges(session, serial, mission, launched_ms)
-    return sum(size(missing(part, kept)) for part in held)
+    stored = mission_ranges(session, serial, mission, launched_ms)
+    return sum(size(missing(part, stored)) for part in held)
 
 
 def describe_record(
@@ -90,7 +90,7 @@ def describe_record(
     except InputError as exc:
         return unusable(key, size_bytes, str(exc), **{**facts, "readings": readings})
     fresh = new_readings(session, header.serial, header.mission, header.launched_ms, held)
-    kept = fresh == 0 or is_offloaded(session, sha256)
+    stored = fresh == 0 or is_offloaded(session, sha256)
     if not readings:
         return unusable(key, size_bytes, "It holds no readings yet.", **facts)
     words = ""
@@ -104,7 +104,7 @@ def describe_record(
         readings=readings,
         new_readings=fresh,
         sha256=sha256,
-        state=KEPT if kept else NEW,
+        state=KEPT if stored else NEW,
         note=words,
         stored_ranges=tuple(held),
         **facts,

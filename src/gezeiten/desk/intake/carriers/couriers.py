@@ -227,8 +227,8 @@ def _fetch(
                 out.write(piece)
                 meter.count_bytes(len(piece))
             os.fsync(out.fileno())
-        came = hashlib.sha256(path.read_bytes()).hexdigest()
-    if came != record.sha256:
+        received = hashlib.sha256(path.read_bytes()).hexdigest()
+    if received != record.sha256:
         with translated(desk.archive.folder):
             path.unlink()
         raise LoggerAnswerError(

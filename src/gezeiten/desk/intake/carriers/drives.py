@@ -151,10 +151,10 @@ def import_from_drive(
         return _import_record(desk, card.drive, record, meter, watch)
 
     results = import_each(desk, wanted, import_record)
-    kept = 0
+    stored = 0
     with suppress(LoggerAwayError), _translate_removal(card.drive):
-        kept = _store_reports(desk, card.drive)  # pulled out: they come the next time
-    return DriveImport(results, kept)
+        stored = _store_reports(desk, card.drive)  # pulled out: they come the next time
+    return DriveImport(results, stored)
 
 
 def _import_record(
@@ -165,16 +165,16 @@ def _import_record(
         with translated(desk.archive.folder):
             try:
                 with path.open("wb") as out:
-                    came = copy(
+                    received = copy(
                         drive.root / record.key,
                         out,
-                        came=meter.count_bytes,
+                        received=meter.count_bytes,
                         cancelled=watch.cancelled,
                     )
             except BaseException:
                 path.unlink()
                 raise
-        if came != record.sha256:
+        if received != record.sha256:
             path.unlink()
             raise LoggerAnswerError(
                 f"{record.key} is another file than a moment ago; look at the drive again."
@@ -187,9 +187,9 @@ def _import_record(
 def _new_reports(desk: Workspace, drive: DriveSeen) -> list[Path]:
     """Return the reports on a drive that are not kept yet; only loggers write reports."""
     with desk.archive.reading() as session:
-        kept = known_report_sizes(session)
+        stored = known_report_sizes(session)
     return [
-        path for path in report_paths(drive.root) if (path.name, path.stat().st_size) not in kept
+        path for path in report_paths(drive.root) if (path.name, path.stat().st_size) not in stored
     ]
 
 

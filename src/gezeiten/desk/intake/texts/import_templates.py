@@ -68,7 +68,7 @@ def recognise_text(
     """
     proposal = _with_instrument_profile(desk, propose(path, facts))
     templates = stored_templates(desk)
-    tie = next(
+    template = next(
         (
             import_template
             for import_template in templates
@@ -76,8 +76,8 @@ def recognise_text(
         ),
         None,
     )
-    if tie is not None:
-        return of_kind(path, proposal, tie)
+    if template is not None:
+        return of_kind(path, proposal, template)
     return RecognisedText(proposal, None, _similar_template(templates, proposal))
 
 
@@ -119,21 +119,23 @@ def columns_of_profile(
     return columns if len(columns) == len(profile.values) else {}
 
 
-def of_kind(path: Path, proposal: Proposal, tie: ImportTemplate) -> RecognisedText:
+def of_kind(path: Path, proposal: Proposal, template: ImportTemplate) -> RecognisedText:
     """Return a text as one of a kept kind: what is its own is that of the text."""
-    tie = _in_this_file(tie, proposal)
+    template = _in_this_file(template, proposal)
     asked: list[FormatQuestion] = []
-    if tie.form.beside:
+    if template.form.beside:
         sample = sample_of(path, proposal.form.opening)
-        head = sample.lines[: tie.form.first_line - 1]
-        form, asked = update_form(tie.form, head, sample)
-        tie = replace(tie, form=form)
-    asked += [doubt for doubt in proposal.doubts if doubt.many and _is_new(doubt, tie)]
-    known = {column.where for column in tie.columns}
+        head = sample.lines[: template.form.first_line - 1]
+        form, asked = update_form(template.form, head, sample)
+        template = replace(template, form=form)
+    asked += [doubt for doubt in proposal.doubts if doubt.many and _is_new(doubt, template)]
+    known = {column.where for column in template.columns}
     fresh = [column for column in proposal.columns if column.where and column.where not in known]
     names = tuple(dict.fromkeys(" · ".join(text for _, text in one.where) for one in fresh))
-    tie = replace(tie, columns=(*tie.columns, *(_without_target(one) for one in fresh)))
-    return RecognisedText(proposal, tie, questions=tuple(asked), fresh=names)
+    template = replace(
+        template, columns=(*template.columns, *(_without_target(one) for one in fresh))
+    )
+    return RecognisedText(proposal, template, questions=tuple(asked), fresh=names)
 
 
 def _is_new(doubt: FormatQuestion, template: ImportTemplate) -> bool:
@@ -174,11 +176,11 @@ def _similar_template(templates: list[ImportTemplate], proposal: Proposal) -> Im
     if form.header:
         return None
     alike = [
-        tie
-        for tie in templates
-        if not tie.form.header
-        and _matches(tie, proposal)
-        and tie.form.time.columns == form.time.columns
+        template
+        for template in templates
+        if not template.form.header
+        and _matches(template, proposal)
+        and template.form.time.columns == form.time.columns
     ]
     return _in_this_file(alike[0], proposal) if len(alike) == 1 else None
 
@@ -189,11 +191,15 @@ def previous_zones(desk: Workspace) -> dict[str, str]:
     Read in another zone, the same file would come again at other instants.
     """
     with desk.archive.reading() as session:
-        ties = [
+        templates = [
             (str(reading.get("kind") or reading["name"]), template_from_dict(reading))
             for reading in text_reading_settings(session)
         ]
-    return {kind: tie.form.time.zone for kind, tie in ties if tie.form.time.needs_zone}
+    return {
+        kind: template.form.time.zone
+        for kind, template in templates
+        if template.form.time.needs_zone
+    }
 
 
 def proposed_template(recognised: RecognisedText, name: str) -> ImportTemplate:
@@ -221,7 +227,9 @@ def _is_stored(mapping: ColumnMapping) -> bool:
 def stored_templates(desk: Workspace) -> list[ImportTemplate]:
     """Return the kept ties, those used last first."""
     with desk.archive.reading() as session:
-        return [template_from_dict(tie) for tie in kept_in.stored_import_templates(session)]
+        return [
+            template_from_dict(template) for template in kept_in.stored_import_templates(session)
+        ]
 
 
 def save_template(desk: Workspace, template: ImportTemplate) -> None:

@@ -132,27 +132,27 @@ class _Session:
 
     def _outlook_after(self, recognised: RecognisedText) -> TextOutlook | None:
         """Return the outlook, None where an answer has the text looked at anew."""
-        tie = self._named(proposed_template(recognised, self._path.stem))
+        template = self._named(proposed_template(recognised, self._path.stem))
         open_: list[TextQuestion] = []
-        tie = self._settled(tie, list(recognised.doubts), open_)
-        tie = self._columns(tie, open_)
+        template = self._settled(template, list(recognised.doubts), open_)
+        template = self._columns(template, open_)
         found: Survey | None = None
         for _ in range(_MOST_ROUNDS):
             found = survey(
                 self._path,
-                _trial(tie),
+                _trial(template),
                 self._desk.now_ms(),
                 seen_words=recognised.proposal.words_by_column,
             )
             more: list[TextQuestion] = []
-            after = self._settled(tie, found.doubts, more)
+            after = self._settled(template, found.doubts, more)
             if self._known.station >= 0 and not any(column.where for column in after.columns):
                 return None
-            if after == tie:
+            if after == template:
                 asked = {question.id for question in more}  # once more, with all lines in sight
                 open_ = [question for question in open_ if question.id not in asked] + more
                 break
-            tie = after
+            template = after
         if found is not None and found.has_many_duplicates:
             open_.append(
                 TextQuestion(
@@ -162,7 +162,7 @@ class _Session:
                 )
             )
         unused = tuple(sorted(set(self._answers) - self._used))
-        return TextOutlook(self._path, tie, open_, found, unused, _unused_columns(tie))
+        return TextOutlook(self._path, template, open_, found, unused, _unused_columns(template))
 
     def _named(self, template: ImportTemplate) -> ImportTemplate:
         name = self._answer("name")
@@ -174,10 +174,10 @@ class _Session:
         return self._answers.get(id_)
 
     def _settled(
-        self, tie: ImportTemplate, doubts: list[FormatQuestion], open_: list[TextQuestion]
+        self, template: ImportTemplate, doubts: list[FormatQuestion], open_: list[TextQuestion]
     ) -> ImportTemplate:
         for doubt in doubts:
-            if doubt.kind == "zone" and tie.form.time.zone:
+            if doubt.kind == "zone" and template.form.time.zone:
                 continue
             question = _question(doubt)
             said = self._answer(question.id)
@@ -186,13 +186,13 @@ class _Session:
             elif doubt.kind == "words" and said == STATIONS:
                 self._known = replace(self._known, station=doubt.about)
             else:
-                tie = settled(tie, doubt, _answer_value(question, said))
-        return tie
+                template = settled(template, doubt, _answer_value(question, said))
+        return template
 
-    def _columns(self, tie: ImportTemplate, open_: list[TextQuestion]) -> ImportTemplate:
+    def _columns(self, template: ImportTemplate, open_: list[TextQuestion]) -> ImportTemplate:
         """Return a tie with what was answered about its columns; ask for what is missing."""
         columns = []
-        for one in tie.columns:
+        for one in template.columns:
             column = one
             name = _column_id(one)
             key = self._answer(f"quantity:{name}")
@@ -208,23 +208,23 @@ class _Session:
             column = replace(column, unit=unit if unit is not None else column.unit)
             if column.quantity and recorded and not column.unit:
                 units = tuple((one.name, one.name) for one in text_units(quantity(column.quantity)))
-                title = _title(tie, column)
+                title = _title(template, column)
                 open_.append(TextQuestion(f"unit:{name}", f"In which unit is {title}?", units))
             columns.append(column)
-        tie = replace(tie, columns=tuple(columns))
-        used = [one for one in tie.columns if one.quantity]
+        template = replace(template, columns=tuple(columns))
+        used = [one for one in template.columns if one.quantity]
         if not used:
             asked = "No column is understood; say what one measures, as quantity:COLUMN=NAME."
             open_.append(TextQuestion("quantity", asked, is_typed=True))
         point = self._answer("point")
-        tie = replace(tie, point=point or tie.point)
-        if not tie.point and (not used or any(not one.point for one in used)):
+        template = replace(template, point=point or template.point)
+        if not template.point and (not used or any(not one.point for one in used)):
             names = tuple(
                 (one.full_name, one.full_name) for one in points(self._desk) if not one.retired
             )
             asked = "Where was it measured? “Site · Point”; a new one is made."
             open_.append(TextQuestion("point", asked, names, is_typed=True))
-        return tie
+        return template
 
 
 def _unused_columns(template: ImportTemplate) -> list[str]:
@@ -263,7 +263,7 @@ def _place(column: int, where: tuple[tuple[int, str], ...]) -> str:
     return "/".join([str(column + 1), *(text for _, text in where)])
 
 
-def _answer_value(question: TextQuestion, said: str) -> str:
+def _answer_value(question: TextQuestion, text: str) -> str:
     """Return the value of an answer, which may be said as the choice's words.
 
     Raises:
@@ -272,18 +272,18 @@ def _answer_value(question: TextQuestion, said: str) -> str:
     by_words = {words: value for value, words in question.choices}
     known = {value for value, _ in question.choices}
     if question.several:
-        values = [one.strip() for one in said.split(",")] if said else []
+        values = [one.strip() for one in text.split(",")] if text else []
         wrong = [one for one in values if one not in known]
         if wrong:
             raise InputError(
                 f"“{wrong[0]}” is no choice of {question.id}; choose of {_listed(question)}."
             )
         return "\n".join(values)
-    if said in known or said in by_words:
-        return by_words.get(said, said) if said not in known else said
+    if text in known or text in by_words:
+        return by_words.get(text, text) if text not in known else text
     if not question.is_typed:
-        raise InputError(f"“{said}” is no choice of {question.id}; use {_listed(question)}.")
-    return said
+        raise InputError(f"“{text}” is no choice of {question.id}; use {_listed(question)}.")
+    return text
 
 
 def _listed(question: TextQuestion) -> str:

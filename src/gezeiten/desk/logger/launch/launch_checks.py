@@ -128,8 +128,8 @@ def launch_checks(
         checks += _outlook_checks(desk, card, plan)
     if is_locked(card.state) and desk.pins.get(pin_group(desk, card.serial)) is None:
         checks.append(Check("blocking", f"{card.serial} is locked; give its PIN first.", "pin"))
-    taken = [_accepted(check, (accepted or {}).get(check.key, "")) for check in checks]
-    return sorted(taken, key=lambda check: _ORDER[check.weight])
+    used = [_accepted(check, (accepted or {}).get(check.key, "")) for check in checks]
+    return sorted(used, key=lambda check: _ORDER[check.weight])
 
 
 def _accepted(check: Check, word: str) -> Check:

@@ -78,7 +78,7 @@ def stored_plans(desk: Workspace, search: str = "") -> list[StoredPlan]:
     with desk.archive.reading() as session:
         plans = kept_in.stored_plans(session)
     words = search.casefold().split()
-    return [kept for kept in plans if all(word in _searched(kept) for word in words)]
+    return [stored for stored in plans if all(word in _searched(stored) for word in words)]
 
 
 def _searched(kept: StoredPlan) -> str:
@@ -148,8 +148,8 @@ def import_plans(desk: Workspace, paths: list[Path]) -> list[str]:
 
 
 def _free_name(desk: Workspace, wanted: str) -> str:
-    taken = {kept.name for kept in stored_plans(desk)}
+    used = {stored.name for stored in stored_plans(desk)}
     name, number = wanted, 2
-    while name in taken:
+    while name in used:
         name, number = f"{wanted} ({number})", number + 1
     return name

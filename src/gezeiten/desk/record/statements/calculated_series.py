@@ -110,9 +110,9 @@ def _formula_text(calculation_view: CalculationView, point: PointPlace) -> str:
             f"{numbers[0]} {quantity(channel_of(calculation_view.series.series)).unit}".rstrip()
         )
     numbers += [
-        f"rim {hung.rim_m:g} m and sensor {hung.length_m:g} m below it from "
-        f"{from_ms(hung.since_ms, point.zone):%Y-%m-%d %H:%M}"
-        for hung in calculation_view.series.sensor_depths
+        f"rim {depths.rim_m:g} m and sensor {depths.length_m:g} m below it from "
+        f"{from_ms(depths.since_ms, point.zone):%Y-%m-%d %H:%M}"
+        for depths in calculation_view.series.sensor_depths
         if formula.uses_sensor_depth
     ]
     why = f": {said.reason}" if said.reason else ""

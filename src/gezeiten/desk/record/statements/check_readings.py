@@ -123,9 +123,9 @@ class _Bases:
                 for correction in chain
                 if correction.is_on and correction.kind == TIE.key
             ]
-        tie = next((one for one in self._ties[series] if one.touches(at_ms, at_ms + 1)), None)
+        fitted = next((one for one in self._ties[series] if one.touches(at_ms, at_ms + 1)), None)
         sensor_depth = depth_at(self._hung, at_ms)
-        is_height = tie is not None and tie.parameters.get("to") != "level"
+        is_height = fitted is not None and fitted.parameters.get("to") != "level"
         return base_of_dip(
             channel_of(series),
             rim_m,
@@ -271,12 +271,12 @@ def enter(desk: Workspace, typed: Sequence[TypedCheck]) -> int:
     """
     if not typed:
         raise InputError("Nothing was read yet; type a value first.")
-    said = [checked(_entered(desk, typed_check)) for typed_check in typed]
+    texts = [checked(_entered(desk, typed_check)) for typed_check in typed]
     late = desk.now_ms() + _NOT_YET_MS
-    if any(one.at_ms > late for one in said):
+    if any(one.at_ms > late for one in texts):
         raise InputError("A check cannot be from a time to come; correct its time.")
     with desk.archive.writing() as session:
-        for one in said:
+        for one in texts:
             value = None if math.isnan(one.value) else one.value
             desk.do_within(
                 session,
@@ -295,7 +295,7 @@ def enter(desk: Workspace, typed: Sequence[TypedCheck]) -> int:
                     one.remark.strip(),
                 ),
             )
-    return len(said)
+    return len(texts)
 
 
 def _entered(desk: Workspace, check: TypedCheck) -> CheckReading:
@@ -371,13 +371,13 @@ def try_tying(
         corrected(uncorrected(desk, point.id, series, _wider(one)), steps) for one in _spans(listed)
     ]
     checks = compared(listed, join_series(parts))
-    tie = fit(method, checks)
-    if tie is None and any(one.dip_m is not None and math.isnan(one.value) for one in listed):
+    fitted = fit(method, checks)
+    if fitted is None and any(one.dip_m is not None and math.isnan(one.value) for one in listed):
         raise InputError(
             "A dip and a level count from different points: say first how far the sensor hangs "
             "below the measuring point (Sites and points, How it hangs)."
         )
-    if tie is None:
+    if fitted is None:
         least = "three checks, not all at once," if method == "line" else "one check"
         raise InputError(
             f"It takes at least {least} at instants at which the record holds "
@@ -395,13 +395,13 @@ def try_tying(
     to = "height" if is_height else "level"
     parameters = {
         "way": method,
-        "knots": [list(knot) for knot in tie.knots],
-        "u": tie.u,
+        "knots": [list(knot) for knot in fitted.knots],
+        "u": fitted.u,
         "checks": len(used),
         "below": before,
         "to": to,
     }
-    return FitTrial(proposed(point, series, TIE.key, span, parameters), tie, tuple(used))
+    return FitTrial(proposed(point, series, TIE.key, span, parameters), fitted, tuple(used))
 
 
 def _wider(span: Span) -> Span:

@@ -126,9 +126,13 @@ def correct_clock_spans(
     whole = extent(desk, point.id, [series])
     if whole is not None:
         with desk.archive.reading() as session:
-            feeds = layout(session).of_series(point.id, series)
+            assignments = layout(session).of_series(point.id, series)
         found += shared(
-            [(feed.start_ms, feed.end_ms) for feed in feeds if not feed.deployment.stay.is_logger],
+            [
+                (feed.start_ms, feed.end_ms)
+                for feed in assignments
+                if not feed.deployment.stay.is_logger
+            ],
             [whole],
         )
     return sorted(one for one in found if one[1] > one[0])

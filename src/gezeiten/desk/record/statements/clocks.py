@@ -65,12 +65,12 @@ def mission_clocks(desk: Workspace, point: PointPlace, series: str) -> list[Miss
     """Return the clocks of the loggers' missions that feed a series, in order of time."""
     with desk.archive.reading() as session:
         made = layout(session)
-        feeds = made.of_series(point.id, made.root_of(point.id, series))
-        kept, off = clocks_in_force(session), disabled_clocks(session)
-        its = [feed for feed in feeds if feed.deployment.stay.is_logger]
+        assignments = made.of_series(point.id, made.root_of(point.id, series))
+        stored, off = clocks_in_force(session), disabled_clocks(session)
+        its = [feed for feed in assignments if feed.deployment.stay.is_logger]
         drifts = drifts_of_models(session)
         return [
-            _clock(session, one, (kept.get(one.mission), off.get(one.mission)), drifts)
+            _clock(session, one, (stored.get(one.mission), off.get(one.mission)), drifts)
             for one in its
         ]
 
@@ -150,7 +150,7 @@ def save_clock_correction(
     desk: Workspace,
     clock: MissionClock,
     put_right: ClockMap,
-    way: str,
+    method: str,
     uncertainty: ClockUncertainty,
     words: str,
 ) -> None:
@@ -168,7 +168,7 @@ def save_clock_correction(
         its = (clock.serial, clock.mission, clock.number, fresh_id())
         action = ClockCorrected(
             *its,
-            way,
+            method,
             put_right.pairs,
             uncertainty.u_ms,
             words.strip(),
@@ -226,9 +226,11 @@ def _refuse_if_steps_exist(desk: Workspace, clock: MissionClock) -> None:
     instants of a mission's readings."""
     with desk.archive.reading() as session:
         made = layout(session)
-        fed = made.by_mission.get(clock.mission, [])
+        assigned = made.by_mission.get(clock.mission, [])
         points = made.points_of(made.missions[clock.mission])
-        count = sum(_count_dependent_steps(session, made, point_id, fed) for point_id in points)
+        count = sum(
+            _count_dependent_steps(session, made, point_id, assigned) for point_id in points
+        )
     if count:
         one = "1 step rests" if count == 1 else f"{count} steps rest"
         raise InputError(
@@ -238,10 +240,10 @@ def _refuse_if_steps_exist(desk: Workspace, clock: MissionClock) -> None:
 
 
 def _count_dependent_steps(
-    session: ArchiveSession, made: Layout, point_id: int, fed: list[SeriesAssignment]
+    session: ArchiveSession, made: Layout, point_id: int, assigned: list[SeriesAssignment]
 ) -> int:
     """Return how many steps of a point, or of what rests on it, would have to move along."""
-    spans = [(assignment.start_ms, assignment.end_ms) for assignment in fed]
+    spans = [(assignment.start_ms, assignment.end_ms) for assignment in assigned]
     count = 0
     for at in (point_id, *made.resting_on(point_id)):
         steps = [(one.start_ms, one.end_ms) for one in active_steps(session, at).get(at, [])]

@@ -93,8 +93,8 @@ def chain(desk: Workspace, point: PointPlace, series: str) -> Chain:
     """Return the chain of a series (its key) of a point."""
     with desk.archive.reading() as session:
         made = layout(session)
-        feeds = made.of_series(point.id, made.root_of(point.id, series))
-        missions = missions_by_id(session, {feed.mission for feed in feeds})
+        assignments = made.of_series(point.id, made.root_of(point.id, series))
+        missions = missions_by_id(session, {feed.mission for feed in assignments})
         corrections = in_order(chain_of(session, point.id, series))
         clocks, off = clocks_in_force(session), disabled_clocks(session)
         fills = fills_of_series(all_steps(session, point.id), series)
@@ -105,10 +105,10 @@ def chain(desk: Workspace, point: PointPlace, series: str) -> Chain:
             missions[feed.mission].number,
             feed,
         )
-        for feed in feeds
+        for feed in assignments
     )
     how = formula_texts(desk, point).get(series, "")
-    its = dict.fromkeys(feed.mission for feed in feeds)
+    its = dict.fromkeys(feed.mission for feed in assignments)
     return Chain(
         seen,
         how,

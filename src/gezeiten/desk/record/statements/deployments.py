@@ -56,17 +56,17 @@ def sources(desk: Workspace, *, serial: str = "", point_id: int | None = None) -
     known = {point.uid: point for point in points(desk)}
     with desk.archive.reading() as session:
         made = layout(session)
-        stood = [
+        deployments = [
             deployment
             for deployment in made.deployments
             if (not serial or deployment.stay.source == serial)
             and (point_id is None or deployment.point == made.points[point_id])
         ]
-        missions = missions_by_id(session, {one.stay.mission for one in stood})
+        missions = missions_by_id(session, {one.stay.mission for one in deployments})
         statements = source_statements(session)
     seen = [
         _deployment_view(one, made, known[one.point], missions[one.stay.mission].number)
-        for one in stood
+        for one in deployments
         if one.point in known
     ]
     seen.sort(key=lambda one: (one.point.full_name, one.start_ms, one.source))
@@ -85,13 +85,13 @@ def sources(desk: Workspace, *, serial: str = "", point_id: int | None = None) -
 def _deployment_view(
     deployment: Deployment, made: Layout, point: PointPlace, number: int
 ) -> DeploymentView:
-    fed = [
+    assigned = [
         feed
         for feed in made.by_mission.get(deployment.stay.mission, ())
         if feed.deployment == deployment
     ]
     shown = {series.key for series in made.shown.get(deployment.point, ())}
-    keys = dict.fromkeys(feed.series for feed in fed if feed.series in shown)
+    keys = dict.fromkeys(feed.series for feed in assigned if feed.series in shown)
     end = None if deployment.end_ms == EVER_MS else deployment.end_ms
     return DeploymentView(
         deployment.stay.source,
@@ -173,7 +173,7 @@ def _points_of(desk: Workspace, serial: str) -> list[str]:
     with desk.archive.reading() as session:
         made = layout(session)
         of_missions = [stay.point for stay in made.stays if stay.source == serial and stay.point]
-    stood = [
+    deployments = [
         deployment.point for deployment in made.deployments if deployment.stay.source == serial
     ]
-    return list(dict.fromkeys([*stood, *of_missions]))
+    return list(dict.fromkeys([*deployments, *of_missions]))

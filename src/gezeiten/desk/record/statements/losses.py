@@ -75,16 +75,16 @@ def losses_of_clock(
     places = {point.uid: point for point in points(desk)}
     with desk.archive.reading() as session:
         made = layout(session)
-        feeds = [one for one in made.by_mission.get(clock.mission, []) if one.point in places]
+        assignments = [one for one in made.by_mission.get(clock.mission, []) if one.point in places]
         chains = {
             (feed.point, feed.series): chain_of(session, made.keys[feed.point], feed.series)
-            for feed in feeds
+            for feed in assignments
         }
     changed = {
         key: _relocated(
             desk,
             places[key[0]],
-            [feed for feed in feeds if (feed.point, feed.series) == key],
+            [feed for feed in assignments if (feed.point, feed.series) == key],
             (now, then),
             steps,
         )

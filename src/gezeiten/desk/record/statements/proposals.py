@@ -78,8 +78,8 @@ def certificates(desk: Workspace, point: PointPlace, series: str) -> list[Certif
     """Return the certificates of the loggers that feed a series, the latest first."""
     with desk.archive.reading() as session:
         made = layout(session)
-        feeds = made.of_series(point.id, made.root_of(point.id, series))
-        serials = dict.fromkeys(feed.deployment.stay.source for feed in feeds)
+        assignments = made.of_series(point.id, made.root_of(point.id, series))
+        serials = dict.fromkeys(feed.deployment.stay.source for feed in assignments)
         found = [
             Certificate(serial, certificate.certificate_name, certificate.at_ms)
             for serial in serials
@@ -119,11 +119,11 @@ def by_the_visit(desk: Workspace, point: PointPlace, series: str, *, at_end: boo
     Raises:
         InputError: no reading lies there.
     """
-    feeds = chain(desk, point, series).assignments
+    assignments = chain(desk, point, series).assignments
     whole = extent(desk, point.id, [series])
-    if not feeds or whole is None:
+    if not assignments or whole is None:
         raise InputError("There is no reading here; mark the stretch yourself.")
-    last = feeds[-1].assignment
+    last = assignments[-1].assignment
     own = (max(whole[0], last.start_ms), min(whole[1] + 1, last.end_ms))
     with desk.archive.reading() as session:
         missions = {feed.mission for feed in layout(session).at_point(point.id)}
@@ -158,11 +158,11 @@ def not_in_place(desk: Workspace, point: PointPlace, series: str, *, at_end: boo
         ArchiveDamagedError: readings are damaged.
     """
     whole = extent(desk, point.id, [series])
-    feeds = [feed.assignment for feed in chain(desk, point, series).assignments]
+    assignments = [feed.assignment for feed in chain(desk, point, series).assignments]
     found = None
-    if whole is not None and feeds:
-        begin = max(whole[0], feeds[-1].start_ms)
-        end = min(whole[1] + 1, feeds[-1].end_ms)
+    if whole is not None and assignments:
+        begin = max(whole[0], assignments[-1].start_ms)
+        end = min(whole[1] + 1, assignments[-1].end_ms)
         span = (
             (max(begin, end - _LOOKED_AT_MS), end)
             if at_end
@@ -201,11 +201,11 @@ def by_rule(
     caught = SUSPICIONS[rule].catches(measured, value, _quantity(series))
     inside = (measured.times_utc_ms >= span[0]) & (measured.times_utc_ms < until_ms)
     caught &= inside
-    stretches = suspect_spans(measured, caught)
-    if not stretches:
+    spans = suspect_spans(measured, caught)
+    if not spans:
         raise InputError("This rule catches no reading in that stretch; choose another number.")
-    said = {**parameters, "stretches": stretches}
-    step = proposed(point, series, "mark", (stretches[0][0], stretches[-1][1]), said)
+    content = {**parameters, "stretches": spans}
+    step = proposed(point, series, "mark", (spans[0][0], spans[-1][1]), content)
     return ProposedCorrection(step, int(caught.sum()), int(inside.sum()))
 
 

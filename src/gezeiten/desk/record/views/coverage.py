@@ -59,9 +59,9 @@ def _due(desk: Workspace, point: PointPlace, series: str) -> Span:
         raise InputError(f"{quantity(series).name} of {point.full_name} has no reading yet.")
     with desk.archive.reading() as session:
         made = layout(session)
-        feeds = made.of_series(point.id, made.root_of(point.id, series))
+        assignments = made.of_series(point.id, made.root_of(point.id, series))
     first = min(
-        (feed.start_ms for feed in feeds if feed.deployment.stay.is_logger), default=whole[0]
+        (feed.start_ms for feed in assignments if feed.deployment.stay.is_logger), default=whole[0]
     )
     return (min(max(first, 0), whole[0]), whole[1] + 1)
 

@@ -150,12 +150,12 @@ class ReadingsTable:
 
 
 def readings_table(
-    desk: Workspace, chosen: Sequence[tuple[PointPlace, str]], span: Span
+    desk: Workspace, selected: Sequence[tuple[PointPlace, str]], span: Span
 ) -> ReadingsTable:
     """Return the readings of some series, by point and key, in [start, end)."""
     limits: dict[int, dict[str, tuple[InForce, ...]]] = {}
     columns = []
-    for point, key in chosen:
+    for point, key in selected:
         if point.id not in limits:
             limits[point.id] = limits_at(desk, point.id)
         series = read_around(desk, point.id, key, span, tolerant=True).between(*span)
@@ -163,7 +163,7 @@ def readings_table(
         unit = next((place.unit for place in point.channels if place.channel == key), "")
         marks = sides_at(series.times_utc_ms, series.values, its, point.zone)
         columns.append(TableColumn(point, key, unit, series, its, marks))
-    zone = chosen[0][0].zone if chosen else "UTC"
+    zone = selected[0][0].zone if selected else "UTC"
     return table_of(tuple(columns), span, zone)
 
 
@@ -189,12 +189,12 @@ class LastReadings:
 def latest_readings(desk: Workspace, serial: str, span: Span | None = None) -> LastReadings | None:
     """Return what a source brought last: a stretch (both ends included), by default the last day
     that is kept of it. None where nothing of it is kept."""
-    fed = [
+    assigned = [
         deployment for deployment in sources(desk, serial=serial).deployments if deployment.series
     ]
-    if not fed:
+    if not assigned:
         return None
-    last = max(fed, key=lambda one: one.start_ms)
+    last = max(assigned, key=lambda one: one.start_ms)
     series = tuple((last.point, key) for key in last.series)
     if span is None:
         whole = extent(desk, last.point.id, list(last.series))

@@ -161,12 +161,10 @@ def _outside_ms(
     series: Series, weights: NDArray[np.int64], limits: tuple[InForce, ...], side: str, zone: str
 ) -> int:
     total = 0
-    for stretch in limits:
-        a, b = series.times_utc_ms.searchsorted((stretch.start_ms, stretch.end_ms))
+    for span in limits:
+        a, b = series.times_utc_ms.searchsorted((span.start_ms, span.end_ms))
         times, values = series.times_utc_ms[a:b], series.values[a:b]
-        masks = [
-            rule.outside_at(times, values, zone) for rule in stretch.rules if rule.side == side
-        ]
+        masks = [rule.outside_at(times, values, zone) for rule in span.rules if rule.side == side]
         total += int(weights[a:b][np.logical_or.reduce(masks)].sum()) if masks else 0
     return total
 

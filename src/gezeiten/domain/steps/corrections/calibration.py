@@ -147,11 +147,11 @@ def _as_points(listed: Any) -> list[list[float]]:
 
 def _describe_points(parameters: Parameters, unit: str) -> str:
     first, last = parameters["points"], parameters["as_found"]
-    told = ", ".join(f"{x:g} → {reference:g}" for x, reference in first)
+    text = ", ".join(f"{x:g} → {reference:g}" for x, reference in first)
     until = ", ".join(f"{x:g} → {reference:g}" for x, reference in last)
     drift = f"; at the end {until}" if last else ""
     certificate = _describe_certificate(parameters)
-    return f"{told} {unit}".rstrip() + drift + _describe_uncertainty(parameters, unit) + certificate
+    return f"{text} {unit}".rstrip() + drift + _describe_uncertainty(parameters, unit) + certificate
 
 
 LINEAR = CorrectionKind(

@@ -34,16 +34,16 @@ def _mark_checked(parameters: Parameters) -> dict[str, Any]:
     refuse_unknown_parameters(parameters, "mark", "cause", "stretches", "of")
     if parameters.get("mark") not in MARKS:
         raise ValueError("a mark is one of kept, suspect, taken out")
-    stretches = [[int(begin), int(end)] for begin, end in parameters.get("stretches") or []]
-    if len(stretches) > MOST_STRETCHES:
-        raise ValueError(f"it would name {len(stretches)} stretches, of at most {MOST_STRETCHES}")
-    edges = [at for one in stretches for at in one]
+    spans = [[int(begin), int(end)] for begin, end in parameters.get("stretches") or []]
+    if len(spans) > MOST_STRETCHES:
+        raise ValueError(f"it would name {len(spans)} stretches, of at most {MOST_STRETCHES}")
+    edges = [at for one in spans for at in one]
     if any(b < a for a, b in pairwise(edges)):
         raise ValueError("its stretches are not in order of time")
     return {
         "mark": parameters["mark"],
         "cause": str(parameters.get("cause", "")),
-        "stretches": stretches,
+        "stretches": spans,
         "of": str(parameters.get("of", "")),
     }
 
@@ -58,8 +58,8 @@ def _describe_mark(parameters: Parameters, _unit: str) -> str:
 def marked_spans(parameters: Parameters, start_ms: int, end_ms: int) -> NDArray[np.int64]:
     """Return the stretches that a step means, int64 (k, 2), its own [start, end) where it names
     none."""
-    stretches = parameters.get("stretches") or [[start_ms, end_ms]]
-    return np.array(stretches, np.int64)
+    spans = parameters.get("stretches") or [[start_ms, end_ms]]
+    return np.array(spans, np.int64)
 
 
 def _trim_checked(parameters: Parameters) -> dict[str, Any]:

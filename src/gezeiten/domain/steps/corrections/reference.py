@@ -56,8 +56,8 @@ def _describe(parameters: Parameters, unit: str) -> str:
     by = counted(parameters["checks"], "check", "checks")
     first, last = parameters["knots"][0][1], parameters["knots"][-1][1]
     until = f" to {last:+.3f}" if len(parameters["knots"]) > 1 else ""
-    told = f"{_WAYS[parameters['way']]} by {by}: {first:+.3f}{until} {unit}"
-    return f"{told.rstrip()} (±{parameters['u']:.3f})"
+    text = f"{_WAYS[parameters['way']]} by {by}: {first:+.3f}{until} {unit}"
+    return f"{text.rstrip()} (±{parameters['u']:.3f})"
 
 
 TIE = CorrectionKind(

@@ -40,8 +40,8 @@ def spikes(series: Series, beyond: float, quantity: Quantity) -> NDArray[np.bool
     one = (size > least) & (size >= _largest(size, -2, 2)) & (size > _largest(pair, -3, 2))
     two = (pair > least) & (pair >= _largest(pair, -3, 3)) & (pair > _largest(size, -2, 3))
     found = one | two | np.concatenate(([False], two[:-1]))[: len(two)]
-    kept: NDArray[np.bool_] = found & ~at_an_end(series, quantity)
-    return kept
+    stored: NDArray[np.bool_] = found & ~at_an_end(series, quantity)
+    return stored
 
 
 def usual_spike(series: Series, quantity: Quantity) -> float:

@@ -122,8 +122,8 @@ def measured(
     found, known = found[:, usable], known[usable]
     squares = np.nanmean(found**2, axis=2)
     total = squares.sum(axis=1, keepdims=True)
-    chosen = np.argmin(total - squares, axis=0)  # by all the others
-    of = found[chosen, np.arange(found.shape[1])]
+    selected = np.argmin(total - squares, axis=0)  # by all the others
+    of = found[selected, np.arange(found.shape[1])]
     its_fade = fades[int(np.argmin(total))]
     most_step = float(steps[usable].max())
     return Errors(places, of, its_fade, np.nanmean(of**2, axis=1), known, most_step, apart, length)

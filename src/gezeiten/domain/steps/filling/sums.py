@@ -84,8 +84,8 @@ def by_sums(own: Series, gap: Gap, due: Times, other: Series, seed: int = 0) -> 
     apart = count_disjoint(starts, gap.missing)
     if apart < LEAST:
         return _refused("too few known stretches are as wet or dry to tell its error")
-    chosen = sample_starts(starts, gap, seed)
-    mine, theirs = (_sums(one, chosen, gap.missing) for one in (here, there))
+    selected = sample_starts(starts, gap, seed)
+    mine, theirs = (_sums(one, selected, gap.missing) for one in (here, there))
     all_mine, all_theirs = float(np.nansum(here)), float(np.nansum(there))
     with np.errstate(all="ignore"):
         ratios = np.where(all_theirs > theirs, (all_mine - mine) / (all_theirs - theirs), 0.0)

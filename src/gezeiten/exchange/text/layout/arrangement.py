@@ -231,17 +231,19 @@ def _are_halves(cells: list[str], whole: int) -> bool:
 def join_decimal_commas(lines: Iterable[str]) -> Iterator[str]:
     """Yield lines with semicolons between columns where commas stood there and in numbers; those
     that have other columns as they are."""
-    kept: list[str] = []
+    stored: list[str] = []
     words = halves = 0
     for line in lines:
-        kept = [*kept[-2:], line]
-        if len(kept) < 3:
+        stored = [*stored[-2:], line]
+        if len(stored) < 3:
             continue
-        below = _halves_below(*kept)
+        below = _halves_below(*stored)
         if below:
-            halves, words = below, len(cells_of(kept[0], ","))
-        yield _joined_line(kept[0], words, halves)
-    yield from (_joined_line(line, words, halves) for line in (kept if len(kept) < 3 else kept[1:]))
+            halves, words = below, len(cells_of(stored[0], ","))
+        yield _joined_line(stored[0], words, halves)
+    yield from (
+        _joined_line(line, words, halves) for line in (stored if len(stored) < 3 else stored[1:])
+    )
 
 
 def _joined_line(line: str, words: int, halves: int) -> str:

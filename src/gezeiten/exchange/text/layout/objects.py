@@ -101,7 +101,7 @@ def _unfolded(found: dict[str, Any]) -> Iterator[dict[str, str]]:
     """Yield the rows of an object: of the longest list in it, or of the lists side by side, each
     with what holds for all of them; itself, where there is none."""
     flat = _flat(found)
-    said = {name: _shown(one) for name, one in flat.items() if not isinstance(one, list)}
+    content = {name: _shown(one) for name, one in flat.items() if not isinstance(one, list)}
     lists = {name: one for name, one in flat.items() if isinstance(one, list) and one}
     nested = {name: one for name, one in lists.items() if isinstance(one[0], dict)}
     if nested:
@@ -109,14 +109,14 @@ def _unfolded(found: dict[str, Any]) -> Iterator[dict[str, str]]:
         for one in nested[longest]:
             if isinstance(one, dict):
                 own = {name: _shown(cell) for name, cell in _flat(one).items()}
-                yield said | own
+                yield content | own
         return
     plain = {name: one for name, one in lists.items() if not isinstance(one[0], list)}
     many = max((len(one) for one in plain.values()), default=0)
     beside = {name: one for name, one in plain.items() if len(one) == many}
     if len(beside) > 1 and many > 1:
         for row in zip(*beside.values(), strict=True):
-            yield said | {name: _shown(cell) for name, cell in zip(beside, row, strict=True)}
+            yield content | {name: _shown(cell) for name, cell in zip(beside, row, strict=True)}
         return
     yield {name: _shown(one) for name, one in flat.items()}
 

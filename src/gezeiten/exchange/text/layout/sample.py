@@ -95,8 +95,8 @@ def _unusual_lines(path: Path, encoding: str, opening: Opening) -> tuple[str, ..
         known.update(frame["way"][:first].unique().to_list())
         behind = frame[first:].with_row_index()
         new = behind.group_by("way").head(_EACH_WAY).filter(~pl.col("way").is_in(list(known)))
-        chosen = {*new["index"].to_list(), *_informative_lines(behind["line"], told)}
-        found += [behind["line"][i] for i in sorted(chosen)]
+        selected = {*new["index"].to_list(), *_informative_lines(behind["line"], told)}
+        found += [behind["line"][i] for i in sorted(selected)]
         known.update(new["way"].unique().to_list())
         if len(found) >= _ALL_WAYS:
             break
@@ -119,10 +119,10 @@ def _scanned(path: Path, encoding: str, opening: Opening) -> Iterator[TextPiece]
 def _informative_lines(lines: pl.Series, told: set[int]) -> list[int]:
     """Return which lines are the first whose dates show which number is the day; told: by which
     shapes that was shown already."""
-    chosen = []
+    selected = []
     for i, shape in enumerate(_PAST_TWELFTH):
         shows = lines.str.contains(shape) if i not in told else pl.Series([False])
         if shows.any():
             told.add(i)
-            chosen.append(int(shows.arg_true()[0]))
-    return chosen
+            selected.append(int(shows.arg_true()[0]))
+    return selected

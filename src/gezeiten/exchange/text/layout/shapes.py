@@ -287,9 +287,9 @@ def _fitted(row: list[str], shape: Shape) -> list[str]:
 
 def _are_units(row: list[str]) -> bool:
     """Whether most cells of a row, but those above times, are units."""
-    said = [cell.strip("()[] ") for cell in row if cell.strip("()[] -")]
-    units = sum(bool(unit_named(cell)) for cell in said)
-    return units > 0 and units >= 0.5 * (len(said) - 1)
+    texts = [cell.strip("()[] ") for cell in row if cell.strip("()[] -")]
+    units = sum(bool(unit_named(cell)) for cell in texts)
+    return units > 0 and units >= 0.5 * (len(texts) - 1)
 
 
 def _without_asides(rows: list[tuple[int, list[str]]]) -> list[tuple[int, list[str]]]:
@@ -324,8 +324,8 @@ _ASIDES = {
 
 
 def _repeats(cells: list[str]) -> bool:
-    said = [cell for cell in cells if cell]
-    return len(set(said)) < len(said)
+    texts = [cell for cell in cells if cell]
+    return len(set(texts)) < len(texts)
 
 
 def _joined(rows: list[list[str]]) -> tuple[str, ...]:

@@ -63,11 +63,11 @@ def _with_sparse_dates(rows: list[list[str]], header: tuple[str, ...]) -> _Found
     """Return the time of lines whose day stands only where it changes, or in merged cells: an empty
     cell means the day above it. None of others."""
     for column in range(min(len(rows[0]), 12) if rows else 0):
-        said = [row[column] for row in rows if row[column]]
+        texts = [row[column] for row in rows if row[column]]
         if (
-            not said
-            or len(said) == len(rows)
-            or not patterns_of(_texts([[one] for one in said], (0,)))
+            not texts
+            or len(texts) == len(rows)
+            or not patterns_of(_texts([[one] for one in texts], (0,)))
         ):
             continue
         filled = _filled(rows, column)
@@ -316,7 +316,7 @@ def _number_columns_with_clock(rows: list[list[str]], header: tuple[str, ...]) -
 
 
 def _with_clock_as_number(
-    rows: list[list[str]], header: tuple[str, ...], ways: tuple[_Way, ...]
+    rows: list[list[str]], header: tuple[str, ...], methods: tuple[_Way, ...]
 ) -> _Found | None:
     """Return the time that is found where a clock like 8:05 stands as 0805 does."""
     for column in _clocks(rows) if rows else ():
@@ -330,7 +330,7 @@ def _with_clock_as_number(
             for row, cell in zip(rows, digits, strict=True)
         ]
         words = (*header[:column], "hhmm", *header[column + 1 :]) if header else ()
-        for find in ways:
+        for find in methods:
             found = find(changed, words)
             if found is not None and column in found[0].columns:
                 time, doubts = found
@@ -449,11 +449,11 @@ def _offset_question(doubt: FormatQuestion, sign: str) -> FormatQuestion:
 def _time_column_question(
     rows: list[list[str]], header: tuple[str, ...], both: tuple[tuple[int, ...], ...]
 ) -> FormatQuestion:
-    said = [" ".join(rows[0][column] for column in columns) for columns in both]
+    texts = [" ".join(rows[0][column] for column in columns) for columns in both]
     words = [header[columns[0]] if header else f"column {columns[0] + 1}" for columns in both]
     choices = tuple(
         (period_value("", columns), f"“{word}”: {text}")
-        for columns, word, text in zip(both, words, said, strict=True)
+        for columns, word, text in zip(both, words, texts, strict=True)
     )
     return FormatQuestion(
         "period", "There are two times: which of them is that of the values?", choices

@@ -161,14 +161,14 @@ def zone_of(
     asked."""
     if not time.needs_zone or time.zone:
         return time, []
-    said: dict[str, str] = {}
+    content: dict[str, str] = {}
     above = [header[column] for column in time.columns if column < len(header)]
     for words in [*above, *head]:
         found = zones_named_in(words)
-        said.update(found)
+        content.update(found)
         if found and words in above:
             break
-    if len(said) == 1:
-        return replace(time, zone=next(iter(said))), []
+    if len(content) == 1:
+        return replace(time, zone=next(iter(content))), []
     question = "In which time zone are the times?"
-    return time, [FormatQuestion("zone", question, tuple(said.items()))]
+    return time, [FormatQuestion("zone", question, tuple(content.items()))]

@@ -288,16 +288,16 @@ def _cells(record: CarriedRecord, zones: Mapping[str, str]) -> list[tuple[str, s
         NEW: counted(record.new_readings, "%n new reading", "%n new readings"),
         KEPT: tr("already kept"),
     }.get(record.state, tr("cannot be taken"))
-    said = [f"{sign} {state}"]
+    texts = [f"{sign} {state}"]
     if record.left:
-        said.append(
+        texts.append(
             {
                 "relaunched": tr("relaunched there"),
                 "running": tr("left running"),
                 "stopped": tr("left stopped"),
             }[record.left]
         )
-    words = " · ".join(said) + (f"\n{record.note}" if record.note else "")
+    words = " · ".join(texts) + (f"\n{record.note}" if record.note else "")
     name = record.mission_name or record.key
     place = record.point.replace(" · ", ", ")
     return [

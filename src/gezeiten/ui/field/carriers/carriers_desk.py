@@ -212,7 +212,7 @@ class CarriersDesk(QObject):
         self.open(keys[at % len(keys)])
 
     # -- acts ------------------------------------------------------------------------------------
-    def _on_request(self, act: str) -> None:
+    def _on_request(self, action: str) -> None:
         {
             "take": self.import_selected,
             "ready": self.confirm_clear_courier,
@@ -220,7 +220,7 @@ class CarriersDesk(QObject):
             "clear": self.confirm_clear_drive,
             "clock": self.set_clock,
             "manner": self.set_courier_options,
-        }[act]()
+        }[action]()
 
     def cancel(self) -> None:
         """Stop what runs; what came is kept."""

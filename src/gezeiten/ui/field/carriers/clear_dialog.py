@@ -62,9 +62,9 @@ def _verified_text(clearing: Clearing) -> str:
     """Say of which records that are cleared the bytes were read back from the vault."""
     with_bytes = sum(record.size > 0 for record in clearing.cleared)
     empty = len(clearing.cleared) - with_bytes
-    said = []
+    texts = []
     if with_bytes:
-        said.append(
+        texts.append(
             counted(
                 with_bytes,
                 "%n was read back from the vault and compared with its fingerprint just now.",
@@ -72,11 +72,11 @@ def _verified_text(clearing: Clearing) -> str:
             )
         )
     if empty:
-        said.append(
+        texts.append(
             counted(
                 empty,
                 "%n holds no readings: nothing of it is in the vault.",
                 "%n hold no readings: nothing of them is in the vault.",
             )
         )
-    return " ".join(said)
+    return " ".join(texts)

@@ -51,9 +51,9 @@ class DayDialog(QDialog):
         fill(self.table, rows, list(lines))
         launched = sum(one.launched_ms is not None for one in lines)
         left = sum(bool(one.left) for one in lines)
-        said = counted(launched, "%n logger launched", "%n loggers launched")
-        said += " · " + counted(left, "%n with something left", "%n with something left")
-        self.words.setText(said if lines else tr("Nothing was done at a logger today."))
+        text = counted(launched, "%n logger launched", "%n loggers launched")
+        text += " · " + counted(left, "%n with something left", "%n with something left")
+        self.words.setText(text if lines else tr("Nothing was done at a logger today."))
         self.times_note.setText(zones_text(line.zone for line in lines if line.is_touched))
         self.print_button.setEnabled(bool(lines))
 

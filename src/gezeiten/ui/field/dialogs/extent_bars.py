@@ -69,19 +69,19 @@ class OutlookBars(QWidget):
             bars.append((tr("Memory"), None, "tide", tr("never full, the oldest makes room")))
         else:
             words = tr("ends %1") if look.ends_by_plan else tr("full %1")
-            said = words.replace("%1", self._end(look.ends_ms))
+            text = words.replace("%1", self._end(look.ends_ms))
             if look.worst_ends_ms is not None:
                 worst = date(look.worst_ends_ms, self._zone)
-                said += f" ({tr('at worst %1').replace('%1', worst)})"
+                text += f" ({tr('at worst %1').replace('%1', worst)})"
             name = tr("Plan") if look.ends_by_plan else tr("Memory")
-            bars.append((name, look.ends_ms, "tide", said))
-        said = tr("empty %1").replace("%1", self._end(look.battery_empty_ms))
+            bars.append((name, look.ends_ms, "tide", text))
+        text = tr("empty %1").replace("%1", self._end(look.battery_empty_ms))
         if self._assumption:
-            said += f" · {self._assumption}"
-        bars.append((tr("Battery"), look.battery_empty_ms, "tide_pale", said))
+            text += f" · {self._assumption}"
+        bars.append((tr("Battery"), look.battery_empty_ms, "tide_pale", text))
         if look.calibration_due_ms is not None:
-            said = tr("due %1").replace("%1", date(look.calibration_due_ms, self._zone))
-            bars.append((tr("Calibration"), look.calibration_due_ms, "brass", said))
+            text = tr("due %1").replace("%1", date(look.calibration_due_ms, self._zone))
+            bars.append((tr("Calibration"), look.calibration_due_ms, "brass", text))
         if self._visit_ms is not None:
             risk = counted(look.at_risk_readings, "%n reading", "%n readings")
             if look.overwritten_readings:
@@ -137,9 +137,9 @@ class OutlookBars(QWidget):
             painter.setPen(self.theme.color("ink"))
             room = QRectF(bar.right() + 8, top, self.width() - bar.right() - 8, step)
             # no line of the axis crosses the words
-            taken = painter.fontMetrics().horizontalAdvance(said) + 4
+            used = painter.fontMetrics().horizontalAdvance(said) + 4
             painter.fillRect(
-                QRectF(room.left() - 2, bar.top(), taken, BAR), self.theme.color("paper")
+                QRectF(room.left() - 2, bar.top(), used, BAR), self.theme.color("paper")
             )
             painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, said)
         if self._visit_ms is not None:

@@ -112,8 +112,8 @@ class LoggerHistoryDialog(QDialog):
             )
         )
         if context.is_read_only:
-            for act in (self.retire_button, self.entry_line, self.problem):
-                act.hide()
+            for action in (self.retire_button, self.entry_line, self.problem):
+                action.hide()
             self.group.setEnabled(False)
         self.resize(980, 660)
         context.run(lambda _task: loggers(context.desk), lambda known: self._select(known, serial))
@@ -274,7 +274,7 @@ class LoggerHistoryDialog(QDialog):
             for r in logger_history.reports
         ]
         rows.sort(key=lambda line: -line[0])
-        fill(self.services, [texts for _, _, texts in rows], [thing for _, thing, _ in rows])
+        fill(self.services, [texts for _, _, texts in rows], [item for _, item, _ in rows])
 
     # -- acts ------------------------------------------------------------------------------------
     def _show_message(self, sentence: str) -> None:

@@ -27,7 +27,7 @@ class PinDialog(QDialog):
         self.entry.returnPressed.connect(self._accept)
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
-        kept = (
+        stored = (
             tr("It is kept in the system keyring.")
             if lasting
             else tr("This computer has no keyring: it is remembered until Gezeiten is closed.")
@@ -41,7 +41,7 @@ class PinDialog(QDialog):
                 label(words, wrap=True),
                 self.entry,
                 self.problem,
-                label(kept, "muted", wrap=True),
+                label(stored, "muted", wrap=True),
                 row(1, cancel, take),
                 margins=16,
             )

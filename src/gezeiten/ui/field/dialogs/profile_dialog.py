@@ -208,12 +208,12 @@ class ProfileDialog(QDialog):
         stays = unit.sizePolicy()
         stays.setRetainSizeWhenHidden(True)  # fields below each other stay in line
         unit.setSizePolicy(stays)
-        chosen = _Chosen(part, what, unit)
-        what.currentIndexChanged.connect(lambda _: _fill_units(chosen))
+        selected = _Chosen(part, what, unit)
+        what.currentIndexChanged.connect(lambda _: _fill_units(selected))
         what.setCurrentIndex(max(what.findData(meaning(part.before, "")[0]), 0))
-        _fill_units(chosen)
+        _fill_units(selected)
         self.parts.addLayout(row(label(words, "head"), what, unit, spacing=8))
-        return chosen
+        return selected
 
     def profile(self) -> Profile:
         """Return what is said now.

@@ -97,8 +97,8 @@ class CompareDialog(QDialog):
         self.setWindowTitle(tr("What differs?"))
         self.table = PlanTable(theme)
         count = self.table.show_plans(mine, other, names, zone, only_differing=True)
-        said = counted(count, "%n field differs", "%n fields differ")
-        self.words = label(said if count else tr("The two plans are the same."), "head")
+        text = counted(count, "%n field differs", "%n fields differ")
+        self.words = label(text if count else tr("The two plans are the same."), "head")
         close = button(tr("Close"), self.accept)
         self.setLayout(column(self.words, self.table, row(1, close), margins=16))
         self.resize(760, 420)
@@ -176,14 +176,16 @@ class StoredPlansDialog(QDialog):
         )
 
     def _fill(self, plans: list[StoredPlan], choose: str) -> None:
-        chosen = self.chosen()
-        before = choose or (chosen.name if chosen else "")
+        selected = self.chosen()
+        before = choose or (selected.name if selected else "")
         self.list.clear()
-        for kept in plans:
-            item = QListWidgetItem(f"{kept.name}\n{kept.model}" if kept.model else kept.name)
-            item.setData(_KEPT, kept)
+        for stored in plans:
+            item = QListWidgetItem(
+                f"{stored.name}\n{stored.model}" if stored.model else stored.name
+            )
+            item.setData(_KEPT, stored)
             self.list.addItem(item)
-            if kept.name == before:
+            if stored.name == before:
                 self.list.setCurrentItem(item)
         searched = bool(self.search.text().strip())
         self.none.setText(
@@ -204,26 +206,26 @@ class StoredPlansDialog(QDialog):
         return item.data(_KEPT) if item else None
 
     def _show(self) -> None:
-        kept = self.chosen()
+        stored = self.chosen()
         for part in self._for_chosen:
-            part.setEnabled(kept is not None)
-        if kept is None:
+            part.setEnabled(stored is not None)
+        if stored is None:
             self.table.setRowCount(0)
             return
-        mine = self._plan or kept.plan
-        names = (tr("in the editor") if self._plan else kept.name, kept.name)
-        self.table.show_plans(mine, kept.plan, names, self._zone, only_differing=False)
+        mine = self._plan or stored.plan
+        names = (tr("in the editor") if self._plan else stored.name, stored.name)
+        self.table.show_plans(mine, stored.plan, names, self._zone, only_differing=False)
 
-    def _run_action(self, run: Callable[[], object], choose: str = "", said: str = "") -> None:
+    def _run_action(self, run: Callable[[], object], choose: str = "", text: str = "") -> None:
         """Do something; what is wrong with it is said here, at the field. choose: the plan chosen
-        then, whose name was typed. said: what the foot line says then."""
+        then, whose name was typed. text: what the foot line says then."""
 
         def done(_: object) -> None:
             self.problem.hide()
             if choose:
                 self.name.clear()
-            if said:
-                self._context.show_message(said)
+            if text:
+                self._context.show_message(text)
             self._load(choose)
 
         self._acting.do(run, done)
@@ -235,9 +237,9 @@ class StoredPlansDialog(QDialog):
     # -- acts ------------------------------------------------------------------------------------
     def use_selected(self) -> None:
         """Take the chosen plan into the editor."""
-        kept = self.chosen()
-        if kept is not None:
-            self.taken.emit(kept.plan, kept.name)
+        stored = self.chosen()
+        if stored is not None:
+            self.taken.emit(stored.plan, stored.name)
             self.accept()
 
     def keep(self) -> None:
@@ -250,34 +252,36 @@ class StoredPlansDialog(QDialog):
 
     def replace(self) -> None:
         """Put the plan in the editor in place of the chosen one."""
-        kept, plan = self.chosen(), self._plan
-        if kept is not None and plan is not None:
+        stored, plan = self.chosen(), self._plan
+        if stored is not None and plan is not None:
             desk = self._context.desk
-            self._run_action(lambda: save_plan(desk, kept.name, plan, self._model, replacing=True))
+            self._run_action(
+                lambda: save_plan(desk, stored.name, plan, self._model, replacing=True)
+            )
 
     def rename(self) -> None:
         """Give the chosen plan the name in the field."""
-        kept, name = self.chosen(), self.name.text()
-        if kept is not None:
+        stored, name = self.chosen(), self.name.text()
+        if stored is not None:
             clean = " ".join(name.split())
-            self._run_action(lambda: rename_plan(self._context.desk, kept, name), clean)
+            self._run_action(lambda: rename_plan(self._context.desk, stored, name), clean)
 
     def drop(self) -> None:
         """Take the chosen plan away."""
-        kept = self.chosen()
-        if kept is not None:
-            self._run_action(lambda: delete_plan(self._context.desk, kept))
+        stored = self.chosen()
+        if stored is not None:
+            self._run_action(lambda: delete_plan(self._context.desk, stored))
 
     def write_file(self) -> None:
         """Write the chosen plan as a file to hand on."""
-        kept = self.chosen()
-        if kept is None:
+        stored = self.chosen()
+        if stored is None:
             return
-        start = str(sheets_path(self._context.desk) / f"{kept.name}.plan.json")
+        start = str(sheets_path(self._context.desk) / f"{stored.name}.plan.json")
         path, _ = QFileDialog.getSaveFileName(self, tr("Write plan file"), start)
         if path:
-            said = tr("%1 written.").replace("%1", path)
-            self._run_action(lambda: export_plan(self._context.desk, kept, Path(path)), said=said)
+            text = tr("%1 written.").replace("%1", path)
+            self._run_action(lambda: export_plan(self._context.desk, stored, Path(path)), text=text)
 
     def read_files(self) -> None:
         """Take in plans from files."""

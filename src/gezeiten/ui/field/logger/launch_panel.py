@@ -27,7 +27,7 @@ class LaunchPanel(YieldingWidget, QWidget):
         checks = Card(tr("Before launch"))
         self.check_list = CheckList()
         checks.body.addWidget(self.check_list, 1)
-        act = Card()
+        action = Card()
         self.time = label("", "muted", wrap=True)
         self.main = button("", self.pressed.emit, "primary")
         self.main.setAccessibleName(tr("Next step"))
@@ -35,8 +35,8 @@ class LaunchPanel(YieldingWidget, QWidget):
         self.erasing = label("", wrap=True)
         self.only = button(tr("Only offload (F6)"), self.offload_pressed.emit)
         for part in (self.time, self.erasing, self.main, self.after, self.only):
-            act.body.addWidget(part)
-        self.setLayout(column(checks, act))
+            action.body.addWidget(part)
+        self.setLayout(column(checks, action))
         give_stretch(self, 0, 1)
         self._step_text = ""
         self.set_widths(262, 216)

@@ -108,9 +108,9 @@ class LoggerList(QListWidget):
 
     # -- the chosen card stays in sight when cards come in above it, or the list gets shorter -----
     def _selected_in(self, area: QRect) -> bool:
-        chosen = self.currentItem()
+        selected = self.currentItem()
         self.executeDelayedItemsLayout()
-        return chosen is not None and area.contains(self.visualItemRect(chosen))
+        return selected is not None and area.contains(self.visualItemRect(selected))
 
     def _scroll_to_selected(self) -> None:
         self.executeDelayedItemsLayout()
@@ -124,12 +124,12 @@ class LoggerList(QListWidget):
 
     def _describe(self, item: QListWidgetItem) -> None:
         card, marks = item.data(_CARD), item.data(_MARKS)
-        words = [card.serial, card.point, card.identity.model.name, marks.doing]
-        words += [to_offload_text(card), *marks.texts()]
+        texts = [card.serial, card.point, card.identity.model.name, marks.doing]
+        texts += [to_offload_text(card), *marks.texts()]
         if card.serial in self._ticked:
-            words.append(tr("ticked"))
-        words.append(self.round_words.get(card.serial, ""))
-        said = list(filter(None, words))
+            texts.append(tr("ticked"))
+        texts.append(self.round_words.get(card.serial, ""))
+        said = list(filter(None, texts))
         item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(said))
         item.setToolTip(plain_tip("\n".join(said)))
 
@@ -193,8 +193,8 @@ class LoggerList(QListWidget):
 
     def toggle(self, serial: str) -> None:
         """Tick a logger, or take the tick off."""
-        kept = [s for s in self._ticked if s != serial]
-        self.tick(kept if serial in self._ticked else [*kept, serial])
+        stored = [s for s in self._ticked if s != serial]
+        self.tick(stored if serial in self._ticked else [*stored, serial])
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         self.touched.emit()
@@ -237,12 +237,12 @@ class _CardPainter(QStyledItemDelegate):
     ) -> None:
         card: LoggerCard = index.data(_CARD)
         t = self._view.theme
-        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        selected = bool(option.state & QStyle.StateFlag.State_Selected)
         box = QRectF(option.rect).adjusted(2, 2, -2, -2)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(t.color("tide" if chosen else "line"), 2 if chosen else 1))
-        painter.setBrush(t.color("tide_wash" if chosen else "paper"))
+        painter.setPen(QPen(t.color("tide" if selected else "line"), 2 if selected else 1))
+        painter.setBrush(t.color("tide_wash" if selected else "paper"))
         painter.drawRoundedRect(box, 8, 8)
         self._tick_box(painter, box_area(QRectF(option.rect)), card)
         inner = box.adjusted(12, 7, -12, -7)
@@ -290,7 +290,7 @@ class _CardPainter(QStyledItemDelegate):
         small: QFont,
     ) -> None:
         """What it does and holds at the left; the clock or the round at the right."""
-        said = f"{marks.doing} · {to_offload_text(card)}"
+        text = f"{marks.doing} · {to_offload_text(card)}"
         room = QRectF(inner)
         off = card.clock.difference_ms
         words, color = self._view.round_words.get(card.serial, ""), "tide"
@@ -302,7 +302,7 @@ class _CardPainter(QStyledItemDelegate):
             bold.setBold(True)
             self._text(painter, inner, down, words, bold, color, right=True)
             room.setWidth(inner.width() - painter.fontMetrics().horizontalAdvance(words) - 10)
-        self._text(painter, room, down, said, small, "muted")
+        self._text(painter, room, down, text, small, "muted")
 
     def _text(
         self,

@@ -135,8 +135,8 @@ class LoggerPage(QWidget):
         self.transfer_words = label("", "muted", wrap=True)
         self.cancel = self._question_row(tr("Stop offloading"), "cancel")
 
-    def _question_row(self, text: str, act: str) -> QWidget:
-        return button(text, lambda: self.asked.emit(act))
+    def _question_row(self, text: str, action: str) -> QWidget:
+        return button(text, lambda: self.asked.emit(action))
 
     def _card(self, title: str, parts: list[QWidget], buttons: list[QWidget]) -> Card:
         """A card with facts above and buttons below."""
@@ -187,32 +187,32 @@ class LoggerPage(QWidget):
         self.cancel.show()
 
     def show_arrival(
-        self, came: Arrival | ImportedOverview | None, zone: str, units: Units
+        self, received: Arrival | ImportedOverview | None, zone: str, units: Units
     ) -> None:
         """Show what the last offload of this logger, or overview, brought, in one glance."""
-        if isinstance(came, ImportedOverview):
-            self._show_overview(came, zone, units)
+        if isinstance(received, ImportedOverview):
+            self._show_overview(received, zone, units)
             return
-        self.came.setVisible(came is not None and came.span is not None)
-        if came is None or came.span is None:
-            self.transfer_words.setText(offload_text(came.result) if came else "")
+        self.came.setVisible(received is not None and received.span is not None)
+        if received is None or received.span is None:
+            self.transfer_words.setText(offload_text(received.result) if received else "")
             return
-        since, until = (day_and_time(at, zone) for at in came.span)
+        since, until = (day_and_time(at, zone) for at in received.span)
         facts = [
-            (tr("Came just now"), counted(came.result.readings, "%n reading", "%n readings")),
+            (tr("Came just now"), counted(received.result.readings, "%n reading", "%n readings")),
             (tr("Stretch"), f"{since} – {until}"),
         ]
-        for extreme in came.extremes:
+        for extreme in received.extremes:
             if extreme.low is not None and extreme.high is not None:
                 words = units.span(extreme.channel, extreme.low, extreme.high)
                 facts.append((tr(quantity(extreme.channel).name), words))
-        if came.clock_difference_ms is not None:
-            facts.append((tr("Clock"), clock_text(came.clock_difference_ms)))
-        new = counted(came.result.excursions_new, "%n new excursion", "%n new excursions")
-        open_gaps = counted(came.open_gaps, "%n open gap", "%n open gaps")
+        if received.clock_difference_ms is not None:
+            facts.append((tr("Clock"), clock_text(received.clock_difference_ms)))
+        new = counted(received.result.excursions_new, "%n new excursion", "%n new excursions")
+        open_gaps = counted(received.open_gaps, "%n open gap", "%n open gaps")
         facts.append((tr("To look at"), f"{new} · {open_gaps}"))
-        if came.result.excursions_before:
-            words = counted(came.result.excursions_before, "%n excursion", "%n excursions")
+        if received.result.excursions_before:
+            words = counted(received.result.excursions_before, "%n excursion", "%n excursions")
             facts.append((tr("Open from before"), words))
         self.came.show_facts(facts)
 

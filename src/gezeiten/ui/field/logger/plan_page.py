@@ -57,8 +57,8 @@ class PlanPage(QWidget):
         give_stretch(self, 1, 1)
         self._show_reach(None)
 
-    def _link(self, text: str, act: str) -> QWidget:
-        return button(text, lambda: self.asked.emit(act), "link")
+    def _link(self, text: str, action: str) -> QWidget:
+        return button(text, lambda: self.asked.emit(action), "link")
 
     def show_origin(self, words: str) -> None:
         """Say where the plan in the editor came from."""

@@ -42,9 +42,9 @@ class StageBar(QWidget):
     def set_state(self, stage: int, state: str, words: str) -> None:
         """Show a stage as passed, look, blocking or note, with a word."""
         self._states[stage] = (state, words)
-        said = [f"{n}: {w}" for n, (_, w) in zip(self.names, self._states, strict=True)]
-        self.setAccessibleDescription("; ".join(said))
-        self.setToolTip(plain_tip("\n".join(said)))
+        texts = [f"{n}: {w}" for n, (_, w) in zip(self.names, self._states, strict=True)]
+        self.setAccessibleDescription("; ".join(texts))
+        self.setToolTip(plain_tip("\n".join(texts)))
         self.update()
 
     def select(self, stage: int) -> None:
