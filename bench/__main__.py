@@ -56,7 +56,7 @@ from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 app = application()
-window = MainWindow(open_workspace(Path(sys.argv[1]), later=True))
+window = MainWindow(open_workspace(Path(sys.argv[1]), lazy=True))
 window.show()
 canvas = window.places[0].canvas
 first = canvas.board

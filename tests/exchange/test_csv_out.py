@@ -33,7 +33,7 @@ def table(**change: object) -> CsvTable:
             ),
             CsvChannel("relative_humidity", "%", series_of([0, 20, 30], [50.0, 51.25, 52.0])),
         ),
-        "stretches": (CsvPeriod(0, "D-2041", 12),),
+        "periods": (CsvPeriod(0, "D-2041", 12),),
     }
     return CsvTable(**{**made, **change})  # type: ignore[arg-type]
 
@@ -80,7 +80,7 @@ def test_limits_and_loggers_change_when_they_did(tmp_path: Path) -> None:
     air = CsvChannel(
         "air_temperature", "°C", series_of([0, 10, 20, 30], [4.0, 6.0, 21.0, 3]), limits
     )
-    write_csv(table(stretches=stretches, channels=(air,)), tmp_path / "a.csv")
+    write_csv(table(periods=stretches, channels=(air,)), tmp_path / "a.csv")
     rows = rows_of(tmp_path / "a.csv")
     assert [row["logger"] for row in rows] == ["D-2041", "D-2041", "D-2044", "D-2044"]
     assert [row["mission"] for row in rows] == ["12", "12", "3", "3"]
@@ -88,7 +88,7 @@ def test_limits_and_loggers_change_when_they_did(tmp_path: Path) -> None:
 
 
 def test_readings_before_any_mission_name_none(tmp_path: Path) -> None:
-    write_csv(table(stretches=(CsvPeriod(10**9, "D-1", 1),)), tmp_path / "a.csv")
+    write_csv(table(periods=(CsvPeriod(10**9, "D-1", 1),)), tmp_path / "a.csv")
     assert {row["logger"] for row in rows_of(tmp_path / "a.csv")} == {""}
 
 

@@ -105,7 +105,7 @@ def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
     flood = next(gap for gap in gaps(desk, creek.id) if gap.state == "open")
     mend.show_target(flood.key)
     idle(qtbot, window)
-    assert mend.model.way is not None
+    assert mend.model.method is not None
     mend.fill()
     idle(qtbot, window)
     filled = record(desk, creek.id, PRESSURE)

@@ -21,7 +21,7 @@ from tests.ui_help import PATIENCE_MS, HandClock, idle
 def begun(qtbot: QtBot, folder: Path) -> MainWindow:
     """The window as a start shows it first."""
     application()
-    window = MainWindow(open_workspace(folder, later=True))
+    window = MainWindow(open_workspace(folder, lazy=True))
     window.context.seconds = HandClock()
     qtbot.addWidget(window, before_close_func=lambda w: w.context.works.stop())
     return window

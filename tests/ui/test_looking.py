@@ -28,7 +28,7 @@ def as_it_lies(folder: Path) -> dict[str, tuple[int, int]]:
 
 
 def looking(folder: Path) -> Workspace:
-    return open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), look=True)
+    return open_workspace(folder, computer=TrustedClock(), pins=MemoryPins(), read_only=True)
 
 
 def test_everything_is_shown_and_nothing_changed(demo_desk: Workspace) -> None:

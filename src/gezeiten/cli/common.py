@@ -47,7 +47,10 @@ def open_desk(
     if not look:
         target.mkdir(parents=True, exist_ok=True)
     desk = open_workspace(
-        target, settings_file=settings_file(target), heads_file=head_hashes_file(target), look=look
+        target,
+        settings_file=settings_file(target),
+        heads_file=head_hashes_file(target),
+        read_only=look,
     )
     desk.archive.listen(lambda words: click.echo(words, err=True))
     try:

@@ -23,7 +23,9 @@ def open_window(folder: Path | None, *, look: bool = False) -> int:
     if look or is_read_only(target):
         if not is_archive(target):
             raise InputError(f"There is no archive in {target}; name its folder with --archive.")
-        return run(target, settings_file(target), heads_file=head_hashes_file(target), look=True)
+        return run(
+            target, settings_file(target), heads_file=head_hashes_file(target), read_only=True
+        )
     target.mkdir(parents=True, exist_ok=True)
     with PracticeFleet(target / "practice") as practice:
         return run(target, settings_file(target), practice, head_hashes_file(target))

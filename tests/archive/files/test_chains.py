@@ -141,7 +141,7 @@ def test_a_torn_last_line_is_named_while_looking_only(desk: Workspace) -> None:
     torn = path.read_bytes() + b'{"envelope":{"chain":"'
     path.write_bytes(torn)
     looking = open_workspace(
-        desk.archive.folder, computer=TrustedClock(), pins=MemoryPins(), look=True
+        desk.archive.folder, computer=TrustedClock(), pins=MemoryPins(), read_only=True
     )
     assert path.read_bytes() == torn
     assert looking.archive.noticed == [f"{TORN} stays where it is."]

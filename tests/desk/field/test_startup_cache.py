@@ -23,7 +23,7 @@ from gezeiten.desk.open_workspace import open_workspace
 from gezeiten.ui.shell.app import application
 from gezeiten.ui.shell.window import MainWindow
 app = application()
-window = MainWindow(open_workspace(Path(sys.argv[1]), later=True))
+window = MainWindow(open_workspace(Path(sys.argv[1]), lazy=True))
 window.show()
 window.grab()
 assert len(window.places[0].canvas.board.visits) == 4
@@ -39,7 +39,7 @@ def now_ms(demo_desk: Workspace) -> int:
 
 def start(folder: Path, now_ms: int) -> Workspace:
     """The desk of the next start, before its archive is opened."""
-    return open_workspace(folder, now_ms=lambda: now_ms, later=True)
+    return open_workspace(folder, now_ms=lambda: now_ms, lazy=True)
 
 
 def test_it_is_the_board_as_of_now(demo_desk: Workspace, now_ms: int) -> None:

@@ -94,9 +94,9 @@ class Workspace:
         pins: PinStore | None = None,
         zone: str = "",
         heads_file: Path | None = None,
-        look: bool = False,
-        method: str = "",
-        later: bool = False,
+        read_only: bool = False,
+        origin: str = "",
+        lazy: bool = False,
     ) -> None:
         """Open an archive.
 
@@ -104,14 +104,15 @@ class Workspace:
             settings_file: the user's settings; default: in the archive's folder.
             computer: watches the computer's clock; default: the real one.
             zone: of sites that an act makes by the way; default: the computer's.
-            look: only look at the archive; nothing in its folder is changed.
+            read_only: nothing in the archive's folder is changed.
             heads_file: where the user's computer remembers how archives ended; default: nowhere.
             pins: keeps PINs; default: the system keyring, asked for when it is first needed.
-            method: by what acts come, as it stands in the chain; default: the command line.
-            later: open it when it is first needed, or by `open`.
+            origin: by what program actions come, as it stands in the chain; default: the command
+                line.
+            lazy: open it when it is first needed, or by `open`.
         """
-        self.folder, self.is_looking = folder, look
-        self._url, self._heads_file, self._origin = archive_url, heads_file, method
+        self.folder, self.is_read_only = folder, read_only
+        self._url, self._heads_file, self._origin = archive_url, heads_file, origin
         self._archive: Archive | None = None
         self._opening = threading.Lock()
         self._listener: Callable[[str], None] | None = None
@@ -143,7 +144,7 @@ class Workspace:
         """Refreshes what rests on the records of points (ids) that actions changed."""
         self.overviews: dict[str, Overview] = {}
         """Overviews in memory by their fingerprint."""
-        if not later:
+        if not lazy:
             self.open()
 
     @property
@@ -166,7 +167,7 @@ class Workspace:
                     self.folder,
                     self._url,
                     self._heads_file,
-                    look=self.is_looking,
+                    look=self.is_read_only,
                     zone=self.zone,
                     now_ms=self.now_ms(),
                     models=model_texts(self.folder),
@@ -273,7 +274,7 @@ class Workspace:
     def save_settings(self) -> None:
         """Write the settings as they are by now: of several at once the last writes the newest.
         Those that lie in an archive which is only looked at stay as they are."""
-        if self.is_looking and self._settings_file.parent == self.folder:
+        if self.is_read_only and self._settings_file.parent == self.folder:
             return
         from gezeiten.archive.store.faults import translated
 

@@ -36,7 +36,7 @@ class _StoredBoard(msgspec.Struct):
 
 def cached_board(desk: Workspace) -> Board | None:
     """Return the board as the archive has it, as far as that is known without opening it."""
-    if desk.is_looking:
+    if desk.is_read_only:
         return None
     try:
         raw = (desk.folder / NAME).read_bytes()
@@ -50,7 +50,7 @@ def fresh_board(desk: Workspace) -> Board:
     """Return the board from the archive, and keep what is known for the next start."""
     from gezeiten.desk.field.board import board, board_facts  # it needs nearly everything
 
-    if desk.is_looking:
+    if desk.is_read_only:
         return board(desk)
     for _ in range(_TRIES):
         before = _state(desk.folder)

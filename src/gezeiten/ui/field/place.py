@@ -204,7 +204,7 @@ class FieldDeskPlace(Place):
         self.round_strip.show_round(round_)
         self.loggers.show_round(self.round_strip.task_texts())
         self._mark_all()
-        if self.work.is_looking:
+        if self.work.is_read_only:
             return
         if self.context.desk.settings.look_on_start or self.loggers.count():
             self.search()
@@ -227,7 +227,7 @@ class FieldDeskPlace(Place):
 
     def search(self) -> None:
         """Ask every address who is there; cards appear as they answer."""
-        if self.work.is_looking:
+        if self.work.is_read_only:
             return
         self.work.search()
         self.at_hand.search_ports()
@@ -241,7 +241,7 @@ class FieldDeskPlace(Place):
     def _show_card(self, logger_with_start: LoggerWithStart) -> None:
         card, is_new = logger_with_start.card, self.model.add_card(logger_with_start)
         self.loggers.show_card(card, self._marks(card))
-        if is_new and not self.work.is_looking:
+        if is_new and not self.work.is_read_only:
             self._count()
         if is_new:
             self._plugged_in(card)

@@ -65,7 +65,7 @@ class FieldWork(QObject):
         self._task: Task | None = None
         self._reading_live = False
         self._asked_ports: set[str] = set()
-        self.is_looking = False
+        self.is_read_only = False
 
     @property
     def is_busy(self) -> bool:
@@ -80,9 +80,9 @@ class FieldWork(QObject):
     # -- looking ---------------------------------------------------------------------------------
     def search(self) -> None:
         """Ask every address who is there; cards come as they answer."""
-        if self.is_looking:
+        if self.is_read_only:
             return
-        self.is_looking = True
+        self.is_read_only = True
         desk = self._context.desk
 
         def work(task: Task) -> set[str]:
@@ -100,7 +100,7 @@ class FieldWork(QObject):
             return found
 
         def ended(found: set[str]) -> None:
-            self.is_looking = False
+            self.is_read_only = False
             self.looked.emit(found)
 
         self._context.run(work, ended, self._show_result, lambda _: ended(set()))

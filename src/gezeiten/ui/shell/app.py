@@ -37,19 +37,19 @@ def run(
     practice: Practice | None = None,
     heads_file: Path | None = None,
     *,
-    look: bool = False,
+    read_only: bool = False,
 ) -> int:
-    """Open the window on an archive and return the exit code when it is closed. look: only look at
-    it."""
+    """Open the window on an archive and return the exit code when it is closed; read_only:
+    nothing in the archive is changed."""
     app = application()
     try:
         desk = open_workspace(
             folder,
             settings_file=settings_file,
             heads_file=heads_file,
-            look=look,
-            way="window",
-            later=True,
+            read_only=read_only,
+            origin="window",
+            lazy=True,
         )
     except GezeitenError as exc:
         QMessageBox.critical(None, tr("Gezeiten"), str(exc))
@@ -57,7 +57,7 @@ def run(
     QLocale.setDefault(region(desk.settings.region))
     window = MainWindow(desk, practice)
     window.not_opened.connect(partial(_report_open_failure, window))
-    if not look:
+    if not read_only:
         window.opened.connect(window.show_user_dialog)
     room = window.screen().availableGeometry()
     # a little less than the screen: the frame wants room as well

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QFrame, QScrollArea, QWidget
 
 from gezeiten.domain.base.intervals import interval_text
 from gezeiten.domain.plan.outlook import Outlook
-from gezeiten.ui.field.dialogs.extent_bars import OutlookBars
+from gezeiten.ui.field.logger.outlook_bars import OutlookBars
 from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.widgets import Card, button, column, give_stretch, label, row
