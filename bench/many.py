@@ -23,7 +23,7 @@ def logging_device(number: int) -> SimLogger:
     clock = SimClock(time.time() * 1000 - 3_600_000)
     spec = replace(standin("D-2041"), serial=f"D-{number:04}")
     device = SimLogger(spec, clock, round(time.time() * 1000))
-    device.acts.stage(0, reg.seal(replace(_PLAN, point_name=f"Bench · P{number}").as_dict()))
+    device.actions.stage(0, reg.seal(replace(_PLAN, point_name=f"Bench · P{number}").as_dict()))
     device.commands.prepare(reg.LoggerCommand.LAUNCH, 1, 0, reg.ANY_COUNT)
     assert device.commands.commit(1)
     clock.set(time.time() * 1000, 1.0)

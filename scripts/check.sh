@@ -10,13 +10,14 @@ ruff check src tests bench scripts
 ruff format --check -q src tests bench scripts
 lint-imports --no-cache
 python scripts/cycles.py
+python scripts/words.py
 # types: from nothing they take a minute of one core, which the tests leave idle now and then
 if [ -d .mypy_cache ]; then
     mypy
 else
-    said=$(mktemp)
-    mypy >"$said" 2>&1 &
-    beside=$!
+    report=$(mktemp)
+    mypy >"$report" 2>&1 &
+    types=$!
 fi
 # tests write and flush much: where there is room for it in memory they work there
 room=$(df --output=avail -k /dev/shm 2>/dev/null | tail -1 || echo 0)
@@ -25,9 +26,9 @@ if [ -z "${TMPDIR:-}" ] && [ "${room:-0}" -gt 8000000 ] && ! mount | grep -q " /
 fi
 failed=0
 pytest -n 2 --dist loadfile "$@" || failed=$?
-if [ -n "${beside:-}" ]; then
-    wait "$beside" || failed=$?
-    cat "$said"
-    rm -f "$said"
+if [ -n "${types:-}" ]; then
+    wait "$types" || failed=$?
+    cat "$report"
+    rm -f "$report"
 fi
 exit "$failed"

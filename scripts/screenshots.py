@@ -87,7 +87,7 @@ def routes(archive: Path, out: Path, work: Path) -> None:
         window.grab().save(str(out / "14-courier.png"))
         field.dialogs.text(station(work / "Wetterstation.txt"))
         text = open_dialog()
-        wait_until(lambda: text.model.tie is not None)
+        wait_until(lambda: text.model.template is not None)
         text.point.setCurrentText("Krabbenkoog · Weather mast")
         text.zone.setCurrentText("Europe/Berlin")
         wait_until(lambda: "in all" in text.words.text())

@@ -206,7 +206,7 @@ def test_whatever_is_changed_of_what_acts_made_is_found_and_put_right(acted: Pat
     archive = Archive(acted)
     as_it_was, changes = kept_rows(archive), 0
     with archive.reading() as session:  # the logbook is not touched: what acts make stays the same
-        began, _, since = beginning(archive.foundings.get, logbook.told(session))
+        began, _, since = beginning(archive.foundings.get, logbook.entry_stream(session))
         anew = replayed_tables(began, since)
     assert not anew.failed
     for table in MADE:

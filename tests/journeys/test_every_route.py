@@ -168,9 +168,9 @@ def test_a_courier_is_taken_and_made_ready(
     press(window, "F6")
     wait(qtbot, lambda: not field.carriers.cards["L-0042"].new)
     page = field.carriers.page
-    assert page.manner.isVisible()
-    assert not page.manner.isChecked()
-    page.manner.click()
+    assert page.courier_mode.isVisible()
+    assert not page.courier_mode.isChecked()
+    page.courier_mode.click()
     idle(qtbot, window)
     assert "Courier L-0042 launches loggers again." in page.words.text()
     assert field.carriers.cards["L-0042"].state.at_loggers == CourierMode.LAUNCHES_AGAIN

@@ -170,7 +170,7 @@ def test_launching_erases_and_numbers_on() -> None:
 def test_half_a_plan_is_no_plan() -> None:
     device = logger()
     device.write_file(reg.STAGED_PLAN_FILE, 0, reg.seal(T_RH.as_dict())[:-20])
-    assert device.acts.staged_plan() is None
+    assert device.actions.staged_plan() is None
     assert not device.write_file(reg.PLAN_FILE, 0, b"xx")
 
 

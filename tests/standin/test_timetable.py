@@ -213,7 +213,7 @@ def test_a_refused_launch_changes_neither_clock_nor_mission() -> None:
     device = logger()
     launch(device)
     before = (device.registers().mission_number, device.state.basis)
-    device.acts.staged = b""
+    device.actions.staged = b""
     assert not do(device, reg.LoggerCommand.LAUNCH, device.clock_ms() + 10**7, device.readings())
     assert (device.registers().mission_number, device.state.basis) == before
     assert device.doing() in (reg.State.LOGGING, reg.State.WAITING)

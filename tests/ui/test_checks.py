@@ -132,8 +132,8 @@ def test_a_duty_that_was_not_met_says_when(
     qtbot.addWidget(dialog)
     dialog.show()
     idle(qtbot, window)
-    assert "the duty to look was met on" in dialog.duty_words.text()
-    assert "(1/2)" in dialog.duty_words.text()
+    assert "the duty to look was met on" in dialog.schedule_label.text()
+    assert "(1/2)" in dialog.schedule_label.text()
 
 
 def test_a_rim_that_was_cut_asks_whether_the_sensor_came_down_too(

@@ -111,28 +111,28 @@ def test_from_an_excursion_to_its_entries_and_back(
     assert len(book.entries) > 20
 
 
-def test_a_misfit_is_shown_until_somebody_looked(
+def test_a_conflict_is_shown_until_somebody_looked(
     book: LogbookPlace, window: MainWindow, qtbot: QtBot, demo_desk: Workspace
 ) -> None:
     """As if another computer had renamed the site meanwhile (tests/archive/test_union.py)."""
-    assert not book.misfits.isVisible()
+    assert not book.conflicts.isVisible()
     odd = book.entries[3]
     with demo_desk.archive.writing() as session:
         store_conflicts(session, {odd.hash: ["name was 'Krabbenkoog', not 'Koog'"]})
     window.context.archive_changed.emit()
     idle(qtbot, window)
-    assert book.misfits.text() == "1 misfit"
+    assert book.conflicts.text() == "1 misfit"
     assert not book.entry.seen.isVisible()
     press(window, "Ctrl+M")
     idle(qtbot, window)
     assert [entry.hash for entry in book.entries] == [odd.hash]
-    assert "Found otherwise: name was 'Krabbenkoog', not 'Koog'." in book.entry.misfit.text()
+    assert "Found otherwise: name was 'Krabbenkoog', not 'Koog'." in book.entry.conflict.text()
     press(window, "Ctrl+L")
     idle(qtbot, window)
     assert not book.entry.seen.isVisible()
     book.show_all()
     idle(qtbot, window)
-    assert not book.misfits.isVisible()
+    assert not book.conflicts.isVisible()
     assert book.entries[0].sentence.startswith("Looked at, name was 'Krabbenkoog'")
 
 

@@ -200,7 +200,7 @@ def test_stopping_keeps_what_came_and_says_so(window: MainWindow, qtbot: QtBot) 
     field = window.places[places.FIELD_DESK]
     assert field.model.card.serial == "P-0331"
     press(window, "F6")
-    field.acts.cancel()
+    field.runner.cancel()
     idle(qtbot, window)
     assert "what came is kept" in window.message.text() or "readings kept" in (
         window.message.text()

@@ -255,8 +255,8 @@ def test_only_what_the_model_has_is_shown(qtbot: QtBot, cold_lab: Lab, start_sta
     cold.show_plan(card, Plan(("water_pressure",), 600), ZONE)
     assert cold.times.outside.isHidden()
     assert cold.start_end.start.findData("button") < 0
-    assert cold.manners.display.isHidden()
-    assert not cold.manners.switches["light"].isHidden()
+    assert cold.device_options.display.isHidden()
+    assert not cold.device_options.switches["light"].isHidden()
     assert cold.channels.line_of("water_pressure").sensor.isHidden()
 
 
@@ -276,5 +276,8 @@ def test_a_start_at_a_set_time_is_proposed_for_the_next_full_hour(qtbot: QtBot, 
 
 def test_memory_for_events_is_said_in_events(editor: PlanEditor) -> None:
     # an event takes 32 bytes (docs/protocol.md); Düne T2 may keep 2,048, 1,024 or 4,096 of them
-    words = [editor.manners.events.itemText(i) for i in range(editor.manners.events.count())]
+    words = [
+        editor.device_options.events.itemText(i)
+        for i in range(editor.device_options.events.count())
+    ]
     assert words == ["64 events (usual)", "32 events", "128 events"]

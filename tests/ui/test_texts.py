@@ -58,8 +58,8 @@ def parent(qtbot: QtBot) -> QWidget:
 
 
 def test_a_station_in_the_head_is_the_point_of_that_name(model: TextModel) -> None:
-    assert model.tie is not None
-    assert model.tie.point == "Krabbenkoog · Weather"
+    assert model.template is not None
+    assert model.template.point == "Krabbenkoog · Weather"
     assert [model.role(i) for i in range(4)] == ["time", "value", "flags", "value"]
     assert model.recognised is not None
     assert model.recognised.proposal.hints == {3: "hPa"}
@@ -106,7 +106,7 @@ def test_what_was_chosen_stays_when_something_else_changes(lab: Lab, model: Text
     assert model.complaint == ""
     model.be_time(0, alone=True)
     model.set_recognised(recognise_text(lab.desk, model.path, model.known))
-    tie = model.tie
+    tie = model.template
     assert tie is not None
     assert (tie.point, tie.form.time.zone) == ("Elsewhere · There", "Europe/Berlin")
     assert tie.form.flags[0].none == ("E",)
@@ -128,7 +128,7 @@ def test_a_column_is_said_in_the_window_and_all_is_taken_and_taken_out(
     path = tmp_path / "a.txt"
     path.write_text(TEXT)
     dialog = TextDialog(parent, context, path)
-    qtbot.waitUntil(lambda: dialog.model.tie is not None, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: dialog.model.template is not None, timeout=PATIENCE_MS)
     words = [action.text() for action in dialog.column_menu(3).actions()]
     assert words[0] == "This column is the time"
     dialog.column_menu(3).actions()[-1].trigger()

@@ -46,10 +46,10 @@ def views_of(qtbot: QtBot, window: MainWindow, place: int) -> Iterator[object]:
         field.stages.select(stage)
         idle(qtbot, window)
         yield stage
-    field.acts.tick_all()
+    field.runner.tick_all()
     idle(qtbot, window)
     yield "several"
-    field.acts.untick_all()
+    field.runner.untick_all()
     if field.carriers.cards:
         field.carriers.open_next()
         idle(qtbot, window)
@@ -87,12 +87,12 @@ DIALOGS = {
     "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),
     "stretch": lambda w: PeriodDialog(w, (0, 86_400_000), "Europe/Berlin").open(),
     "day to go to": lambda w: GoToDay(w, 0, "Europe/Berlin").open(),
-    "kept plans": lambda w: w.places[places.FIELD_DESK].acts.show_stored_plans(),
+    "kept plans": lambda w: w.places[places.FIELD_DESK].runner.show_stored_plans(),
     "live line": lambda w: w.places[places.FIELD_DESK].dialogs.live_line(),
     "part": lambda w: w.places[places.FIELD_DESK].dialogs.show_part(),
     "erase": lambda w: w.places[places.FIELD_DESK].dialogs.erase(),
     "PIN": lambda w: w.places[places.FIELD_DESK].dialogs.pin(),
-    "differences": lambda w: w.places[places.FIELD_DESK].acts.show_differences(),
+    "differences": lambda w: w.places[places.FIELD_DESK].runner.show_differences(),
     "clear": lambda w: ClearDialog(w, "Courier L-0042", CLEARING, "Then its clock is set.").open(),
     "several texts": lambda w: w.places[places.FIELD_DESK].dialogs.texts(w.text_file.parent),
     "kinds of texts": lambda w: w.places[places.FIELD_DESK].dialogs.text_kinds(),

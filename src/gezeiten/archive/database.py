@@ -184,7 +184,7 @@ class Archive:
         return self.url.get_backend_name() == "sqlite"
 
     def close(self) -> None:
-        """Let go of the database; work that still runs in a thread does so when it is through."""
+        """Close the database; work that still runs in a thread closes its own when it ends."""
         event.listen(self.engine, "checkin", _close_returned_connection)
         self.engine.dispose()
         if self._scratch is not None:
@@ -248,7 +248,7 @@ class Archive:
             ) from exc
 
     def listen(self, hear: Callable[[str], None]) -> None:
-        """Have what everybody should hear told, and what was noticed so far."""
+        """Set who is told what everybody should hear, what was noticed so far included."""
         self.on_wait = hear
         while self.noticed:
             hear(self.noticed.pop(0))

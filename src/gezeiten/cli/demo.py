@@ -101,7 +101,7 @@ def _fleet(
 
 
 def _set_endpoints(desk: Workspace, fleet: list[StandinProcess], folder: Path) -> None:
-    """Tell the desk where its loggers are: on the network, or on a cable."""
+    """Set where the loggers are: on the network, or on a cable."""
     by_network = [process for process in fleet if process.cable is None]
     cables = [process.cable.path for process in fleet if process.cable is not None]
     desk.change_settings(
@@ -135,7 +135,7 @@ def _build(
     try:
         desk.change_settings(Settings(person="JA"))
         _set_endpoints(desk, fleet, folder)
-        _Story(desk, clock, fleet, anchor_ms, say, folder / "stick").live(wall_ms)
+        _Scenario(desk, clock, fleet, anchor_ms, say, folder / "stick").live(wall_ms)
     except BaseException:
         end_fleet(fleet)
         raise
@@ -145,7 +145,7 @@ def _build(
     return Demo(folder, fleet)
 
 
-class _Story:
+class _Scenario:
     """Seventy days in the order in which they happened."""
 
     def __init__(

@@ -22,7 +22,7 @@ from gezeiten.domain.steps.sensor_depth import SensorDepth
 _RIM_M, _LENGTH_M = 3.2, 4.62
 _DIPS = ((55.4, 0.003), (44.1, -0.004), (37.0, 0.002), (21.3, 0.006), (12.2, 0.009), (9.1, 0.011))
 """Days ago, and by how much the tape and the sensor differed then, m."""
-_HUNG_DAYS_AGO = 80
+_DEPTH_SET_DAYS_AGO = 80
 _LOOKS_MIN = (7 * 60 + 40, 16 * 60 + 10)
 _FORGOTTEN = (3, 19)
 """Days ago on whose afternoon nobody looked; whatever day it is, one of them is a working day."""
@@ -34,7 +34,7 @@ def read_by_hand(desk: Workspace, anchor_ms: int) -> None:
     creek, room = (point_named(desk, name) for name in ("Creek gauge", "Cold room A"))
     facts = replace(point_facts(desk, creek.id), measuring_point_height_m=_RIM_M)
     save_point(desk, creek.site_id, facts, creek.id)
-    begin_ms = int(anchor_ms - _HUNG_DAYS_AGO * DAY_MS) // 60_000 * 60_000
+    begin_ms = int(anchor_ms - _DEPTH_SET_DAYS_AGO * DAY_MS) // 60_000 * 60_000
     set_sensor_depth(
         desk,
         creek,

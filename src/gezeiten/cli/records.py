@@ -17,7 +17,7 @@ from gezeiten.cli.options import (
     reports_errors,
 )
 from gezeiten.desk.field.gaps import gaps
-from gezeiten.desk.intake.raw_bytes import reread as take_anew
+from gezeiten.desk.intake.raw_bytes import reread
 from gezeiten.desk.office.issuing import HandoverResult, export_csv, export_pdf
 from gezeiten.desk.office.verification import Verdict, WithLost
 from gezeiten.desk.office.verification import rebuild as rebuild_archive
@@ -168,10 +168,10 @@ def verify(
         )
     with open_desk(folder, only_reads=not changes, look=look) as desk:
         if read_anew is not None:
-            print_result(as_json, {"read_anew": read_anew}, [take_anew(desk, read_anew)])
+            print_result(as_json, {"read_anew": read_anew}, [reread(desk, read_anew)])
         if rebuild:
             rebuild_archive(desk, with_lost=with_lost or "")
-        verdict = verify_archive(desk, quick=quick, anew=anew)
+        verdict = verify_archive(desk, quick=quick, restart=anew)
     row = {
         "offloads": verdict.offloads,
         "values": verdict.values,

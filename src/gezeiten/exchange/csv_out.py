@@ -257,7 +257,7 @@ def count_readings(path: Path) -> tuple[int, int]:
         head = next(csv.reader(lines), [])
     # by place: a name may hold signs of quotation, which polars leaves doubled
     places = range(len(FIXED), len(head), 3)
-    told = (
+    described = (
         pl.scan_csv(
             path,
             infer_schema=False,
@@ -267,4 +267,4 @@ def count_readings(path: Path) -> tuple[int, int]:
         .collect(engine="streaming")
         .row(0)
     )
-    return int(told[0]), sum(told[1:])
+    return int(described[0]), sum(described[1:])

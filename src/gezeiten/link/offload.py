@@ -32,7 +32,7 @@ _MOST_IN_VAIN = 256
 
 @dataclass(slots=True)
 class Transfer:
-    """What came. damaged: ranges whose blocks stayed damaged; error: why it ended early.
+    """What was received. damaged: ranges of blocks that stayed damaged; error: why it ended early.
 
     The incoming file stays locked until `release`, so that no other process takes it in (or
     writes it) meanwhile; when this process dies, the lock goes with it.
@@ -46,7 +46,7 @@ class Transfer:
     error: DeviceError | CancelledError | None = None
 
     def release(self) -> None:
-        """Let go of the incoming file."""
+        """Close and unlock the incoming file."""
         os.close(self.lock)
 
 

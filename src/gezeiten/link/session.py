@@ -354,6 +354,6 @@ def measured_clock(clock_ms: Callable[[], int], now_ms: Callable[[], float]) -> 
     trips = []
     for _ in range(ROUND_TRIPS):
         sent = now_ms()
-        told_ms = clock_ms()
-        trips.append(RoundTrip(sent, now_ms(), told_ms))
+        reported_ms = clock_ms()
+        trips.append(RoundTrip(sent, now_ms(), reported_ms))
     return clock_difference(trips)

@@ -85,7 +85,7 @@ class Meter:
         self._readings = (self._readings or 0) + readings
 
     def report(self) -> None:
-        """Tell where it stands."""
+        """Report the progress."""
         self._reported_s = time.monotonic()
         elapsed = self._reported_s - self._began
         rate = self._bytes / elapsed if elapsed > 0 else 0.0

@@ -20,7 +20,7 @@ from gezeiten.report.content import ReportMission
 from gezeiten.report.pieces import WIDTH, PageBuilder
 
 
-def honest_part(p: PageBuilder) -> list[Flowable]:
+def evidence_part(p: PageBuilder) -> list[Flowable]:
     """Return everything that an auditor asks after the figures."""
     return [
         *_gaps(p),
@@ -93,7 +93,9 @@ def _checks(p: PageBuilder) -> list[Flowable]:
         rows += [_check(p, check) for check in p.report.checks]
         parts = [p.table(rows, [28 * mm, 36 * mm, WIDTH - 144 * mm, 25 * mm, 35 * mm, 20 * mm])]
     if p.report.check_schedule:
-        missed = [duty_day for duty_day in p.report.check_schedule if not duty_day.is_met]
+        missed = [
+            schedule_day for schedule_day in p.report.check_schedule if not schedule_day.is_met
+        ]
         words = f"Checks were due on {counted(len(p.report.check_schedule), 'day', 'days')}; on "
         words += f"{len(p.report.check_schedule) - len(missed)} there were as many as due."
         if missed:

@@ -29,7 +29,7 @@ from gezeiten.domain.series.statistics.figures import Statistics
 from gezeiten.domain.series.timeline import Span, from_ms, whole_duration_text
 from gezeiten.errors import SurroundingsError
 from gezeiten.report.content import PointReport, ReportChannel, ReportExcursion
-from gezeiten.report.evidence import honest_part
+from gezeiten.report.evidence import evidence_part
 from gezeiten.report.ink import MUTED
 from gezeiten.report.pages import pages_text
 from gezeiten.report.pictures import (
@@ -68,11 +68,11 @@ def write_pdf(report: PointReport, path: Path) -> int:
     edges = dict.fromkeys(("leftPadding", "rightPadding", "topPadding", "bottomPadding"), 0)
     frame = Frame(18 * mm, 18 * mm, WIDTH, A4[1] - 38 * mm, **edges)
     document.addPageTemplates(PageTemplate("page", [frame]))
-    story = [*_answer(builder), *_excursions(builder), *_curves(builder)]
+    flowables = [*_answer(builder), *_excursions(builder), *_curves(builder)]
     for channel in report.channels:
-        story += _by_day(builder, channel)
-    story += honest_part(builder)
-    document.build(story, canvasmaker=_canvas(builder))
+        flowables += _by_day(builder, channel)
+    flowables += evidence_part(builder)
+    document.build(flowables, canvasmaker=_canvas(builder))
     return _check_written(report, path)
 
 

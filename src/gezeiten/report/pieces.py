@@ -1,4 +1,4 @@
-"""What all parts of a report are made of: styles, times, tables whose every cell is escaped."""
+"""Parts of all reports: styles, times, tables in which every cell is escaped."""
 
 from __future__ import annotations
 

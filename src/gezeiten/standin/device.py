@@ -31,7 +31,7 @@ from gezeiten.standin.simclock import SimClock
 from gezeiten.standin.timetable import Timetable
 from gezeiten.standin.two_steps import TwoSteps
 
-STORY_DAY_MS = 1_795_392_000_000
+SCENARIO_DAY_MS = 1_795_392_000_000
 """2026-11-23T00:00Z. Sea and weather are those of this autumn, moved by whole days to the
 anchor, so that tides and stories always meet in the same way."""
 
@@ -66,8 +66,8 @@ class SimLogger:
         self._timetable: tuple[tuple[int, int, int], Timetable] | None = None
         self._plan: tuple[dict[str, Any], Plan] | None = None
         self.memory = LoggerMemory(self)
-        self.acts = LoggerActions(self)
-        self.commands = TwoSteps(clock, self.acts.execute)
+        self.actions = LoggerActions(self)
+        self.commands = TwoSteps(clock, self.actions.execute)
 
     def _first_cell_ends(self, anchor_ms: int) -> float:
         if self.spec.battery_ends_days is not None:
@@ -286,7 +286,7 @@ class SimLogger:
         flags = reg.Flag(0)
         if self.spec.pin is not None:
             flags |= reg.Flag.LOCKED
-            if self.acts.is_unlocked:
+            if self.actions.is_unlocked:
                 flags |= reg.Flag.UNLOCKED_NOW
         run = self.state.run
         if run and not run.first_ms and run.stopped_ms is None:
@@ -315,7 +315,7 @@ class SimLogger:
     # -- plan, directory and memory as files -----------------------------------------------------
     def write_file(self, file: int, start: int, data: bytes) -> bool:
         """Take written bytes; only the staged plan can be written."""
-        return file == reg.STAGED_PLAN_FILE and self.acts.stage(start, data)
+        return file == reg.STAGED_PLAN_FILE and self.actions.stage(start, data)
 
     def read_file(self, file: int, start: int, length: int) -> bytes | None:
         """Return bytes of a file, zeros after its end; None where there is no such place."""
@@ -330,7 +330,7 @@ class SimLogger:
     def _small_file(self, file: int) -> bytes | None:
         run = self.state.run
         if file == reg.STAGED_PLAN_FILE:
-            return self.acts.staged
+            return self.actions.staged
         if file == reg.PLAN_FILE:
             return reg.seal(run.plan if run else {})
         if file == reg.DIRECTORY_FILE:
@@ -392,22 +392,24 @@ class SimLogger:
         if self.true_ms(np.array([run.launched_ms]))[0] <= low_ms <= now:
             listed.append((self.clock_ms(low_ms), "battery low"))
         for trouble in self.spec.troubles:
-            at_ms = self._story_ms() - trouble.from_days_ago * DAY_MS
+            at_ms = self._scenario_ms() - trouble.from_days_ago * DAY_MS
             if self.true_ms(np.array([run.launched_ms]))[0] <= at_ms <= now:
                 listed.append((self.clock_ms(at_ms), trouble.event))
         return sorted(listed, key=lambda event: event[0])
 
-    def _story_ms(self) -> int:
+    def _scenario_ms(self) -> int:
         """The day's begin at the anchor: the stories keep their hours whenever they are told."""
         return self.state.anchor_ms // DAY_MS * DAY_MS
 
     def measure(self, true_ms: Times) -> dict[str, Values]:
         """Return what the sensors read at true instants; NaN where a trouble takes it away."""
-        story_ms = self._story_ms()
-        values = SIGNALS[self.spec.point](true_ms - (story_ms - STORY_DAY_MS), STORY_DAY_MS)
+        scenario_ms = self._scenario_ms()
+        values = SIGNALS[self.spec.point](
+            true_ms - (scenario_ms - SCENARIO_DAY_MS), SCENARIO_DAY_MS
+        )
         for trouble in self.spec.troubles:
-            begin = story_ms - trouble.from_days_ago * DAY_MS
-            end = story_ms - trouble.to_days_ago * DAY_MS
+            begin = scenario_ms - trouble.from_days_ago * DAY_MS
+            end = scenario_ms - trouble.to_days_ago * DAY_MS
             hit = (true_ms >= begin) & (true_ms < end)
             for key in [trouble.channel] if trouble.channel else list(values):
                 values[key] = np.where(hit, np.nan, values[key])

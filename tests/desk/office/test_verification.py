@@ -97,7 +97,7 @@ def test_a_check_that_was_stopped_goes_on_where_it_was(demo_desk: Workspace) -> 
     assert rest.is_intact
     assert verify(demo_desk).skipped == 0  # that one had come to its end
     stopped_after(demo_desk, 8)
-    assert verify(demo_desk, anew=True).skipped == 0
+    assert verify(demo_desk, restart=True).skipped == 0
 
 
 def test_a_quick_check_reads_what_is_new_or_was_touched(demo_desk: Workspace) -> None:

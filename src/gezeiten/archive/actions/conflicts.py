@@ -13,19 +13,19 @@ from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session
 
 from gezeiten.archive.local_cache.tables import ConflictRow
-from gezeiten.archive.projection import Misfits
+from gezeiten.archive.projection import Conflicts
 from gezeiten.archive.store.tables import LogbookRow
 from gezeiten.domain.actions.archives import ConflictAcknowledged
 
 
-def store_conflicts(session: Session, found: Mapping[str, Misfits]) -> None:
+def store_conflicts(session: Session, found: Mapping[str, Conflicts]) -> None:
     """Keep what acts found otherwise than they say, by the hash of their entry."""
     session.execute(delete(ConflictRow).where(ConflictRow.entry.in_(list(found))))
     for entry, words in found.items():
         session.execute(insert(ConflictRow).values(entry=entry, words=words))
 
 
-def replace_conflicts(session: Session, found: Mapping[str, Misfits]) -> None:
+def replace_conflicts(session: Session, found: Mapping[str, Conflicts]) -> None:
     """Keep these, and no others: all acts were applied anew."""
     session.execute(delete(ConflictRow))
     store_conflicts(session, found)

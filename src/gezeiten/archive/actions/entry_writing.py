@@ -113,14 +113,14 @@ def add_entry(
 
 def row_of(envelope: Envelope, body: Body | None, entry_hash: str, name: str) -> dict[str, Any]:
     """Return what the table has of an entry, but its place in it."""
-    told = body or WITHHELD
+    entry = body or WITHHELD
     return {
         "at_ms": envelope.at_ms,
         "person": name,
-        "act": told.word,
-        "subject": told.subject,
-        "sentence": told.sentence,
-        "details": told.act,
+        "act": entry.word,
+        "subject": entry.subject,
+        "sentence": entry.sentence,
+        "details": entry.act,
         "previous": envelope.previous,
         "hash": entry_hash,
         "chain": envelope.chain,

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from gezeiten.archive.actions.beginnings import beginning
 from gezeiten.archive.actions.conflicts import replace_conflicts
 from gezeiten.archive.actions.entry_writing import ends
-from gezeiten.archive.actions.logbook import told
+from gezeiten.archive.actions.logbook import entry_stream
 from gezeiten.archive.actions.verification.entry_restoration import old_entries, restore_entries
 from gezeiten.archive.actions.verification.rebuild import repair_tables
 from gezeiten.archive.actions.verification.replay import replayed_tables
@@ -36,7 +36,7 @@ def find_conflicts(session: Session, bytes_of: Callable[[str], bytes]) -> None:
         ArchiveDamagedError: what the archive began with cannot be read.
     """
     if len(ends(session.connection())) > 1:
-        began, _, since = beginning(bytes_of, told(session))
+        began, _, since = beginning(bytes_of, entry_stream(session))
         replace_conflicts(session, replayed_tables(began, since).conflicts)
 
 
@@ -49,7 +49,7 @@ def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str]
     """
     with session.begin_nested():
         restore_entries(session, chains, old_entries(session))
-        began, _, since = beginning(bytes_of, told(session))
+        began, _, since = beginning(bytes_of, entry_stream(session))
         anew = replayed_tables(began, since)  # what cannot be applied, verify names
         repair_tables(session, anew.rows)
         replace_conflicts(session, anew.conflicts)

@@ -57,7 +57,7 @@ _AT = PreparedStatement(
         LogbookRow.chain == bindparam("its_chain"), LogbookRow.number == bindparam("its_number")
     )
 )
-_OF_AN_ACT = PreparedStatement(
+_OF_AN_ACTION = PreparedStatement(
     select(*_COLUMNS).where(LogbookRow.act == bindparam("its_act")).order_by(LogbookRow.seq.desc())
 )
 
@@ -70,7 +70,7 @@ def entries(session: Session, action: str = "", *, of_chain: str | None = None) 
     if of_chain is not None:
         rows = _OF_A_CHAIN.each(connection, its_chain=of_chain)
     elif action:
-        rows = _OF_AN_ACT.each(connection, its_act=action)
+        rows = _OF_AN_ACTION.each(connection, its_act=action)
     else:
         rows = _LATEST_FIRST.each(connection)
     yield from starmap(Entry, rows)
@@ -92,7 +92,7 @@ class EntryStream:
         return EntryStream(self.reopen, self.start + index)
 
 
-def told(session: Session) -> EntryStream:
+def entry_stream(session: Session) -> EntryStream:
     """Return all entries of the table, in the order in which their acts were applied."""
     session.flush()
     return EntryStream(lambda: starmap(Entry, _OLDEST_FIRST.each(session.connection())))

@@ -114,7 +114,7 @@ class Vault:
         return temporary_copy.sha256
 
     def clear_all_but(self, sha256: str) -> None:
-        """Let go of everything else, for good."""
+        """Delete everything else for good."""
         for path in self._folder.rglob(f"*{self._suffix}"):
             if path != self.path(sha256):
                 path.unlink()

@@ -19,7 +19,9 @@ class ByteVerification:
     """The bytes that one check looks at, or leaves out. A file counts as the one that was read as
     long as its size and the instant of its last change are the same."""
 
-    def __init__(self, archive: Archive, now_ms: int, *, quick: bool, anew: bool = False) -> None:
+    def __init__(
+        self, archive: Archive, now_ms: int, *, quick: bool, restart: bool = False
+    ) -> None:
         """Begin a check, or go on with a whole one that was stopped.
 
         Args:
@@ -35,7 +37,7 @@ class ByteVerification:
             last = session.scalars(
                 select(VerificationRow).order_by(VerificationRow.id.desc()).limit(1)
             ).first()
-            self.goes_on = last is not None and last.ended_ms is None and not anew and not quick
+            self.goes_on = last is not None and last.ended_ms is None and not restart and not quick
             since_ms = last.began_ms if last and (quick or self.goes_on) else None
             known = select(
                 VerifiedBytesRow.file, VerifiedBytesRow.size, VerifiedBytesRow.changed_ns

@@ -22,7 +22,7 @@ _OLD = text(
 
 
 def record_earlier_findings(archive: Archive, at_ms: int) -> None:
-    """Tell by acts when excursions were found, then let go of that version's table."""
+    """Record as actions when excursions were found, then drop that version's table."""
     with archive.reading() as session:
         if not inspect(session.connection()).has_table("old_excursion"):
             return

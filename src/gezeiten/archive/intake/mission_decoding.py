@@ -221,7 +221,7 @@ def replace_mission_readings(session: Session, decoded: MissionMade) -> None:
 
 
 # -- what is missing -------------------------------------------------------------------------------
-TOLD_EVERY = 20
+REPORT_EVERY = 20
 """Missions; fewer are made before anybody could read how many."""
 
 
@@ -244,7 +244,7 @@ def make_missing_readings(
             missing = list(session.scalars(_missions_missing_some()))
     made = 0
     for done, key in enumerate(missing):
-        if done % TOLD_EVERY == TOLD_EVERY - 1:
+        if done % REPORT_EVERY == REPORT_EVERY - 1:
             report(done, len(missing))
         made += _make_mission(archive, key, decode)
     return made

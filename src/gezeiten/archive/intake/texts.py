@@ -40,7 +40,7 @@ from gezeiten.domain.series.fingerprints import ReadingsPrint
 from gezeiten.domain.series.spacing import LONE_MS
 from gezeiten.domain.series.timeline import Times, Values
 from gezeiten.domain.steps.corrections import MARK
-from gezeiten.domain.steps.corrections.marks import MOST_STRETCHES, SUSPECT
+from gezeiten.domain.steps.corrections.marks import MOST_PERIODS, SUSPECT
 from gezeiten.errors import InputError
 
 READER = 4
@@ -162,13 +162,13 @@ def _record_part(
         circumstances.authorship,
     )
     text.note(raw_key(text_intake.sha256, part.reading))
-    _mark_suspect(session, part, text_intake.sha256, file_name, circumstances, text.whose.mission)
-    query = select(Offload).join(Mission).where(Mission.uid == text.whose.mission)
+    _mark_suspect(session, part, text_intake.sha256, file_name, circumstances, text.owner.mission)
+    query = select(Offload).join(Mission).where(Mission.uid == text.owner.mission)
     query = query.where(Offload.sha256 == text_intake.sha256).order_by(Offload.id.desc())
     offload = session.scalars(query.limit(1)).one()
     text_intake.offload_id = offload.id
     if text.differs and not is_latest(session, offload.id):
-        leave_to_all_bytes(session, text.whose.mission)
+        leave_to_all_bytes(session, text.owner.mission)
     return text_intake
 
 
@@ -185,8 +185,8 @@ def _mark_suspect(
     assignments = {one.channel: one for one in made.by_mission.get(mission, ())}
     for (key, _), spans in zip(part.source.channels, part.suspect, strict=False):
         feed, listed = assignments.get(key), sorted(spans)
-        for at in range(0, len(listed) if feed is not None else 0, MOST_STRETCHES):
-            its = listed[at : at + MOST_STRETCHES]
+        for at in range(0, len(listed) if feed is not None else 0, MOST_PERIODS):
+            its = listed[at : at + MOST_PERIODS]
             content = {"mark": SUSPECT, "cause": "flags", "stretches": its, "of": sha256}
             assert feed is not None  # else there is nothing to go through
             do(
@@ -212,7 +212,7 @@ class TextReadings:
     def __init__(self, session: Session, source: Source, point: str) -> None:
         """point: id of where it was measured."""
         self._session, self._source = session, source
-        self.whose = BlockOwner(source_id(source.name, point), True)
+        self.owner = BlockOwner(source_id(source.name, point), True)
         self.came = self.fresh = 0
         self.differs = False
         self._distances: list[int] = []
@@ -244,7 +244,7 @@ class TextReadings:
         is_new = np.zeros(len(times), np.bool_)
         for (key, unit), values in zip(self._source.channels, piece.values, strict=True):
             column = text_column(times, values)
-            result = store_channel(self._session, self.whose, ChannelColumn(key, unit, column))
+            result = store_channel(self._session, self.owner, ChannelColumn(key, unit, column))
             is_new |= result.is_new
             self.differs |= result.differs
         self._print.add(times, piece.values)
@@ -256,14 +256,14 @@ class TextReadings:
 
     def note(self, raw: str) -> None:
         """Note that all of it is held. raw: its name, `raw_key`."""
-        note_stored(self._session, self.whose.mission, raw, self.spans)
+        note_stored(self._session, self.owner.mission, raw, self.spans)
 
 
 def _stated_mission(
     session: Session, source: Source, point: Point, circumstances: Circumstances, text: TextReadings
 ) -> StatedMission:
     """Return the mission that stands for a source, as its first text makes it."""
-    known = session.scalars(select(Mission).filter_by(uid=text.whose.mission)).first()
+    known = session.scalars(select(Mission).filter_by(uid=text.owner.mission)).first()
     if known is not None:
         return StatedMission(
             source.model,

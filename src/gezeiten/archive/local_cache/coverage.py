@@ -62,7 +62,7 @@ class Coverage:
         if not found:
             return found
         own = self.layout.of_series(point_id, key)
-        elsewhere = [
+        at_other_points = [
             feed
             for feed in self.layout.at_point(point_id)
             if feed.series != key
@@ -70,7 +70,9 @@ class Coverage:
                 feed.deployment == one.deployment and feed.channel == one.channel for one in own
             )
         ]
-        return [gap for gap in found if not any(is_covered_by(gap, feed) for feed in elsewhere)]
+        return [
+            gap for gap in found if not any(is_covered_by(gap, feed) for feed in at_other_points)
+        ]
 
     def measured(self, point_id: int, key: str) -> Runs:
         """Return the runs of what was measured of a series, whatever was filled.

@@ -67,18 +67,18 @@ class MergedReadings:
     differs: bool = False
 
 
-def joined(column: Column, came: Column, *, is_text: bool) -> MergedReadings:
+def joined(column: Column, received: Column, *, is_text: bool) -> MergedReadings:
     """Return the readings of both: of two that are the same reading the one that was kept stays,
     but for one without a value."""
-    mine, its = (column.times, came.times) if is_text else (column.numbers, came.numbers)
+    mine, its = (column.times, received.times) if is_text else (column.numbers, received.numbers)
     if not len(its):
         return MergedReadings(column, np.zeros(0, np.bool_))
     if not len(mine):
-        return MergedReadings(came, np.ones(len(its), np.bool_))
+        return MergedReadings(received, np.ones(len(its), np.bool_))
     both = Column(
-        np.concatenate([column.numbers, came.numbers]),
-        np.concatenate([column.times, came.times]),
-        np.concatenate([column.values, came.values]),
+        np.concatenate([column.numbers, received.numbers]),
+        np.concatenate([column.times, received.times]),
+        np.concatenate([column.values, received.values]),
     )
     if its[0] > mine[-1]:
         return MergedReadings(both, np.ones(len(its), np.bool_))
@@ -87,7 +87,7 @@ def joined(column: Column, came: Column, *, is_text: bool) -> MergedReadings:
     is_new[selected[selected >= len(mine)] - len(mine)] = True
     stays = both.subset(selected)
     key = stays.times if is_text else stays.numbers
-    its_values, values = came.values, stays.values[key.searchsorted(its)]
+    its_values, values = received.values, stays.values[key.searchsorted(its)]
     differs = bool(((its_values != values) & np.isfinite(its_values)).any())
     return MergedReadings(stays, is_new, differs)
 

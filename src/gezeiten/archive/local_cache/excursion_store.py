@@ -199,7 +199,7 @@ def _earlier_findings(
     session: Session, point_id: int, now: FoundRows, known: Iterable[Any]
 ) -> list[_EarlierFinding]:
     """Return what was found at a point before, as acts tell it and as it is known here."""
-    told = (
+    recorded = (
         select(Mission.uid, FoundRow.rule_key, FoundRow.start_ms, FoundRow.end_ms, FoundRow.at_ms)
         .join(Mission, Mission.id == FoundRow.mission_id)
         .where(
@@ -212,7 +212,7 @@ def _earlier_findings(
         _EarlierFinding(row.mission, row.rule_key, row.start_ms, row.end_ms, row.found_ms)
         for row in known
     ]
-    return [_EarlierFinding(*row) for row in session.execute(told)] + here
+    return [_EarlierFinding(*row) for row in session.execute(recorded)] + here
 
 
 def _first_found_ms(

@@ -229,11 +229,11 @@ def _build(session: Session) -> Layout:
                 uid in wrong,
             )
         )
-    stood = tuple(deployments(stays, _deployments(session)))
+    stated = tuple(deployments(stays, _deployments(session)))
     by_series: dict[tuple[str, str], list[SeriesAssignment]] = {}
     by_point: dict[str, list[SeriesAssignment]] = {}
     by_mission: dict[str, list[SeriesAssignment]] = {}
-    for series_assignment in series_assignments(stood, _assignments(session)):
+    for series_assignment in series_assignments(stated, _assignments(session)):
         by_series.setdefault((series_assignment.point, series_assignment.series), []).append(
             series_assignment
         )
@@ -254,7 +254,7 @@ def _build(session: Session) -> Layout:
         plans,
         points,
         tuple(stays),
-        stood,
+        stated,
         assigned,
         by_point,
         by_mission,

@@ -29,7 +29,7 @@ from gezeiten.archive.projection import (
     sites,
     visits,
 )
-from gezeiten.archive.projection.rows import Applying, Authorship, Misfits, Refusing
+from gezeiten.archive.projection.rows import Applying, Authorship, Conflicts, Refusing
 from gezeiten.domain.actions import Action
 
 _FAMILIES = (
@@ -64,10 +64,10 @@ _REFUSING: dict[type[Action], Refusing] = {
     kind: refusing for family in _FAMILIES for kind, refusing in family.refusing.items()
 }
 
-__all__ = ["APPLYING", "Authorship", "Misfits", "apply", "refuse"]
+__all__ = ["APPLYING", "Authorship", "Conflicts", "apply", "refuse"]
 
 
-def apply(connection: Connection, action: Action, authorship: Authorship) -> Misfits:
+def apply(connection: Connection, action: Action, authorship: Authorship) -> Conflicts:
     """Put an act into the tables; returns what it found otherwise than it says."""
     return APPLYING[type(action)](connection, action, authorship) or []
 

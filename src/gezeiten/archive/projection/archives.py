@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, apply_nothing
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, apply_nothing
 from gezeiten.domain.actions.archives import (
     ArchiveBegun,
     ChainBegun,
@@ -17,7 +17,7 @@ from gezeiten.domain.actions.archives import (
 
 def apply_chain_begun(
     _connection: Connection, action: ChainBegun, _authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     """Return what a computer found when it began a chain of its own."""
     if action.why == "first":
         return []

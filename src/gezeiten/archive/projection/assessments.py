@@ -10,8 +10,8 @@ from sqlalchemy import Connection, delete, select
 
 from gezeiten.archive.projection.rows import (
     Authorship,
+    Conflicts,
     Family,
-    Misfits,
     add,
     key_of,
     only,
@@ -29,7 +29,9 @@ from gezeiten.domain.limits.limits import limit_rule
 _TABLE = AssessmentRow.__table__
 
 
-def _assessed(connection: Connection, action: ExcursionAssessed, authorship: Authorship) -> Misfits:
+def _assessed(
+    connection: Connection, action: ExcursionAssessed, authorship: Authorship
+) -> Conflicts:
     words = {
         "cause": action.said.cause,
         "words": action.said.words,
@@ -72,7 +74,7 @@ def _mission(connection: Connection, name: MissionName) -> int:
 
 def _apply_withdrawn(
     connection: Connection, action: AssessmentWithdrawn, _authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     key = connection.execute(
         select(AssessmentRow.id).where(AssessmentRow.uid == action.assessment)
     ).scalar()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, withdraw
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, key_of, withdraw
 from gezeiten.archive.queries.calculated_series import stated_calculations
 from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
 from gezeiten.domain.actions.calculated_series import CalculationRemoved, SeriesCalculated
@@ -20,7 +20,7 @@ from gezeiten.errors import InputError
 _TABLE, _INPUTS = DerivedRow.__table__, DerivedInput.__table__
 
 
-def _derived(connection: Connection, action: SeriesCalculated, authorship: Authorship) -> Misfits:
+def _derived(connection: Connection, action: SeriesCalculated, authorship: Authorship) -> Conflicts:
     before = in_force(stated_calculations(connection))
     point_id = key_of(connection, Point.__table__, action.point)
     add(
@@ -61,7 +61,7 @@ def _calculated_series(action: SeriesCalculated) -> CalculatedSeries:
 
 def _apply_withdrawn(
     connection: Connection, action: CalculationRemoved, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     return withdraw(connection, _TABLE, action.derived, authorship)
 
 

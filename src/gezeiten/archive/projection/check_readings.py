@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, withdraw
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, key_of, withdraw
 from gezeiten.archive.store.tables import CheckReadingRow, Point
 from gezeiten.domain.actions.check_readings import CheckRead, CheckWithdrawn
 
@@ -34,7 +34,7 @@ def _read(connection: Connection, action: CheckRead, authorship: Authorship) -> 
 
 def _apply_withdrawn(
     connection: Connection, action: CheckWithdrawn, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     return withdraw(connection, _TABLE, action.check, authorship)
 
 

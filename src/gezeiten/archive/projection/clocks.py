@@ -8,8 +8,8 @@ from sqlalchemy import Connection, select
 
 from gezeiten.archive.projection.rows import (
     Authorship,
+    Conflicts,
     Family,
-    Misfits,
     add,
     key_of,
     only,
@@ -49,7 +49,7 @@ def _corrected(connection: Connection, action: ClockCorrected, authorship: Autho
 
 def _apply_disabled(
     connection: Connection, action: ClockCorrectionDisabled, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     conflicts = withdraw(connection, _TABLE, action.clock, authorship)
     if not conflicts:
         update_by_uid(connection, _TABLE, action.clock, is_off=True)
@@ -86,7 +86,7 @@ def _switched_on(
 
 def _apply_withdrawn(
     connection: Connection, action: ClockCorrectionWithdrawn, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == action.clock)).scalar()
     update_by_uid(connection, _TABLE, action.clock, is_off=False)
     return [] if off else withdraw(connection, _TABLE, action.clock, authorship)

@@ -6,8 +6,8 @@ from sqlalchemy import Connection, select
 
 from gezeiten.archive.projection.rows import (
     Authorship,
+    Conflicts,
     Family,
-    Misfits,
     add,
     key_of,
     only,
@@ -46,7 +46,7 @@ def _set(connection: Connection, action: CorrectionSet, authorship: Authorship) 
 
 def _switched(
     connection: Connection, action: CorrectionSwitched, _authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     [was_on] = only(connection, select(_TABLE.c.is_on).where(_TABLE.c.uid == action.correction))
     update_by_uid(connection, _TABLE, action.correction, is_on=action.is_on)
     if bool(was_on) != action.is_on:
@@ -56,7 +56,7 @@ def _switched(
 
 def _apply_withdrawn(
     connection: Connection, action: CorrectionWithdrawn, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     return withdraw(connection, _TABLE, action.correction, authorship)
 
 

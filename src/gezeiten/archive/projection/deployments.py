@@ -7,8 +7,8 @@ from sqlalchemy import Connection, Select, select, update
 from gezeiten.archive.projection.missions import logger_key, set_logger
 from gezeiten.archive.projection.rows import (
     Authorship,
+    Conflicts,
     Family,
-    Misfits,
     add,
     key_of,
     only,
@@ -71,7 +71,7 @@ def assign_series(connection: Connection, action: SeriesAssigned, authorship: Au
 
 def _apply_deployment_withdrawn(
     connection: Connection, action: DeploymentWithdrawn, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     conflicts = withdraw(connection, DeploymentRow.__table__, action.placing, authorship)
     _restore_location(connection, logger_key(connection, action.logger), action.placing)
     return conflicts
@@ -105,7 +105,7 @@ def _restore_location(connection: Connection, logger: int, deployment_id: str) -
 
 def _apply_assignment_withdrawn(
     connection: Connection, action: AssignmentWithdrawn, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     conflicts = withdraw(connection, SeriesAssignmentRow.__table__, action.feeding, authorship)
     # where it filled a gap, that is open again
     its = update(Step).where(Step.uid == action.feeding, Step.undone_ms.is_(None))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, change, key_of
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, change, key_of
 from gezeiten.archive.store.tables import IssuedDocumentRow, Point
 from gezeiten.domain.actions.base import Change
 from gezeiten.domain.actions.documents import DocumentIssued, DocumentReissued
@@ -30,7 +30,7 @@ def _handed_over(connection: Connection, action: DocumentIssued, authorship: Aut
 
 def _apply_issued(
     connection: Connection, action: DocumentReissued, _authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     copy = Change("file_name", action.before, action.file_name)
     return change(connection, IssuedDocumentRow.__table__, action.document, [copy])
 

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import Connection, select, update
 
 from gezeiten.archive.projection.deployments import assign_series
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, only
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, key_of, only
 from gezeiten.archive.store.estimates import encode_estimates
 from gezeiten.archive.store.tables import Offload, Point, SeriesAssignmentRow, Step
 from gezeiten.domain.actions.deployments import SeriesAssigned
@@ -137,7 +137,7 @@ def _left_open(connection: Connection, action: GapLeftOpen, authorship: Authorsh
 
 def _apply_withdrawn(
     connection: Connection, action: GapFillWithdrawn, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     standing = update(Step).where(Step.uid.in_(action.steps), Step.undone_ms.is_(None))
     undone = {"undone_ms": authorship.at_ms, "undone_by": authorship.person}
     done = connection.execute(standing.values(undone))
@@ -151,7 +151,7 @@ def _apply_withdrawn(
 
 def _apply_refilled(
     connection: Connection, action: GapRefilled, _authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     """They stand as they were made, by whom and when."""
     undone = update(Step).where(Step.uid.in_(action.steps), Step.undone_ms.is_not(None))
     done = connection.execute(undone.values(undone_ms=None, undone_by=None))

@@ -11,7 +11,7 @@ from gezeiten.archive.projection.missions import (
     set_logger,
     set_mission,
 )
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, key_of
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, key_of
 from gezeiten.archive.store.tables import LaunchIntent, Logger, Point
 from gezeiten.domain.actions.launches import LaunchBegun, LaunchEnded
 
@@ -33,7 +33,7 @@ def _apply_begun(connection: Connection, action: LaunchBegun, authorship: Author
     )
 
 
-def _ended(connection: Connection, action: LaunchEnded, _authorship: Authorship) -> Misfits:
+def _ended(connection: Connection, action: LaunchEnded, _authorship: Authorship) -> Conflicts:
     logger = logger_key(connection, action.logger)
     its = (LaunchIntent.logger_id == logger, LaunchIntent.owner == action.launch)
     gone = connection.execute(delete(LaunchIntent).where(*its)).rowcount

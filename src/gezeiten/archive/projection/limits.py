@@ -6,8 +6,8 @@ from sqlalchemy import Connection, select
 
 from gezeiten.archive.projection.rows import (
     Authorship,
+    Conflicts,
     Family,
-    Misfits,
     add,
     key_of,
     only,
@@ -39,7 +39,7 @@ def _set(connection: Connection, action: LimitSet, authorship: Authorship) -> No
     )
 
 
-def _ended(connection: Connection, action: LimitEnded, _authorship: Authorship) -> Misfits:
+def _ended(connection: Connection, action: LimitEnded, _authorship: Authorship) -> Conflicts:
     [found] = only(connection, select(_TABLE.c.end_ms).where(_TABLE.c.uid == action.limit))
     update_by_uid(connection, _TABLE, action.limit, end_ms=action.end_ms)
     return [] if found == action.before_ms else ["it ended at another instant before"]
@@ -47,7 +47,7 @@ def _ended(connection: Connection, action: LimitEnded, _authorship: Authorship) 
 
 def _apply_withdrawn(
     connection: Connection, action: LimitWithdrawn, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     return withdraw(connection, _TABLE, action.limit, authorship)
 
 

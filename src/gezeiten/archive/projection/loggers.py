@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import Connection, select, update
 
 from gezeiten.archive.projection.missions import logger_key
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, only
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, only
 from gezeiten.archive.store.tables import Logger, LoggerReport, Service
 from gezeiten.domain.actions.loggers import LoggerRetired, PinGroupSet, ReportStored, ServiceNoted
 from gezeiten.errors import InputError
@@ -36,7 +36,9 @@ def _logger_retired(connection: Connection, action: LoggerRetired, authorship: A
         connection.execute(there.values(retired_ms=None))
 
 
-def _pin_group_set(connection: Connection, action: PinGroupSet, _authorship: Authorship) -> Misfits:
+def _pin_group_set(
+    connection: Connection, action: PinGroupSet, _authorship: Authorship
+) -> Conflicts:
     [found] = only(connection, select(Logger.pin_group).where(Logger.serial == action.logger))
     connection.execute(
         update(Logger).where(Logger.serial == action.logger).values(pin_group=action.after or None)

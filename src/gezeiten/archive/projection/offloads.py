@@ -17,7 +17,7 @@ from gezeiten.archive.projection.missions import (
     set_mission,
     source_key,
 )
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, only
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, only
 from gezeiten.archive.store.ids import source_id
 from gezeiten.archive.store.tables import Mission, Offload, OverviewRow
 from gezeiten.domain.actions.offloads import (
@@ -124,7 +124,7 @@ def _apply_text_imported(
 
 def _apply_text_removed(
     connection: Connection, action: TextRemoved, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     uid = source_id(action.logger, action.point)
     row = connection.execute(select(Mission.id).where(Mission.uid == uid)).first()
     if row is None:
@@ -146,7 +146,9 @@ def _rescued(connection: Connection, action: ReadingsRescued, _authorship: Autho
     connection.execute(its.values(rescued=action.kept.sha256))
 
 
-def _apply_reread(connection: Connection, action: BytesReread, _authorship: Authorship) -> Misfits:
+def _apply_reread(
+    connection: Connection, action: BytesReread, _authorship: Authorship
+) -> Conflicts:
     its = Offload.sha256 == action.sha256
     found = only(connection, select(Offload.reader, Offload.read_as).where(its).limit(1))
     connection.execute(

@@ -4,7 +4,14 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, delete, select
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, change, update_by_uid
+from gezeiten.archive.projection.rows import (
+    Authorship,
+    Conflicts,
+    Family,
+    add,
+    change,
+    update_by_uid,
+)
 from gezeiten.archive.store.tables import PlanRow, StoredImportTemplate
 from gezeiten.domain.actions.base import Change
 from gezeiten.domain.actions.plans import (
@@ -16,7 +23,7 @@ from gezeiten.domain.actions.plans import (
 )
 from gezeiten.errors import InputError
 
-_PLANS, _TIES = PlanRow.__table__, StoredImportTemplate.__table__
+_PLANS, _TEMPLATES = PlanRow.__table__, StoredImportTemplate.__table__
 
 
 def _apply_plan_saved(connection: Connection, action: PlanSaved, authorship: Authorship) -> None:
@@ -35,7 +42,9 @@ def _apply_plan_saved(connection: Connection, action: PlanSaved, authorship: Aut
         update_by_uid(connection, _PLANS, action.plan, model=action.model, plan=action.kept, **by)
 
 
-def _plan_renamed(connection: Connection, action: PlanRenamed, _authorship: Authorship) -> Misfits:
+def _plan_renamed(
+    connection: Connection, action: PlanRenamed, _authorship: Authorship
+) -> Conflicts:
     return change(connection, _PLANS, action.plan, [Change("name", action.before, action.after)])
 
 
@@ -48,9 +57,9 @@ def _apply_template_saved(
 ) -> None:
     by = {"changed_ms": authorship.at_ms, "changed_by": authorship.person}
     if action.before is None:
-        add(connection, _TIES, uid=action.tie, name=action.name, tie=action.kept, **by)
+        add(connection, _TEMPLATES, uid=action.tie, name=action.name, tie=action.kept, **by)
     else:
-        update_by_uid(connection, _TIES, action.tie, tie=action.kept, **by)
+        update_by_uid(connection, _TEMPLATES, action.tie, tie=action.kept, **by)
 
 
 def _apply_template_deleted(

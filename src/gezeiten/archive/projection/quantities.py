@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection, delete, select
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, only, update_by_uid
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, only, update_by_uid
 from gezeiten.archive.store.tables import OwnQuantity
 from gezeiten.domain.actions.quantities import QuantityDeleted, QuantitySaved
 from gezeiten.domain.quantities.quantities import SHIPPED, own_quantity
@@ -13,7 +13,9 @@ from gezeiten.errors import InputError
 _TABLE = OwnQuantity.__table__
 
 
-def _apply_saved(connection: Connection, action: QuantitySaved, authorship: Authorship) -> Misfits:
+def _apply_saved(
+    connection: Connection, action: QuantitySaved, authorship: Authorship
+) -> Conflicts:
     by = {"changed_ms": authorship.at_ms, "changed_by": authorship.person}
     if action.before is None:
         add(connection, _TABLE, uid=action.quantity, key=action.key, facts=action.facts, **by)
@@ -23,7 +25,7 @@ def _apply_saved(connection: Connection, action: QuantitySaved, authorship: Auth
     return [] if found == action.before else ["the quantity was another one before"]
 
 
-def _dropped(connection: Connection, action: QuantityDeleted, _authorship: Authorship) -> Misfits:
+def _dropped(connection: Connection, action: QuantityDeleted, _authorship: Authorship) -> Conflicts:
     done = connection.execute(delete(OwnQuantity).where(OwnQuantity.uid == action.quantity))
     return [] if done.rowcount else ["the quantity had been taken out already"]
 

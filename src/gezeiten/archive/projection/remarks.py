@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, withdraw
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, key_of, withdraw
 from gezeiten.archive.store.tables import Point, RemarkRow
 from gezeiten.domain.actions.remarks import RemarkMade, RemarkWithdrawn
 from gezeiten.errors import InputError
@@ -30,7 +30,7 @@ def _apply_made(connection: Connection, action: RemarkMade, authorship: Authorsh
 
 def _apply_withdrawn(
     connection: Connection, action: RemarkWithdrawn, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     return withdraw(connection, _TABLE, action.remark, authorship)
 
 

@@ -23,10 +23,10 @@ class Authorship:
     person: str
 
 
-Misfits: TypeAlias = list[str]
+Conflicts: TypeAlias = list[str]
 """What an act found otherwise than it says, a sentence each; the act stands in either case."""
 _Found = TypeVar("_Found", bound=tuple[Any, ...])
-Applying: TypeAlias = Callable[[Connection, Any, Authorship], Misfits | None]
+Applying: TypeAlias = Callable[[Connection, Any, Authorship], Conflicts | None]
 Refusing: TypeAlias = Callable[[Connection, Any], None]
 
 
@@ -70,7 +70,7 @@ def update_by_key(connection: Connection, table: FromClause, key: int, **values:
 
 def change(
     connection: Connection, table: FromClause, uid: str, changes: Iterable[Change]
-) -> Misfits:
+) -> Conflicts:
     """Set the changed columns of a thing, and say which were not what the act says they were."""
     listed = list(changes)
     if not listed:
@@ -85,7 +85,7 @@ def change(
     ]
 
 
-def withdraw(connection: Connection, table: Any, uid: str, authorship: Authorship) -> Misfits:
+def withdraw(connection: Connection, table: Any, uid: str, authorship: Authorship) -> Conflicts:
     """Note that something has no effect any more, by whom and when."""
     standing = update(table).where(table.c.uid == uid, table.c.undone_ms.is_(None))
     done = connection.execute(

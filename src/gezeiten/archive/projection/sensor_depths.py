@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Authorship, Family, Misfits, add, key_of, withdraw
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, key_of, withdraw
 from gezeiten.archive.store.tables import Point, SensorDepthRow
 from gezeiten.domain.actions.sensor_depths import SensorDepthSet, SensorDepthWithdrawn
 
@@ -30,7 +30,7 @@ def _apply_depth_set(
 
 def _apply_withdrawn(
     connection: Connection, action: SensorDepthWithdrawn, authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     return withdraw(connection, _TABLE, action.hanging, authorship)
 
 

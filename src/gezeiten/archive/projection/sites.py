@@ -8,8 +8,8 @@ from sqlalchemy import Connection, select, update
 
 from gezeiten.archive.projection.rows import (
     Authorship,
+    Conflicts,
     Family,
-    Misfits,
     add,
     change,
     key_of,
@@ -51,7 +51,9 @@ def _apply_site_added(connection: Connection, action: SiteMade, _authorship: Aut
     )
 
 
-def _site_changed(connection: Connection, action: SiteChanged, _authorship: Authorship) -> Misfits:
+def _site_changed(
+    connection: Connection, action: SiteChanged, _authorship: Authorship
+) -> Conflicts:
     return change(connection, _SITES, action.site, action.changes)
 
 
@@ -63,7 +65,7 @@ def _site_retired(connection: Connection, action: SiteRetired, authorship: Autho
 
 def _next_visit_set(
     connection: Connection, action: NextVisitSet, _authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     changed = Change("next_visit_ms", action.before_ms, action.after_ms)
     return change(connection, _SITES, action.site, [changed])
 
@@ -88,7 +90,7 @@ def _apply_point_added(connection: Connection, action: PointMade, _authorship: A
 
 def _point_changed(
     connection: Connection, action: PointChanged, _authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     conflicts = change(connection, _POINTS, action.point, action.changes)
     if action.moved is None:
         return conflicts

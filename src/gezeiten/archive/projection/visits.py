@@ -6,8 +6,8 @@ from sqlalchemy import Connection
 
 from gezeiten.archive.projection.rows import (
     Authorship,
+    Conflicts,
     Family,
-    Misfits,
     add,
     change,
     key_of,
@@ -43,20 +43,22 @@ def _apply_round_planned(connection: Connection, action: RoundMade, authorship: 
         )
 
 
-def _task_planned(connection: Connection, action: TaskPlanned, _authorship: Authorship) -> Misfits:
+def _task_planned(
+    connection: Connection, action: TaskPlanned, _authorship: Authorship
+) -> Conflicts:
     return change(connection, _TASKS, action.task, [Change("plan", action.before, action.after)])
 
 
 def _apply_task_omitted(
     connection: Connection, action: TaskOmitted, _authorship: Authorship
-) -> Misfits:
+) -> Conflicts:
     changed = Change("left_out", action.before, action.after or None)
     return change(connection, _TASKS, action.task, [changed])
 
 
-def _round_closed(connection: Connection, action: RoundClosed, authorship: Authorship) -> Misfits:
+def _round_closed(connection: Connection, action: RoundClosed, authorship: Authorship) -> Conflicts:
     update_by_uid(connection, _ROUNDS, action.round, closed_ms=authorship.at_ms)
-    conflicts: Misfits = []
+    conflicts: Conflicts = []
     for visit in action.visits:
         changed = Change("next_visit_ms", visit.before_ms, visit.after_ms)
         conflicts += change(connection, Site.__table__, visit.site, [changed])

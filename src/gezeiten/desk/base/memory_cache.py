@@ -45,7 +45,7 @@ class MemoryCache(Generic[T]):
         return len(self._kept)
 
     def clear(self) -> None:
-        """Let go of all."""
+        """Forget everything."""
         with self._lock:
             self._kept.clear()
             self._nbytes = 0

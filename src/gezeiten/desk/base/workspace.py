@@ -202,7 +202,7 @@ class Workspace:
         return self._rates
 
     def set_listener(self, hear: Callable[[str], None]) -> None:
-        """Have what everybody should hear of the archive told from now on, in any thread."""
+        """Set who is told, in any thread, what everybody should hear of the archive."""
         self._listener = hear
         if self._archive is not None:
             self._archive.on_wait = hear
@@ -327,6 +327,6 @@ class Workspace:
             self.do(AttemptFailed(serial, attempt, str(error), plan.as_dict() if plan else None))
 
     def close(self) -> None:
-        """Let go of the archive."""
+        """Close the archive."""
         if self._archive is not None:
             self._archive.close()

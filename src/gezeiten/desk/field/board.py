@@ -124,7 +124,10 @@ def _readable(
     return PointSnapshot(
         _point(point),
         _logger(mission, held, is_there=is_there) if mission else None,
-        tuple(_logger(one, _periods_elsewhere(past, point, one), is_there=True) for one in beside),
+        tuple(
+            _logger(one, _periods_at_other_points(past, point, one), is_there=True)
+            for one in beside
+        ),
         held,
         tuple(dict.fromkeys(estimated)),
         tuple(map(_gap, gaps_of(point, steps, past.coverage))),
@@ -147,7 +150,7 @@ def _missions_with_wrong_clock(past: _PointHistory, point: PointPlace) -> tuple[
     return tuple(found.values())
 
 
-def _periods_elsewhere(
+def _periods_at_other_points(
     past: _PointHistory, point: PointPlace, mission: KnownMission
 ) -> tuple[Span, ...]:
     layout = past.coverage.layout

@@ -116,7 +116,7 @@ class Follower:
             self.close()
 
     def close(self) -> None:
-        """Let go of all lines."""
+        """Close all lines."""
         for one in self._followed:
             one.close()
 

@@ -144,7 +144,7 @@ def listen(
     report: Callable[[str], None],
     cancelled: Callable[[], bool],
 ) -> None:
-    """Tell what an instrument says for some seconds, line by line, without recording.
+    """Report what an instrument sends for some seconds, line by line, without recording.
 
     Raises:
         DeviceError: the port cannot be opened, or is gone.

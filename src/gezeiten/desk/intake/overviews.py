@@ -118,10 +118,10 @@ def _import_overview(
     )
     with translated(desk.archive.folder):
         path.unlink()
-    return _overview_came(overview, point_id, cut_short)
+    return _imported(overview, point_id, cut_short)
 
 
-def _overview_came(overview: Overview, point_id: int, error: str) -> ImportedOverview:
+def _imported(overview: Overview, point_id: int, error: str) -> ImportedOverview:
     lines = {ch.key: _line(overview, ch.key) for ch in overview.mission_header.channels}
     times = next(iter(lines.values())).times_utc_ms
     outside = np.zeros(len(times), np.bool_)

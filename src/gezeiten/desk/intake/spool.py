@@ -41,7 +41,7 @@ class Spool:
         self.close()
 
     def close(self) -> None:
-        """Let go of it."""
+        """Delete it."""
         self._file.close()
 
     def append(self, piece: Readings) -> None:

@@ -203,7 +203,7 @@ def about_conflicts(desk: Workspace) -> AboutFilter:
 
 
 def acknowledge_conflict(desk: Workspace, entry: Entry) -> None:
-    """Say that what an act found otherwise than it says was looked at.
+    """Acknowledge a conflict of an entry.
 
     Raises:
         InputError: there is nothing to look at, or somebody did already.

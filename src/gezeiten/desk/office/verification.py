@@ -9,7 +9,7 @@ from typing import Literal
 
 from gezeiten.archive.actions.beginnings import beginning
 from gezeiten.archive.actions.conflicts import replace_conflicts, unseen_conflicts
-from gezeiten.archive.actions.logbook import EntryStream, entries, told
+from gezeiten.archive.actions.logbook import EntryStream, entries, entry_stream
 from gezeiten.archive.actions.verification import replay
 from gezeiten.archive.actions.verification.chain_check import check_chains
 from gezeiten.archive.actions.verification.entry_restoration import (
@@ -80,7 +80,7 @@ def verify(
     cancelled: Callable[[], bool] = lambda: False,
     *,
     quick: bool = False,
-    anew: bool = False,
+    restart: bool = False,
 ) -> Verdict:
     """Check every raw offload, every reading against its raw bytes, the logbook's chain, and what
     acts made against the acts. A check that was stopped goes on where it was.
@@ -93,7 +93,7 @@ def verify(
     Raises:
         CancelledError: as wished; nothing is changed by looking.
     """
-    looked = ByteVerification(desk.archive, desk.now_ms(), quick=quick, anew=anew)
+    looked = ByteVerification(desk.archive, desk.now_ms(), quick=quick, restart=restart)
     try:
         verdict = _verdict(desk, looked, step, cancelled)
     except BaseException:
@@ -142,7 +142,7 @@ def _verdict(
         verdict.faults += _not_as_left(session)
         report_progress("what acts made", 0, 1)
         # what only the table still tells was done as well
-        all_told = told(session) if checked.lost else checked.entries
+        all_told = entry_stream(session) if checked.lost else checked.entries
         verdict.faults.extend(_compare_with_actions(desk, session, all_told))
         verdict.unnamed = unnamed_bytes(desk, session)
         verdict.faults += [one.sentence for one in verdict.unnamed]
@@ -274,7 +274,7 @@ def _not_as_left(session: ArchiveSession) -> list[str]:
 def _compare_with_actions(
     desk: Workspace, session: ArchiveSession, actions: EntryStream
 ) -> list[str]:
-    """Make anew what acts make, and say where something else is kept."""
+    """Replay all actions; return where the tables hold something else."""
 
     def compared() -> tuple[list[replay.Difference], list[str], bool]:
         began, old, since = beginning(desk.archive.foundings.get, actions)

@@ -94,7 +94,7 @@ class Action(ABC):
 
     @property
     def scope(self) -> Scope:
-        """Whose record it may change."""
+        """The records that it may change."""
         return type(self).AFFECTS(self)
 
     @property

@@ -38,7 +38,7 @@ class SourceDeployed(
     def describe(self, subject: Subject) -> str:
         where = f"was at {subject.place}" if self.point else "was at no point"
         return (
-            f"{subject.name} {where} {_stretch(self.start_ms, self.end_ms, subject.zone)}"
+            f"{subject.name} {where} {_period_text(self.start_ms, self.end_ms, subject.zone)}"
             f"{_because(self.words)}."
         )
 
@@ -72,7 +72,7 @@ class SeriesAssigned(Action, kind="series fed", word="series", about="point", af
 
     def describe(self, subject: Subject) -> str:
         name = quantity(series_key(self.channel, self.label)).name
-        span = _stretch(self.start_ms, self.end_ms, subject.zone)
+        span = _period_text(self.start_ms, self.end_ms, subject.zone)
         return f"{name} is what {self.source} recorded {span}."
 
 
@@ -89,7 +89,7 @@ class AssignmentWithdrawn(
         return f"What feeds the series of {subject.name} is again what it was before."
 
 
-def _stretch(start_ms: int, end_ms: int | None, zone: str) -> str:
+def _period_text(start_ms: int, end_ms: int | None, zone: str) -> str:
     since = f"from {instant_text(start_ms, zone)}" if start_ms > 0 else "from its first reading"
     return since if end_ms is None else f"{since} to {instant_text(end_ms, zone)}"
 

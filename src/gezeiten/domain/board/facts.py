@@ -97,7 +97,7 @@ class WrongClock:
 
 @dataclass(frozen=True, slots=True)
 class PointSnapshot:
-    """What is known of a point. logger: the one whose mission began last there, None where there
+    """What is known of a point. logger: that of the mission that began last there, None where there
     was none; beside: others that record there. held: what the archive has of its first series.
     fault: why it cannot be read, "" for all that can. wrong_clocks: of missions whose readings are
     dated wrongly."""

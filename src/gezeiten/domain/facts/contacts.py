@@ -14,7 +14,7 @@ FOLLOWED_MS = DAY_MS
 """One of a logger that is followed, likewise."""
 CLOCK_MOVED_MS = 1000
 BATTERY_MOVED_PERMILLE = 10
-_TOLD_AT_ONCE = (
+_ALWAYS_NEWS = (
     "state",
     "mission_number",
     "flags",
@@ -50,5 +50,5 @@ def is_news(before: LoggerSighting | None, now: LoggerSighting, after_ms: int) -
         not before.at_ms <= now.at_ms < before.at_ms + after_ms
         or drift_ms >= CLOCK_MOVED_MS
         or battery >= BATTERY_MOVED_PERMILLE
-        or any(before.state.get(key) != now.state.get(key) for key in _TOLD_AT_ONCE)
+        or any(before.state.get(key) != now.state.get(key) for key in _ALWAYS_NEWS)
     )

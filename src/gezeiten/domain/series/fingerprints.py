@@ -66,8 +66,8 @@ class _Runs:
         at = np.flatnonzero(distances != before)
         if self._last == _NONE:
             self._hash.update(np.int64(times[0]).tobytes())
-        told = np.column_stack((at + self._count, distances[at])).astype("<i8")
-        self._hash.update(told.tobytes())
+        described = np.column_stack((at + self._count, distances[at])).astype("<i8")
+        self._hash.update(described.tobytes())
         self._count += len(times)
         self._last, self._distance = int(times[-1]), int(distances[-1])
 

@@ -23,9 +23,9 @@ LONGEST_FOUND_MS = 14 * HOUR_MS
 """A clock that was set to another zone is at most so far off."""
 LONGEST_LAG_MS = 6 * HOUR_MS
 """Weather and water reach one place at most so long before another one near by."""
-STRETCH_MS = 5 * DAY_MS
+PERIOD_MS = 5 * DAY_MS
 """Lags of places are looked at in stretches of this length."""
-LEAST_STRETCHES = 3
+LEAST_PERIODS = 3
 LEAST_CONFIDENCE = 0.99
 _LEAST_READINGS = 200
 _LEAST_LIKENESS = 0.2
@@ -103,14 +103,14 @@ def place_lag(
     """
     lags, its_step = [], 1
     for begin, end in right:
-        for at in range(begin, end - STRETCH_MS + 1, STRETCH_MS):
-            own = series.between(at, at + STRETCH_MS)
-            wider = other.between(at - LONGEST_LAG_MS, at + STRETCH_MS + LONGEST_LAG_MS)
+        for at in range(begin, end - PERIOD_MS + 1, PERIOD_MS):
+            own = series.between(at, at + PERIOD_MS)
+            wider = other.between(at - LONGEST_LAG_MS, at + PERIOD_MS + LONGEST_LAG_MS)
             shift = found_shift(own, wider, LONGEST_LAG_MS)
             if shift is not None and shift.is_clear:
                 lags.append(shift.shift_ms)
                 its_step = max(its_step, shift.step_ms)
-    if len(lags) < LEAST_STRETCHES:
+    if len(lags) < LEAST_PERIODS:
         return None
     middle = float(np.median(lags))
     spread = max(

@@ -32,7 +32,7 @@ class MissingPeriod:
     cause: int
 
 
-def missing_stretches(
+def missing_periods(
     formula: Formula, inputs: Sequence[tuple[Series, str]], times_utc_ms: Times
 ) -> tuple[MissingPeriod, ...]:
     """Return where a calculated series lacks a value, oldest first.

@@ -188,10 +188,10 @@ def _timed(
     time, doubts = find_time(rows, heads.words, facts.time_columns)
     if any(doubt.kind == "time" for doubt in doubts) and not facts.time_columns:
         behind = form.columns + len(form.beside)
-        elsewhere = find_implicit_date(rows, heads.words, head, body, sample, behind)
-        if elsewhere is not None:
-            form = replace(form, beside=(*form.beside, elsewhere.beside))
-            time, doubts = elsewhere.time, list(elsewhere.doubts)
+        implicit = find_implicit_date(rows, heads.words, head, body, sample, behind)
+        if implicit is not None:
+            form = replace(form, beside=(*form.beside, implicit.beside))
+            time, doubts = implicit.time, list(implicit.doubts)
     time, zone_doubts = zone_of(time, heads.words, head)
     return replace(form, time=time), (*doubts, *zone_doubts)
 
@@ -224,12 +224,12 @@ def _with_values(
     time = form.time.columns
     form, rows = _without_names(form, rows)
     numbers = number_columns(rows, form.columns, time)
-    told = (
+    informative = (
         blocks
         if blocks.block is not None
         else names_from_columns(rows, form.header, time, known.station, known.no_names)
     )
-    telling = (told.station_column, told.name_column, told.unit_column)
+    telling = (informative.station_column, informative.name_column, informative.unit_column)
     codes = code_columns(rows, form.header, [c for c in numbers if c not in telling])
     numbers = [column for column in numbers if column not in codes]
     values = [column for column in numbers if column not in telling]
@@ -242,7 +242,7 @@ def _with_values(
     form = replace(form, flags=flags)
     facts = facts_of([line for i, line in enumerate(head) if i not in heads.rows])
     said = explained(form.header, facts)
-    mappings = propose_columns(rows, values, form, told, said)
+    mappings = propose_columns(rows, values, form, informative, said)
     about = [
         *doubts,
         *sign_doubts,
@@ -260,7 +260,7 @@ def _with_values(
         said,
         unit_hints(rows, mappings, form),
         heads.rows,
-        words_by_column=_words_by_column(rows, [*others, told.unit_column]),
+        words_by_column=_words_by_column(rows, [*others, informative.unit_column]),
     )
 
 

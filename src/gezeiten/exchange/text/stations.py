@@ -45,7 +45,7 @@ class SeriesNaming:
     block: LineContext | None = None
 
 
-NOTHING_TOLD = SeriesNaming({})
+NO_INFORMATION = SeriesNaming({})
 
 
 def names_a_place(words: str) -> bool:
@@ -78,7 +78,7 @@ def names_from_columns(
     somebody says that they do not.
     """
     if not rows:
-        return NOTHING_TOLD
+        return NO_INFORMATION
     if station >= 0:
         return SeriesNaming(_names(rows, station, -1, -1), station)
     stamps = [tuple(row[column] for column in time if column < len(row)) for row in rows]
@@ -92,7 +92,7 @@ def names_from_columns(
     texts = [i for i in texts if i != unit]
     telling = _distinguishing_columns(rows, header, texts, stamps, repeats)
     if not telling:
-        return NOTHING_TOLD
+        return NO_INFORMATION
     values = [
         i
         for i in range(len(rows[0]))
@@ -182,12 +182,12 @@ def _names(
     found: dict[Where, tuple[str, str, str]] = {}
     for row in rows:
         where = tuple((column, row[column]) for column in columns)
-        told = (
+        informative = (
             row[station] if station >= 0 else "",
             row[name] if name >= 0 else "",
             row[unit] if unit >= 0 else "",
         )
-        found.setdefault(where, told)
+        found.setdefault(where, informative)
     return found
 
 
@@ -207,14 +207,14 @@ def names_from_blocks(lines: list[str], shape: Shape, split: list[list[str]]) ->
         if found:
             titles.setdefault(found[1].strip(), []).append(found[2].strip())
     if groups < 2:
-        return NOTHING_TOLD
+        return NO_INFORMATION
     telling = {
         words: said
         for words, said in titles.items()
         if 2 <= len(said) <= groups and len(set(said)) > 1
     }
     if not telling:
-        return NOTHING_TOLD
+        return NO_INFORMATION
     words = max(telling, key=lambda one: (bool(_STATION_WORDS.search(one)), len(set(telling[one]))))
     shape_ = rf"^\W*{re.escape(words)}\s*[:=;,\t]\s*(\S(?:.*[^\s;,])?)[\s;,]*$"
     # words above columns that change from block to block are no stations

@@ -62,7 +62,7 @@ class Instrument(ABC):
 
     @abstractmethod
     def close(self) -> None:
-        """Let go of the port."""
+        """Close the port."""
 
     def _wait_for_turn(self, wait_s: float) -> bool:
         """Wait until the instrument is due to be asked; False where that is later than `wait_s`."""

@@ -43,7 +43,7 @@ class TransportLine(Protocol):
         """Yield the bytes of `count` records in a row; None where the line has no such thing."""
 
     def close(self) -> None:
-        """Let go of the line; closing twice does no harm."""
+        """Close the line; closing twice does no harm."""
 
 
 class BaseLine(ABC):

@@ -160,7 +160,7 @@ class ModbusRtu(BaseLine):
         return self._settings.bytes_per_s
 
     def close(self) -> None:
-        """Let go of the port; closing twice does no harm."""
+        """Close the port; closing twice does no harm."""
         self._port.close()
 
     def answers(self, requests: Sequence[ModbusPDU]) -> Iterator[ModbusPDU]:

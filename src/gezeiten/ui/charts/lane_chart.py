@@ -342,7 +342,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
         drawn.plot.setYRange(max(low - room, floor), high + room, padding=0)
 
     def _show_no_readings(self, drawn: _Drawn, span: Span, *, on: bool) -> None:
-        """Say that a lane has no reading in the stretch, in place of its scale."""
+        """Show that a lane has no reading in the span, in place of its scale."""
         drawn.plot.getAxis("left").setStyle(showValues=not on)
         if drawn.no_readings is None:
             if not on:

@@ -394,7 +394,7 @@ class ExcursionsPlace(Place):
             self.context.rows_wanted.emit(ReadingsRequest(series, span, event.start_ms))
 
     def show_provenance(self) -> None:
-        """Tell how the reading at the cursor came about, without one the extreme."""
+        """Show the provenance of the reading at the cursor, without one of the extreme."""
         event, at_ms = self._event, self.chart.cursor_ms
         if event is not None:
             at_ms = event.extreme_ms if at_ms is None else at_ms

@@ -62,7 +62,7 @@ class ConnectedLoggers(YieldingWidget, QWidget):
             )
         )
         self.set_widths(286, 230)
-        work.port_told.connect(self._on_port_news)
+        work.port_news.connect(self._on_port_news)
         self._every = QTimer(self)
         self._every.setInterval(PORTS_EVERY_MS)
         self._every.timeout.connect(self.watch_ports)

@@ -28,8 +28,8 @@ class FocusMemory:
         """Put the focus where it was, or home where that is no longer in sight."""
         there, self._there = self._there, None
         now = QApplication.focusWidget()
-        is_elsewhere = now is not None and now.window() is not self._place.window()
-        if is_elsewhere or not self._place.isVisible():
+        has_moved = now is not None and now.window() is not self._place.window()
+        if has_moved or not self._place.isVisible():
             return  # in a dialog, or at another place
         if there is not None and there.isVisible() and there.isEnabled():
             there.setFocus()

@@ -24,7 +24,7 @@ class FieldNews:
         work = field.work
         work.progressed.connect(self._progressed)
         work.offloaded.connect(self._offloaded)
-        work.overview_came.connect(self._overview_came)
+        work.overview_imported.connect(self._overview_arrived)
         work.launched.connect(self._launched)
         work.stopped.connect(self._stopped)
         work.erased.connect(self._erased)
@@ -40,7 +40,7 @@ class FieldNews:
         text = "  ".join(offload_text(result) for result in results[-3:])
         self._show_arrival(text, failed=any(result.error for result in results))
 
-    def _overview_came(self, imported_overview: ImportedOverview) -> None:
+    def _overview_arrived(self, imported_overview: ImportedOverview) -> None:
         self._model.arrivals[imported_overview.serial] = imported_overview
         self._show_arrival(overview_text(imported_overview), failed=bool(imported_overview.error))
 

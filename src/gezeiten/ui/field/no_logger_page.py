@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QWidget
 
 from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.first_steps import FirstSteps
-from gezeiten.ui.parts.widgets import column, give_stretch, label
+from gezeiten.ui.parts.widgets import column, give_room, label
 
 
 class NobodyPage(QWidget):
@@ -27,7 +27,7 @@ class NobodyPage(QWidget):
         self.setLayout(
             column(label(tr("No logger at hand"), "big"), self.where, self.steps, spacing=4)
         )
-        give_stretch(self, 2, 1)
+        give_room(self, 2, 1)
         self.setFocusProxy(self.steps.addresses)
 
     def show_addresses(self, addresses: str, *, looking: bool) -> None:

@@ -41,7 +41,7 @@ from gezeiten.ui.field.no_logger_page import NobodyPage
 from gezeiten.ui.field.several_desk import SeveralDesk
 from gezeiten.ui.field.work import FieldWork
 from gezeiten.ui.format.i18n import clock_time, counted, home_zone, tr
-from gezeiten.ui.parts.widgets import give_stretch, row
+from gezeiten.ui.parts.widgets import give_room, row
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app_context import AppContext, Place
 from gezeiten.ui.shell.commands import Command
@@ -60,8 +60,8 @@ class FieldDeskPlace(Place):
         self._accepted = AcceptedWords(context.desk)
         self._build()
         self.hands = FocusMemory(self, self.loggers, lambda: self.check_list.word)
-        self.acts = FieldActions(self, self.model)
-        self.dialogs = FieldDialogs(self, self.model, self.acts, self)
+        self.runner = FieldActions(self, self.model)
+        self.dialogs = FieldDialogs(self, self.model, self.runner, self)
         self.news = FieldNews(self, self.model)
         self._connect()
         self._second = QTimer(self)
@@ -86,25 +86,25 @@ class FieldDeskPlace(Place):
         for view in (self.chosen.page, self.several, self.nobody, self.carriers.page):
             self.middle.addWidget(view)
         self.setLayout(row(left, self.middle, self.right, margins=14))
-        give_stretch(self, 1, 1)
+        give_room(self, 1, 1)
         self.setFocusProxy(self.loggers)
 
     def _connect(self) -> None:
         self.loggers.currentItemChanged.connect(lambda *_: self._selection_changed())
         self.loggers.currentItemChanged.connect(lambda *_: self._show_loggers())
         self.loggers.ticks_changed.connect(self._ticks_changed)
-        self.chosen.switched.connect(self.acts.forget_pressed)
+        self.chosen.switched.connect(self.runner.forget_pressed)
         self.chosen.changed.connect(self._changed)
         self.chosen.checked.connect(self._checked)
         self.check_list.accepted.connect(self._accept)
-        self.right.pressed.connect(self.acts.do_next)
-        self.group.prepared_anew.connect(self._show_group)
+        self.right.pressed.connect(self.runner.do_next)
+        self.group.newly_prepared.connect(self._show_group)
         self.group.ended.connect(self._several_ended)
         self.carriers.opened.connect(self._select_stage)
         self.carriers.closed.connect(self.show_current)
-        self.right.offload_pressed.connect(self.acts.offload)
+        self.right.offload_pressed.connect(self.runner.offload)
         self.loggers.pressed.connect(lambda _: self._show_loggers())
-        self.loggers.entered_key.connect(self.acts.enter_in_list)
+        self.loggers.entered_key.connect(self.runner.enter_in_list)
         self.loggers.touched.connect(self.touched)
         self.logger_page.wants_live.connect(self.news.read_live)
         self.round_strip.opened.connect(lambda serial: self.show_target(serial))
@@ -127,7 +127,7 @@ class FieldDeskPlace(Place):
 
     def _on_request(self, action: str) -> None:
         """A page wants something done."""
-        actions = self.acts
+        actions = self.runner
         {
             "blink": actions.blink,
             "record": self._to_trends,
@@ -161,7 +161,7 @@ class FieldDeskPlace(Place):
         }[action]()
 
     def commands(self) -> list[Command]:
-        return field_commands(self, self.acts, self.dialogs)
+        return field_commands(self, self.runner, self.dialogs)
 
     def hint(self) -> str:
         return tr("Space tick · F4 label · F6 offload · F3 accept · F9 launch · Alt+1…5 stages")
@@ -375,7 +375,7 @@ class FieldDeskPlace(Place):
         if card is not None and not self.model.is_group:
             self._show_checks(card)
         self._show_main()
-        self.acts.run_pending()
+        self.runner.run_pending()
 
     def override_reasons(self, card: LoggerCard) -> dict[str, str]:
         """The words why for this logger; asks the archive about the clock."""
@@ -528,7 +528,7 @@ class FieldDeskPlace(Place):
         self._show_main()
         if not self.work.is_busy:
             self.logger_page.end_transfer()
-            self.acts.presses.ended()
+            self.runner.presses.ended()
             QTimer.singleShot(0, self.hands.restore)
 
     def forget_typed(self, serial: str) -> None:

@@ -29,7 +29,7 @@ class SeveralDesk(QObject):
     words: the words why that were given for a logger.
     """
 
-    prepared_anew = Signal()
+    newly_prepared = Signal()
     ended = Signal(object)  # list of LoggerResult
 
     def __init__(
@@ -69,7 +69,7 @@ class SeveralDesk(QObject):
             return  # the ticks were taken off meanwhile
         self.prepared = prepared
         self.page.show_prepared(prepared, self._model.zones)
-        self.prepared_anew.emit()
+        self.newly_prepared.emit()
 
     def reasons(self, cards: list[LoggerCard]) -> dict[str, str]:
         """Return all words why that were given for these loggers."""

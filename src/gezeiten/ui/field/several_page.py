@@ -38,9 +38,9 @@ class SeveralPage(QWidget):
         self.common = QRadioButton(tr("one plan for all, from the editor"))
         self.as_it_was.setChecked(True)
         group = QButtonGroup(self)
-        for choice, act in ((self.as_it_was, "again"), (self.common, "common")):
+        for choice, action in ((self.as_it_was, "again"), (self.common, "common")):
             group.addButton(choice)
-            choice.clicked.connect(lambda _=False, act=act: self.asked.emit(act))
+            choice.clicked.connect(lambda _=False, action=action: self.asked.emit(action))
         self.table = QTableWidget(0, 7)
         self.table.setAccessibleName(tr("Ticked loggers"))
         self.table.setHorizontalHeaderLabels(

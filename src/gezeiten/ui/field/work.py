@@ -46,11 +46,11 @@ class FieldWork(QObject):
 
     seen = Signal(object)  # Seen
     looked = Signal(object)  # set of serials that answered, loggers' and couriers'
-    port_told = Signal(object)  # PortNews
+    port_news = Signal(object)  # PortNews
     courier_found = Signal(object)  # FoundCourier
     progressed = Signal(str, object)  # serial, Progress
     offloaded = Signal(object)  # list of Arrival
-    overview_came = Signal(object)  # OverviewCame
+    overview_imported = Signal(object)  # OverviewCame
     launched = Signal(object, object)  # Launched, Arrival or None
     stopped = Signal(object)  # Arrival
     erased = Signal(str, int)  # serial, readings
@@ -207,7 +207,7 @@ class FieldWork(QObject):
         if isinstance(what, LoggerWithStart):
             self.seen.emit(what)
         elif isinstance(what, PortNews):
-            self.port_told.emit(what)
+            self.port_news.emit(what)
         elif isinstance(what, FoundCourier):
             self.courier_found.emit(what)
         elif isinstance(what, LoggerResult):
@@ -248,7 +248,7 @@ class FieldWork(QObject):
             watch = self._watch(task, card)
             return offload_overview(desk, card.address, card.serial, mission, thinning, watch)
 
-        self._start(work, self.overview_came.emit, "Offloading a logger")
+        self._start(work, self.overview_imported.emit, "Offloading a logger")
 
     def _watch(self, task: Task, card: LoggerCard) -> Watch:
         rates = self._context.desk.rates

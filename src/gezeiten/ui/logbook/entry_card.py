@@ -31,7 +31,7 @@ class EntryCard(Card):
         self._ways: list[EntryLink] = []
         self.sentence = label("", "big", wrap=True)
         self.facts = Facts()
-        self.misfit = label("", "ember", wrap=True)
+        self.conflict = label("", "ember", wrap=True)
         self.seen = button(tr("Looked at"), self.acknowledge)
         self.seen.setToolTip(tr("Enters that you have looked at it; it is shown no more"))
         self._buttons = QVBoxLayout()
@@ -45,7 +45,7 @@ class EntryCard(Card):
         self.held.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.facts.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         page = QWidget()  # scrolls where text is large and the screen small
-        lines = column(self.sentence, self.misfit, self.seen, self.facts, spacing=6)
+        lines = column(self.sentence, self.conflict, self.seen, self.facts, spacing=6)
         lines.addLayout(self._buttons)
         lines.addWidget(label(tr("What the act holds"), "muted"))
         lines.addWidget(self.held, 1)
@@ -59,8 +59,8 @@ class EntryCard(Card):
 
     def show_entry(self, entry: Entry | None, conflicts: list[str]) -> None:
         """Show an entry, or none. conflicts: what its act found otherwise than it says."""
-        self.misfit.setText(tr("Found otherwise: %1.").replace("%1", "; ".join(conflicts)))
-        self.misfit.setVisible(bool(conflicts))
+        self.conflict.setText(tr("Found otherwise: %1.").replace("%1", "; ".join(conflicts)))
+        self.conflict.setVisible(bool(conflicts))
         self.seen.setVisible(bool(conflicts) and not self._context.is_read_only)
         if entry == self._entry and entry is not None:
             return
@@ -101,7 +101,7 @@ class EntryCard(Card):
             self._buttons.addWidget(made)
 
     def acknowledge(self) -> None:
-        """Say that what the act found otherwise was looked at."""
+        """Acknowledge the conflict of the entry."""
         entry, desk = self._entry, self._context.desk
         if entry is not None and self.seen.isVisibleTo(self):
             self._context.run(

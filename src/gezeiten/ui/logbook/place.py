@@ -54,14 +54,14 @@ class LogbookPlace(Place):
         super().__init__(context)
         self._filter: AboutFilter | None = None
         self.entries: tuple[Entry, ...] = ()
-        self._misfits: dict[str, list[str]] = {}
+        self._conflicts: dict[str, list[str]] = {}
         self._build_filters()
         self._build_table()
         self.count = label("", "muted")
         self.json_button = button(tr("Write as JSON Lines ..."), lambda: self.export("jsonl"))
         self.pdf_button = button(tr("Write as PDF ..."), lambda: self.export("pdf"))
         card = Card(tr("Logbook"), self.count)
-        card.body.addLayout(row(self.filter, self.misfits, self.about_button, spacing=8))
+        card.body.addLayout(row(self.filter, self.conflicts, self.about_button, spacing=8))
         card.body.addLayout(row(self.kind, self.person, self.since, self.contacts, 1, spacing=8))
         card.body.addWidget(self.table, 1)
         card.body.addLayout(row(self.json_button, self.pdf_button, 1))
@@ -85,11 +85,11 @@ class LogbookPlace(Place):
         self.about_button = button("", lambda: self.show_about(None))
         self.about_button.setToolTip(tr("Shows all entries again"))
         self.about_button.hide()
-        self.misfits = button("", self.show_conflicts)
-        self.misfits.setToolTip(
+        self.conflicts = button("", self.show_conflicts)
+        self.conflicts.setToolTip(
             tr("What was done without knowing of another computer's acts; look at each")
         )
-        self.misfits.hide()
+        self.conflicts.hide()
         self.kind, self.person, self.since = QComboBox(), QComboBox(), QComboBox()
         for box, name, first in (
             (self.kind, tr("Act"), tr("every act")),
@@ -229,7 +229,7 @@ class LogbookPlace(Place):
         self._fill(self.kind, page.entry_words)
         self._fill(self.person, page.people)
         self.entries = page.entries
-        self._misfits = page.conflicts
+        self._conflicts = page.conflicts
         self.count.setText(_count_text(page))
         selected = self.entry.seq
         self.table.blockSignals(True)
@@ -253,8 +253,8 @@ class LogbookPlace(Place):
         at = next((i for i, entry in enumerate(page.entries) if entry.seq == selected), 0)
         self.table.setCurrentCell(at if page.entries else -1, 0)
         self._select(at)
-        self.misfits.setVisible(bool(page.conflicts) and self._filter is None)
-        self.misfits.setText(counted(len(page.conflicts), "%n misfit", "%n misfits"))
+        self.conflicts.setVisible(bool(page.conflicts) and self._filter is None)
+        self.conflicts.setText(counted(len(page.conflicts), "%n misfit", "%n misfits"))
         for out in (self.json_button, self.pdf_button):
             out.setEnabled(bool(page.entries))
 
@@ -273,7 +273,7 @@ class LogbookPlace(Place):
 
     def _select(self, at: int) -> None:
         entry = self.entries[at] if 0 <= at < len(self.entries) else None
-        self.entry.show_entry(entry, self._misfits.get(entry.hash, []) if entry else [])
+        self.entry.show_entry(entry, self._conflicts.get(entry.hash, []) if entry else [])
 
     # -- out -----------------------------------------------------------------------------------
     def export(self, kind: str, path: Path | None = None) -> None:

@@ -341,7 +341,7 @@ class ClockDialog(ActingDialog):
             self._confirm_losses(clock, then, lambda: switch_clock(desk, clock, words))
 
     def withdraw(self) -> None:
-        """Take back what puts the chosen clock right."""
+        """Withdraw the selected clock correction."""
         desk, clock = self._context.desk, self.clock
         if clock is not None:
             self._confirm_losses(clock, None, lambda: withdraw_clock_correction(desk, clock))

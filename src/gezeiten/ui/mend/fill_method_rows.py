@@ -165,7 +165,7 @@ def _alternative_text(other: AlternativeReadings, booked: BookedGap) -> str:
 
 
 def _difference_text(other: AlternativeReadings, booked: BookedGap, units: Units) -> str:
-    """Say that it is measured, and how it compares where both measured."""
+    """Return that it is measured, and how it compares where both measured."""
     texts = [tr("measured")]
     if isinstance(other, AlternativeSource):
         texts += [

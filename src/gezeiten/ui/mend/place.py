@@ -504,7 +504,7 @@ class MendPlace(Place):
             RemarksDialog(self, self.context, self._detail.booked.point, span).open()
 
     def show_provenance(self, at_ms: int | None) -> None:
-        """Tell how the reading beside the gap that stands nearest to an instant came about."""
+        """Show the provenance of the reading beside the gap that is nearest to an instant."""
         if self._detail:
             booked = self._detail.booked
             series = booked.channels[0] if booked.channels else ""

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from gezeiten.ui.format.i18n import tr
-from gezeiten.ui.parts.widgets import Card, button, column, give_stretch, label, row, scrolled
+from gezeiten.ui.parts.widgets import Card, button, column, give_room, label, row, scrolled
 
 Step = tuple[str, str, list[QWidget]]
 """Title, words and the ways of one step."""
@@ -44,7 +44,7 @@ class FirstSteps(QWidget):
         middle = QWidget()
         middle.setObjectName("ground")
         middle.setLayout(row(0 if at_loggers else 1, inside, 1))
-        give_stretch(middle, 1, 6)
+        give_room(middle, 1, 6)
         self.setLayout(column(scrolled(middle), margins=0 if at_loggers else 12))
         self.setFocusProxy(self.addresses if at_loggers else self.name)
 

@@ -104,7 +104,7 @@ def clear(layout: QLayout) -> None:
             clear(inner)
 
 
-def give_stretch(widget: QWidget, place: int, share: int = 1) -> None:
+def give_room(widget: QWidget, place: int, share: int = 1) -> None:
     """Let one part of a widget's row or column take the room that is left."""
     layout = widget.layout()
     assert isinstance(layout, QBoxLayout)

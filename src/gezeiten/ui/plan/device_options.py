@@ -62,38 +62,38 @@ class DeviceOptionsSection(Section):
         self.minutes.setVisible(self._has("display") and self.display.currentData() == "press")
         self.changed.emit()
 
-    def _has(self, manner: str) -> bool:
-        return manner in self._manners
+    def _has(self, option: str) -> bool:
+        return option in self._offered
 
-    _manners: tuple[str, ...] = ()
+    _offered: tuple[str, ...] = ()
 
     def show_plan(self, plan: Plan, context: EditContext) -> None:
-        model, manners = context.card.identity.model, plan.manners
-        self._manners = model.manners
+        model, options = context.card.identity.model, plan.manners
+        self._offered = model.manners
         blocked = [
             QSignalBlocker(w)
             for w in (self.display, self.minutes, self.events, *self.switches.values())
         ]
-        self.display.select(manners.display)
-        self.minutes.setValue(manners.display_min)
+        self.display.select(options.display)
+        self.minutes.setValue(options.display_min)
         self.events.clear()
         for i, size in enumerate(model.event_choices):
             words = counted(size // EVENT_BYTES, "%n event", "%n events")
             words += f" ({tr('usual')})" if i == 0 else ""
             self.events.addItem(words, 0 if i == 0 else size)
-        self.events.select(manners.event_bytes)
+        self.events.select(options.event_bytes)
         for key, switch in self.switches.items():
-            switch.setChecked(bool(getattr(manners, key)))
+            switch.setChecked(bool(getattr(options, key)))
             switch.setVisible(self._has(key))
         del blocked
         for widget in (self.display, self._display_caption):
             widget.setVisible(self._has("display"))
         for widget in (self.events, self._events_caption):
             widget.setVisible(self._has("event_memory"))
-        self.minutes.setVisible(self._has("display") and manners.display == "press")
+        self.minutes.setVisible(self._has("display") and options.display == "press")
 
     def applied(self, plan: Plan, context: EditContext) -> Plan:
-        if not self._manners:
+        if not self._offered:
             return replace(plan, manners=DeviceOptions())
         selected = {
             key: switch.isChecked() for key, switch in self.switches.items() if self._has(key)

@@ -49,19 +49,26 @@ class PlanEditor(QWidget):
         self.channels = ChannelsSection(units)
         self.start_end = StartEndSection()
         self.times = TimesSection()
-        self.manners = DeviceOptionsSection()
+        self.device_options = DeviceOptionsSection()
         # in this order they are applied: what comes later builds on what comes first
         self._sections: tuple[Section, ...] = (
             self.names,
             self.channels,
             self.start_end,
-            self.manners,
+            self.device_options,
             self.times,
         )
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 8, 0)
         layout.setSpacing(7)
-        for part in (self.names, self.times, self.start_end, rule(), self.channels, self.manners):
+        for part in (
+            self.names,
+            self.times,
+            self.start_end,
+            rule(),
+            self.channels,
+            self.device_options,
+        ):
             layout.addWidget(part)
         layout.addStretch(1)
         for section in self._sections:
@@ -77,7 +84,7 @@ class PlanEditor(QWidget):
             with QSignalBlocker(section):
                 section.show_plan(plan, context)
         self._showing = False
-        self.manners.setVisible(bool(card.identity.model.manners))
+        self.device_options.setVisible(bool(card.identity.model.manners))
         self._changed()
 
     def renew_card(self, card: LoggerCard) -> None:

@@ -337,21 +337,23 @@ class CheckSheet(QDialog):
             asks = [] if is_asked else questions(desk, typed)
             return asks or enter(desk, typed)
 
-        self._acting.do(act, lambda told: self._show_result(told, typed))
+        self._acting.do(act, lambda answer: self._show_result(answer, typed))
 
-    def _show_result(self, told: list[CheckQuestion] | int, typed: tuple[TypedCheck, ...]) -> None:
-        if isinstance(told, int):
+    def _show_result(
+        self, answer: list[CheckQuestion] | int, typed: tuple[TypedCheck, ...]
+    ) -> None:
+        if isinstance(answer, int):
             self._context.show_message(
-                counted(told, "%n check reading entered.", "%n check readings entered.")
+                counted(answer, "%n check reading entered.", "%n check readings entered.")
             )
             self._drafts.remember(self._draft_name, "")
             self._context.archive_changed.emit()
             self.accept()
             return
         self._asked = typed
-        texts = [self._question_text(one) for one in told[:_MOST_QUESTIONS]]
-        if len(told) > _MOST_QUESTIONS:
-            more = len(told) - _MOST_QUESTIONS
+        texts = [self._question_text(one) for one in answer[:_MOST_QUESTIONS]]
+        if len(answer) > _MOST_QUESTIONS:
+            more = len(answer) - _MOST_QUESTIONS
             texts.append(counted(more, "And %n more.", "And %n more."))
         self._show_message(" ".join(texts))
         self._show_count()

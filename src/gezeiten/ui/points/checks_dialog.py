@@ -50,7 +50,7 @@ from gezeiten.ui.work.acting_dialog import ActingDialog
 
 _WAYS = (("offset", "an offset"), ("line", "a straight line"), ("each", "through every check"))
 _MOST_SHOWN_MS = 400 * DAY_MS
-_DUTY_MS = 28 * DAY_MS
+_SCHEDULE_MS = 28 * DAY_MS
 _MOST_DAYS = 4
 
 
@@ -94,7 +94,7 @@ class ChecksDialog(ActingDialog):
         self.chart = LaneChart(context.theme, tr("The record, and what was read by hand"))
         connect_readings(context, self.chart, "checks pictures")
         connect_provenance(self.chart, self, context, lambda: [point])
-        self.duty_words = label("", "muted", wrap=True)
+        self.schedule_label = label("", "muted", wrap=True)
         self.table.setToolTip(
             tr("Left out: how far a check is from what the others alone would make of the record")
         )
@@ -107,7 +107,7 @@ class ChecksDialog(ActingDialog):
         self.words = reason_field()
         self.figures = label("", "muted", wrap=True)
         self.undo_button = button(tr("Take the chosen check back"), self.withdraw)
-        self.tie_button = button(tr("Tie the record"), self.keep, "primary")
+        self.fit_button = button(tr("Tie the record"), self.keep, "primary")
         self.typed = (self.words,)
         self.setLayout(self._build_layout())
         self.resize(1010, 690)
@@ -144,11 +144,11 @@ class ChecksDialog(ActingDialog):
             column(
                 FlowLayout(*fields, spacing=10),
                 self.figures,
-                row(self.words, self.tie_button, spacing=6),
+                row(self.words, self.fit_button, spacing=6),
                 spacing=6,
             )
         )
-        head = row(self.series, self.duty_words, spacing=10)
+        head = row(self.series, self.schedule_label, spacing=10)
         head.setStretch(1, 1)
         laid = column(
             head,
@@ -185,7 +185,7 @@ class ChecksDialog(ActingDialog):
     def _show(self, seen: ShownChecks) -> None:
         self._seen, self.tried = seen, None
         self._fill(None)
-        self.duty_words.setText(schedule_text(seen.days))
+        self.schedule_label.setText(schedule_text(seen.days))
         known = [check for check in seen.checks if math.isfinite(check.difference)]
         self.tying.setEnabled(bool(known))
         if known:
@@ -267,7 +267,7 @@ class ChecksDialog(ActingDialog):
 
     def _show_buttons(self) -> None:
         self.undo_button.setEnabled(isinstance(selected_item(self.table), CheckComparison))
-        self.tie_button.setEnabled(self.tried is not None)
+        self.fit_button.setEnabled(self.tried is not None)
 
     # -- tying -----------------------------------------------------------------------------------
     def _end_toggled(self, on: bool) -> None:
@@ -356,7 +356,7 @@ def load_checks(desk: Workspace, point: PointPlace, key: str, unit: ShownUnit) -
     checks = tuple(compare_checks(desk, point.id, key))
     whole = extent(desk, point.id, [key])
     now_ms = desk.now_ms()
-    days = tuple(check_schedule_days(desk, point.id, (now_ms - _DUTY_MS, now_ms), point.zone))
+    days = tuple(check_schedule_days(desk, point.id, (now_ms - _SCHEDULE_MS, now_ms), point.zone))
     if whole is None:
         return ShownChecks(checks, None, (0, 1), days)
     begin = min([whole[0], *(check.check.at_ms for check in checks)])

@@ -38,7 +38,7 @@ from gezeiten.ui.parts.field_error import FieldError, mark
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.plain import literal
-from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row, tree_items
+from gezeiten.ui.parts.widgets import button, column, give_room, label, row, tree_items
 from gezeiten.ui.plan.section import parsed
 from gezeiten.ui.points.calculated_dialog import CalculatedDialog
 from gezeiten.ui.points.limits_dialog import LimitsDialog
@@ -268,12 +268,12 @@ class PlacesDialog(QDialog):
         self.sources_button = button(tr("Who measured here ..."), self.show_sources)
         self.limits_button = button(tr("Limits ..."), self.show_limits)
         self.calculated_button = button(tr("Calculated series ..."), self.show_calculated)
-        self.hanging_button = button(tr("How it hangs ..."), self.show_sensor_depth)
+        self.depth_button = button(tr("How it hangs ..."), self.show_sensor_depth)
         self._ways = (
             self.sources_button,
             self.limits_button,
             self.calculated_button,
-            self.hanging_button,
+            self.depth_button,
         )
         left = column(
             self.list,
@@ -291,7 +291,7 @@ class PlacesDialog(QDialog):
             row(self.retire_button, 1, button(tr("Close"), self.accept), self.save_button),
         )
         self.setLayout(row(left, right, spacing=16, margins=16))
-        give_stretch(self, 1, 1)
+        give_room(self, 1, 1)
         self.resize(900, 600)
         self._load(("point", point_id) if point_id else None)
 

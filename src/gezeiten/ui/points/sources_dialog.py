@@ -27,7 +27,7 @@ from gezeiten.ui.format.i18n import home_zone, instant, number, tr
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
-from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row
+from gezeiten.ui.parts.widgets import button, column, give_room, label, row
 from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.work.acting_dialog import ActingDialog
@@ -100,8 +100,8 @@ class SourcesDialog(ActingDialog):
         ):
             line = QWidget()
             line.setLayout(row(*parts, spacing=6))
-            give_stretch(line, 1, 1)
-            give_stretch(line, 2, 2)
+            give_room(line, 1, 1)
+            give_room(line, 2, 2)
             self.forms.addWidget(line)
         self.what.currentIndexChanged.connect(self.forms.setCurrentIndex)
         self.source.currentIndexChanged.connect(lambda _: self._fill_channels())
@@ -230,7 +230,7 @@ class SourcesDialog(ActingDialog):
         self._do(lambda: assign_source(desk, point, channel, text, source, start_ms, end_ms))
 
     def withdraw(self) -> None:
-        """Take back what was said and is chosen."""
+        """Withdraw the selected statement."""
         said = selected_item(self.said)
         if isinstance(said, SourceStatement):
             self._do(lambda: withdraw_statement(self._context.desk, said))

@@ -189,7 +189,7 @@ class Strip(QWidget):
         return QSize(super().minimumSizeHint().width(), self.sizeHint().height())
 
     def show_read_only(self, without: int) -> None:
-        """Say that the archive is only looked at; the place `without` has nothing to look at."""
+        """Show that the archive is read-only; the place `without` has nothing to show."""
         self.looking.show()
         self.person.hide()
         self.tabs[without].hide()

@@ -123,7 +123,7 @@ def _stops(window: MainWindow) -> list[tuple[str, Callable[[], None]]]:
         field.group.prepare()
 
     def show_round() -> None:
-        field.acts.untick_all()
+        field.runner.untick_all()
         window.show_place(places.TIDEBOARD)
         settle_down(window)
         _place(window, places.TIDEBOARD).prepare_visit()

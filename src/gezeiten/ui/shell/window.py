@@ -241,10 +241,10 @@ class MainWindow(QMainWindow):
     # -- acts ----------------------------------------------------------------------------------
     def commands(self) -> list[Command]:
         """All commands: of the window and of every place."""
-        places_acts = [
+        place_commands = [
             action for i in self.places.offered() for action in self.places[i].commands()
         ]
-        return self._offered(self._window_commands() + places_acts)
+        return self._offered(self._window_commands() + place_commands)
 
     def _window_commands(self) -> list[Command]:
         listed = [
@@ -454,7 +454,7 @@ class MainWindow(QMainWindow):
             self.show_place(places.HANDOVER, (thing.point_id, thing.span, thing.key))
         elif thing.kind == "plan":
             self.show_place(places.FIELD_DESK)
-            self.field_desk().acts.show_stored_plans(str(thing.key))
+            self.field_desk().runner.show_stored_plans(str(thing.key))
         else:
             self.show_logger(str(thing.key))
 

@@ -34,7 +34,7 @@ from gezeiten.exchange.text.questions import FormatQuestion
 from gezeiten.link.transfer import Progress, Watch
 from gezeiten.ui.format.i18n import home_zone, tr
 from gezeiten.ui.format.progress import progress_text
-from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row, scrolled, set_role
+from gezeiten.ui.parts.widgets import button, column, give_room, label, row, scrolled, set_role
 from gezeiten.ui.plan.section import narrow
 from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.texts.manual_form import ManualForm
@@ -175,7 +175,7 @@ class TextDialog(QDialog):
         split.addWidget(right)
         split.setStretchFactor(0, 1)
         self.setLayout(row(split, margins=14))
-        give_stretch(self, 0, 1)
+        give_room(self, 0, 1)
 
     # -- looking ---------------------------------------------------------------------------------
     def _load(self, *, is_first: bool = False) -> None:
@@ -208,7 +208,7 @@ class TextDialog(QDialog):
             self._allow(on=True)
         self._show()
         if is_first:
-            template = self.model.tie
+            template = self.model.template
             (self.point if template is not None and not template.point else self.take).setFocus()
 
     def _offer(self, places: list[tuple[str, str]]) -> None:
@@ -233,7 +233,7 @@ class TextDialog(QDialog):
     # -- showing ---------------------------------------------------------------------------------
     def _show(self) -> None:
         """Show the text as it is read now; a field in which somebody types stays."""
-        template = self.model.tie
+        template = self.model.template
         if template is None:
             return
         form = template.form
@@ -258,7 +258,7 @@ class TextDialog(QDialog):
         self.sheet.show_lines(lines, self.model.form.columns, self._context.theme)
 
     def _show_questions(self) -> None:
-        recognised, template = self.model.recognised, self.model.tie
+        recognised, template = self.model.recognised, self.model.template
         if recognised is None or template is None:
             return
         notes: list[tuple[str, str]] = []
@@ -311,7 +311,7 @@ class TextDialog(QDialog):
         """Show the text as it is read now. is_read_so: its lines are read as before."""
         if not is_read_so:
             self.model.forget_survey()
-        if self.model.tie is None or self._task is not None:
+        if self.model.template is None or self._task is not None:
             return
         self._show()
 
@@ -345,7 +345,7 @@ class TextDialog(QDialog):
 
     def _select_column(self, number: int) -> None:
         """Let somebody say what a column is."""
-        if self.model.tie is None or self._task is not None:
+        if self.model.template is None or self._task is not None:
             return
         menu = self.column_menu(number)
         port = self.sheet.viewport()
@@ -426,7 +426,7 @@ class TextDialog(QDialog):
         self.take.setEnabled(False)
 
     def _show_read(self, seen: Preview) -> None:
-        template = self.model.tie
+        template = self.model.template
         if template is None:
             return
         self._seen = seen

@@ -119,7 +119,7 @@ class ManualForm(QWidget):
             part.setVisible(form.delimiter == FIXED)
 
     def _no_value_typed(self) -> None:
-        """Tell the marks that were typed beside those that are known."""
+        """Emit the marks that were typed beside those that are known."""
         known = self._form.missing if self._form is not None else ()
         for mark in self.no_value.text().split():
             if mark not in known:

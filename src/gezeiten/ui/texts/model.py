@@ -47,7 +47,7 @@ class TextModel:
         self.path = path
         self.known: KnownFacts = NOTHING_KNOWN
         self.recognised: RecognisedText | None = None
-        self.tie: ImportTemplate | None = None
+        self.template: ImportTemplate | None = None
         self.points: list[str] = []
         self.zones_before: dict[str, str] = {}
         self.open: list[FormatQuestion] = []
@@ -70,16 +70,16 @@ class TextModel:
             and (recognised.template.form.time.columns != recognised.proposal.form.time.columns)
         ):
             recognised = replace(recognised, template=None, questions=())  # somebody knows better
-        before, self.recognised = self.tie, recognised
+        before, self.recognised = self.template, recognised
         template = proposed_template(recognised, self.path.stem)
         template = template if recognised.template is not None else self._with_places(template)
-        self.tie = template if before is None else _with_selections(template, before)
+        self.template = template if before is None else _with_selections(template, before)
         self.open = list(recognised.doubts)
         for doubt in recognised.doubts:
             value = self._answers.get(_key(doubt))
             if value is not None:
                 self._settle(doubt, value)
-        if self.tie.form.time.zone:
+        if self.template.form.time.zone:
             self.open = [doubt for doubt in self.open if doubt.kind != "zone"]
         for field, text in self._typed.items():
             self._set(field, text)
@@ -113,13 +113,13 @@ class TextModel:
         self._set(field, text)
 
     def _set(self, field: str, text: str) -> None:
-        if self.tie is None:
+        if self.template is None:
             return
-        form = self.tie.form
+        form = self.template.form
         if field == "name":
-            self.tie = replace(self.tie, name=text)
+            self.template = replace(self.template, name=text)
         elif field == "point":
-            self.tie = replace(self.tie, point=text)
+            self.template = replace(self.template, point=text)
         elif field == "zone":
             form = replace(form, time=replace(form.time, zone=text.strip()))
         elif field == "pattern":
@@ -128,23 +128,23 @@ class TextModel:
             form = replace(form, decimal=text)
         elif field == "first_line" and text.isdigit() and int(text):
             form = replace(form, first_line=int(text))
-        self.tie = replace(self.tie, form=form)
+        self.template = replace(self.template, form=form)
 
     def set_column(self, mapping: ColumnMapping) -> None:
         """Take what a column measures now, and where it belongs."""
-        if self.tie is None:
+        if self.template is None:
             return
         key = (mapping.column, mapping.where)
-        columns = [mapping if (c.column, c.where) == key else c for c in self.tie.columns]
+        columns = [mapping if (c.column, c.where) == key else c for c in self.template.columns]
         if all((c.column, c.where) != key for c in columns):
             columns.append(mapping)
-        self.tie = replace(self.tie, columns=tuple(columns))
+        self.template = replace(self.template, columns=tuple(columns))
 
     def exclude_column(self, column: int) -> None:
         """A column is no values."""
-        if self.tie is None:
+        if self.template is None:
             return
-        for one in self.tie.columns:
+        for one in self.template.columns:
             if one.column == column:
                 self.set_column(replace(one, quantity="", unit=""))
 
@@ -157,9 +157,9 @@ class TextModel:
 
     def be_time(self, column: int, *, alone: bool) -> None:
         """A column is the time, alone or with those that are it already."""
-        before = () if alone or self.tie is None else self.tie.form.time.columns
+        before = () if alone or self.template is None else self.template.form.time.columns
         columns = tuple(dict.fromkeys([*before, column]))
-        own = self.tie.form.columns if self.tie is not None else 0
+        own = self.template.form.columns if self.template is not None else 0
         self.set_known(time_columns=tuple(c for c in columns if c < own))
 
     def be_station(self, column: int) -> None:
@@ -174,20 +174,20 @@ class TextModel:
 
     def be_no_value(self, number: str) -> None:
         """A number means that there is no value."""
-        if self.tie is not None and number.strip():
+        if self.template is not None and number.strip():
             missing = tuple(dict.fromkeys([*self.form.missing, number.strip()]))
-            self.tie = replace(self.tie, form=replace(self.form, missing=missing))
+            self.template = replace(self.template, form=replace(self.form, missing=missing))
 
     def be_flags(self, column: int) -> None:
         """A column holds flags of the column before it."""
-        if self.tie is None:
+        if self.template is None:
             return
         self.exclude_column(column)
-        of = max((c.column for c in self.tie.columns if c.column < column), default=-1)
-        others = tuple(flag for flag in self.tie.form.flags if flag.column != column)
+        of = max((c.column for c in self.template.columns if c.column < column), default=-1)
+        others = tuple(flag for flag in self.template.form.flags if flag.column != column)
         if of >= 0:
             flags = (*others, Flags(column, (of,)))
-            self.tie = replace(self.tie, form=replace(self.tie.form, flags=flags))
+            self.template = replace(self.template, form=replace(self.template.form, flags=flags))
             self._request_flags(column)
 
     def _request_flags(self, column: int) -> None:
@@ -227,22 +227,22 @@ class TextModel:
     @property
     def to_import(self) -> ImportTemplate | None:
         """The tie to import by, which holds what was seen; None before all lines were read."""
-        if self.tie is None or self.found is None:
+        if self.template is None or self.found is None:
             return None
-        return with_values_seen(self.tie, self.found)
+        return with_values_seen(self.template, self.found)
 
     def _settle(self, doubt: FormatQuestion, value: str) -> None:
         self.open = [one for one in self.open if one != doubt]
-        if self.tie is None or self.recognised is None:
+        if self.template is None or self.recognised is None:
             return
         if doubt.kind == "kind":
             likely = self.recognised.similar
             if value and likely is not None:
                 self.recognised = of_kind(self.path, self.recognised.proposal, likely)
-                self.tie = self.recognised.template
+                self.template = self.recognised.template
                 self.open = list(self.recognised.questions)
             return
-        self.tie = settled(self.tie, doubt, value)
+        self.template = settled(self.template, doubt, value)
         if doubt.kind in ("order", "period"):
             self._typed.pop("pattern", None)
 
@@ -252,50 +252,50 @@ class TextModel:
 
     def accept_zone(self) -> None:
         """The zone is another one than that of texts of this kind before, and is meant."""
-        if self.tie is not None:
-            self._zone_accepted = self.tie.form.time.zone
+        if self.template is not None:
+            self._zone_accepted = self.template.form.time.zone
 
     # -- what follows ----------------------------------------------------------------------------
     @property
     def form(self) -> TextForm:
         """How it is read now."""
-        assert self.tie is not None  # it was looked at
-        return self.tie.form
+        assert self.template is not None  # it was looked at
+        return self.template.form
 
     @property
     def places_in_head(self) -> list[str]:
         """Where the head says that this was measured, while nobody chose a point."""
-        if self.recognised is None or self.tie is None or self.tie.point.strip():
+        if self.recognised is None or self.template is None or self.template.point.strip():
             return []
         return [text for words, text in self.recognised.proposal.facts if names_a_place(words)]
 
     @property
     def trial(self) -> ImportTemplate | None:
         """The tie to try with: times in UTC where nobody said their zone yet."""
-        if self.tie is None:
+        if self.template is None:
             return None
-        time = self.tie.form.time
+        time = self.template.form.time
         zoned = replace(time, zone=time.zone or "UTC")
-        return replace(self.tie, form=replace(self.tie.form, time=zoned))
+        return replace(self.template, form=replace(self.template.form, time=zoned))
 
     @property
     def zone_clash(self) -> str:
         """The zone in which this source was read before, "" where it is the same or accepted."""
-        if self.tie is None or not self.tie.form.time.needs_zone:
+        if self.template is None or not self.template.form.time.needs_zone:
             return ""
-        before = self.zones_before.get(self.tie.name.strip(), "")
-        zone = self.tie.form.time.zone
+        before = self.zones_before.get(self.template.name.strip(), "")
+        zone = self.template.form.time.zone
         return before if before and zone and zone not in (before, self._zone_accepted) else ""
 
     @property
     def complaint(self) -> str:
         """Why it cannot be taken yet, "" where it can."""
-        if self.tie is None:
+        if self.template is None:
             return ""
         if any(doubt.choices for doubt in self.open) or self.zone_clash:
             return "Answer the question above first."
         try:
-            checked_template(self.tie)
+            checked_template(self.template)
         except InputError as exc:
             return str(exc)
         return ""
@@ -307,20 +307,26 @@ class TextModel:
             return TIME
         if any(column == flags.column for flags in form.flags):
             return FLAGS
-        its = [one for one in self.tie.columns if one.column == column] if self.tie else []
+        its = (
+            [one for one in self.template.columns if one.column == column] if self.template else []
+        )
         if its:
             return VALUE if any(one.quantity for one in its) else UNTIED
-        if self.tie and any(column == c for one in self.tie.columns for c, _ in one.where):
+        if self.template and any(
+            column == c for one in self.template.columns for c, _ in one.where
+        ):
             return NAMES
         return WORDS
 
     def of_column(self, column: int) -> list[ColumnMapping]:
         """Return what a column measures: several where its lines are of several stations."""
-        return [one for one in self.tie.columns if one.column == column] if self.tie else []
+        return (
+            [one for one in self.template.columns if one.column == column] if self.template else []
+        )
 
     def lines(self, preview: Preview | None) -> list[ShownLine]:
         """Return the first lines as they are understood. preview: what they gave, where known."""
-        if self.recognised is None or self.tie is None:
+        if self.recognised is None or self.template is None:
             return []
         form, proposal = self.form, self.recognised.proposal
         why = (
@@ -341,7 +347,7 @@ class TextModel:
                 and number not in known
                 and len(known) < 1_000
             ):
-                kind = SAYS if form.beside or self.tie.columns[0].where else kind
+                kind = SAYS if form.beside or self.template.columns[0].where else kind
             if not is_whole:
                 cells = (text.strip(),)
             bad = _spoilt_cells(spoilt[number], cells) if number in spoilt else frozenset()

@@ -203,9 +203,9 @@ class SeriesRows(QWidget):
 
     def _show(self) -> None:
         model, theme = self._model, self._theme
-        if model is None or theme is None or model.tie is None:
+        if model is None or theme is None or model.template is None:
             return
-        templates = model.tie.columns
+        templates = model.template.columns
         self.finder.setVisible(len(templates) > _MOST_ROWS // 2)
         wanted = self.finder.text().casefold()
         named = [(one, series_title(model, one)) for one in templates]
@@ -236,9 +236,9 @@ class SeriesRows(QWidget):
 
     def show_preview(self, model: TextModel, preview: Preview) -> None:
         """Draw what was read."""
-        if model.tie is None:
+        if model.template is None:
             return
-        for one, values in zip(model.tie.columns, preview.values, strict=False):
+        for one, values in zip(model.template.columns, preview.values, strict=False):
             row = self.rows.get(_key(one, series_title(model, one)))
             if row is not None:
                 row.said.setText(row.picture.show_series(preview.times, values, one.unit))
@@ -250,7 +250,9 @@ def series_title(model: TextModel, mapping: ColumnMapping) -> str:
     header = model.form.header
     above = header[mapping.column].strip() if mapping.column < len(header) else ""
     above = above or tr("column %1").replace("%1", str(mapping.column + 1))
-    several = len({c.column for c in (model.tie.columns if model.tie else ()) if c.where}) > 1
+    several = (
+        len({c.column for c in (model.template.columns if model.template else ()) if c.where}) > 1
+    )
     if told:
         return f"{told} · {above}" if several else told
     return above

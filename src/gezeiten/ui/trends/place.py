@@ -90,8 +90,8 @@ class TrendsPlace(Place):
         self.empty = label(tr("Tick a point at the left to see its record."), "muted")
         self.picture.body.addWidget(self.empty)
         self.marked = Card(tr("Marked stretch"))
-        self.stretch = label("", "muted", wrap=True)
-        self.marked.body.addWidget(self.stretch)
+        self.period_box = label("", "muted", wrap=True)
+        self.marked.body.addWidget(self.period_box)
         self.figures = FiguresTable()
         self.marked.body.addWidget(self.figures, 1)
         self.hand_over = button(tr("Hand over this stretch"), self._hand_over)
@@ -428,14 +428,14 @@ class TrendsPlace(Place):
     def _show_numbers(self, mark: Span | None) -> None:
         if not self.lanes:
             self.figures.clear()
-            self.stretch.setText("")
+            self.period_box.setText("")
             return
         span = mark or self.chart.view()
         zone = self._zone()
         self.marked.title.setText(tr("Marked stretch") if mark else tr("Stretch in view"))
         begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
         length = duration_text(span[1] - span[0])
-        self.stretch.setText(f"{begin} – {end} · {length} · {zone}")
+        self.period_box.setText(f"{begin} – {end} · {length} · {zone}")
         pairs = [(lane, trace) for lane in self.lanes for trace in lane.traces]
         shown = pairs[:MOST_COLUMNS]
 
@@ -452,7 +452,7 @@ class TrendsPlace(Place):
 
     def _show_columns(self, columns: list[FigureColumn], left_out: int) -> None:
         if columns and not any(column.numbers.n for column in columns):
-            self.stretch.setText(f"{self.stretch.text()} · {tr('no reading in it')}")
+            self.period_box.setText(f"{self.period_box.text()} · {tr('no reading in it')}")
         self.figures.show_columns(columns, left_out, several=len(self.points()) > 1)
 
     def show_limits(self) -> None:
@@ -507,7 +507,7 @@ class TrendsPlace(Place):
             RemarksDialog(self, self.context, self.points()[0], span).open()
 
     def show_provenance(self, at_ms: int | None) -> None:
-        """Tell how the reading of the first point shown came about that stands nearest to an
+        """Show the provenance of the reading of the first point shown that is nearest to an
         instant; without one, the last in view."""
         if self.points() and self.lanes:
             at_ms = self.chart.view()[1] if at_ms is None else at_ms

@@ -384,7 +384,7 @@ class ReadingsWindow(QDialog):
         RemarksDialog(self, self._context, column.point, (min(times), max(times))).open()
 
     def show_provenance(self) -> None:
-        """Tell how the reading in hand came about."""
+        """Show the provenance of the selected reading."""
         from gezeiten.ui.mend.provenance_dialog import ProvenanceDialog
 
         column = self._current_column()

@@ -16,7 +16,7 @@ from gezeiten.domain.steps.filling.cycles import CONSTITUENTS, columns, daily, t
 from gezeiten.domain.steps.filling.fitting import fitted
 from gezeiten.domain.steps.filling.hidden_periods import (
     BESIDE,
-    STRETCHES,
+    PERIODS,
     at_that_time_of_day,
     count_disjoint,
     possible_starts,
@@ -67,7 +67,7 @@ def test_forty_are_chosen_one_in_each_part_and_always_the_same() -> None:
     gap = Gap(5_000 * STEP, 5_010 * STEP, STEP)
     starts = np.arange(4_000)
     chosen = sample_starts(starts, gap, 7)
-    assert len(chosen) == STRETCHES
+    assert len(chosen) == PERIODS
     assert [int(one) // 100 for one in chosen] == list(range(40))
     assert len({int(one) % 100 for one in chosen}) > 20  # not in step
     assert (chosen == sample_starts(starts, gap, 7)).all()
@@ -80,7 +80,7 @@ def test_where_there_are_enough_they_lie_at_the_gaps_time_of_day() -> None:
     gap = Gap(144 * 30 * STEP, (144 * 30 + 6) * STEP, STEP)
     starts = at_that_time_of_day(series, possible_starts(series, gap), gap)
     hours = (series.times_utc_ms[starts] % DAY_MS) / 3_600_000
-    assert len(starts) > STRETCHES
+    assert len(starts) > PERIODS
     assert ((hours <= 3) | (hours >= 21)).all()
 
 

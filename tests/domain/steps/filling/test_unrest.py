@@ -10,7 +10,7 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series, make_series
 from gezeiten.domain.steps.filling.candidates import Companion, candidates
-from gezeiten.domain.steps.filling.unrest import Unrest, similar_stretches, unrest_of
+from gezeiten.domain.steps.filling.unrest import Unrest, similar_spans, unrest_of
 from tests.made_records import KINDS_OF_EVENTS, STEP_MS
 from tests.recovering import recovered
 
@@ -73,7 +73,7 @@ def test_what_begins_alike_is_as_large_to_the_same_side_and_apart() -> None:
         values[at - 12 : at] = size
     rng = np.random.default_rng(3)
     values += rng.normal(0, 1e-3, 4_000)
-    similar_periods = similar_stretches(values, places, 30, Unrest("highest", False, 2.0, 0.0))
+    similar_periods = similar_spans(values, places, 30, Unrest("highest", False, 2.0, 0.0))
     wanted = {
         int(at): 2.0 / size for at, size in zip(places, sizes, strict=True) if size in (1.0, 2.0)
     }
@@ -82,8 +82,7 @@ def test_what_begins_alike_is_as_large_to_the_same_side_and_apart() -> None:
         [wanted[at] for at in similar_periods.starts.tolist()], rel=0.01
     )
     assert (
-        len(similar_stretches(values, places[:0], 30, Unrest("highest", False, 2.0, 0.0)).starts)
-        == 0
+        len(similar_spans(values, places[:0], 30, Unrest("highest", False, 2.0, 0.0)).starts) == 0
     )
 
 

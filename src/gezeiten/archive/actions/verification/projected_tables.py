@@ -112,15 +112,15 @@ def table_rows(
     own = identities.setdefault(name, {})
     made: dict[str, Row] = {}
     for row in connection.execute(_all_of(name)).mappings():
-        told = _compared_row(name, row, identities)
-        own[row["id"]] = key = _free(made, _identity(name, told, row))
-        made[key] = told
+        compared = _compared_row(name, row, identities)
+        own[row["id"]] = key = _free(made, _identity(name, compared, row))
+        made[key] = compared
     return made, {key: number for number, key in own.items()}
 
 
-def _identity(name: str, told: Row, row: Any) -> str:
+def _identity(name: str, compared: Row, row: Any) -> str:
     by = _BY_WHAT_IT_IS.get(name)
-    return str(row["uid"]) if by is None else "/".join(str(told[column]) for column in by)
+    return str(row["uid"]) if by is None else "/".join(str(compared[column]) for column in by)
 
 
 def _free(used: dict[str, Any], key: str) -> str:

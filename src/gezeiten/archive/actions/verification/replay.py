@@ -17,7 +17,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.pool import StaticPool
 
 from gezeiten.archive.actions.verification.projected_tables import Rows, insert_rows, rows
-from gezeiten.archive.projection import Authorship, Misfits, apply
+from gezeiten.archive.projection import Authorship, Conflicts, apply
 from gezeiten.archive.store.action_codec import from_stored, is_action
 from gezeiten.archive.store.prepared import make_all
 from gezeiten.archive.store.tables import Base
@@ -60,7 +60,7 @@ def _short(value: Any) -> str:
 
 def reapply(
     connection: Connection, entries: Iterable[Entry], *, carefully: bool = False
-) -> tuple[dict[str, Misfits], list[str]]:
+) -> tuple[dict[str, Conflicts], list[str]]:
     """Put the acts of entries, oldest first, into the tables of a connection; entries that only
     tell are passed over. Returns what did not fit, by the hash of the entry, and what could not be
     applied.
@@ -68,7 +68,7 @@ def reapply(
     carefully: an act that cannot be applied leaves nothing behind and the others go on; else it
     raises, which is three times as fast.
     """
-    conflicts: dict[str, Misfits] = {}
+    conflicts: dict[str, Conflicts] = {}
     failed = []
     for entry in entries:
         if not is_action(entry.details):
@@ -99,7 +99,7 @@ class ReplayedTables:
 
     rows: Rows
     failed: list[str]
-    conflicts: dict[str, Misfits]
+    conflicts: dict[str, Conflicts]
 
 
 def replayed_tables(began: Rows, entries: Iterable[Entry]) -> ReplayedTables:

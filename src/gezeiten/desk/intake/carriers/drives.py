@@ -207,13 +207,13 @@ def _store_reports(desk: Workspace, drive: DriveSeen) -> int:
 
 def _store_report(desk: Workspace, drive: DriveSeen, name: str, raw: bytes) -> bool:
     """Keep one report beside the logger that its name or its drive tells; False for nobody's."""
-    told = re.match(r"([A-Za-z0-9_-]+)-(\d+)(?!\d)", name)
+    news = re.match(r"([A-Za-z0-9_-]+)-(\d+)(?!\d)", name)
     with desk.archive.writing() as session:
-        logger = find_logger(session, told[1]) if told else None
+        logger = find_logger(session, news[1]) if news else None
         logger = logger or find_logger(session, drive.serial)
         if logger is None:
             return False
-        number = int(told[2]) if told and told[1] == logger.serial else None
+        number = int(news[2]) if news and news[1] == logger.serial else None
         with translated(desk.archive.folder):
             sha256 = desk.archive.reports.store(raw)
         if has_report(session, logger.id, sha256):

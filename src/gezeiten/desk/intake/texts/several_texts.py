@@ -106,10 +106,10 @@ def _recognise(desk: Workspace, path: Path, kind: str) -> TextSeen:
 
 
 def _of_named(desk: Workspace, path: Path, recognised: RecognisedText, kind: str) -> RecognisedText:
-    tie = next((template for template in stored_templates(desk) if template.name == kind), None)
-    if tie is None:
+    template = next((known for known in stored_templates(desk) if known.name == kind), None)
+    if template is None:
         raise InputError(f"No kind “{kind}” is kept; take one file of it in the window first.")
-    return of_kind(path, recognised.proposal, tie)
+    return of_kind(path, recognised.proposal, template)
 
 
 def _missing(path: Path, recognised: RecognisedText, now_ms: int) -> str:

@@ -123,12 +123,12 @@ class _Session:
             self._used.add("kind")
         if not wanted:
             return recognised
-        tie = next(
+        template = next(
             (template for template in stored_templates(self._desk) if template.name == wanted), None
         )
-        if tie is None:
+        if template is None:
             raise InputError(f"There is no import template “{wanted}”; check its name.")
-        return of_kind(self._path, recognised.proposal, tie)
+        return of_kind(self._path, recognised.proposal, template)
 
     def _outlook_after(self, recognised: RecognisedText) -> TextOutlook | None:
         """Return the outlook, None where an answer has the text looked at anew."""

@@ -29,7 +29,7 @@ from gezeiten.link.registers import LoggerState, State
 from gezeiten.link.session import DirectoryEntry
 from gezeiten.link.transfer import lock_incoming
 
-ELSEWHERE_MS = 30 * MINUTE_MS
+OTHER_PLACE_MS = 30 * MINUTE_MS
 """So long a launch of another computer is taken to be under way: its programs cannot be seen."""
 
 
@@ -81,7 +81,7 @@ def _is_launching(desk: Workspace, serial: str, note: LaunchNote) -> bool:
     """Whether the program that left a note still launches."""
     computer, _, token = note.owner.partition("/")
     if computer != this_computer():
-        return bool(computer) and abs(desk.now_ms() - note.at_ms) < ELSEWHERE_MS
+        return bool(computer) and abs(desk.now_ms() - note.at_ms) < OTHER_PLACE_MS
     path = _lock_path(desk, serial)
     try:
         if path.read_text() != token:

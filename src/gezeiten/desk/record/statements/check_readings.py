@@ -102,29 +102,29 @@ class _Bases:
 
     def __init__(self, session: ArchiveSession, point_id: int) -> None:
         point = stored_point(session, point_id)
-        self._hung = [one.depth for one in hangings(session).get(point.uid, [])]
+        self._sensor_depths = [one.depth for one in hangings(session).get(point.uid, [])]
         self._rim_m = point.facts.measuring_point_height_m or 0.0
         self._session, self._point_id = session, point_id
-        self._ties: dict[str, list[Correction]] = {}
+        self._fits: dict[str, list[Correction]] = {}
 
     def rim_m(self, at_ms: int) -> float:
         """Return the height that a dip at an instant was taken from: as the sensor was said to hang
         then, else as it is said of the point now; 0 where nobody said it, so that heights count
         from there."""
-        sensor_depth = depth_at(self._hung, at_ms)
+        sensor_depth = depth_at(self._sensor_depths, at_ms)
         return sensor_depth.rim_m if sensor_depth is not None else self._rim_m
 
     def of(self, series: str, at_ms: int, rim_m: float) -> float:
         """Return what a series says then where the water stands at the measuring point."""
-        if series not in self._ties:
+        if series not in self._fits:
             chain = chain_of(self._session, self._point_id, series)
-            self._ties[series] = [
+            self._fits[series] = [
                 correction
                 for correction in chain
                 if correction.is_on and correction.kind == TIE.key
             ]
-        fitted = next((one for one in self._ties[series] if one.touches(at_ms, at_ms + 1)), None)
-        sensor_depth = depth_at(self._hung, at_ms)
+        fitted = next((one for one in self._fits[series] if one.touches(at_ms, at_ms + 1)), None)
+        sensor_depth = depth_at(self._sensor_depths, at_ms)
         is_height = fitted is not None and fitted.parameters.get("to") != "level"
         return base_of_dip(
             channel_of(series),

@@ -180,7 +180,7 @@ def save_clock_correction(
 
 
 def withdraw_clock_correction(desk: Workspace, clock: MissionClock) -> None:
-    """Take back what puts a clock right, or would: every instant is what its logger wrote.
+    """Withdraw a clock correction, in force or disabled: every instant is what its logger wrote.
 
     Raises:
         InputError: nothing does, or steps stand on the present instants.

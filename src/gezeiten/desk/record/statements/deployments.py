@@ -159,7 +159,7 @@ def assign_source(
 
 
 def withdraw_statement(desk: Workspace, statement: SourceStatement) -> None:
-    """Take back what was said of a source; then it is again what it was before."""
+    """Withdraw a statement on a source; what held before holds again."""
     if statement.channel:
         desk.do(AssignmentWithdrawn(statement.point_uid, statement.uid))
         return

@@ -50,5 +50,5 @@ def set_sensor_depth(desk: Workspace, point: PointPlace, depth: SensorDepth, wor
 def withdraw_sensor_depth(
     desk: Workspace, point: PointPlace, sensor_depth: StoredSensorDepth
 ) -> None:
-    """Take back what was said of how the sensor hangs from an instant on."""
+    """Withdraw a sensor depth."""
     desk.do(SensorDepthWithdrawn(sensor_depth.point, sensor_depth.uid, sensor_depth.depth.since_ms))

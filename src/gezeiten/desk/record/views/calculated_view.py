@@ -21,7 +21,7 @@ from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import Span
 from gezeiten.domain.steps.calculated_series import CalculatedSeries
 from gezeiten.domain.steps.calculation import derive
-from gezeiten.domain.steps.missing_values import MissingPeriod, missing_stretches
+from gezeiten.domain.steps.missing_values import MissingPeriod, missing_periods
 from gezeiten.errors import ArchiveDamagedError
 
 
@@ -88,7 +88,7 @@ class CalculatedView:
             return self.of(session, first), ()
         inputs = self._aligned_inputs(session, first)
         made = self._derived(inputs)
-        return made, missing_stretches(self.calculated.formula_in_force, inputs, made.times_utc_ms)
+        return made, missing_periods(self.calculated.formula_in_force, inputs, made.times_utc_ms)
 
     def _aligned_inputs(self, session: ArchiveSession, first: Series) -> list[tuple[Series, str]]:
         """Return readings of the first input, with those of the others beside them."""

@@ -16,10 +16,10 @@ def first_maxima(values: Values, firsts: NDArray[np.intp]) -> NDArray[np.intp]:
         values: (n,), no NaN; firsts: (m,), where each stretch begins, from 0 on and rising.
     """
     lengths = np.diff(np.append(firsts, len(values)))
-    stretch_of = np.repeat(np.arange(len(firsts)), lengths)
-    greatest = np.flatnonzero(values == np.maximum.reduceat(values, firsts)[stretch_of])
-    _, first_of_stretch = np.unique(stretch_of[greatest], return_index=True)
-    return greatest[first_of_stretch]
+    span_of = np.repeat(np.arange(len(firsts)), lengths)
+    greatest = np.flatnonzero(values == np.maximum.reduceat(values, firsts)[span_of])
+    _, first_of_span = np.unique(span_of[greatest], return_index=True)
+    return greatest[first_of_span]
 
 
 def thinned(series: Series, most: int) -> Series:

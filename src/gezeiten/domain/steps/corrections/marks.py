@@ -19,7 +19,7 @@ from gezeiten.domain.steps.corrections.kind import (
 
 KEPT, SUSPECT, TAKEN_OUT = "kept", "suspect", "taken out"
 MARKS = (KEPT, SUSPECT, TAKEN_OUT)
-MOST_STRETCHES = 10_000
+MOST_PERIODS = 10_000
 """That one mark may name; more want a shorter stretch, or another number."""
 
 
@@ -35,8 +35,8 @@ def _mark_checked(parameters: Parameters) -> dict[str, Any]:
     if parameters.get("mark") not in MARKS:
         raise ValueError("a mark is one of kept, suspect, taken out")
     spans = [[int(begin), int(end)] for begin, end in parameters.get("stretches") or []]
-    if len(spans) > MOST_STRETCHES:
-        raise ValueError(f"it would name {len(spans)} stretches, of at most {MOST_STRETCHES}")
+    if len(spans) > MOST_PERIODS:
+        raise ValueError(f"it would name {len(spans)} stretches, of at most {MOST_PERIODS}")
     edges = [at for one in spans for at in one]
     if any(b < a for a, b in pairwise(edges)):
         raise ValueError("its stretches are not in order of time")

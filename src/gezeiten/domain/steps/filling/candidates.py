@@ -39,7 +39,7 @@ from gezeiten.domain.steps.filling.unrest import (
     WIDENED,
     SimilarPeriods,
     Unrest,
-    similar_stretches,
+    similar_spans,
 )
 from gezeiten.domain.steps.formulas.formula import Role
 
@@ -193,7 +193,7 @@ def candidates(
     starts = at_that_time_of_day(series, possible, gap)
     in_unrest = None
     if unrest is not None:
-        in_unrest = similar_stretches(scale.forward(series.values), possible, gap.missing, unrest)
+        in_unrest = similar_spans(scale.forward(series.values), possible, gap.missing, unrest)
     due = _due(gap)
     at = int(series.times_utc_ms.searchsorted(gap.start_ms))
     known = _MethodContext(

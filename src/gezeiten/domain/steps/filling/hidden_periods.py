@@ -13,7 +13,7 @@ from gezeiten.domain.series.quality import Quality
 from gezeiten.domain.series.series import HOLD_FACTOR, Series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Span
 
-STRETCHES = 40
+PERIODS = 40
 BESIDE = 5
 """Readings on either side by which a fill is joined; no hidden stretch lies nearer to the gap."""
 LEAST = 5
@@ -63,18 +63,18 @@ def at_that_time_of_day(series: Series, starts: NDArray[np.intp], gap: Gap) -> N
     """Return the starts near the gap's time of day where there are enough, else all."""
     into_day = (series.times_utc_ms[starts] - gap.start_ms) % DAY_MS
     near = starts[np.minimum(into_day, DAY_MS - into_day) <= _NEAR_CLOCK_MS]
-    return near if len(near) >= STRETCHES else starts
+    return near if len(near) >= PERIODS else starts
 
 
 def sample_starts(starts: NDArray[np.intp], gap: Gap, seed: int = 0) -> NDArray[np.intp]:
-    """Return up to `STRETCHES` starts, one at a pseudo-random place of each equal part of the list:
+    """Return up to `PERIODS` starts, one at a pseudo-random place of each equal part of the list:
     evenly spaced ones would fall into step with day and tide."""
     many = len(starts)
-    if many <= STRETCHES:
+    if many <= PERIODS:
         return starts
     found = []
-    for part in range(STRETCHES):
-        low, high = many * part // STRETCHES, many * (part + 1) // STRETCHES
+    for part in range(PERIODS):
+        low, high = many * part // PERIODS, many * (part + 1) // PERIODS
         state = splitmix64(gap.start_ms ^ splitmix64(seed ^ splitmix64(part)))
         found.append(int(starts[low + state % (high - low)]))
     return np.array(found, np.intp)

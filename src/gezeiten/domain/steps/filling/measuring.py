@@ -17,7 +17,7 @@ from gezeiten.domain.steps.filling.fitting import LinearFit, Matrix
 from gezeiten.domain.steps.filling.hidden_periods import (
     BESIDE,
     LEAST,
-    STRETCHES,
+    PERIODS,
     WORDED,
     count_disjoint,
 )
@@ -155,7 +155,7 @@ def _classes_of(places: NDArray[np.intp], length: int) -> NDArray[np.intp]:
 def _few(errors: Errors) -> float:
     """Return by how much a band is wider for the few stretches that it rests on."""
     independent = max(1.0, errors.length / (5 * _memory(errors)))
-    many = max(min(float(STRETCHES), errors.disjoint * independent), 2.0)
+    many = max(min(float(PERIODS), errors.disjoint * independent), 2.0)
     return float(stdtrit(many - 1, 0.975)) / 1.96 * float(np.sqrt(1 + 1 / many))
 
 

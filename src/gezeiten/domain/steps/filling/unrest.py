@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from gezeiten.domain.series.gaps import Gap
 from gezeiten.domain.series.series import Series
 from gezeiten.domain.series.timeline import DAY_MS, HOUR_MS, Values
-from gezeiten.domain.steps.filling.hidden_periods import BESIDE, STRETCHES
+from gezeiten.domain.steps.filling.hidden_periods import BESIDE, PERIODS
 
 Kind = Literal["highest", "lowest", "fastest rising", "fastest falling"]
 _USUAL = (0.02, 0.98)
@@ -79,7 +79,7 @@ class SimilarPeriods:
     sizes: Values
 
 
-def similar_stretches(
+def similar_spans(
     values: Values, starts: NDArray[np.intp], length: int, unrest: Unrest
 ) -> SimilarPeriods:
     """Return the hidden stretches that begin (or end) most as the gap does, forty at most, none
@@ -105,7 +105,7 @@ def similar_stretches(
     far = np.where(fits, far, np.inf)
     found: list[int] = []
     for at in np.argsort(far, kind="stable").tolist():
-        if far[at] > _ALIKE or len(found) == STRETCHES:
+        if far[at] > _ALIKE or len(found) == PERIODS:
             break
         if all(abs(starts[at] - starts[other]) >= max(length // 2, 1) for other in found):
             found.append(at)

@@ -171,7 +171,7 @@ def _compile_part(node: ast.expr, scope: _Scope) -> _Part:
 
 @contextmanager
 def _locate_errors(node: ast.expr, scope: _Scope) -> Iterator[None]:
-    """Have what is wrong with a part say where that stands; a part within says it first."""
+    """Add to an error the place of the part where it occurred; the innermost part wins."""
     try:
         yield
     except _PlacedError:

@@ -86,7 +86,7 @@ def _unusual_lines(path: Path, encoding: str, opening: Opening) -> tuple[str, ..
     """
     known: set[str] = set()
     found: list[str] = []
-    told: set[int] = set()
+    informative: set[int] = set()
     for piece in _scanned(path, encoding, opening):
         text = decoded(piece.text.replace(b"\0", b""))
         lines = pl.Series("line", text.split("\n")[:-1], dtype=pl.String)
@@ -95,7 +95,7 @@ def _unusual_lines(path: Path, encoding: str, opening: Opening) -> tuple[str, ..
         known.update(frame["way"][:first].unique().to_list())
         behind = frame[first:].with_row_index()
         new = behind.group_by("way").head(_EACH_WAY).filter(~pl.col("way").is_in(list(known)))
-        selected = {*new["index"].to_list(), *_informative_lines(behind["line"], told)}
+        selected = {*new["index"].to_list(), *_informative_lines(behind["line"], informative)}
         found += [behind["line"][i] for i in sorted(selected)]
         known.update(new["way"].unique().to_list())
         if len(found) >= _ALL_WAYS:
@@ -116,13 +116,13 @@ def _scanned(path: Path, encoding: str, opening: Opening) -> Iterator[TextPiece]
                 return
 
 
-def _informative_lines(lines: pl.Series, told: set[int]) -> list[int]:
+def _informative_lines(lines: pl.Series, informative: set[int]) -> list[int]:
     """Return which lines are the first whose dates show which number is the day; told: by which
     shapes that was shown already."""
     selected = []
     for i, shape in enumerate(_PAST_TWELFTH):
-        shows = lines.str.contains(shape) if i not in told else pl.Series([False])
+        shows = lines.str.contains(shape) if i not in informative else pl.Series([False])
         if shows.any():
-            told.add(i)
+            informative.add(i)
             selected.append(int(shows.arg_true()[0]))
     return selected

@@ -227,8 +227,8 @@ def _settled(texts: list[str], fits: dict[str, str]) -> str | None:
         order: any(follows(text, fits[order]) and not follows(text, fits[other]) for text in texts)
         for order, other in (("dmy", "mdy"), ("mdy", "dmy"))
     }
-    told = [order for order, is_told in only.items() if is_told]
-    return told[0] if len(told) == 1 else None
+    informative = [order for order, is_unambiguous in only.items() if is_unambiguous]
+    return informative[0] if len(informative) == 1 else None
 
 
 def _is_ambiguous(text: str, fits: dict[str, str]) -> bool:

@@ -76,15 +76,15 @@ class CarrierPage(QWidget):
         self.ready = button("", lambda: self.asked.emit("ready"))
         self.clear = button(tr("Clear what is kept …"), lambda: self.asked.emit("clear"))
         self.clock = button(tr("Set its clock"), lambda: self.asked.emit("clock"))
-        self.manner = QCheckBox(tr("launches loggers again after collecting"))
-        self.manner.clicked.connect(lambda _=False: self.asked.emit("manner"))
+        self.courier_mode = QCheckBox(tr("launches loggers again after collecting"))
+        self.courier_mode.clicked.connect(lambda _=False: self.asked.emit("manner"))
         self.cancel = button(tr("Stop taking"), lambda: self.asked.emit("cancel"))
         self.cancel.hide()
         card = Card()
         for part in (
             self.title,
             self.facts,
-            self.manner,
+            self.courier_mode,
             self.table,
             self.times_note,
             self.words,
@@ -120,8 +120,8 @@ class CarrierPage(QWidget):
         self.clear.setVisible(courier is None)
         self.clock.setVisible(courier is not None)
         at_loggers = courier.state.at_loggers if courier else CourierMode.FIXED
-        self.manner.setVisible(at_loggers != CourierMode.FIXED)
-        self.manner.setChecked(at_loggers == CourierMode.LAUNCHES_AGAIN)
+        self.courier_mode.setVisible(at_loggers != CourierMode.FIXED)
+        self.courier_mode.setChecked(at_loggers == CourierMode.LAUNCHES_AGAIN)
         if courier is not None:
             reason = clock_refusal(courier)
             self.clock.setEnabled(not reason)

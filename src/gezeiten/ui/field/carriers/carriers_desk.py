@@ -354,7 +354,7 @@ class CarriersDesk(QObject):
 
     def set_courier_options(self) -> None:
         """Say what the courier in sight does at loggers, as its box shows."""
-        card, desk, again = self.page.card, self._context.desk, self.page.manner.isChecked()
+        card, desk, again = self.page.card, self._context.desk, self.page.courier_mode.isChecked()
         if isinstance(card, CourierCard) and self._task is None:
             words = tr("%1 launches loggers again.") if again else tr("%1 leaves loggers running.")
             self._change(

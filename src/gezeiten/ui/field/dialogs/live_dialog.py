@@ -35,7 +35,7 @@ from gezeiten.link.instruments.sdi12 import Sensor
 from gezeiten.ui.charts.axes import TimeAxis, ValueAxis
 from gezeiten.ui.format.i18n import clock_time, counted, home_zone, number, tr, zones_text
 from gezeiten.ui.parts.flow import FlowLayout
-from gezeiten.ui.parts.widgets import Facts, button, column, give_stretch, label, row, set_role
+from gezeiten.ui.parts.widgets import Facts, button, column, give_room, label, row, set_role
 from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.work.work_queue import Task
 
@@ -210,7 +210,7 @@ class LiveDialog(QDialog):
             spacing=4,
         )
         self.setLayout(row(left, right, margins=14))
-        give_stretch(self, 1, 1)
+        give_room(self, 1, 1)
         self.profile.currentIndexChanged.connect(lambda _: self._show_profile())
         self.point.currentTextChanged.connect(lambda _: self._show_zone())
         self._show_zone()

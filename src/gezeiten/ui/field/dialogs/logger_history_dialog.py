@@ -36,7 +36,7 @@ from gezeiten.ui.format.i18n import date, day_and_time, home_zone, number, tr, z
 from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
-from gezeiten.ui.parts.widgets import button, column, give_stretch, label, row
+from gezeiten.ui.parts.widgets import button, column, give_room, label, row
 from gezeiten.ui.points.sources_dialog import SourcesDialog
 from gezeiten.ui.shell.app_context import LOGBOOK, AppContext
 from gezeiten.ui.work.acting import ActionRunner
@@ -171,7 +171,7 @@ class LoggerHistoryDialog(QDialog):
                 spacing=6,
             )
         )
-        give_stretch(line, 4, 1)
+        give_room(line, 4, 1)
         self.kind.currentIndexChanged.connect(lambda _: self._update_fields())
         self._update_fields()
         return line

@@ -39,7 +39,7 @@ class FieldDialogs:
     def __init__(
         self, field: FieldView, model: FieldModel, actions: FieldActions, over: QWidget
     ) -> None:
-        self._field, self._model, self._acts = field, model, actions
+        self._field, self._model, self._actions = field, model, actions
         self._context, self._over = field.context, over
         self.lives: list[LiveWork] = []  # once the live line was opened
 
@@ -175,8 +175,8 @@ class FieldDialogs:
         rate = self._context.desk.rates.rate(card.serial, card.address)
         zone = self._model.zone_of(card)
         dialog = PartDialog(self._over, self._context, extent, card.serial, zone, rate)
-        dialog.wanted.connect(lambda only: self._acts.offload_part(card, only))
-        dialog.overview_wanted.connect(lambda *what: self._acts.fetch_overview(card, *what))
+        dialog.wanted.connect(lambda only: self._actions.offload_part(card, only))
+        dialog.overview_wanted.connect(lambda *what: self._actions.fetch_overview(card, *what))
         dialog.open()
 
     def stop(self) -> None:
@@ -185,10 +185,10 @@ class FieldDialogs:
         if card is None or not card.is_recording or self._field.work.is_busy:
             return
         if not card.has_just_started:
-            self._acts.stop_mission()
+            self._actions.stop_mission()
             return
         dialog = StopDialog(self._over, card)
-        dialog.wanted.connect(self._acts.stop_mission)
+        dialog.wanted.connect(self._actions.stop_mission)
         dialog.open()
 
     def erase(self) -> None:

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from gezeiten.ui.field.logger.check_list import CheckList
 from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.flow import YieldingWidget, broken
-from gezeiten.ui.parts.widgets import Card, button, column, give_stretch, label
+from gezeiten.ui.parts.widgets import Card, button, column, give_room, label
 
 _FRAME_PX = 44
 """What the large button's frame takes of its width."""
@@ -37,7 +37,7 @@ class LaunchPanel(YieldingWidget, QWidget):
         for part in (self.time, self.erasing, self.main, self.after, self.only):
             action.body.addWidget(part)
         self.setLayout(column(checks, action))
-        give_stretch(self, 0, 1)
+        give_room(self, 0, 1)
         self._step_text = ""
         self.set_widths(262, 216)
 

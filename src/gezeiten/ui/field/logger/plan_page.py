@@ -10,7 +10,7 @@ from gezeiten.domain.plan.outlook import Outlook
 from gezeiten.ui.field.logger.outlook_bars import OutlookBars
 from gezeiten.ui.format.i18n import tr
 from gezeiten.ui.parts.flow import FlowLayout
-from gezeiten.ui.parts.widgets import Card, button, column, give_stretch, label, row
+from gezeiten.ui.parts.widgets import Card, button, column, give_room, label, row
 from gezeiten.ui.plan.editor import PlanEditor
 from gezeiten.ui.shell.theme import Theme
 
@@ -54,7 +54,7 @@ class PlanPage(QWidget):
         plan.body.addWidget(scroll, 1)
         self.editor_area = scroll
         self.setLayout(column(outlook, plan, spacing=10))
-        give_stretch(self, 1, 1)
+        give_room(self, 1, 1)
         self._show_reach(None)
 
     def _link(self, text: str, action: str) -> QWidget:
