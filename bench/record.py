@@ -57,7 +57,7 @@ def boards() -> None:
                 _take(desk, _mission(number, days * 86_400 // step_s, step_s))
             first = _processor_s(partial(board, desk))
             again = min(_processor_s(partial(board, desk)) for _ in range(5))
-            size = (Path(folder) / "here.db").stat().st_size
+            size = (Path(folder) / "local.db").stat().st_size
             readings = many * days * 86_400 // step_s * len(_CHANNELS)
             report(name, again, 0.1, "s ", "≤ 1")
             resident = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

@@ -91,6 +91,17 @@ def test_opening_again_changes_nothing(tmp_path: Path) -> None:
     assert (tmp_path / "archive.db").read_bytes() == before
 
 
+def test_a_cache_under_its_name_of_before_is_taken_over_as_it_is(tmp_path: Path) -> None:
+    Archive(tmp_path).close()
+    (tmp_path / "local.db").rename(tmp_path / "here.db")
+    with behind_its_back(tmp_path / "here.db") as raw:
+        raw.execute("CREATE TABLE not_rebuilt (id INTEGER)")
+    Archive(tmp_path).close()
+    assert not (tmp_path / "here.db").exists()
+    with closing(sqlite3.connect(tmp_path / "local.db")) as local:
+        assert local.execute("SELECT count(*) FROM not_rebuilt").fetchone() == (0,)
+
+
 def test_an_archive_from_a_newer_version_is_refused_untouched(tmp_path: Path) -> None:
     Archive(tmp_path).close()
     with behind_its_back(tmp_path / "archive.db") as raw:

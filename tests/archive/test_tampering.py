@@ -66,7 +66,7 @@ def tampered(folder: Path, seed: int) -> str:
     """Change one cell, take one row out or double one, in one of both databases; return what was
     done."""
     dice = random.Random(seed)
-    database = folder / ("here.db" if seed % 4 == 3 else "archive.db")
+    database = folder / ("local.db" if seed % 4 == 3 else "archive.db")
     with behind_its_back(database) as raw:
         refusal = raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'")
         tables = sorted(
@@ -140,7 +140,7 @@ def made_here(folder: Path) -> list[tuple[object, ...]]:
     """The rows of this computer's tables, but their keys: what is missing there is made anew when
     the archive is opened."""
     rows: list[tuple[object, ...]] = []
-    with behind_its_back(folder / "here.db") as raw:
+    with behind_its_back(folder / "local.db") as raw:
         for table in ("block", "block_bytes", "held"):
             rows += sorted((row[1:] for row in raw.execute(f"SELECT * FROM {table}")), key=repr)
     return rows

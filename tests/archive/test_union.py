@@ -204,7 +204,7 @@ def test_what_two_changed_at_once_is_shown_until_somebody_looked(tmp_path: Path)
     with pytest.raises(InputError, match="nothing left to look at"):
         acknowledge_conflict(desk, later)
     desk.close()
-    for path in one.glob("here.db*"):
+    for path in one.glob("local.db*"):
         path.unlink()
     give(one, other)
     for folder in (one, other):
@@ -218,7 +218,7 @@ def test_misfits_outlive_this_computers_tables(tmp_path: Path) -> None:
     one, other = two_who_changed_one_height(tmp_path)
     give(other, one)
     before = told_of(one)
-    for path in one.glob("here.db*"):
+    for path in one.glob("local.db*"):
         path.unlink()
     after = told_of(one)
     assert len(after[1][-1]) == 1

@@ -219,7 +219,7 @@ def test_what_somebody_changed_in_the_database_is_named_and_put_right(demo_desk:
     with behind_its_back(folder / "archive.db") as raw:
         raw.execute("UPDATE point SET name = 'Cellar' WHERE name = 'Tank 2'")
         raw.execute("DELETE FROM kept_plan WHERE name = 'Museum store'")
-    with behind_its_back(folder / "here.db") as raw:
+    with behind_its_back(folder / "local.db") as raw:
         raw.execute("UPDATE excursion SET extreme = extreme + 1 WHERE id = 1")
     failed = run("verify", "--archive", folder, code=6)
     assert "is 'Cellar', its acts say 'Tank 2'; gezeiten verify --rebuild puts it" in failed.output

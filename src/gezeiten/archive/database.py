@@ -1,6 +1,6 @@
 """Opening the archive: folder, database with its migrations, vault.
 
-Layout of the folder: logbook/ (the chain files), archive.db, here.db and FOLDERS.
+Layout of the folder: logbook/ (the chain files), archive.db, local.db and FOLDERS.
 Before a migration the database is copied aside as archive-before-<version>.db.
 """
 
@@ -44,9 +44,15 @@ from gezeiten.archive.files.head_hashes import Heads
 from gezeiten.archive.files.rights import make_folder, set_rights
 from gezeiten.archive.files.vault import Vault
 from gezeiten.archive.local_cache.changes import matches_archive
-from gezeiten.archive.local_cache.database_state import HERE
+from gezeiten.archive.local_cache.database_state import LOCAL_CACHE
 from gezeiten.archive.local_cache.layout import Layout
-from gezeiten.archive.local_cache.tables import SCHEMA, delete_if_outdated, make_tables
+from gezeiten.archive.local_cache.tables import (
+    NAME_BEFORE,
+    SCHEMA,
+    delete_if_outdated,
+    make_tables,
+    take_over,
+)
 from gezeiten.archive.store.faults import translated
 from gezeiten.archive.store.prepared import make_all
 from gezeiten.archive.store.stored import stored_value
@@ -155,14 +161,17 @@ class Archive:
                 json_deserializer=stored_value,
             )
             if self._is_sqlite:
-                delete_if_outdated(self.work / HERE)
-                event.listen(self.engine, "connect", partial(_prepare_sqlite, self.work / HERE))
+                take_over(self.work / LOCAL_CACHE)
+                delete_if_outdated(self.work / LOCAL_CACHE)
+                event.listen(
+                    self.engine, "connect", partial(_prepare_sqlite, self.work / LOCAL_CACHE)
+                )
             is_new = self._is_sqlite and not (self.work / DATABASE).exists()
             try:
                 self._migrate()
                 make_tables(self.engine)
                 if is_fresh:
-                    set_rights(folder, (folder / DATABASE, folder / HERE))
+                    set_rights(folder, (folder / DATABASE, folder / LOCAL_CACHE))
                 if not is_new:
                     self._refuse_another_archives_database()
             except BaseException:
@@ -337,9 +346,10 @@ def _set_busy(cursor: DBAPICursor, seconds: float) -> None:
 
 def copy_database(folder: Path, work: Path) -> None:
     """Copy a database as it is, with what was not merged into it yet."""
-    for name in (DATABASE, f"{DATABASE}-wal", HERE, f"{HERE}-wal"):
-        if (folder / name).exists():
-            shutil.copyfile(folder / name, work / name)
+    for name in (DATABASE, LOCAL_CACHE, NAME_BEFORE):
+        for end in ("", "-wal"):
+            if (folder / f"{name}{end}").exists():
+                shutil.copyfile(folder / f"{name}{end}", work / f"{name}{end}")
 
 
 def known_revisions() -> list[str]:

@@ -82,7 +82,7 @@ def test_a_newer_reader_changes_nothing_until_somebody_wants_it(
     assert verify(taken.desk).is_intact
     folder = taken.desk.archive.folder
     taken.desk.close()
-    for path in folder.glob("here.db*"):
+    for path in folder.glob("local.db*"):
         path.unlink()
     taken.desk = opened(folder, taken.clock.now_ms)
     assert prints(taken.desk) == before

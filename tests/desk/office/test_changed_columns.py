@@ -45,7 +45,7 @@ def changed(value: Any) -> Any:
 @pytest.mark.parametrize("column", COLUMNS)
 def test_a_changed_column_is_found_and_put_right(column: str, kept: Kept) -> None:
     assert faulty_excursions(kept.desk) == []
-    with behind_its_back(kept.desk.archive.folder / "here.db") as raw:
+    with behind_its_back(kept.desk.archive.folder / "local.db") as raw:
         [[before]] = raw.execute(f"SELECT {column} FROM excursion ORDER BY id LIMIT 1")
         is_json = column == "rule"
         value = changed(json.loads(before) if is_json else before)

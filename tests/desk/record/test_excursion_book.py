@@ -168,7 +168,7 @@ def test_when_it_was_found_outlives_this_computers_tables(fuse: Lab) -> None:
     settled, entries = excursions(fuse.desk), len(logbook_entries(fuse.desk))
     folder = fuse.desk.archive.folder
     fuse.desk.close()
-    for path in folder.glob("here.db*"):
+    for path in folder.glob("local.db*"):
         path.unlink()
     fuse.later(24 * 60)
     fuse.desk = opened(folder, fuse.clock.now_ms)

@@ -11,7 +11,7 @@ from pathlib import Path
 from gezeiten.archive.files.chains import ChainFiles
 from gezeiten.archive.whereabouts import DATABASE
 
-HERE = "here.db"
+LOCAL_CACHE = "local.db"
 _APPLIED = "SELECT uid, bytes FROM chain ORDER BY uid"
 _NEWEST = "SELECT hash FROM logbook ORDER BY seq DESC LIMIT 1"
 _FORM = "SELECT version_num FROM alembic_version"
@@ -27,12 +27,12 @@ def state_of(folder: Path) -> str | None:
     try:
         with (
             closing(_opened(folder / DATABASE)) as archive,
-            closing(_opened(folder / HERE)) as here,
+            closing(_opened(folder / LOCAL_CACHE)) as local,
         ):
             applied = dict(archive.execute(_APPLIED).fetchall())
             form, newest = archive.execute(_FORM).fetchall(), archive.execute(_NEWEST).fetchone()
-            records = here.execute(_RECORDS).fetchone()
-            known = here.execute(_KNOWN).fetchone()
+            records = local.execute(_RECORDS).fetchone()
+            known = local.execute(_KNOWN).fetchone()
     except sqlite3.Error:
         return None
     if newest is None or newest[0] != records[0] or applied != ChainFiles(folder).sizes():

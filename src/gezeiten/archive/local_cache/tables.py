@@ -1,7 +1,7 @@
 """The tables of this computer alone: readings in blocks, which bytes are in them, and the
 excursions found in them.
 
-They lie in here.db beside the archive's database, are made from bytes and acts, never copied, and
+They lie in local.db beside the archive's database, are made from bytes and acts, never copied, and
 made anew at will. They name missions and points by ids that are the same in every database.
 """
 
@@ -28,7 +28,8 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 from gezeiten.archive.store.prepared import make_all
 from gezeiten.archive.store.tables import row_key
 
-SCHEMA = "here"
+SCHEMA = "local"
+NAME_BEFORE = "here.db"
 _FORM = 6
 """Of these tables; what an other version made is thrown away."""
 
@@ -214,6 +215,17 @@ def delete_if_outdated(path: Path) -> None:
         form = -1
     if form not in (0, _FORM):  # 0: just being made
         delete_file(path)
+
+
+def take_over(path: Path) -> None:
+    """Give the file of these tables its present name where an earlier version made it."""
+    before = path.with_name(NAME_BEFORE)
+    if path.exists() or not before.exists():
+        return
+    for end in ("-wal", "-shm", ""):  # the database last: until then it is under its old name
+        old = before.with_name(f"{before.name}{end}")
+        if old.exists():
+            old.rename(path.with_name(f"{path.name}{end}"))
 
 
 def delete_file(path: Path) -> None:
