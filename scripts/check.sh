@@ -25,7 +25,7 @@ if [ -z "${TMPDIR:-}" ] && [ "${room:-0}" -gt 8000000 ] && ! mount | grep -q " /
     export TMPDIR=/dev/shm
 fi
 failed=0
-pytest -n 2 --dist loadfile "$@" || failed=$?
+pytest -n 2 --dist worksteal "$@" || failed=$?
 if [ -n "${types:-}" ]; then
     wait "$types" || failed=$?
     cat "$report"

@@ -29,6 +29,7 @@ from gezeiten.link.lines.address import TimeLimits
 from gezeiten.standin.process import StandinProcess
 from gezeiten.standin.simclock import SimClock
 from tests.demo_cache import cached_demo
+from tests.examples import HUNTS, examples
 from tests.nursery import ForkedStandin
 from tests.open_databases import watch
 
@@ -48,12 +49,11 @@ atexit.register(_leave_no_state, os.environ["XDG_STATE_HOME"], os.getpid())
 # Speed is measured by `make bench`, never here: a busy machine must not fail a property.
 # `make test` tries the same examples every time, so that it fails for a change and not by chance;
 # `make hunt` tries new ones. What fails is not explained: that takes minutes of tracing.
-HUNTS = "GEZEITEN_HUNT" in os.environ
 settings.register_profile(
     "calm",
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow],
-    max_examples=200 if HUNTS else 60,
+    max_examples=examples(30, 200),
     derandomize=not HUNTS,
     print_blob=True,
     phases=[phase for phase in Phase if phase is not Phase.explain],

@@ -37,6 +37,7 @@ from gezeiten.domain.facts.sites import SiteFacts
 from gezeiten.errors import GezeitenError, InputError
 from tests.archive.actions.verification.test_replay import DEEDS, attempt, brought_up
 from tests.archive.field_deeds import bring, bring_text
+from tests.examples import examples
 from tests.golden import fingerprint_of
 
 BYTES = ("vault", "overviews", "certificates", "reports", "foundings", "documents", "rescued")
@@ -94,7 +95,7 @@ def told_of(folder: Path) -> tuple[Rows, list[Any], list[str]]:
     return made, told, faults
 
 
-@settings(max_examples=8, phases=[Phase.generate])
+@settings(max_examples=examples(4, 30), phases=[Phase.generate])
 @given(st.data())
 def test_acts_of_two_computers_make_one_archive(data: st.DataObject) -> None:
     with TemporaryDirectory() as work:

@@ -21,6 +21,7 @@ from gezeiten.archive.local_cache.blocks import unpack
 from gezeiten.archive.local_cache.cutting import Column, text_column
 from gezeiten.archive.local_cache.tables import READING, Block, BlockBytes, BlockCells, make_tables
 from gezeiten.archive.store.tables import Base
+from tests.examples import examples
 
 PER_BLOCK = 8
 LOGGER = BlockOwner("mission", False, 60_000, 0)
@@ -34,7 +35,7 @@ GRID = st.sets(st.integers(0, 200).map(lambda i: 1_790_000_000_000 + 60_000 * i)
 def tables() -> Iterator[Session]:
     """This computer's tables alone, in memory, with blocks of few readings."""
     engine = create_engine("sqlite://", poolclass=StaticPool)
-    event.listen(engine, "connect", lambda raw, _: raw.execute("ATTACH ':memory:' AS here"))
+    event.listen(engine, "connect", lambda raw, _: raw.execute("ATTACH ':memory:' AS local"))
     make_tables(engine)
     Base.metadata.create_all(engine)
     try:
@@ -93,13 +94,13 @@ def in_pieces(data: st.DataObject, keys: set[int]) -> list[list[int]]:
     return data.draw(st.permutations([piece for piece in [*pieces, again, listed[::3]] if piece]))
 
 
-@settings(max_examples=40)
+@settings(max_examples=examples(12, 120))
 @given(st.data(), NUMBERS)
 def test_a_loggers_readings_are_the_same_in_any_order(data: st.DataObject, keys: set[int]) -> None:
     check(data, keys, LOGGER)
 
 
-@settings(max_examples=40)
+@settings(max_examples=examples(12, 120))
 @given(st.data(), st.one_of(INSTANTS, GRID))
 def test_a_texts_readings_are_the_same_in_any_order(data: st.DataObject, keys: set[int]) -> None:
     check(data, keys, TEXT)
@@ -130,7 +131,7 @@ def test_where_bytes_differ_those_that_came_first_stand_but_for_a_value() -> Non
         assert read_back(session, TEXT) == {0: 1.0, 10: 2.0, 20: 3.0}
 
 
-@settings(max_examples=40)
+@settings(max_examples=examples(12, 120))
 @given(st.data(), st.booleans(), NUMBERS, NUMBERS)
 def test_channels_held_together_are_as_each_alone(
     data: st.DataObject, is_text: bool, keys: set[int], others: set[int]

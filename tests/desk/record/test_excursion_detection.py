@@ -21,6 +21,7 @@ from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.limits.windows import WeeklyWindow
 from gezeiten.domain.series.clocks.clock_uncertainty import ClockUncertainty
 from tests.conftest import ANCHOR_MS
+from tests.examples import examples
 from tests.small_blocks import KEY, MINUTE, PLAN, Kept, kept_in
 
 RULES = (
@@ -33,7 +34,7 @@ RULES = (
 RANGES = st.tuples(st.integers(0, 1_400), st.integers(1, 250), st.integers(1, 2))
 
 
-@settings(max_examples=16)
+@settings(max_examples=examples(5, 40))
 @given(st.lists(RANGES, min_size=2, max_size=6), st.sampled_from(RULES), st.booleans())
 @example([(300, 104, 2), (35, 225, 2)], RULES[2], False)  # the last hold reaches over midnight
 def test_after_any_intakes_they_are_those_found_from_nothing(
@@ -65,7 +66,7 @@ def _fill_and_undo(kept: Kept) -> None:
 MANY = st.tuples(st.integers(0, 2_300), st.integers(1, 250), st.integers(1, 4), st.booleans())
 
 
-@settings(max_examples=16)
+@settings(max_examples=examples(5, 40))
 @given(
     st.lists(MANY, min_size=3, max_size=8),
     st.sampled_from(RULES),
@@ -105,7 +106,7 @@ def test_a_mission_that_begins_has_only_what_it_changes_read(tmp_path: Path) -> 
         assert faulty_excursions(kept.desk) == []
 
 
-@settings(max_examples=10)
+@settings(max_examples=examples(4, 30))
 @given(st.lists(RANGES, min_size=3, max_size=6), st.sampled_from([600, 3_600, 36_000]))
 def test_limits_of_means_are_found_anew_as_from_nothing(
     ranges: list[tuple[int, int, int]], mean_s: int
@@ -166,7 +167,7 @@ def test_few_blocks_are_read_for_few_readings_that_come_late(tmp_path: Path, shi
         assert faulty_excursions(kept.desk) == []
 
 
-@settings(max_examples=8)
+@settings(max_examples=examples(4, 30))
 @given(st.lists(RANGES, min_size=2, max_size=5), st.sampled_from(RULES), st.integers(-90, 90))
 def test_with_a_clock_put_right_they_are_those_found_from_nothing(
     ranges: list[tuple[int, int, int]], rule: LimitRule, minutes: int

@@ -3,7 +3,6 @@ crash, never for minutes."""
 
 from __future__ import annotations
 
-import os
 import signal
 from collections.abc import Callable
 from dataclasses import replace
@@ -18,6 +17,7 @@ from gezeiten.errors import GezeitenError, InputError
 from gezeiten.exchange.text.form import TextForm
 from gezeiten.exchange.text.proposal import propose
 from gezeiten.exchange.text.reading import ReadingChunk, read_text
+from tests.examples import examples
 
 MANY = 45
 HEAD = "time;temp (°C);hum (%)\n"
@@ -132,7 +132,7 @@ def test_what_is_no_text_is_refused_in_a_sentence(tmp_path: Path, name: str) -> 
     assert str(refusal.value).endswith(".")
 
 
-FUZZED = 600 if os.environ.get("GEZEITEN_HUNT") else 300
+FUZZED = examples(150, 600)
 PARTS = 4
 SPOILS = st.lists(
     st.tuples(st.integers(0, len(TEXT) - 1), st.integers(0, 12), st.binary(max_size=9)),

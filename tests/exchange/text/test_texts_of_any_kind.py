@@ -4,7 +4,6 @@ asked about: nothing is wrong in silence."""
 from __future__ import annotations
 
 import gzip
-import os
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
@@ -20,8 +19,9 @@ from gezeiten.exchange.text.form import ColumnMapping, TextForm
 from gezeiten.exchange.text.proposal import Proposal, propose
 from gezeiten.exchange.text.questions import FormatQuestion, apply_answer
 from gezeiten.exchange.text.reading import read_text
+from tests.examples import examples
 
-COMBINATIONS = 2_000 if os.environ.get("GEZEITEN_HUNT") else 300
+COMBINATIONS = examples(200, 2_000)
 PARTS = 10
 GERMAN = (
     "Jan",

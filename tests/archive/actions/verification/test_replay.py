@@ -61,6 +61,7 @@ from tests.archive.record_deeds import (
 )
 from tests.archive.test_golden import unpacked
 from tests.conftest import COLD_PLAN, STORE_PLAN
+from tests.examples import examples
 from tests.golden import opened
 
 NAMES = st.sampled_from(["Shore", "Dock", "Well", "Depot", "Mast", "a/b"])
@@ -259,7 +260,7 @@ def archive_and_a_copy() -> Iterator[tuple[Workspace, Archive]]:
             copy.close()
 
 
-@settings(max_examples=15)
+@settings(max_examples=examples(5, 50))
 @given(st.lists(DEEDS, max_size=12))
 def test_tables_made_anew_equal_tables_kept(deeds: list[tuple[Any, ...]]) -> None:
     with archive_and_a_copy() as (desk, copy):

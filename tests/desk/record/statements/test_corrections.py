@@ -36,6 +36,7 @@ from gezeiten.domain.series.timeline import EVER_MS
 from gezeiten.domain.steps.chain import corrected
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.errors import InputError
+from tests.examples import examples
 from tests.small_blocks import KEY, MINUTE, PLAN, Kept, kept_in
 
 ALWAYS = (-EVER_MS, EVER_MS)
@@ -85,7 +86,7 @@ WANTED = st.tuples(
 )
 
 
-@settings(max_examples=8)
+@settings(max_examples=examples(4, 30))
 @given_any(st.lists(WANTED, min_size=1, max_size=4), st.integers(0, 3))
 def test_the_record_is_what_the_chain_makes_of_what_was_given(
     wanted: list[tuple[tuple[str, dict[str, Any]], int, int]], which: int

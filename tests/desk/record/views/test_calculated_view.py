@@ -37,6 +37,7 @@ from gezeiten.domain.steps.calculation import derive
 from gezeiten.domain.steps.formulas import FORMULAS
 from gezeiten.errors import ArchiveDamagedError
 from tests.conftest import ANCHOR_MS
+from tests.examples import examples
 from tests.small_blocks import KEY, MINUTE, Kept, kept_in
 
 DIFFERENCE = FORMULAS["difference", 1]
@@ -110,7 +111,7 @@ def test_it_is_what_one_calculates_by_hand(kept: Kept) -> None:
 RANGES = st.tuples(st.booleans(), st.integers(0, 900), st.integers(1, 250))
 
 
-@settings(max_examples=16)
+@settings(max_examples=examples(5, 40))
 @given(st.lists(RANGES, min_size=1, max_size=6))
 def test_whatever_comes_late_it_follows_and_so_do_its_excursions(
     ranges: list[tuple[bool, int, int]],
@@ -244,7 +245,7 @@ def test_what_is_damaged_there_spoils_nothing_here(kept: Kept) -> None:
     refresh_excursions(kept.desk, kept.elsewhere)
 
 
-@settings(max_examples=10)
+@settings(max_examples=examples(4, 30))
 @given(
     st.lists(st.tuples(st.integers(0, 900), st.integers(1, 250)), min_size=1, max_size=4),
     st.sampled_from(["running_mean", "running_highest", "rate_of_change"]),

@@ -18,6 +18,7 @@ from gezeiten.desk.record.views.records import read_ahead, read_around, record, 
 from gezeiten.domain.series.series import Series, join_series
 from gezeiten.errors import ArchiveDamagedError
 from tests.conftest import ANCHOR_MS
+from tests.examples import examples
 from tests.small_blocks import KEY, MINUTE, Kept, kept_in
 
 
@@ -38,7 +39,7 @@ def test_any_stretch_reads_as_the_whole_does(kept: Kept) -> None:
     whole = kept.whole()
     assert len(whole) > 500
 
-    @settings(max_examples=60)
+    @settings(max_examples=examples(20, 200))
     @given(st.integers(-50, 2_300), st.integers(1, 900))
     def check(start: int, length: int) -> None:
         span = (ANCHOR_MS + (2_000 + start) * MINUTE, ANCHOR_MS + (2_000 + start + length) * MINUTE)
