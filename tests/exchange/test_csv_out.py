@@ -5,13 +5,16 @@ from __future__ import annotations
 import csv
 import json
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
 from gezeiten.domain.limits.limits import InForce, LimitRule, constant_limits
 from gezeiten.domain.quantities.quantities import own_quantity, set_own_quantities
-from gezeiten.domain.series.series import empty_series
+from gezeiten.domain.series.series import empty_series, make_series
+from gezeiten.errors import SurroundingsError
+from gezeiten.exchange import csv_out
 from gezeiten.exchange.csv_description import Origin, described, description
 from gezeiten.exchange.csv_out import CsvChannel, CsvPeriod, CsvTable, count_readings, write_csv
 from tests.conftest import series_of
@@ -173,3 +176,24 @@ def test_an_own_name_above_a_column_is_no_formula(tmp_path: Path, name: str) -> 
         assert count_readings(tmp_path / "a.csv") == (2, 2)
     finally:
         set_own_quantities([])
+
+
+@pytest.mark.parametrize(
+    ("part", "spoil"),
+    [
+        ("_digits", lambda plain: lambda values: plain(np.round(values))),
+        (
+            "_instants",
+            lambda plain: lambda times, zone, after="": plain(times // 1_000 * 1_000, zone, after),
+        ),
+    ],
+)
+def test_a_file_that_holds_something_else_than_was_sent_is_refused(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, part: str, spoil: Any
+) -> None:
+    times = np.array([1_000, 2_250, 3_000], np.int64)
+    air = CsvChannel("air_temperature", "°C", make_series(times, np.array([4.0, 20.5, 7.0]), 1_000))
+    assert write_csv(table(channels=(air,)), tmp_path / "whole.csv") == 3
+    monkeypatch.setattr(csv_out, part, spoil(getattr(csv_out, part)))
+    with pytest.raises(SurroundingsError, match="other readings after writing"):
+        write_csv(table(channels=(air,)), tmp_path / "spoilt.csv")

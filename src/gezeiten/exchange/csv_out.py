@@ -1,4 +1,4 @@
-"""CSV of a point's record: RFC 4180, one row an instant, units in the head, read back and counted.
+"""CSV of a point's record: RFC 4180, one row an instant, units in the head, read back and compared.
 
 Columns: site, point, logger, mission, time_utc, time_local, then for each channel its value with
 the unit in the name, its quality code and its limit mark ("above", "below" or empty). Values stand
@@ -79,6 +79,12 @@ def write_csv(table: CsvTable, path: Path) -> int:
         out.write((",".join(quoted(title) for title in _titles(table)) + "\r\n").encode())
         for start in range(0, len(times), ROWS_AT_ONCE):
             out.write(_lines(table, times[start : start + ROWS_AT_ONCE]))
+    _compare(path, table, times)
+    return len(times)
+
+
+def _compare(path: Path, table: CsvTable, times: Times) -> None:
+    """Read a file back and compare every instant and value, bit by bit, with what was sent."""
     expected = len(times), sum(len(channel.series) for channel in table.channels)
     found = count_readings(path)
     if found != expected:
@@ -86,7 +92,33 @@ def write_csv(table: CsvTable, path: Path) -> int:
             f"{path} holds {found[0]} readings with {found[1]} values after writing, "
             f"{expected[0]} with {expected[1]} were sent; write it again."
         )
-    return expected[0]
+    written, *columns = _read_back(path, len(table.channels))
+    is_same = np.array_equal(written, times)
+    for channel, values in zip(table.channels, columns, strict=True):
+        rows = times.searchsorted(channel.series.times_utc_ms)
+        is_same = is_same and np.array_equal(values[rows], channel.series.values)
+    if not is_same:
+        raise SurroundingsError(
+            f"{path} holds other readings after writing than were sent; write it again."
+        )
+
+
+def _read_back(path: Path, channels: int) -> list[NDArray[Any]]:
+    """Return the instants of a file of ours, UTC ms int64 (n,), and the values of each channel,
+    float64 (n,), NaN where a cell is empty."""
+    import polars as pl
+
+    instant = pl.col(f"{FIXED.index('time_utc')}").str.strip_suffix("Z")
+    places = range(len(FIXED), len(FIXED) + 3 * channels, 3)
+    frame = (
+        _scanned(path)
+        .select(
+            instant.str.to_datetime("%Y-%m-%dT%H:%M:%S%.f", time_unit="ms").dt.epoch("ms"),
+            *(pl.col(f"{place}").cast(pl.Float64) for place in places),
+        )
+        .collect(engine="streaming")
+    )
+    return [column.to_numpy() for column in frame]
 
 
 def _titles(table: CsvTable) -> list[str]:
@@ -255,16 +287,23 @@ def count_readings(path: Path) -> tuple[int, int]:
 
     with path.open(newline="", encoding="utf-8") as lines:
         head = next(csv.reader(lines), [])
-    # by place: a name may hold signs of quotation, which polars leaves doubled
     places = range(len(FIXED), len(head), 3)
-    described = (
-        pl.scan_csv(
-            path,
-            infer_schema=False,
-            with_column_names=lambda names: [f"{i}" for i in range(len(names))],
-        )
+    counted = (
+        _scanned(path)
         .select(pl.len(), *(pl.col(f"{place}").count() for place in places))
         .collect(engine="streaming")
         .row(0)
     )
-    return int(described[0]), sum(described[1:])
+    return int(counted[0]), sum(counted[1:])
+
+
+def _scanned(path: Path) -> pl.LazyFrame:
+    """Return a file of ours as text, its columns called by their places: a name may hold signs of
+    quotation, which polars leaves doubled."""
+    import polars as pl
+
+    return pl.scan_csv(
+        path,
+        infer_schema=False,
+        with_column_names=lambda names: [f"{i}" for i in range(len(names))],
+    )
