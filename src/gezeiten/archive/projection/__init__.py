@@ -1,5 +1,5 @@
-"""Tables made from acts: one module a family, closed and total. What an act decided stands in it;
-nothing here asks a clock, a default, a setting or a name."""
+"""Actions put into tables: one module a family. All that an action decided stands in it; nothing
+here asks a clock, a default, a setting or a name."""
 
 from __future__ import annotations
 

@@ -35,6 +35,6 @@ from gezeiten.domain.actions import (  # noqa: F401
 from gezeiten.domain.actions.base import BY_KIND, Action, Change, Subject
 
 KINDS: tuple[type[Action], ...] = tuple(BY_KIND.values())
-"""Every kind of act there is."""
+"""Every kind of action."""
 
 __all__ = ["KINDS", "Action", "Change", "Subject"]

@@ -1,4 +1,4 @@
-"""What every act has: a kind, a version, what it is about, and a sentence that tells it."""
+"""The base of all actions: kind, version, what it is about, and the sentence that describes it."""
 
 from __future__ import annotations
 
@@ -27,14 +27,14 @@ About = Literal[
     "entry",
     "quantity",
 ]
-"""What kinds of things acts are about: the name of the field that holds its id, its serial where it
-is a logger, its name where no table keeps it."""
+"""What an action can be about: the name of the field that holds its id, its serial where it is a
+logger, its name where no table has it."""
 
 
 @dataclass(frozen=True, slots=True)
 class Subject:
-    """What an act is about, as it is called when the act is told. zone: in which its instants are
-    said. place: full name of the point where it happened, where the act names one."""
+    """What an action is about, as it is called when the action is described. zone: of the instants
+    in the sentence. place: full name of the point where it happened, where the action names one."""
 
     name: str
     zone: str = "UTC"
@@ -42,16 +42,16 @@ class Subject:
 
 
 BY_KIND: dict[str, type[Action]] = {}
-"""Every kind of act there is, by its name; a kind is known when its module was imported."""
+"""Every kind of action by its name; a kind is registered when its module is imported."""
 
 
 class Action(ABC):
-    """Something that was done to an archive. Subclasses are frozen dataclasses of what JSON gives
-    back unchanged; one field is called as ABOUT says and holds the id of what it is about.
+    """Something that was done to an archive. Subclasses are frozen dataclasses that survive JSON
+    unchanged; one field has the name that ABOUT says and holds the id of what it is about.
 
-    KIND: for ever the name of this kind. VERSION: of its form; whoever changes the form lifts the
-    old one. WORD: what the logbook files it under. ABOUT: what kind of thing it is about. AFFECTS:
-    returns whose record one of them may change.
+    KIND: the name of this kind, for ever. VERSION: of its fields; whoever changes them writes
+    `upgrade` for the old ones. WORD: the kind of entry in the logbook. ABOUT: what kind of thing it
+    is about. AFFECTS: returns which records such an action may change.
     """
 
     __slots__ = ()
@@ -70,8 +70,8 @@ class Action(ABC):
         version: int = 1,
         affects: Callable[[Any], Scope] | None = None,
     ) -> None:
-        """Take what the class statement says; a dataclass with slots makes the class twice, the
-        second time without.
+        """Register the kind that the class statement declares. A dataclass with slots is created
+        twice, the second time without these arguments.
 
         Raises:
             TypeError: it does not say what it affects, or another class has its kind.

@@ -1,4 +1,4 @@
-"""Which records an action may change. Each kind of action declares it, the archive resolves it to
+"""Which records an action may change: each kind declares its scope, the archive resolves it to
 points (`archive/actions/affected_points.py`), and what rests on their records follows."""
 
 from __future__ import annotations
