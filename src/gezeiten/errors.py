@@ -74,7 +74,7 @@ class NotAcceptedError(InputError):
 
 
 class ReadOnlyError(InputError):
-    """An act on an archive that is only looked at."""
+    """An action on an archive that is only looked at."""
 
 
 class DeviceError(GezeitenError):
@@ -154,4 +154,4 @@ def bug(exc: BaseException) -> BugError:
 
 
 class CancelledError(GezeitenError):
-    """The user stopped a long act; what came so far is kept."""
+    """The user stopped a long action; what came so far is kept."""

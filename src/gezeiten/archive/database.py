@@ -109,8 +109,8 @@ class Archive:
             busy_s: how long to wait for another process's write.
             heads_file: where this computer's user remembers how archives ended, outside of them;
                 default: nothing is remembered.
-            look: only look: nothing in the folder is changed, no act can be done. The database is a
-                copy in a temporary folder, or made there from the chain files.
+            look: only look: nothing in the folder is changed, no action can be done. The database
+                is a copy in a temporary folder, or made there from the chain files.
 
         Raises:
             ArchiveNewerError, ArchiveLockedError, DiskFullError, SurroundingsError.
@@ -136,7 +136,7 @@ class Archive:
         """Hears what everybody should, in any thread: that another program is waited for, or that a
         site was made whose zone nobody has said."""
         self.new_site_zone = "UTC"
-        """The zone of sites that an act makes by the way, until somebody says better."""
+        """The zone of sites that an action makes by the way, until somebody says better."""
         self.layout: tuple[object, Layout] | None = None
         """Which mission feeds which series, with what it was made of
         (`archive/local_cache/layout.py`)."""
@@ -228,7 +228,7 @@ class Archive:
                     )
                 for chain, lines in entered.items():
                     self.chains.append(chain, b"".join(lines))  # from here on they are done
-                self.chain.remember(end)  # else the next act would begin another chain
+                self.chain.remember(end)  # else the next action would begin another chain
                 self._commit(session, is_done=bool(entered))
             except BaseException:
                 self.chain.forget()
@@ -275,7 +275,7 @@ class Archive:
                 pass
 
     def enter(self, session: Session, body: Body, who: Author) -> None:
-        """Enter an act that was applied, in this computer's own chain.
+        """Enter an action that was applied, in this computer's own chain.
 
         Raises:
             LookingOnlyError: the archive is only looked at.
@@ -392,7 +392,7 @@ def upgrade(engine: Engine) -> None:
     config.set_main_option("script_location", str(MIGRATIONS))
     with engine.begin() as connection:
         if engine.dialect.name == "sqlite":
-            # tables that others refer to are made anew; a transaction cannot switch it
+            # tables that others refer to are rebuilt; a transaction cannot switch it
             connection.exec_driver_sql("PRAGMA foreign_keys=OFF")
             connection.exec_driver_sql("BEGIN IMMEDIATE")
         config.attributes["connection"] = connection

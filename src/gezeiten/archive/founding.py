@@ -1,7 +1,7 @@
-"""What an archive began with: nothing, or what its tables held when acts began to make them.
+"""What an archive began with: nothing, or what its tables held when actions began to make them.
 
-The first act of an archive says so; what there was lies in `foundings/` as JSON, by fingerprint.
-A version whose acts make more tables than before says it once more.
+The first action of an archive says so; what there was lies in `foundings/` as JSON, by fingerprint.
+A version whose actions make more tables than before says it once more.
 """
 
 from __future__ import annotations

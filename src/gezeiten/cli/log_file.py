@@ -9,7 +9,7 @@ _LARGEST = 1_000_000
 
 
 class LogFile(logging.Handler):
-    """Appends to a file that is begun anew when it has grown; made only when it is needed."""
+    """Appends to a file that is begun again when it has grown; made only when it is needed."""
 
     def __init__(self, path: Path) -> None:
         super().__init__(logging.WARNING)

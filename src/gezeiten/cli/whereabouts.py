@@ -24,7 +24,7 @@ def settings_file(folder: Path) -> Path:
 
 def head_hashes_file(folder: Path) -> Path | None:
     """Return where this computer's user remembers how archives ended; nowhere for an archive with
-    settings of its own: demonstrations are made anew and thrown away."""
+    settings of its own: demonstrations are rebuilt and thrown away."""
     if (folder / "settings.json").exists():
         return None
     return user_state_path("gezeiten") / "heads.json"

@@ -32,7 +32,7 @@ class Progress:
 
 @dataclass(frozen=True, slots=True)
 class Watch:
-    """How a long act is watched and stopped from outside."""
+    """How a long action is watched and stopped from outside."""
 
     progress: Callable[[Progress], None] = lambda _: None
     cancelled: Callable[[], bool] = lambda: False

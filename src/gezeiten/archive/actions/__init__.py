@@ -1,1 +1,1 @@
-"""The one way to write: acts done, entered, caught up, joined, and tables made anew from them."""
+"""The one way to write: acts done, entered, caught up, joined, and tables rebuilt from them."""

@@ -30,7 +30,7 @@ def latest_archive_begin(session: Session) -> ArchiveBegun | None:
 
 
 def archive_begin_of_entry(details: dict[str, Any]) -> ArchiveBegun:
-    """Return the act of an entry that says how an archive began.
+    """Return the action of an entry that says how an archive began.
 
     Raises:
         ArchiveDamagedError: it is none.
@@ -65,9 +65,9 @@ def beginning(
     """Return the rows that an archive began with, its entries from before then, and of these
     entries, oldest first, those since.
 
-    It counts from the first time that it began with all that acts make: a copy of it may have gone
-    on elsewhere since then. Where that dump is gone (a name was erased from all of it), from the
-    next one.
+    It counts from the first time that it began with all that actions make: a copy of it may have
+    gone on elsewhere since then. Where that dump is gone (a name was erased from all of it), from
+    the next one.
 
     Raises:
         ArchiveDamagedError: no entry says so, or what there was is gone or damaged.

@@ -1,8 +1,8 @@
-"""Acts that found something otherwise than they say: another computer had changed it meanwhile, or
-the archive was not as this one had left it.
+"""Actions that found something otherwise than they say: another computer had changed it meanwhile,
+or the archive was not as this one had left it.
 
-The act stands, and what it found is kept here until somebody says that he looked at it. They are
-what applying finds, so they come back whenever tables are made anew from acts.
+The action stands, and what it found is kept here until somebody says that he looked at it. They are
+what applying finds, so they come back whenever tables are rebuilt from actions.
 """
 
 from __future__ import annotations
@@ -19,14 +19,14 @@ from gezeiten.domain.actions.archives import ConflictAcknowledged
 
 
 def store_conflicts(session: Session, found: Mapping[str, Conflicts]) -> None:
-    """Keep what acts found otherwise than they say, by the hash of their entry."""
+    """Keep what actions found otherwise than they say, by the hash of their entry."""
     session.execute(delete(ConflictRow).where(ConflictRow.entry.in_(list(found))))
     for entry, words in found.items():
         session.execute(insert(ConflictRow).values(entry=entry, words=words))
 
 
 def replace_conflicts(session: Session, found: Mapping[str, Conflicts]) -> None:
-    """Keep these, and no others: all acts were applied anew."""
+    """Keep these, and no others: all actions were applied anew."""
     session.execute(delete(ConflictRow))
     store_conflicts(session, found)
 

@@ -1,7 +1,7 @@
-"""Entering an act: its line for the chain file and its row in the table, in one transaction.
+"""Entering an action: its line for the chain file and its row in the table, in one transaction.
 
 The lines wait in the session until everything else is written; the archive appends and syncs them
-right before it commits (`Archive.writing`). From then on the acts are done.
+right before it commits (`Archive.writing`). From then on the actions are done.
 """
 
 from __future__ import annotations
@@ -75,7 +75,7 @@ class Author:
 def enter(
     session: Session, chain: str, body: Body, who: Author, *, computer: str, method: str
 ) -> None:
-    """Enter an act that was just applied. body.act: as `action_codec.as_stored` has it."""
+    """Enter an action that was just applied. body.act: as `action_codec.as_stored` has it."""
     connection = session.connection()
     known_ends = ends(connection)
     row = known_ends.get(chain)

@@ -1,4 +1,4 @@
-"""The way to write: an act is refused, or applied and entered as a whole."""
+"""The way to write: an action is refused, or applied and entered as a whole."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ _PLACE_OF_LOGGER = PreparedStatement(
 
 
 def do(session: Session, action: Action, authorship: Authorship) -> None:
-    """Do an act inside the caller's transaction.
+    """Do an action inside the caller's transaction.
 
     Raises:
         InputError: it cannot be done on the archive as it is now; nothing of it was.
@@ -46,7 +46,7 @@ def do(session: Session, action: Action, authorship: Authorship) -> None:
 
 
 def do_by_itself(session: Session, action: Action, at_ms: int) -> None:
-    """Do an act that nobody did: the program itself."""
+    """Do an action that nobody did: the program itself."""
     _do(session, action, Authorship(at_ms, ""), "")
 
 
@@ -82,7 +82,7 @@ def _do(session: Session, action: Action, authorship: Authorship, person: str) -
 
 
 def subject_of(connection: Connection, action: Action) -> Subject:
-    """Return what an act is about, as it is called now."""
+    """Return what an action is about, as it is called now."""
     if action.named:
         return Subject(action.named)
     if action.ABOUT == "logger":
@@ -95,7 +95,7 @@ def subject_of(connection: Connection, action: Action) -> Subject:
 
 
 def _logger_as_subject(connection: Connection, serial: str, point: str) -> Subject:
-    """A logger at the point that the act names, else where it measures now."""
+    """A logger at the point that the action names, else where it measures now."""
     if point:
         row = _PLACE.first_row(connection, its_uid=point)
     else:

@@ -1,6 +1,6 @@
 """Entries that came late: of another computer's chain, done before what was applied here already.
 
-Tables rest on all acts in their order, so they are made anew and put in place of those kept. Two
+Tables rest on all actions in their order, so they are rebuilt and put in place of those kept. Two
 archives that took in each other's chains and bytes hold the same, whatever came first.
 """
 
@@ -29,8 +29,8 @@ def is_out_of_order(session: Session, chain_lines: Iterable[ChainLine]) -> bool:
 
 
 def find_conflicts(session: Session, bytes_of: Callable[[str], bytes]) -> None:
-    """Find anew what acts found otherwise than they say; where only one computer has acted there is
-    nothing: such an act is refused there.
+    """Find anew what actions found otherwise than they say; where only one computer has acted there
+    is nothing: such an action is refused there.
 
     Raises:
         ArchiveDamagedError: what the archive began with cannot be read.
@@ -41,7 +41,7 @@ def find_conflicts(session: Session, bytes_of: Callable[[str], bytes]) -> None:
 
 
 def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str], bytes]) -> None:
-    """Make entries and tables anew, in the order in which the acts were done.
+    """Make entries and tables anew, in the order in which the actions were done.
 
     Raises:
         ArchiveDamagedError: a line, or what the archive began with, cannot be read; nothing was

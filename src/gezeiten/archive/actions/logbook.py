@@ -63,8 +63,8 @@ _OF_AN_ACTION = PreparedStatement(
 
 
 def entries(session: Session, action: str = "", *, of_chain: str | None = None) -> Iterator[Entry]:
-    """Yield entries, latest first; of one act, or all. of_chain: those of a chain instead, oldest
-    first; "" are those from before there were chain files."""
+    """Yield entries, latest first; of one action, or all. of_chain: those of a chain instead,
+    oldest first; "" are those from before there were chain files."""
     session.flush()
     connection = session.connection()
     if of_chain is not None:
@@ -93,7 +93,7 @@ class EntryStream:
 
 
 def entry_stream(session: Session) -> EntryStream:
-    """Return all entries of the table, in the order in which their acts were applied."""
+    """Return all entries of the table, in the order in which their actions were applied."""
     session.flush()
     return EntryStream(lambda: starmap(Entry, _OLDEST_FIRST.each(session.connection())))
 
@@ -121,7 +121,7 @@ def has_actions(session: Session) -> bool:
 
 
 def known(session: Session) -> tuple[int, tuple[str, ...], tuple[str, ...]]:
-    """Return how many entries there are, and all people and kinds of acts in them."""
+    """Return how many entries there are, and all people and kinds of actions in them."""
     people = session.scalars(select(LogbookRow.person).distinct().order_by(LogbookRow.person))
     actions = session.scalars(select(LogbookRow.act).distinct().order_by(LogbookRow.act))
     return count(session), tuple(people), tuple(actions)

@@ -27,7 +27,7 @@ End: TypeAlias = tuple[str, Head]
 
 
 class OwnChain:
-    """Chooses the chain when the first act is entered, and remembers where it ends."""
+    """Chooses the chain when the first action is entered, and remembers where it ends."""
 
     def __init__(self, heads: Heads, folder: Path, files: ChainFiles) -> None:
         """heads: what is remembered outside of archives; folder: the archive's."""
@@ -38,7 +38,7 @@ class OwnChain:
         """How acts come about: window, command or watch."""
 
     def enter(self, session: Session, body: Body, who: Author) -> None:
-        """Enter an act; a new chain says before why it begins."""
+        """Enter an action; a new chain says before why it begins."""
         is_first = "lines" not in session.info  # of this transaction
         if not self._chain or (is_first and not self._continues(session, self._chain)):
             self._select_chain(session, who.at_ms)
@@ -83,7 +83,7 @@ class OwnChain:
         return f"{archive_id(session)} {self._folder.resolve()}"
 
     def forget(self) -> None:
-        """Choose anew with the next act: what was entered was not kept."""
+        """Choose anew with the next action: what was entered was not kept."""
         self._chain = ""
 
     def end(self, session: Session) -> End | None:

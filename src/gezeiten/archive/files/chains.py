@@ -47,7 +47,7 @@ class Envelope(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Body(msgspec.Struct, frozen=True):
-    """What an entry says: the act, and how it was told when it was done."""
+    """What an entry says: the action, and how it was told when it was done."""
 
     word: str
     subject: str
@@ -78,7 +78,7 @@ class ChainLine:
 
     @property
     def order(self) -> tuple[int, str, int]:
-        """Sorts the entries of all chains as their acts are applied."""
+        """Sorts the entries of all chains as their actions are applied."""
         return self.envelope.stamp, self.envelope.chain, self.envelope.number
 
 

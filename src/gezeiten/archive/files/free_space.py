@@ -1,4 +1,4 @@
-"""Room on the disk checked before an act that cannot be undone."""
+"""Room on the disk checked before an action that cannot be undone."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""Bytes that come: entered as acts, their readings put into blocks or made anew."""
+"""Bytes that come: entered as actions, their readings put into blocks or rebuilt."""

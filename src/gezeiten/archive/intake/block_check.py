@@ -87,7 +87,7 @@ def _missing_bytes_message(offload: Offload) -> str:
 
 
 def rebuild_readings(session: Session, decode: Decode) -> None:
-    """Put readings made anew in place where others are kept, inside the caller's transaction. Those
+    """Put readings rebuilt in place where others are kept, inside the caller's transaction. Those
     of bytes that are gone or damaged stay as they are: nothing else has them."""
     session.execute(delete(Block).where(Block.id.in_(_STRAY_BLOCKS)))
     for part, strays in _STRAY_PARTS:

@@ -1,4 +1,4 @@
-"""When the excursions of an older version's database were found: told by acts, once."""
+"""When the excursions of an older version's database were found: told by actions, once."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ def record_earlier_findings(archive: Archive, at_ms: int) -> None:
                 for row in listed
             ]
             action = ExcursionsFound(point, tuple(found))
-            if archive.is_looked_at:  # a copy for looking: no act is done
+            if archive.is_looked_at:  # a copy for looking: no action is done
                 apply(session.connection(), action, Authorship(at_ms, ""))
             else:
                 do_by_itself(session, action, at_ms)

@@ -228,8 +228,8 @@ REPORT_EVERY = 20
 def make_missing_readings(
     archive: Archive, decode: Decode, report: Callable[[int, int], None] = lambda *_: None
 ) -> int:
-    """Make the readings of offloads that are not held: their acts were caught up from the logbook,
-    or this computer's tables are new. Returns of how many missions.
+    """Make the readings of offloads that are not held: their actions were caught up from the
+    logbook, or this computer's tables are new. Returns of how many missions.
 
     report: hears now and then how many are made, of how many.
     """

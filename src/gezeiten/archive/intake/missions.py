@@ -1,4 +1,4 @@
-"""Taking a mission file in: vault first, then the act and its readings in one transaction.
+"""Taking a mission file in: vault first, then the action and its readings in one transaction.
 
 Killed in between, the incoming file is still there and is taken in again; the vault keeps the
 same bytes once, and reading numbers that are kept already are not stored again.
@@ -104,7 +104,7 @@ class Circumstances:
 
     @property
     def authorship(self) -> Authorship:
-        """Who does the acts of taking it in, and when."""
+        """Who does the actions of taking it in, and when."""
         return self.imported_by or Authorship(self.at_ms, self.person)
 
     @property

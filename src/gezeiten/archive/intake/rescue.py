@@ -1,7 +1,7 @@
 """Readings of an older version's database whose bytes are lost: kept as bytes of their own.
 
 Before readings were made from bytes, the database held them. Where it did and the bytes are gone,
-they are all that is left; they are written down as JSON, named by an act, and never lost again.
+they are all that is left; they are written down as JSON, named by an action, and never lost again.
 """
 
 from __future__ import annotations

@@ -1,1 +1,1 @@
-"""This computer's own, made anew at will: readings in blocks, excursions found in them."""
+"""This computer's own, rebuilt at will: readings in blocks, excursions found in them."""

@@ -83,8 +83,8 @@ def record_changed(
     connection: Connection, points: Iterable[str], span: Span | None = EVERYTHING
 ) -> list[str]:
     """Count that the records of points (ids) changed, and of those where something is calculated
-    from them; their excursions have to be found anew in a stretch, or, where that is None, where
-    something says so besides. Returns all of them."""
+    from them; their excursions have to be detected again in a stretch, or, where that is None,
+    where something says so besides. Returns all of them."""
     changed = dict.fromkeys(points, span or EVERYTHING)
     standing = in_force(stated_calculations(connection)) if changed else {}
     affected = spread(changed, standing)

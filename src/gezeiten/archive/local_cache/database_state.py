@@ -1,6 +1,6 @@
 """In which state an archive lies on the disk, without opening it: what was made of the same state
 is still true. It asks the two files of the database by themselves, since the window wants to know
-before it has what opening an archive needs (SQLAlchemy, the tables, the acts)."""
+before it has what opening an archive needs (SQLAlchemy, the tables, the actions)."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ _RECORDS = (
 
 def state_of(folder: Path) -> str | None:
     """Return what tells the states of an archive apart, as far as any record of it is concerned.
-    None: it is not to be read so, or not all of its acts have been applied yet."""
+    None: it is not to be read so, or not all of its actions have been applied yet."""
     try:
         with (
             closing(_opened(folder / DATABASE)) as archive,

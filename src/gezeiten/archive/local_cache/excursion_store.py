@@ -110,7 +110,7 @@ _AT_ONCE = 500
 
 
 def _wrongly_dated(session: Session, rows: Iterable[Any]) -> list[dict[str, Any]]:
-    """Return the excursions that are kept as found at an instant that no act tells, though one
+    """Return the excursions that are kept as found at an instant that no action tells, though one
     tells of them, as rows with the earliest instant that is told."""
     its = list(rows)
     content: dict[tuple[str, str], list[tuple[int, int, int]]] = {}
@@ -198,7 +198,7 @@ class _EarlierFinding(NamedTuple):
 def _earlier_findings(
     session: Session, point_id: int, now: FoundRows, known: Iterable[Any]
 ) -> list[_EarlierFinding]:
-    """Return what was found at a point before, as acts tell it and as it is known here."""
+    """Return what was found at a point before, as actions tell it and as it is known here."""
     recorded = (
         select(Mission.uid, FoundRow.rule_key, FoundRow.start_ms, FoundRow.end_ms, FoundRow.at_ms)
         .join(Mission, Mission.id == FoundRow.mission_id)

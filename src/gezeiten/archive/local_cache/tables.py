@@ -1,8 +1,8 @@
 """The tables of this computer alone: readings in blocks, which bytes are in them, and the
 excursions found in them.
 
-They lie in local.db beside the archive's database, are made from bytes and acts, never copied, and
-made anew at will. They name missions and points by ids that are the same in every database.
+They lie in local.db beside the archive's database, are made from bytes and actions, never copied,
+and rebuilt at will. They name missions and points by ids that are the same in every database.
 """
 
 from __future__ import annotations
@@ -175,7 +175,7 @@ class ExcursionRow(LocalCacheBase):
 
 
 class ConflictRow(LocalCacheBase):
-    """What an act found otherwise than it says. entry: the hash of its entry."""
+    """What an action found otherwise than it says. entry: the hash of its entry."""
 
     __tablename__ = "misfit"
     id: Mapped[int] = row_key()

@@ -59,7 +59,7 @@ _FAMILIES = (
 APPLYING: dict[type[Action], Applying] = {
     kind: applying for family in _FAMILIES for kind, applying in family.applying.items()
 }
-"""How each kind of act is put into tables."""
+"""How each kind of action is put into tables."""
 _REFUSING: dict[type[Action], Refusing] = {
     kind: refusing for family in _FAMILIES for kind, refusing in family.refusing.items()
 }
@@ -68,12 +68,12 @@ __all__ = ["APPLYING", "Authorship", "Conflicts", "apply", "refuse"]
 
 
 def apply(connection: Connection, action: Action, authorship: Authorship) -> Conflicts:
-    """Put an act into the tables; returns what it found otherwise than it says."""
+    """Put an action into the tables; returns what it found otherwise than it says."""
     return APPLYING[type(action)](connection, action, authorship) or []
 
 
 def refuse(connection: Connection, action: Action) -> None:
-    """Raise InputError where an act cannot be done on the archive as it is now."""
+    """Raise InputError where an action cannot be done on the archive as it is now."""
     refusing = _REFUSING.get(type(action))
     if refusing is not None:
         refusing(connection, action)

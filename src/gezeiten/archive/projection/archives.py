@@ -1,4 +1,4 @@
-"""Acts on the archive as a whole put nothing into tables; a chain that was begun because the
+"""Actions on the archive as a whole put nothing into tables; a chain that was begun because the
 archive was not as it had been left says so until somebody looked."""
 
 from __future__ import annotations

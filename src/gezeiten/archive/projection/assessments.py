@@ -1,5 +1,5 @@
-"""Excursions told when they were found, and assessments of them, as acts make them. Which there are
-now, and for which of them an assessment holds, is found and not kept here
+"""Excursions told when they were found, and assessments of them, as actions make them. Which there
+are now, and for which of them an assessment holds, is found and not kept here
 (`archive/local_cache/excursions.py`)."""
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Series that are calculated from others, as acts make them."""
+"""Series that are calculated from others, as actions make them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Check readings, as acts make them."""
+"""Check readings, as actions make them."""
 
 from __future__ import annotations
 

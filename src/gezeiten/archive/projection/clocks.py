@@ -1,4 +1,4 @@
-"""Clocks of missions put right, as acts make it."""
+"""Clocks of missions put right, as actions make it."""
 
 from __future__ import annotations
 

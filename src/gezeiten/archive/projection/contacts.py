@@ -1,4 +1,4 @@
-"""Loggers as they answered, as acts make them."""
+"""Loggers as they answered, as actions make them."""
 
 from __future__ import annotations
 

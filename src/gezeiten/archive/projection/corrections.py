@@ -1,4 +1,4 @@
-"""Steps in the chains of series, as acts make them."""
+"""Steps in the chains of series, as actions make them."""
 
 from __future__ import annotations
 

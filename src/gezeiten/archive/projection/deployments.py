@@ -1,4 +1,4 @@
-"""What was said of sources, as acts make it: where one was, which series it feeds."""
+"""What was said of sources, as actions make it: where one was, which series it feeds."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Documents handed over, as acts make them."""
+"""Documents handed over, as actions make them."""
 
 from __future__ import annotations
 

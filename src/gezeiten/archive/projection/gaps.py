@@ -1,4 +1,4 @@
-"""What was done about gaps, as acts make it: steps on a point's record."""
+"""What was done about gaps, as actions make it: steps on a point's record."""
 
 from __future__ import annotations
 

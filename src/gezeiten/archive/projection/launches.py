@@ -1,4 +1,4 @@
-"""Launches under way and missions that they began, as acts make them."""
+"""Launches under way and missions that they began, as actions make them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Limits that were set for series, as acts make them."""
+"""Limits that were set for series, as actions make them."""
 
 from __future__ import annotations
 

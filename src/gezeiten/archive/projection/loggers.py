@@ -1,4 +1,4 @@
-"""What happened to loggers in people's hands, as acts make it."""
+"""What happened to loggers in people's hands, as actions make it."""
 
 from __future__ import annotations
 

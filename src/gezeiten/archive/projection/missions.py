@@ -1,4 +1,4 @@
-"""Loggers and missions as acts name them: found, or made where they are new."""
+"""Loggers and missions as actions name them: found, or made where they are new."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
-"""Bytes that arrived, as acts make them: offloads, texts, overviews. Their readings are made from
-the bytes (`archive/intake/missions.py`), not here."""
+"""Bytes that arrived, as actions make them: offloads, texts, overviews. Their readings are made
+from the bytes (`archive/intake/missions.py`), not here."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""People, as acts name and erase them."""
+"""People, as actions name and erase them."""
 
 from __future__ import annotations
 

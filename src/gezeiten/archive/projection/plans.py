@@ -1,4 +1,4 @@
-"""Plans and ties kept under names, as acts make them."""
+"""Plans and ties kept under names, as actions make them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Quantities that users add, as acts make them."""
+"""Quantities that users add, as actions make them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Remarks, as acts make them."""
+"""Remarks, as actions make them."""
 
 from __future__ import annotations
 

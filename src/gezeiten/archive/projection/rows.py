@@ -1,4 +1,4 @@
-"""Rows changed by what an act says: by ids, in statements without objects behind them."""
+"""Rows changed by what an action says: by ids, in statements without objects behind them."""
 
 from __future__ import annotations
 
@@ -17,14 +17,15 @@ from gezeiten.errors import ArchiveDamagedError
 
 @dataclass(frozen=True, slots=True)
 class Authorship:
-    """Who did an act and when (UTC ms, by the computer's clock)."""
+    """Who did an action and when (UTC ms, by the computer's clock)."""
 
     at_ms: int
     person: str
 
 
 Conflicts: TypeAlias = list[str]
-"""What an act found otherwise than it says, a sentence each; the act stands in either case."""
+"""What an action found otherwise than it says, a sentence each; the action stands in either
+case."""
 _Found = TypeVar("_Found", bound=tuple[Any, ...])
 Applying: TypeAlias = Callable[[Connection, Any, Authorship], Conflicts | None]
 Refusing: TypeAlias = Callable[[Connection, Any], None]
@@ -32,10 +33,10 @@ Refusing: TypeAlias = Callable[[Connection, Any], None]
 
 @dataclass(frozen=True, slots=True)
 class Family:
-    """How the acts of one family are put into tables, and what makes one impossible now.
+    """How the actions of one family are put into tables, and what makes one impossible now.
 
-    applying: closed and total: reads the act, who and when, and the tables, nothing else.
-    refusing: raises InputError; asked only when an act is done, never when it is applied again.
+    applying: closed and total: reads the action, who and when, and the tables, nothing else.
+    refusing: raises InputError; asked only when an action is done, never when it is applied again.
     """
 
     applying: dict[type[Action], Applying]
@@ -43,7 +44,7 @@ class Family:
 
 
 def apply_nothing(_connection: Connection, _action: Action, _authorship: Authorship) -> None:
-    """Applying of an act that changes no table: the logbook tells it."""
+    """Applying of an action that changes no table: the logbook tells it."""
 
 
 def key_of(connection: Connection, table: FromClause, uid: str) -> int:
@@ -71,7 +72,7 @@ def update_by_key(connection: Connection, table: FromClause, key: int, **values:
 def change(
     connection: Connection, table: FromClause, uid: str, changes: Iterable[Change]
 ) -> Conflicts:
-    """Set the changed columns of a thing, and say which were not what the act says they were."""
+    """Set the changed columns of a thing, and say which were not what the action says they were."""
     listed = list(changes)
     if not listed:
         return []
@@ -102,7 +103,7 @@ def _other(said: Change, found: Any) -> str:
     try:
         fact = _FACTS[said.field]
         was, not_as_said = fact.worded(found, "UTC"), fact.worded(said.before, "UTC")
-    except (KeyError, TypeError, ValueError):  # no words for it; the act is applied all the same
+    except (KeyError, TypeError, ValueError):  # no words for it; the action is applied all the same
         return f"the {said.field.removesuffix('_id').replace('_', ' ')} was another one"
     return f"{fact.name} was {was}, not {not_as_said}"
 
@@ -111,7 +112,7 @@ def only(connection: Connection, query: Select[*tuple[Any, ...]]) -> Row[*tuple[
     """Return the one row of a query.
 
     Raises:
-        ArchiveDamagedError: what an act is about is not there.
+        ArchiveDamagedError: what an action is about is not there.
     """
     return require_row(connection.execute(query).first())
 
@@ -120,7 +121,7 @@ def require_row(row: _Found | None) -> _Found:
     """Return a row that was found.
 
     Raises:
-        ArchiveDamagedError: what an act is about is not there.
+        ArchiveDamagedError: what an action is about is not there.
     """
     if row is None:
         raise ArchiveDamagedError(

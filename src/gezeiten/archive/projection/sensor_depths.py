@@ -1,4 +1,4 @@
-"""How sensors hang, as acts make it."""
+"""How sensors hang, as actions make it."""
 
 from __future__ import annotations
 

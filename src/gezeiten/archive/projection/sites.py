@@ -1,4 +1,4 @@
-"""Sites and points, as acts make them."""
+"""Sites and points, as actions make them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Rounds and their tasks, as acts make them."""
+"""Rounds and their tasks, as actions make them."""
 
 from __future__ import annotations
 

@@ -12,18 +12,18 @@ from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError
 
 
 def as_stored(action: Action) -> dict[str, Any]:
-    """Return an act as the logbook keeps it: kind, version, and what the act holds."""
+    """Return an action as the logbook keeps it: kind, version, and what the action holds."""
     content = msgspec.json.decode(msgspec.json.encode(action))
     return {"kind": action.KIND, "version": action.VERSION, "act": content}
 
 
 def is_action(details: dict[str, Any]) -> bool:
-    """Whether the details of an entry are an act; entries of earlier versions only tell."""
+    """Whether the details of an entry are an action; entries of earlier versions only tell."""
     return details.keys() == {"kind", "version", "act"}
 
 
 def from_stored(details: dict[str, Any]) -> Action:
-    """Return the act of an entry.
+    """Return the action of an entry.
 
     Raises:
         ArchiveNewerError: a newer Gezeiten wrote it.

@@ -47,8 +47,8 @@ def decompressed(data: bytes, most: int = 0) -> bytes:
 
 
 def encode_values(values: Values) -> bytes:
-    """Return values, shape (n,), as compressed bytes; without a check sum, as rows that acts made
-    have always held them."""
+    """Return values, shape (n,), as compressed bytes; without a check sum, as rows that actions
+    made have always held them."""
     return compressed(_gathered(values, "<f8"), is_checked=False)
 
 

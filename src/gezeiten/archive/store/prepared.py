@@ -1,5 +1,6 @@
-"""Statements compiled once and run by the connection's own driver: for what every act does, where
-going through SQLAlchemy again costs ten times what the database needs (docs/benchmarks.md)."""
+"""Statements compiled once and run by the connection's own driver: for what every action does,
+where going through SQLAlchemy again costs ten times what the database needs
+(docs/benchmarks.md)."""
 
 from __future__ import annotations
 

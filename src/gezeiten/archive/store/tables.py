@@ -403,7 +403,7 @@ class Step(Base):
 
 
 class FoundRow(Base):
-    """An excursion when it was found for the first time, as an act told it. at_ms: when."""
+    """An excursion when it was found for the first time, as an action told it. at_ms: when."""
 
     __tablename__ = "excursion_found"
     id: Mapped[int] = row_key()
@@ -453,7 +453,7 @@ class IssuedDocumentRow(Base):
 class LogbookRow(Base):
     """One act, as its chain file has it. hash covers the entry and the hash before it. seq: its
     place in this database; chain, number: in its chain, "" for entries from before there were
-    chain files, which only this table has. stamp: orders the acts of all computers."""
+    chain files, which only this table has. stamp: orders the actions of all computers."""
 
     __tablename__ = "logbook"
     __table_args__ = (Index("logbook_in_chain", "chain", "number"),)

@@ -19,7 +19,7 @@ class Fault:
 
 
 def or_fault(run: Callable[[], T]) -> T | Fault:
-    """Return what an act gives, or why it cannot."""
+    """Return what an action gives, or why it cannot."""
     try:
         return run()
     except GezeitenError as exc:

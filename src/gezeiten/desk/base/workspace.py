@@ -103,7 +103,7 @@ class Workspace:
         Args:
             settings_file: the user's settings; default: in the archive's folder.
             computer: watches the computer's clock; default: the real one.
-            zone: of sites that an act makes by the way; default: the computer's.
+            zone: of sites that an action makes by the way; default: the computer's.
             read_only: nothing in the archive's folder is changed.
             heads_file: where the user's computer remembers how archives ended; default: nowhere.
             pins: keeps PINs; default: the system keyring, asked for when it is first needed.
@@ -117,7 +117,7 @@ class Workspace:
         self._opening = threading.Lock()
         self._listener: Callable[[str], None] | None = None
         self.zone = zone or computer_zone()
-        """Of sites that an act makes by the way."""
+        """Of sites that an action makes by the way."""
         self.clock = now_ms
         self.limits = limits
         self._settings_file = settings_file or folder / "settings.json"
@@ -296,7 +296,7 @@ class Workspace:
         return Authorship(self.now_ms(), self.person)
 
     def do_within(self, session: ArchiveSession, action: Action) -> None:
-        """Do an act inside the caller's transaction.
+        """Do an action inside the caller's transaction.
 
         Raises:
             InputError: it cannot be done on the archive as it is now.
@@ -306,7 +306,7 @@ class Workspace:
         do(session, action, self.authorship)
 
     def do(self, action: Action) -> None:
-        """Do an act.
+        """Do an action.
 
         Raises:
             InputError: it cannot be done on the archive as it is now.

@@ -193,7 +193,7 @@ def fill_by_other(desk: Workspace, booked: BookedGap, offer: AlternativeSource) 
 def alternative_action(
     booked: BookedGap, offer: AlternativeSource, point: str
 ) -> GapFilledByAlternative:
-    """Return the act that fills a gap so, for its point (its id)."""
+    """Return the action that fills a gap so, for its point (its id)."""
     return GapFilledByAlternative(point, booked.gap, offer.name, offer.parts)
 
 

@@ -288,7 +288,7 @@ def fill_by_method(desk: Workspace, booked: BookedGap, method: FillMethod) -> No
 
 
 def method_action(booked: BookedGap, method: FillMethod) -> Callable[[str], Action]:
-    """Return the act that fills a gap by estimates, for its point (its id).
+    """Return the action that fills a gap by estimates, for its point (its id).
 
     Raises:
         InputError: this way cannot serve.

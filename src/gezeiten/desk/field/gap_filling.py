@@ -165,7 +165,7 @@ def fill_by_line(desk: Workspace, booked: BookedGap) -> None:
 
 
 def line_action(desk: Workspace, booked: BookedGap, offer: LineOffer) -> Callable[[str], Action]:
-    """Return the act that fills a gap by a straight line, for its point (its id).
+    """Return the action that fills a gap by a straight line, for its point (its id).
 
     Raises:
         InputError: the line is not offered.
@@ -252,7 +252,7 @@ def undo(desk: Workspace, booked: BookedGap) -> None:
 
 
 def _do(desk: Workspace, booked: BookedGap, run: Callable[[str], Action]) -> None:
-    """Do an act on a gap; it is told the id of the gap's point."""
+    """Do an action on a gap; it is told the id of the gap's point."""
     with desk.archive.writing() as session:
         desk.do_within(session, run(stored_point(session, booked.point.id).uid))
 

@@ -1,4 +1,4 @@
-"""Many gaps of one kind in one act, under a rule: listed before it is done, undone in one."""
+"""Many gaps of one kind in one action, under a rule: listed before it is done, undone in one."""
 
 from __future__ import annotations
 
@@ -140,7 +140,7 @@ def do_all(desk: Workspace, fills: Iterable[PlannedFill]) -> int:
 
 
 def gaps_of_same_action(desk: Workspace, booked: BookedGap) -> list[BookedGap]:
-    """Return the gaps about which something was done in the same act as about one, itself among
+    """Return the gaps about which something was done in the same action as about one, itself among
     them; only itself where it was done alone."""
     with desk.archive.reading() as session:
         by_point = active_steps(session)

@@ -2,7 +2,7 @@
 
 It is shown again only where the archive is in the very state that it was made of, as of now: what
 time it is changes the board, so what is known is kept, not what followed. Reading it needs neither
-the database nor the acts, so the window has its first place before they are even imported.
+the database nor the actions, so the window has its first place before they are even imported.
 """
 
 from __future__ import annotations

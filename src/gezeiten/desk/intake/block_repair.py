@@ -1,4 +1,4 @@
-"""Blocks found to be damaged where they are read: made anew from the bytes they came from."""
+"""Blocks found to be damaged where they are read: rebuilt from the bytes they came from."""
 
 from __future__ import annotations
 

@@ -120,7 +120,7 @@ def _only_match(raws: list[StoredRaw], digits: str) -> StoredRaw:
 
 
 def make_missing_readings(desk: Workspace) -> int:
-    """Make readings that are not held here: of acts that were caught up, of all where this
+    """Make readings that are not held here: of actions that were caught up, of all where this
     computer's tables are new; and find what is excursion in them. Returns of how many missions or
     offloads readings were made."""
     made = mission_decoding.make_missing_readings(

@@ -1,4 +1,4 @@
-"""Bytes in the vault that no entry names: an intake was killed before its act, or a vault lies
+"""Bytes in the vault that no entry names: an intake was killed before its action, or a vault lies
 beside an older logbook. They can be imported again; who took them, and when, is not known."""
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Erasing a logger's memory as an act of its own: only what was read back from the vault may go.
+"""Erasing a logger's memory as an action of its own: only what was read back from the vault may go.
 
 For loggers that are put away; a launch erases by itself.
 """

@@ -57,7 +57,7 @@ def entry_links(desk: Workspace, entry: Entry) -> list[EntryLink]:
 
 
 def _links_in_period(desk: Workspace, entry: Entry, point: PointPlace) -> list[EntryLink]:
-    """The excursions, or the stretch, that an act was about."""
+    """The excursions, or the stretch, that an action was about."""
     named = entry_periods(entry)
     events = excursions(desk, point.id) if any(rule for rule, _ in named) else []
     methods = [

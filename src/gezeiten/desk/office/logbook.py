@@ -86,7 +86,7 @@ def has_actions(desk: Workspace) -> bool:
 
 
 def logbook_entries(desk: Workspace, words: str = "", action: str = "") -> list[Entry]:
-    """Return entries, latest first, that hold all the words and are of the act (any when "")."""
+    """Return entries, latest first, that hold all the words and are of the action (any when "")."""
     return matching_entries(desk, EntryFilter(words, entry_word=action))
 
 
@@ -133,7 +133,8 @@ def _is_about(entry: Entry, about_filter: AboutFilter) -> bool:
 
 
 def entry_periods(entry: Entry) -> list[tuple[str, Span]]:
-    """Return the stretches that an act is about, with the limit rule that it names, "" for none."""
+    """Return the stretches that an action is about, with the limit rule that it names, "" for
+    none."""
     action = entry.details.get("act", {})
     found: list[tuple[str, Span]] = []
     for one in (action, *action.get("found", ())):
@@ -195,7 +196,7 @@ def about_document(uid: str, sha256: str, name: str) -> AboutFilter:
 
 
 def about_conflicts(desk: Workspace) -> AboutFilter:
-    """Return the acts that found something otherwise than they say, and nobody has looked at."""
+    """Return the actions that found something otherwise than they say, and nobody has looked at."""
     with desk.archive.reading() as session:
         return AboutFilter(
             "found otherwise", frozenset(), hashes=frozenset(unseen_conflicts(session))

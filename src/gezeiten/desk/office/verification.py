@@ -83,7 +83,7 @@ def verify(
     restart: bool = False,
 ) -> Verdict:
     """Check every raw offload, every reading against its raw bytes, the logbook's chain, and what
-    acts made against the acts. A check that was stopped goes on where it was.
+    actions made against the actions. A check that was stopped goes on where it was.
 
     Args:
         quick: leave out bytes, and the readings made of them, that were read whole and right since
@@ -157,9 +157,9 @@ they go."""
 
 
 def rebuild(desk: Workspace, *, with_lost: WithLost = "") -> None:
-    """Put what the logbook says back in place where something else is kept: its entries, what acts
-    made, readings from their bytes; and find all excursions replay. The database is copied aside
-    first.
+    """Put what the logbook says back in place where something else is kept: its entries, what
+    actions made, readings from their bytes; and detect all excursions again. The database is copied
+    aside first.
 
     with_lost: what becomes of entries that chain files have lost while the tables know them.
 
@@ -312,7 +312,7 @@ def _check_documents(
 
 
 _KEPT_SINCE = 2
-"""Version of the act from which on documents are kept."""
+"""Version of the action from which on documents are kept."""
 
 
 def _check_raw(vault: Vault, sha256: str, verdict: Verdict, looked: ByteVerification) -> None:

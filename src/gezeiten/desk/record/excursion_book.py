@@ -1,4 +1,4 @@
-"""Excursions: found anew whenever a record changes, listed by site, settled by people.
+"""Excursions: detected again whenever a record changes, listed by site, settled by people.
 
 Only excursions that alarmed are kept; an assessment holds for what it was made about, however
 often and however else that is found again (`domain/limits/assessments.py`).
@@ -152,7 +152,7 @@ def _detect_all(desk: Workspace, at: DetectionState) -> None:
 
 def faulty_excursions(desk: Workspace) -> list[str]:
     """Find all excursions anew and return where others are kept, a sentence a point. Points whose
-    record has changed since are left out: theirs are found anew in any case."""
+    record has changed since are left out: theirs are detected again in any case."""
     with desk.archive.reading() as session:
         current = [
             detection_state

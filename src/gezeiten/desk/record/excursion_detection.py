@@ -1,5 +1,5 @@
-"""Excursions found anew where readings changed: from the run before a changed stretch to the end of
-the one after it, never the whole record."""
+"""Excursions detected again where readings changed: from the run before a changed stretch to the
+end of the one after it, never the whole record."""
 
 from __future__ import annotations
 

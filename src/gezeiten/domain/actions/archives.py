@@ -1,4 +1,4 @@
-"""Acts on the archive as a whole: begun, with what it held before there were acts."""
+"""Actions on the archive as a whole: begun, with what it held before there were acts."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ Why = Literal["first", "other"]
 class ArchiveBegun(
     Action, kind="archive begun", word="archive begun", about="archive", affects=no_scope
 ):
-    """An archive from here on made from acts. archive: its id for ever; tables: those that acts
+    """An archive from here on made from actions. archive: its id for ever; tables: those that acts
     make; dump: fingerprint of what they held at this moment, "" for nothing; rows: how many."""
 
     archive: str
@@ -39,8 +39,8 @@ class ArchiveBegun(
 class ConflictAcknowledged(
     Action, kind="misfit seen", word="looked at", about="entry", affects=no_scope
 ):
-    """Somebody looked at what an act had found otherwise than it says. entry: the hash of its
-    entry; found: what, a sentence each; subject: what that act was about."""
+    """Somebody looked at what an action had found otherwise than it says. entry: the hash of its
+    entry; found: what, a sentence each; subject: what that action was about."""
 
     entry: str
     sentence: str
@@ -82,7 +82,7 @@ class ChainBegun(Action, kind="chain begun", word="chain begun", about="chain", 
 
 
 class _OnLostEntries(Action):
-    """An act about entries [first, last] of a chain that its file had lost."""
+    """An action about entries [first, last] of a chain that its file had lost."""
 
     __slots__ = ()
 

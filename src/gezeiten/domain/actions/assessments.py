@@ -1,4 +1,4 @@
-"""Acts on excursions: found, assessed, and an assessment taken back."""
+"""Actions on excursions: found, assessed, and an assessment taken back."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ class ExcursionsFound(
     Action, kind="excursions found", word="found", about="point", affects=no_scope
 ):
     """Excursions found for the first time, by the computer that took their readings in. Whether
-    they still are ones is found anew whenever their record changes."""
+    they still are ones is detected again whenever their record changes."""
 
     point: str
     found: tuple[DetectedExcursion, ...]

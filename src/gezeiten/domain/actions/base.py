@@ -109,7 +109,7 @@ class Action(ABC):
 
     @classmethod
     def upgrade(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
-        """Return what an act of an older version held in the present form."""
+        """Return what an action of an older version held in the present form."""
         return content
 
     @abstractmethod

@@ -1,4 +1,4 @@
-"""Acts on series that are calculated from others."""
+"""Actions on series that are calculated from others."""
 
 from __future__ import annotations
 

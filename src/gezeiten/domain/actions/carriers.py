@@ -11,7 +11,7 @@ from gezeiten.domain.base.wording import counted, grouped
 
 
 class _StoredOnCarrier(Action):
-    """An act about a thing that no table keeps, by the name it has."""
+    """An action about a thing that no table keeps, by the name it has."""
 
     __slots__ = ()
 

@@ -1,4 +1,4 @@
-"""Acts on check readings: what somebody read by hand."""
+"""Actions on check readings: what somebody read by hand."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Acts on the clocks of missions: what time a logger's clock showed, and what time it was."""
+"""Actions on the clocks of missions: what time a logger's clock showed, and what time it was."""
 
 from __future__ import annotations
 

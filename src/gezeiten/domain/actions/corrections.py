@@ -1,4 +1,4 @@
-"""Acts on the chain of a series: a correction set, switched, taken back."""
+"""Actions on the chain of a series: a correction set, switched, taken back."""
 
 from __future__ import annotations
 

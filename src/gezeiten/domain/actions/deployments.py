@@ -1,4 +1,4 @@
-"""Acts on sources: where one was, and which series it feeds. Readings never change by them."""
+"""Actions on sources: where one was, and which series it feeds. Readings never change by them."""
 
 from __future__ import annotations
 

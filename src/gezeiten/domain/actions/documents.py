@@ -1,4 +1,4 @@
-"""Acts on documents: handed over."""
+"""Actions on documents: handed over."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Acts on gaps of a point's record: filled, left open, and taken back."""
+"""Actions on gaps of a point's record: filled, left open, and taken back."""
 
 from __future__ import annotations
 

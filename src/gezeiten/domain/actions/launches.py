@@ -1,4 +1,4 @@
-"""Acts of launching: begun before the first change on the logger, ended when it is known how."""
+"""Actions of launching: begun before the first change on the logger, ended when it is known how."""
 
 from __future__ import annotations
 

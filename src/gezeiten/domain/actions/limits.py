@@ -1,4 +1,5 @@
-"""Acts on limits that are set for a series in the office; those of a plan come with its mission."""
+"""Actions on limits that are set for a series in the office; those of a plan come with its
+mission."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Acts in the life of a logger: serviced, out of use, its PIN's group, a report it wrote itself."""
+"""Actions in the life of a logger: serviced, out of use, its PIN's group, a report it wrote
+itself."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Acts of bytes that arrive: a mission's readings, a text, an overview. They say what the bytes
+"""Actions of bytes that arrive: a mission's readings, a text, an overview. They say what the bytes
 hold; what of it is new follows from what was there before."""
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Acts on people: named, and erased at their wish. Nowhere else in an act stands a name."""
+"""Actions on people: named, and erased at their wish. Nowhere else in an action stands a name."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ class PersonNamed(Action, kind="person named", word="person", about="person", af
 
 @dataclass(frozen=True, slots=True)
 class PersonErased(Action, kind="person erased", word="person", about="person", affects=no_scope):
-    """A name that goes at the wish of who had it; the acts stay."""
+    """A name that goes at the wish of who had it; the actions stay."""
 
     person: str
 

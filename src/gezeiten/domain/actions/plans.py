@@ -1,4 +1,4 @@
-"""Acts on plans and ties that are kept under names."""
+"""Actions on plans and ties that are kept under names."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Acts on quantities that users add to those that ship."""
+"""Actions on quantities that users add to those that ship."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Acts on remarks: a note on an instant or a stretch of a series, a point or a site."""
+"""Actions on remarks: a note on an instant or a stretch of a series, a point or a site."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Acts on how a sensor hangs at a point."""
+"""Actions on how a sensor hangs at a point."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Acts on sites and points: made, changed, retired; the next visit set."""
+"""Actions on sites and points: made, changed, retired; the next visit set."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Acts on a day's round of sites: prepared, its tasks planned or left out, closed."""
+"""Actions on a day's round of sites: prepared, its tasks planned or left out, closed."""
 
 from __future__ import annotations
 

@@ -20,7 +20,7 @@ _KEYS: dict[str, ThingKind] = {
 }
 _NUMBERS = ("number", "in_mission", "mission_number")
 QUIET = ("contact", "launch begun")
-"""Acts of the field that say nothing that a later one does not."""
+"""Actions of the field that say nothing that a later one does not."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +42,7 @@ class Entry:
     number: int = 0
 
     def matches(self, texts: list[str]) -> bool:
-        """Whether every word (folded) stands in it somewhere, in what its act holds as well."""
+        """Whether every word (folded) stands in it somewhere, in what its action holds as well."""
         text = f"{self.person} {self.act} {self.subject} {self.sentence}".casefold()
         if all(word in text for word in texts):
             return True
@@ -58,7 +58,7 @@ class Entry:
 
 
 def _named_things(action: dict[str, Any]) -> Iterator[Thing]:
-    """Yield what an act names, at whatever depth."""
+    """Yield what an action names, at whatever depth."""
     loggers, numbers = set(), set()
     for key, value in _pairs(action):
         if key in _KEYS and isinstance(value, str) and value:

@@ -1,4 +1,4 @@
-"""What fills a gap: the readings of a straight line, or estimates that stand in an act.
+"""What fills a gap: the readings of a straight line, or estimates that stand in an action.
 
 Source: docs/calculations.md, "Fills". No fill is offered without its expected error, which is
 measured in `filling/`.

@@ -33,7 +33,7 @@ class FieldActions:
             self._run_when_ready(self._do_step)
 
     def _run_when_ready(self, run: Callable[[], None]) -> None:
-        """Do an act now, or as soon as it is known whether the chosen logger can be launched."""
+        """Do an action now, or as soon as it is known whether the chosen logger can be launched."""
         if self._model.card is None or self._model.ready is not None or self._model.is_group:
             run()
         else:

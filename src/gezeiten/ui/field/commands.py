@@ -13,7 +13,7 @@ from gezeiten.ui.shell.commands import Command
 
 
 def field_commands(field: FieldView, actions: FieldActions, more: FieldDialogs) -> list[Command]:
-    """Return every act of the Field desk."""
+    """Return every action of the Field desk."""
     here = places.FIELD_DESK
     listed = [
         ("look", tr("Look for loggers again"), "F5", field.search),

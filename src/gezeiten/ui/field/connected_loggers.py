@@ -26,7 +26,7 @@ class ConnectedLoggers(YieldingWidget, QWidget):
     """looking: whether it is being looked for loggers. Ports are watched while this is in sight."""
 
     looking = Signal(bool)
-    asked = Signal(str)  # name of an act
+    asked = Signal(str)  # name of an action
 
     def __init__(self, context: AppContext, work: FieldWork, carriers: CarrierList) -> None:
         super().__init__()

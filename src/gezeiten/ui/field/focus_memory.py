@@ -1,4 +1,4 @@
-"""Where the focus was when an act began: it is given back when the act has ended."""
+"""Where the focus was when an action began: it is given back when the action has ended."""
 
 from __future__ import annotations
 

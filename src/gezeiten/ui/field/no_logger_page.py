@@ -11,8 +11,8 @@ from gezeiten.ui.parts.widgets import column, give_room, label
 
 
 class NobodyPage(QWidget):
-    """asked: name of an act ("text", "folder", "live", "practice", "demonstration"). look: look at
-    the addresses as typed too, "" for those that are known."""
+    """asked: name of an action ("text", "folder", "live", "practice", "demonstration"). look: look
+    at the addresses as typed too, "" for those that are known."""
 
     asked = Signal(str)
     look = Signal(str)

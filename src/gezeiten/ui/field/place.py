@@ -423,7 +423,7 @@ class FieldDeskPlace(Place):
         self.dialogs.pin()
 
     def _erasing(self, card: LoggerCard, action: NextAction) -> str:
-        """What the next act does to memories, "" where it does nothing to them."""
+        """What the next action does to memories, "" where it does nothing to them."""
         if action.kind in ("next", "done"):
             return ""
         if not self.model.is_group:
@@ -524,7 +524,7 @@ class FieldDeskPlace(Place):
 
     # -- hands -----------------------------------------------------------------------------------
     def _busy_changed(self) -> None:
-        """An act has begun, or has ended and shown what it brought."""
+        """An action has begun, or has ended and shown what it brought."""
         self._show_main()
         if not self.work.is_busy:
             self.logger_page.end_transfer()

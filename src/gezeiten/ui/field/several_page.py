@@ -26,7 +26,7 @@ _COLORS = {"passed": "kelp", "look": "brass", "blocking": "ember", "note": "mute
 
 
 class SeveralPage(QWidget):
-    """asked: name of an act ("labels", "again", "common", "untick")."""
+    """asked: name of an action ("labels", "again", "common", "untick")."""
 
     asked = Signal(str)
 

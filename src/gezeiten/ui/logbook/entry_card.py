@@ -1,4 +1,5 @@
-"""One entry of the logbook whole: what was done, on what, what the act holds, and the ways on."""
+"""One entry of the logbook whole: what was done, on what, what the action holds, and the ways
+on."""
 
 from __future__ import annotations
 
@@ -58,7 +59,7 @@ class EntryCard(Card):
         return self._entry.seq if self._entry else 0
 
     def show_entry(self, entry: Entry | None, conflicts: list[str]) -> None:
-        """Show an entry, or none. conflicts: what its act found otherwise than it says."""
+        """Show an entry, or none. conflicts: what its action found otherwise than it says."""
         self.conflict.setText(tr("Found otherwise: %1.").replace("%1", "; ".join(conflicts)))
         self.conflict.setVisible(bool(conflicts))
         self.seen.setVisible(bool(conflicts) and not self._context.is_read_only)
@@ -147,6 +148,6 @@ def _link_text(method: EntryLink) -> str:
 
 
 def _plain(entry: Entry) -> str:
-    """What an act holds, for whoever checks it: every field as it is stored."""
+    """What an action holds, for whoever checks it: every field as it is stored."""
     action = entry.details.get("act", entry.details)
     return json.dumps(action, indent=2, ensure_ascii=False) if action else ""

@@ -217,7 +217,7 @@ class LogbookPlace(Place):
         self.show_about(None)
 
     def show_conflicts(self) -> None:
-        """Show the acts that found something otherwise than they say."""
+        """Show the actions that found something otherwise than they say."""
         self.show_target(about_conflicts)
 
     def refresh(self) -> None:

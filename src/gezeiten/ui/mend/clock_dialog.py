@@ -349,7 +349,7 @@ class ClockDialog(ActingDialog):
     def _confirm_losses(
         self, clock: MissionClock, then: ClockMap | None, run: Callable[[], object]
     ) -> None:
-        """Do an act; where calculated series lose values by it, only once that was said."""
+        """Do an action; where calculated series lose values by it, only once that was said."""
         desk, told = self._context.desk, f"{clock.mission} {then}"
         if self._show_result == told:
             self._do(run)

@@ -452,7 +452,7 @@ class MendPlace(Place):
         SeveralGapsDialog(self, self.context).open()
 
     def undo_whole_action(self) -> None:
-        """Undo what was done about the chosen gap and about all others in the same act."""
+        """Undo what was done about the chosen gap and about all others in the same action."""
         booked, desk = self.model.booked, self.context.desk
         if booked is not None and self.model.can_undo:
             self._do(lambda: undo_all(desk, gaps_of_same_action(desk, booked)), tr("Undone."))

@@ -1,4 +1,5 @@
-"""Many gaps in one act: a rule, what it would do about each, then all that are ticked at once."""
+"""Many gaps in one action: a rule, what it would do about each, then all that are ticked at
+once."""
 
 from __future__ import annotations
 
@@ -252,7 +253,7 @@ class SeveralGapsDialog(QDialog):
 
     # -- doing -----------------------------------------------------------------------------------
     def apply(self) -> None:
-        """Do what is ticked, in one act."""
+        """Do what is ticked, in one action."""
         desk, selected = self._context.desk, self.ticked()
 
         def done(count: int) -> None:

@@ -112,7 +112,7 @@ class AppContext(QObject):
 
     @property
     def is_read_only(self) -> bool:
-        """Whether the archive is only looked at: no act is offered."""
+        """Whether the archive is only looked at: no action is offered."""
         return self.desk.is_read_only
 
     def run(

@@ -46,7 +46,7 @@ class PlaceStack(QStackedWidget):
 
     def offered(self) -> list[int]:
         """Return the places that there are: of an archive that is only looked at not the one where
-        everything is an act."""
+        everything is an action."""
         without = {FIELD_DESK} if self._context.is_read_only else set()
         return [index for index in range(len(_WHERE)) if index not in without]
 

@@ -323,7 +323,7 @@ class TextDialog(QDialog):
         if self.model.answer(doubt, value):
             self._load()
             return
-        self._changed(is_read_so=True)  # other questions stay while its lines are read anew
+        self._changed(is_read_so=True)  # other questions stay while its lines are read again
 
     def _request_field(self, name: str) -> None:
         if name == _AS_BEFORE:

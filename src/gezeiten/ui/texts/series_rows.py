@@ -197,7 +197,7 @@ class SeriesRows(QWidget):
         self.finder.textChanged.connect(lambda _: self._show())
 
     def show_model(self, model: TextModel, theme: Theme) -> None:
-        """Show the series of a text; rows that are there already are changed, not made anew."""
+        """Show the series of a text; rows that are there already are changed, not rebuilt."""
         self._model, self._theme = model, theme
         self._show()
 

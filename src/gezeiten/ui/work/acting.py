@@ -1,4 +1,5 @@
-"""The acts of a dialog: off the main thread, one at a time, what is wrong is said in the dialog."""
+"""The actions of a dialog: off the main thread, one at a time, what is wrong is said in the
+dialog."""
 
 from __future__ import annotations
 
@@ -9,9 +10,9 @@ from gezeiten.ui.shell.app_context import AppContext
 
 
 class ActionRunner:
-    """Does what a dialog asks; while one act runs, a second press is no press.
+    """Does what a dialog asks; while one action runs, a second press is no press.
 
-    complain: shows the sentence for an act that failed; what was typed stays.
+    complain: shows the sentence for an action that failed; what was typed stays.
     """
 
     def __init__(self, context: AppContext, complain: Callable[[str], None]) -> None:

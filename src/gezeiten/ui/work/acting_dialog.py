@@ -15,7 +15,7 @@ from gezeiten.ui.work.acting import ActionRunner
 class ActingDialog(QDialog):
     """Subclasses load in `_load`, act through `_do` and place `problem`.
 
-    kept_words: what the foot line says after an act, "" nothing; typed: fields that are emptied
+    kept_words: what the foot line says after an action, "" nothing; typed: fields that are emptied
     then.
     """
 
@@ -33,7 +33,7 @@ class ActingDialog(QDialog):
         """Show what there is now."""
 
     def _do(self, run: Callable[[], object]) -> None:
-        """Do an act off the main thread; then all places hear of it."""
+        """Do an action off the main thread; then all places hear of it."""
 
         def done(_: object) -> None:
             self._show_message("")

@@ -34,7 +34,7 @@ from gezeiten.errors import ArchiveDamagedError
 
 @dataclass(slots=True)
 class ChainContents:
-    """What chain files hold. entries: in the order in which their acts are applied, after those
+    """What chain files hold. entries: in the order in which their actions are applied, after those
     from before there were files, `count` of them; breaks: where the files do not hold; differing:
     where the table is not what they say; lost: what they have lost and the table knows."""
 
@@ -86,7 +86,7 @@ class _ChainFindings:
 
 
 def _lines(chains: ChainFiles, seen: _ChainFindings) -> Iterator[ChainLine]:
-    """Yield the entries of all chain files in the order in which their acts are applied."""
+    """Yield the entries of all chain files in the order in which their actions are applied."""
     files = [_read(chains, chain, seen) for chain in sorted(chains.sizes())]
     return merge(*files, key=lambda line: line.order)
 

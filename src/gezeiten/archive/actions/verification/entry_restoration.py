@@ -1,4 +1,4 @@
-"""The table of entries made anew from the chain files, and from what the archive began with."""
+"""The table of entries rebuilt from the chain files, and from what the archive began with."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The tables that acts make, told without this database's keys: rows by table and identity.
+"""The tables that actions make, told without this database's keys: rows by table and identity.
 
 A row that people made has an id for ever; a logger is its serial, a mission its logger, number and
 launch, bytes their fingerprint. What a row refers to is told by identity too. So the rows of two
@@ -49,7 +49,7 @@ MADE = (
     "clock",
     "hanging",
 )
-"""Tables whose rows acts make; none refers to a later one."""
+"""Tables whose rows actions make; none refers to a later one."""
 HELD_AT_BEGIN = frozenset(MADE) - {
     "excursion_found",
     "placing",
@@ -64,7 +64,7 @@ HELD_AT_BEGIN = frozenset(MADE) - {
     "clock",
     "hanging",
 }
-"""Tables that could hold something before acts made them; the others began empty."""
+"""Tables that could hold something before actions made them; the others began empty."""
 _BY_WHAT_IT_IS = {
     "logger": ("serial",),
     "mission": ("logger_id", "number", "launched_ms"),
@@ -89,7 +89,7 @@ def table_of(name: str) -> Table:
 
 
 def rows(connection: Connection) -> Rows:
-    """Return all that acts make."""
+    """Return all that actions make."""
     made: Rows = {}
     keys: Keys = {}
     for name in MADE:

@@ -1,4 +1,4 @@
-"""What acts made is put back in place, row by row, where something else was kept."""
+"""What actions made is put back in place, row by row, where something else was kept."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from gezeiten.archive.local_cache.excursions import delete_orphans
 
 
 def repair_tables(session: Session, wanted: Rows) -> None:
-    """Make missing rows, set columns and take rows out as acts say, inside the caller's
+    """Make missing rows, set columns and take rows out as actions say, inside the caller's
     transaction."""
     session.flush()
     connection = session.connection()

@@ -1,7 +1,7 @@
-"""Tables made anew beside the archive, from the acts of the logbook, and held against those kept.
+"""Tables rebuilt beside the archive, from the actions of the logbook, and held against those kept.
 
-An archive begins with what it held when acts began to make its tables (`founding.py`); what acts
-did since is done again.
+An archive begins with what it held when actions began to make its tables (`founding.py`); what
+actions did since is done again.
 """
 
 from __future__ import annotations
@@ -25,13 +25,13 @@ from gezeiten.domain.facts.entries import Entry
 from gezeiten.errors import GezeitenError
 
 CANNOT = (GezeitenError, SQLAlchemyError, KeyError, TypeError, ValueError)
-"""What applying an act can raise where tables or acts are not what they were."""
+"""What applying an action can raise where tables or actions are not what they were."""
 
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """Where a kept row is not what acts made. column: "" where the whole row is too many (`wanted`
-    None) or missing (`found` None)."""
+    """Where a kept row is not what actions made. column: "" where the whole row is too many
+    (`wanted` None) or missing (`found` None)."""
 
     table: str
     key: str
@@ -61,11 +61,11 @@ def _short(value: Any) -> str:
 def reapply(
     connection: Connection, entries: Iterable[Entry], *, carefully: bool = False
 ) -> tuple[dict[str, Conflicts], list[str]]:
-    """Put the acts of entries, oldest first, into the tables of a connection; entries that only
+    """Put the actions of entries, oldest first, into the tables of a connection; entries that only
     tell are passed over. Returns what did not fit, by the hash of the entry, and what could not be
     applied.
 
-    carefully: an act that cannot be applied leaves nothing behind and the others go on; else it
+    carefully: an action that cannot be applied leaves nothing behind and the others go on; else it
     raises, which is three times as fast.
     """
     conflicts: dict[str, Conflicts] = {}
@@ -88,14 +88,14 @@ def reapply(
 
 
 def differences(stored: Connection, wanted: Rows) -> list[Difference]:
-    """Return where what is kept is not what acts made."""
+    """Return where what is kept is not what actions made."""
     return list(_differences(rows(stored), wanted))
 
 
 @dataclass(frozen=True, slots=True)
 class ReplayedTables:
-    """Tables made anew. failed: which acts could not be applied again, a sentence each; misfits:
-    what acts found otherwise than they say, by the hash of their entry."""
+    """Tables rebuilt. failed: which actions could not be applied again, a sentence each; conflicts:
+    what actions found otherwise than they say, by the hash of their entry."""
 
     rows: Rows
     failed: list[str]
@@ -103,8 +103,8 @@ class ReplayedTables:
 
 
 def replayed_tables(began: Rows, entries: Iterable[Entry]) -> ReplayedTables:
-    """Return what acts make of what the archive began with, entries since then, oldest first; they
-    are asked for again where an act cannot be applied."""
+    """Return what actions make of what the archive began with, entries since then, oldest first;
+    they are asked for again where an action cannot be applied."""
     try:
         return _replayed_tables(began, entries, carefully=False)
     except CANNOT:

@@ -2,8 +2,8 @@
 
 A launch fetches first whatever the archive does not hold, and is refused where that fails. The
 logger itself refuses to erase what was not fetched: a launch names how many readings the archive
-knows of. Stop, clock, erase and begin are one act of the logger, so a launch that is cut off at any
-message leaves it in the old mission or in the new one (`intents` tells which).
+knows of. Stop, clock, erase and begin are one action of the logger, so a launch that is cut off at
+any message leaves it in the old mission or in the new one (`intents` tells which).
 """
 
 from __future__ import annotations

@@ -410,7 +410,7 @@ def _wider(span: Span) -> Span:
 
 
 def save_fit(desk: Workspace, point: PointPlace, tried: FitTrial, words: str) -> None:
-    """Keep a tie; one before it in the same stretch is taken back in the same act.
+    """Keep a tie; one before it in the same stretch is taken back in the same action.
 
     Raises:
         InputError: no words; or an earlier tie reaches beyond this stretch.

@@ -154,7 +154,7 @@ def save_clock_correction(
     uncertainty: ClockUncertainty,
     words: str,
 ) -> None:
-    """Put the clock of a mission right; what did so before is taken back in the same act.
+    """Put the clock of a mission right; what did so before is taken back in the same action.
 
     Raises:
         InputError: no words; or steps stand on its present instants.

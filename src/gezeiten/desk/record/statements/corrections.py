@@ -127,7 +127,7 @@ def active_corrections(desk: Workspace, point: PointPlace) -> list[Correction]:
 
 def fitted_on_another_state(one: RecordStep, corrections: tuple[Correction, ...]) -> bool:
     """Whether a fill was made before the readings beside it were corrected otherwise: it stays, and
-    is to be made anew."""
+    is to be rebuilt."""
     beside = (one.start_ms - one.interval_ms, one.end_ms + one.interval_ms)
     return any(step.stated_ms > one.made_ms and step.touches(*beside) for step in corrections)
 

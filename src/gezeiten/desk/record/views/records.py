@@ -1,4 +1,4 @@
-"""The record of a series at a point: looked at through a view (`view.py`), which is made anew when
+"""The record of a series at a point: looked at through a view (`view.py`), which is rebuilt when
 the record has changed; and the limits in force on it."""
 
 from __future__ import annotations
@@ -45,7 +45,7 @@ def record(desk: Workspace, point_id: int, key: str, span: Span = ALWAYS) -> Ser
 
 def read_where(desk: Workspace, point_id: int, key: str, span: Span, wanted: Wanted) -> Series:
     """Return the readings of a series in [start, end) that are wanted, and beside these; see
-    `RecordView.where`. What is damaged is made anew first, if that can be."""
+    `RecordView.where`. What is damaged is rebuilt first, if that can be."""
     return _read(desk, point_id, key, lambda seen, session: seen.read_where(session, span, wanted))
 
 
@@ -53,7 +53,7 @@ def read_around(
     desk: Workspace, point_id: int, key: str, span: Span, *, tolerant: bool = False
 ) -> Series:
     """Return the readings of a series in [start, end) with at least one more on either side, where
-    there is one; see `RecordView.around`. What is damaged is made anew first, if that can be."""
+    there is one; see `RecordView.around`. What is damaged is rebuilt first, if that can be."""
     return _read(
         desk,
         point_id,
@@ -129,7 +129,7 @@ def _drawable(desk: Workspace, session: ArchiveSession, point_id: int, key: str)
 
 
 def _is_healed(desk: Workspace, record_view: RecordView) -> bool:
-    """Whether something is damaged in a view and was made anew; it is tried once."""
+    """Whether something is damaged in a view and was rebuilt; it is tried once."""
     if not record_view.damaged or record_view.is_discarded:
         return False
     record_view.is_discarded = True

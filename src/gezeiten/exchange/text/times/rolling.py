@@ -55,7 +55,7 @@ class Rolling:
         ]
 
     def _turns(self, shown: np.ndarray, *, by_day: bool) -> np.ndarray:
-        """Return how many days or years have begun anew before each line, int64 (n,)."""
+        """Return how many days or years have begun again before each line, int64 (n,)."""
         if not len(shown):
             return np.zeros(0, np.int64)
         first = shown[0] if self._last_ms is None else self._last_ms

@@ -51,8 +51,8 @@ CarrierCard = CourierCard | DriveCard
 
 
 class CarrierPage(QWidget):
-    """asked: name of an act ("take", "ready", "cancel"). Space ticks a record. zones: of the sites,
-    by the full names of their points."""
+    """asked: name of an action ("take", "ready", "cancel"). Space ticks a record. zones: of the
+    sites, by the full names of their points."""
 
     asked = Signal(str)
 

@@ -48,8 +48,8 @@ class BatteryLife:
 class LoggerPage(QWidget):
     """Four cards: who it is, what it holds, how it is, what it reads now.
 
-    asked: name of an act ("blink", "record", "cancel", "check", "life", "pin"). labelled: what was
-    typed from the case. wants_live: the present values are looked at and want refreshing.
+    asked: name of an action ("blink", "record", "cancel", "check", "life", "pin"). labelled: what
+    was typed from the case. wants_live: the present values are looked at and want refreshing.
     """
 
     asked = Signal(str)

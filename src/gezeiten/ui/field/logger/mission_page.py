@@ -18,7 +18,7 @@ from gezeiten.ui.parts.widgets import Card, Facts, button
 
 
 class MissionPage(Card):
-    """asked: name of an act ("stop", "again", "label", "erase")."""
+    """asked: name of an action ("stop", "again", "label", "erase")."""
 
     asked = Signal(str)
 

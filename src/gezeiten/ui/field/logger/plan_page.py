@@ -16,7 +16,7 @@ from gezeiten.ui.shell.theme import Theme
 
 
 class PlanPage(QWidget):
-    """asked: name of an act ("last", "before", "kept", "keep", "differs"). reach: the interval
+    """asked: name of an action ("last", "before", "kept", "keep", "differs"). reach: the interval
     that would reach the next visit was chosen."""
 
     asked = Signal(str)
