@@ -72,7 +72,7 @@ def test_a_damaged_block_spoils_its_point_only(demo_desk: Workspace) -> None:
         ("offload", "received", '"all of them"', "“received” of offload "),
         ("offload", "events", "[[1, 2, 3]]", "“events” of offload "),
         ("logger", "state", "7", "“state” of logger "),
-        ("here.excursion", "rule", "{}", "The excursions kept of "),
+        ("local.excursion", "rule", "{}", "The excursions kept of "),
         ("logbook", "details", "{", "“details” of logbook "),
     ],
 )
