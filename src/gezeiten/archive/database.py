@@ -136,7 +136,7 @@ class Archive:
         """Hears what everybody should, in any thread: that another program is waited for, or that a
         site was made whose zone nobody has said."""
         self.new_site_zone = "UTC"
-        """The zone of sites that an action makes by the way, until somebody says better."""
+        """The zone of sites that an action adds on its own, until somebody sets another one."""
         self.layout: tuple[object, Layout] | None = None
         """Which mission feeds which series, with what it was made of
         (`archive/local_cache/layout.py`)."""

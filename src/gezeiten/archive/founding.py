@@ -55,7 +55,7 @@ def _has_beginning(session: Session) -> bool:
         begun = latest_archive_begin(session)
     except ArchiveDamagedError:
         return True  # verify names it
-    return begun is not None and set(begun.tables) >= HELD_AT_BEGIN
+    return begun is not None and set(begun.tables).issuperset(HELD_AT_BEGIN)
 
 
 def _id_of(session: Session) -> str:

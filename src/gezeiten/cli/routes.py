@@ -161,16 +161,20 @@ def _import_folder(desk: Workspace, folder: Path, kind: str, *, as_json: bool) -
     """Take all texts of a folder that are of one kind."""
     texts = recognise_texts(desk, texts_in(folder), kind=kind)
     done = import_texts(desk, texts)
-    used = {path: one.readings for path, one in done.imported}
+    imported = {path: one.readings for path, one in done.imported}
     failed = [
         *done.failed,
         *((one.path, one.summary) for one in texts if one.summary and not one.is_imported),
     ]
     rows: list[dict[str, object]] = [
-        {"file": one.path.name, "readings": used.get(one.path, 0), "kept_before": one.is_imported}
+        {
+            "file": one.path.name,
+            "readings": imported.get(one.path, 0),
+            "kept_before": one.is_imported,
+        }
         for one in texts
     ]
-    lines = [f"{path.name}: {readings_text(many)} kept." for path, many in used.items()]
+    lines = [f"{path.name}: {readings_text(many)} kept." for path, many in imported.items()]
     lines += [f"{one.path.name}: kept already." for one in texts if one.is_imported]
     lines += [f"{path.name}: {why}" for path, why in failed]
     print_result(as_json, rows, lines or ["No text lies there."])

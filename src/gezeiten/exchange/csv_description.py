@@ -33,7 +33,8 @@ _WORDS = {
 
 @dataclass(frozen=True, slots=True)
 class Origin:
-    """Where a CSV comes from. sha256: of the file; head: of the logbook when it was written."""
+    """Where a CSV comes from. sha256: of the file; head_hash: of the logbook when it was
+    written."""
 
     made_ms: int
     made_by: str

@@ -43,7 +43,7 @@ class CsvPeriod:
 @dataclass(frozen=True, slots=True)
 class CsvChannel:
     """A series: its key, unit and readings, and the limits on it by when they were in force.
-    how: it is calculated and corrected, "" where it is as recorded."""
+    formula_text: it is calculated and corrected, "" where it is as recorded."""
 
     key: str
     unit: str
@@ -229,8 +229,8 @@ def _origin_cells(table: CsvTable, times: Times) -> pl.Series:
 
     def text(number: int) -> str:
         one = table.periods[number] if number >= 0 else None
-        owners = [plain(one.serial), str(one.mission)] if one else ["", ""]
-        cells = [plain(table.site), plain(table.point), *owners]
+        origin = [plain(one.serial), str(one.mission)] if one else ["", ""]
+        cells = [plain(table.site), plain(table.point), *origin]
         return ",".join(map(quoted, cells)) + ","
 
     return _each(at, text)

@@ -296,17 +296,17 @@ class LoggerSession:
     # -- messages ------------------------------------------------------------------------------
     def input_bytes(self, address: int, count: int) -> bytes:
         """Return input registers as bytes; many are asked for in several questions."""
-        texts: list[int] = []
-        while len(texts) < count:
-            part = min(count - len(texts), reg.REGISTERS_A_QUESTION)
+        read: list[int] = []
+        while len(read) < count:
+            part = min(count - len(read), reg.REGISTERS_A_QUESTION)
             request = ReadInputRegistersRequest(
-                address=address + len(texts), count=part, dev_id=reg.UNIT_ID
+                address=address + len(read), count=part, dev_id=reg.UNIT_ID
             )
             answer = self._request(request, ReadInputRegistersResponse)
             if len(answer.registers) != part:
                 raise LoggerAnswerError(f"{self.name} sent less than asked for; contact it again.")
-            texts += answer.registers
-        return reg.register_bytes(texts)
+            read += answer.registers
+        return reg.register_bytes(read)
 
     def _write(self, address: int, data: bytes) -> None:
         request = WriteMultipleRegistersRequest(

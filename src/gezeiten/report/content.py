@@ -18,10 +18,10 @@ from gezeiten.domain.steps.uncertainty import Uncertainty
 
 @dataclass(frozen=True, slots=True)
 class ReportChannel:
-    """One channel over the stretch: readings, limits, figures as a whole and by day. how: it is
-    calculated, "" where it was measured; sure: how sure its mean (the sum of what is summed) is,
-    None where nothing is said of it; verdicts: of each day; means: what limits of means compare, by
-    their length (s)."""
+    """One channel over the stretch: readings, limits, figures as a whole and by day. formula_text:
+    it is calculated, "" where it was measured; uncertainty: how sure its mean (the sum of what is
+    summed) is, None where nothing is said of it; verdicts: of each day; means: what limits of means
+    compare, by their length (s)."""
 
     key: str
     unit: str
@@ -79,7 +79,7 @@ class ReportCalibration:
 @dataclass(frozen=True, slots=True)
 class ReportCorrection:
     """A step by which readings of a series were corrected, as far as in the stretch. does: with its
-    numbers; words: why."""
+    numbers; reason: why."""
 
     series: str
     step: str
@@ -129,10 +129,10 @@ class ReportExcursion:
 
 @dataclass(frozen=True, slots=True)
 class ReportGap:
-    """Where readings are or were absent. missing: readings, as far as inside the stretch; how: what
-    was done about it, in words. is_filled: the record holds something there by now; is_pending:
-    they wait on a logger, and are no gap; is_calculated: of a series that is calculated, whose
-    inputs have readings."""
+    """Where readings are or were absent. missing: readings, as far as inside the stretch;
+    resolution: what was done about it, in words. is_filled: the record holds something there by
+    now; is_pending: they wait on a logger, and are no gap; is_calculated: of a series that is
+    calculated, whose inputs have readings."""
 
     start_ms: int
     end_ms: int
@@ -146,10 +146,10 @@ class ReportGap:
 
 @dataclass(frozen=True, slots=True)
 class PointReport:
-    """Everything in one report. fingerprint: SHA-256 over the readings shown. logbook_head: the
+    """Everything in one report. fingerprint: SHA-256 over the readings shown. head_hash: the
     newest entry of the logbook, "entry 213, HASH"; "" where there is none. checks: read by hand,
-    beside the record as it stands; duty: the days on which they were due. dated_later: readings
-    that are dated later than the period ends or the document was made."""
+    beside the record as it stands; check_schedule: the days on which they were due. dated_later:
+    readings that are dated later than the period ends or the document was made."""
 
     site: str
     point: str

@@ -26,7 +26,8 @@ class EntryLine:
 
 @dataclass(frozen=True, slots=True)
 class LogbookSheet:
-    """Entries, oldest first. head: the newest entry of the whole logbook when this was written."""
+    """Entries, oldest first. head_hash: the newest entry of the whole logbook when this was
+    written."""
 
     title: str
     zone: str

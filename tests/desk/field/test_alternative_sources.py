@@ -183,7 +183,7 @@ def test_a_courier_that_was_at_the_logger_fills_what_arrived_damaged(
     assert any("what courier L-0042 carried" in e.sentence for e in logbook_entries(desk))
     undo(desk, filled)
     assert hole(desk).state == "open"
-    assert logger_offer(desk, hole(desk)).stored_offload is not None
+    assert logger_offer(desk, hole(desk)).undone_offload is not None
     assert verify(desk).faults == []
 
 

@@ -182,7 +182,7 @@ def test_what_was_fetched_is_switched_off_and_on_again(holed: Lab) -> None:
     assert fingerprint(holed.desk, booked.point.id) == before
     reopened = only_gap(holed.desk)
     offer = logger_offer(holed.desk, reopened)
-    assert offer.stored_offload is not None
+    assert offer.undone_offload is not None
     holed.standin.end()  # no logger is needed to switch it on again
     fill_from_logger(holed.desk, reopened)
     assert fingerprint(holed.desk, booked.point.id) == whole

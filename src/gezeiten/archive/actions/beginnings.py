@@ -77,7 +77,7 @@ def beginning(
         if not entry.chain or entry.act != ArchiveBegun.WORD:
             continue
         begun = archive_begin_of_entry(entry.details)
-        if not set(begun.tables) >= HELD_AT_BEGIN:
+        if not set(begun.tables).issuperset(HELD_AT_BEGIN):
             continue
         try:
             made, old = dump_of(begun, bytes_of)

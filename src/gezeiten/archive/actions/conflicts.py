@@ -19,14 +19,14 @@ from gezeiten.domain.actions.archives import ConflictAcknowledged
 
 
 def store_conflicts(session: Session, found: Mapping[str, Conflicts]) -> None:
-    """Keep what actions found otherwise than they say, by the hash of their entry."""
+    """Store conflicts by the hash of their entry."""
     session.execute(delete(ConflictRow).where(ConflictRow.entry.in_(list(found))))
     for entry, words in found.items():
         session.execute(insert(ConflictRow).values(entry=entry, words=words))
 
 
 def replace_conflicts(session: Session, found: Mapping[str, Conflicts]) -> None:
-    """Keep these, and no others: all actions were applied anew."""
+    """Replace all stored conflicts by these: all actions were applied again."""
     session.execute(delete(ConflictRow))
     store_conflicts(session, found)
 

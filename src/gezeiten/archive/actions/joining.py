@@ -29,7 +29,7 @@ def is_out_of_order(session: Session, chain_lines: Iterable[ChainLine]) -> bool:
 
 
 def find_conflicts(session: Session, bytes_of: Callable[[str], bytes]) -> None:
-    """Find anew what actions found otherwise than they say; where only one computer has acted there
+    """Find all conflicts again; where only one computer has acted there
     is nothing: such an action is refused there.
 
     Raises:
@@ -41,7 +41,7 @@ def find_conflicts(session: Session, bytes_of: Callable[[str], bytes]) -> None:
 
 
 def make_in_order(session: Session, chains: ChainFiles, bytes_of: Callable[[str], bytes]) -> None:
-    """Make entries and tables anew, in the order in which the actions were done.
+    """Rebuild entries and tables in the order in which the actions were done.
 
     Raises:
         ArchiveDamagedError: a line, or what the archive began with, cannot be read; nothing was

@@ -83,7 +83,7 @@ class OwnChain:
         return f"{archive_id(session)} {self._folder.resolve()}"
 
     def forget(self) -> None:
-        """Choose anew with the next action: what was entered was not kept."""
+        """Forget the chain; the next action selects one again: what was entered was not stored."""
         self._chain = ""
 
     def end(self, session: Session) -> End | None:

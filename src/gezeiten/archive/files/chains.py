@@ -47,7 +47,7 @@ class Envelope(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Body(msgspec.Struct, frozen=True):
-    """What an entry says: the action, and how it was told when it was done."""
+    """What an entry says: the action, and the sentence that described it when it was done."""
 
     word: str
     subject: str

@@ -226,12 +226,12 @@ def _are_same_bytes(one: bytes | None, other: bytes | None, count: int) -> bool:
 def _sentence(mission: Mission, offloads: list[Offload], channel: str, block: Any) -> str:
     """Which readings, and the bytes that say so."""
     first, end = block.number, block.number + block.count
-    owners = [
+    holding = [
         offload
         for offload in offloads
         if offload.reading is not None or any(a < end and b > first for a, b in offload.received)
     ]
-    raw = (owners or offloads)[0].sha256[:12]
+    raw = (holding or offloads)[0].sha256[:12]
     return (
         f"Readings {first} to {end} of {channel} of mission {mission.number} differ from the raw "
         f"offload {raw}; gezeiten verify --rebuild makes them anew."

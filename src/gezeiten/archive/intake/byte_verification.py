@@ -27,7 +27,7 @@ class ByteVerification:
         Args:
             quick: leave out what was read since the last whole check began, or since the one that
                 was stopped.
-            anew: from the beginning, even where one was stopped.
+            restart: from the beginning, even where one was stopped.
         """
         self._archive, self._now_ms, self._quick = archive, now_ms, quick
         self._noted: dict[str, dict[str, int | str]] = {}

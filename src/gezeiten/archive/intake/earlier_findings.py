@@ -1,4 +1,4 @@
-"""When the excursions of an older version's database were found: told by actions, once."""
+"""When the excursions of an older version's database were found: recorded as actions, once."""
 
 from __future__ import annotations
 

@@ -89,8 +89,8 @@ class RawMission:
 class Circumstances:
     """Who took it, when, how, and how far the logger's clock was off then.
 
-    carried: by which courier, when, and how it left the logger. taken_in: who brings it into this
-    archive, and when, where that is not who took it.
+    carried: by which courier, when, and how it left the logger. imported_by: who brings it into
+    this archive, and when, where that is not who took it.
     """
 
     at_ms: int
@@ -304,9 +304,9 @@ def block_owner(mission: Mission, file: RawMission) -> BlockOwner:
 def in_order(mission_id: int) -> Select[Offload]:
     """Ask for the offloads of a mission that are in the record, in the order in which they were
     taken: where bytes differ about a reading the earlier ones stand, on every computer."""
-    used = Offload.at_ms, Offload.sha256
+    arrival = Offload.at_ms, Offload.sha256
     its = select(Offload).filter_by(mission_id=mission_id, taken_out_ms=None)
-    return its.order_by(*used)
+    return its.order_by(*arrival)
 
 
 def is_latest(session: Session, key: int) -> bool:

@@ -27,7 +27,7 @@ from gezeiten.errors import InputError
 @dataclass(frozen=True, slots=True)
 class ImportedText:
     """What a text brought to one source. file: its name, "" where nobody noted it; instants are UTC
-    ms; taken_out_ms: None while it is in the record."""
+    ms; removed_ms: None while it is in the record."""
 
     sha256: str
     source: str

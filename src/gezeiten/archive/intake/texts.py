@@ -107,16 +107,16 @@ def store_text(
         InputError: there is not one reading in it.
     """
     with archive.writing() as session:
-        used = [_point_readings(session, part, circumstances) for part in parts]
-        if not any(text.came for _, text in used):
+        points = [_point_readings(session, part, circumstances) for part in parts]
+        if not any(text.came for _, text in points):
             raise InputError(f"{file_name} holds no reading that can be used; nothing was kept.")
-        if any(text.fresh for _, text in used):
+        if any(text.fresh for _, text in points):
             with translated(archive.folder):
                 archive.vault.commit(temporary_copy)
         raw = RawBytes(temporary_copy.sha256, temporary_copy.size, circumstances.route)
         return [
             _record_part(session, part, raw, file_name, circumstances, point, text)
-            for part, (point, text) in zip(parts, used, strict=True)
+            for part, (point, text) in zip(parts, points, strict=True)
         ]
 
 
@@ -300,9 +300,11 @@ def check_name(session: Session, name: str, model: str) -> None:
     Raises:
         InputError: it is.
     """
-    used = session.scalars(select(Logger.model).filter_by(serial=name)).first()
-    if used is not None and used != model:
-        raise InputError(f"“{name}” is the name of another source ({used}); choose another name.")
+    model_name = session.scalars(select(Logger.model).filter_by(serial=name)).first()
+    if model_name is not None and model_name != model:
+        raise InputError(
+            f"“{name}” is the name of another source ({model_name}); choose another name."
+        )
 
 
 def _next_number(session: Session, name: str) -> int:

@@ -139,8 +139,8 @@ def store_channels(
 
 @dataclass(frozen=True, slots=True)
 class _MergedChannel:
-    """A channel's readings, joined with those in its blocks. gone: keys of blocks that there will
-    be others for; firsts: where those lie; packed: they themselves, as they are ready."""
+    """A channel's readings, joined with those in its blocks. removed: keys of blocks that there
+    will be others for; firsts: where those lie; packed: they themselves, as they are ready."""
 
     of: ChannelColumn
     result: MergeResult

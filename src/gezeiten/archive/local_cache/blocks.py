@@ -203,7 +203,7 @@ HEAD: tuple[str, ...] = tuple(
 
 @dataclass(frozen=True, slots=True)
 class _Draft:
-    """A block whose readings, and the extremes of its cells, wait to be compressed. held: instants
+    """A block whose readings, and the extremes of its cells, wait to be compressed. instants:
     of the readings that have a value."""
 
     piece: BlockPiece

@@ -31,9 +31,9 @@ _CHANGING = tuple(key for key, kind in KINDS.items() if kind.changes_record)
 
 @dataclass(frozen=True, slots=True)
 class Coverage:
-    """What is held of all series, or of those of some points. held: runs of each block by mission
-    and channel, int64 (n, 3); steps: those of each point that change what is held; known: runs that
-    were joined already."""
+    """What is held of all series, or of those of some points. tables: runs of each block by mission
+    and channel, int64 (n, 3); steps: those of each point that change what is held; cached: runs
+    that were joined already."""
 
     session: Session
     layout: Layout

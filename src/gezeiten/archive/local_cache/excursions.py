@@ -38,7 +38,7 @@ class Assessment:
 class StoredExcursion:
     """An excursion with its assessment. id: negative where the record holds no excursion any more
     for which the assessment could hold; the excursion is as it was seen then. mission_id: for
-    ever; was_part_of: what was said of a longer one that became several; that holds for another of
+    ever; merged_with: what was said of a longer one that became several; that holds for another of
     them."""
 
     id: int

@@ -60,10 +60,10 @@ class ShownSeries:
 @dataclass(frozen=True, slots=True)
 class Layout:
     """missions: keys in this database by id; plans: of missions as they are stored, by id; points:
-    ids by key; stays: all missions where they were launched for; stood: all deployments; feeds: of
-    each series, by point (its id) and series, in order of time; by_point, by_mission: the same
-    another way; shown: the series of each point; derived: those that are calculated; keys: of
-    points by their ids."""
+    ids by key; stays: all missions where they were launched for; deployments: all of them;
+    assignments: of each series, by point (its id) and series, in order of time; by_point,
+    by_mission: the same another way; shown: the series of each point; derived: those that are
+    calculated; keys: of points by their ids."""
 
     missions: dict[str, int]
     plans: dict[str, str]
@@ -337,7 +337,7 @@ def _shown(
 ) -> dict[str, tuple[ShownSeries, ...]]:
     """Return the series of each point that have readings, or an overview, by channel in the order
     in which they came."""
-    received: dict[tuple[str, str], float] = {}
+    arrivals: dict[tuple[str, str], float] = {}
     found: dict[str, list[tuple[str, ShownSeries]]] = {}
     for (point, key), listed in assigned.items():
         channel = listed[0].channel
@@ -350,13 +350,13 @@ def _shown(
             shown = ShownSeries(key, quantity(channel).unit)
         else:
             continue
-        received[point, channel] = min(order, received.get((point, channel), order))
+        arrivals[point, channel] = min(order, arrivals.get((point, channel), order))
         found.setdefault(point, []).append((channel, shown))
     return {
         point: tuple(
             shown
             for channel, shown in sorted(
-                listed, key=lambda one: (received[point, one[0]], one[0], one[1].key)
+                listed, key=lambda one: (arrivals[point, one[0]], one[0], one[1].key)
             )
         )
         for point, listed in found.items()

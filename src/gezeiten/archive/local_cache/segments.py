@@ -69,10 +69,10 @@ _BLOCK = PreparedStatement(
 
 
 class Segment(NamedTuple):
-    """Readings [start, end) of a block. mission, block: keys in this database; beside: the blocks
-    that have to be read with it, itself among them, in order: the interval in force depends on
-    them; whose: the readings are; is_whole: all that the block holds; ends: the first and the last
-    reading with a value, None where not all of the block count, so that they have to be read;
+    """Readings [start, end) of a block. mission, block: keys in this database; neighbours: the
+    blocks that have to be read with it, itself among them, in order: the interval in force depends
+    on them; owner: of the readings; is_whole: all that the block holds; ends: the first and the
+    last reading with a value, None where not all of the block count, so that they have to be read;
     valid: how many there are, then; low, high: of all that the block holds. stamp: what its
     readings follow from, None where that cannot be said. clock: what puts their instants right;
     span and ends are true time. is_suspect: its readings are dated by a clock that was wrong."""
@@ -206,12 +206,12 @@ def _assignment_segments(
             unused and _reach_into(unused, head)
         )
         intervals = (bool(head.is_text), head.usual_ms, head.shorter_ms)
-        owners = known.get(intervals) or known.setdefault(
+        owner = known.get(intervals) or known.setdefault(
             intervals, BlockOwner(its_mission, *intervals)
         )
         keys: tuple[int, ...] = (head.key,)
         stamps: tuple[int, ...] = (head.stamp,)
-        if owners.needs_neighbours:
+        if owner.needs_neighbours:
             around = heads[slice(*neighbouring_blocks(counts, i))]
             keys, stamps = tuple(one.key for one in around), tuple(one.stamp for one in around)
         yield Segment(
@@ -219,13 +219,13 @@ def _assignment_segments(
             head.key,
             keys,
             span,
-            owners,
+            owner,
             is_whole,
             (head.held_ms, head.held_until_ms) if is_whole else None,
             head.valid,
             head.low,
             head.high,
-            (owners, span, stamps, clock, is_clock_wrong) if is_whole else None,
+            (owner, span, stamps, clock, is_clock_wrong) if is_whole else None,
             clock,
             is_clock_wrong,
         )

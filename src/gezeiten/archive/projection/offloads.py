@@ -40,13 +40,13 @@ def _offloaded(connection: Connection, action: MissionOffloaded, authorship: Aut
     )
     mission = mission_key(connection, logger, action.mission)
     added = new_numbers(connection, mission, action.received)
-    used = action.taken or authorship
+    taken_by = action.taken or authorship
     add(
         connection,
         _OFFLOADS,
         mission_id=mission,
-        at_ms=used.at_ms,
-        person=used.person,
+        at_ms=taken_by.at_ms,
+        person=taken_by.person,
         route=action.raw.route,
         sha256=action.raw.sha256,
         size=action.raw.size,

@@ -94,8 +94,10 @@ def _point_changed(
     conflicts = change(connection, _POINTS, action.point, action.changes)
     if action.moved is None:
         return conflicts
-    left, used = (key_of(connection, _SITES, one.site) for one in action.moved)
-    return conflicts + change(connection, _POINTS, action.point, [Change("site_id", left, used)])
+    from_site, to_site = (key_of(connection, _SITES, one.site) for one in action.moved)
+    return conflicts + change(
+        connection, _POINTS, action.point, [Change("site_id", from_site, to_site)]
+    )
 
 
 def _point_retired(connection: Connection, action: PointRetired, authorship: Authorship) -> None:

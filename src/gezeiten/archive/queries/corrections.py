@@ -35,12 +35,12 @@ def corrections_at(session: Session, point_id: int) -> list[Correction]:
     in which they were said."""
     session.flush()  # what follows asks the database itself
     rows = _OF_POINT.all(session.connection(), its_id=point_id)
-    texts = [Correction(*row) for row in rows]
-    series = dict.fromkeys(one.series for one in texts)
+    found = [Correction(*row) for row in rows]
+    series = dict.fromkeys(one.series for one in found)
     stand = [
         correction
         for key in series
-        for correction in outdated_marked([x for x in texts if x.series == key])
+        for correction in outdated_marked([x for x in found if x.series == key])
     ]
     return sorted(stand, key=lambda one: (one.stated_ms, one.uid))
 

@@ -14,7 +14,7 @@ from gezeiten.archive.store.tables import RoundTask, VisitRound
 @dataclass(frozen=True, slots=True)
 class StoredTask:
     """What is to be done at one point. id: this database's key, uid: its name for ever; plan: to be
-    launched there; left_out: why it was not done."""
+    launched there; omitted_because: why it was not done."""
 
     id: int
     uid: str

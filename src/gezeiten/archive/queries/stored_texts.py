@@ -13,13 +13,13 @@ from gezeiten.archive.store.tables import Base
 
 @dataclass(frozen=True, slots=True)
 class StoredText:
-    """One value and where it lies. may_lack: whether nothing may stand there."""
+    """One value and where it lies. may_be_empty: whether there may be no value."""
 
     table: str
     column: str
     key: int
     text: str | None
-    may_be_incomplete: bool
+    may_be_empty: bool
 
 
 def stored_texts(session: Session) -> Iterator[StoredText]:

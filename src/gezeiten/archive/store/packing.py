@@ -113,7 +113,7 @@ _TRIED = 64
 
 @dataclass(frozen=True, slots=True)
 class UncompressedReadings:
-    """Readings as bytes that wait to be compressed. head: what tells how they are to be read."""
+    """Readings as bytes that wait to be compressed. header: what tells how they are to be read."""
 
     header: bytes
     data: bytes

@@ -103,7 +103,7 @@ class Workspace:
         Args:
             settings_file: the user's settings; default: in the archive's folder.
             computer: watches the computer's clock; default: the real one.
-            zone: of sites that an action makes by the way; default: the computer's.
+            zone: of sites that an action adds on its own; default: the computer's.
             read_only: nothing in the archive's folder is changed.
             heads_file: where the user's computer remembers how archives ended; default: nowhere.
             pins: keeps PINs; default: the system keyring, asked for when it is first needed.
@@ -117,7 +117,7 @@ class Workspace:
         self._opening = threading.Lock()
         self._listener: Callable[[str], None] | None = None
         self.zone = zone or computer_zone()
-        """Of sites that an action makes by the way."""
+        """Time zone of sites that an action adds on its own."""
         self.clock = now_ms
         self.limits = limits
         self._settings_file = settings_file or folder / "settings.json"

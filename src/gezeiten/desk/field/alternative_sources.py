@@ -63,7 +63,7 @@ class AlternativeReadings:
 @dataclass(frozen=True, slots=True)
 class AlternativeSource(AlternativeReadings):
     """Of another source at the point. parts: which series it would feed, from when to when; fills:
-    its readings there, by series; apart: how it compares with each, where both measured."""
+    its readings there, by series; comparisons: how it compares with each, where both measured."""
 
     parts: tuple[AssignedPart, ...] = ()
     fills: tuple[tuple[str, Series], ...] = ()

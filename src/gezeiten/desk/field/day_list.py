@@ -24,7 +24,7 @@ NO_SITE = "Not yet placed"
 class DayLine:
     """One logger on one day.
 
-    readings: that came today; came_ms: when the last of them did, None without any. mission,
+    readings: that came today; offloaded_ms: when the last of them did, None without any. mission,
     launched_ms: of the last launch today, None without one. at_hand: readings to offload of a
     logger that is at hand, None where it is not. on_round: whether the open round still wants it.
     """
@@ -74,12 +74,12 @@ def day_list(desk: Workspace, at_hand: Mapping[str, int]) -> list[DayLine]:
                 launched = newest_launch_since(session, logger.id, since_ms) if is_logger else None
                 lines.append(_line(logger, received, launched, at_hand.get(logger.serial), wanted))
     here = {line.site for line in lines if line.is_touched and line.site != NO_SITE}
-    stored = [
+    touched = [
         line
         for line in lines
         if line.is_touched or line.at_hand is not None or line.on_round or line.site in here
     ]
-    return sorted(stored, key=lambda line: (line.site, line.point, line.serial))
+    return sorted(touched, key=lambda line: (line.site, line.point, line.serial))
 
 
 def _today_ms(desk: Workspace, zone: str) -> int:

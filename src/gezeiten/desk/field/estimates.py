@@ -51,7 +51,7 @@ _MOST_READINGS = 100_000
 class FillMethod:
     """A way to fill all series of a gap. name: by what, in words; of: by series (its key), what
     would fill it; refusal: why it cannot serve, "" where it can; beats_line: it stands before a
-    straight line in all of them; is_sure: it surely does better than one there; caution: why its
+    straight line in all of them; surely_beats_line: by more than chance; caution: why its
     errors, which were measured on ordinary stretches, can be larger here, "" where nothing says
     so; left: series (keys) of the gap that stay open, with the reason."""
 
@@ -60,7 +60,7 @@ class FillMethod:
     refusal: str = ""
     beats_line: bool = False
     caution: str = ""
-    is_tested: bool = False
+    surely_beats_line: bool = False
     left: dict[str, str] = field(default_factory=dict)
 
     @property
@@ -168,7 +168,7 @@ def _fill_methods(
             ),
             caution=_caution(way, cautions),
             left=dict(left),
-            is_tested=all(
+            surely_beats_line=all(
                 key in line and is_significantly_better(one, line[key])
                 for key, one in way.of.items()
             ),
@@ -237,7 +237,7 @@ def _band(candidate: Candidate) -> tuple[list[float], list[float]]:
 
 @dataclass(frozen=True, slots=True)
 class _TrainingData:
-    """What a fill of a series is learnt from. span: from where; why: nothing can be filled, ""
+    """What a fill of a series is learnt from. span: from where; refusal: nothing can be filled, ""
     where it can; unrest: what is unusual beside the gap."""
 
     series: Series

@@ -52,12 +52,12 @@ _NO_ENDS = "no reading before or after it"
 # -- what could fill a gap -----------------------------------------------------------------------
 @dataclass(frozen=True, slots=True)
 class LoggerOffer:
-    """What the logger could still give for a gap. kept_offload: already fetched, switched off."""
+    """What the logger could still give for a gap. undone_offload: fetched already, and undone."""
 
     serial: str
     mission: int
     ranges: tuple[Range, ...]
-    stored_offload: int | None
+    undone_offload: int | None
     sentence: str
 
     @property
@@ -214,8 +214,8 @@ def fill_from_logger(
         DeviceError: it is away or is another one.
     """
     offer = logger_offer(desk, booked)
-    if offer.stored_offload is not None:
-        book_fetched(desk, booked, offer.stored_offload)
+    if offer.undone_offload is not None:
+        book_fetched(desk, booked, offer.undone_offload)
         return None
     if not offer.readings:
         raise InputError(f"{offer.serial or 'No logger'} cannot fill this gap: {offer.sentence}.")

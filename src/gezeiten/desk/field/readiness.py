@@ -34,8 +34,8 @@ class Start:
     """What a logger starts from.
 
     plan: for the next mission, and where it comes from. usual: as the last mission here, or all
-    channels. last: the last mission's plan as it was, None without one. pin: "open", "known" or
-    "wanted". pin_group: whose PIN it shares.
+    channels. last_plan: the last mission's plan as it was, None without one. pin: "open", "known"
+    or "wanted". pin_group: whose PIN it shares.
     """
 
     plan: Plan

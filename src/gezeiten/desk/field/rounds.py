@@ -44,7 +44,7 @@ USUAL_VISIT_DAYS = 60
 class VisitTask:
     """What is to be done at a point. plan: to be launched there, None: only offload.
 
-    offloaded, launched: seen since the round was made. left_out: why it was not done, or "".
+    offloaded, launched: seen since the round was made. omitted_because: why it was not done, or "".
     """
 
     id: int
@@ -70,7 +70,7 @@ class VisitTask:
 
 @dataclass(frozen=True, slots=True)
 class Round:
-    """A round as it stands. way_km: straight-line distance along the sites."""
+    """A round as it stands. distance_km: straight-line distance along the sites."""
 
     id: int
     uid: str
@@ -211,9 +211,9 @@ def _is_offloaded_since(
     session: ArchiveSession, point_id: int, last: KnownMission | None, since_ms: int
 ) -> bool:
     """Whether something was offloaded there since, or all was found to be kept."""
-    used = has_offloads_since(session, point_id, since_ms)
-    if used or last is None:
-        return used
+    has_new = has_offloads_since(session, point_id, since_ms)
+    if has_new or last is None:
+        return has_new
     seen = last.logger.seen_ms or 0
     held = last.readings - last.first_held
     return seen >= since_ms and size(stored_ranges(session, last.id)) >= held

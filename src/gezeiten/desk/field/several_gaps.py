@@ -37,7 +37,7 @@ class GapRule:
 @dataclass(frozen=True, slots=True)
 class PlannedFill:
     """What would be done about a gap. name: by what, in words; errors: expected, by series;
-    refusal: why nothing is done, "" where something is; act: for the point's id."""
+    refusal: why nothing is done, "" where something is; action: for the point's id."""
 
     booked: BookedGap
     name: str
@@ -144,9 +144,9 @@ def gaps_of_same_action(desk: Workspace, booked: BookedGap) -> list[BookedGap]:
     them; only itself where it was done alone."""
     with desk.archive.reading() as session:
         by_point = active_steps(session)
-    content = {step.id: (step.made_ms, step.made_by) for its in by_point.values() for step in its}
-    actions = {content[step] for step in booked.steps if step in content}
-    return [gap for gap in gaps(desk) if any(content.get(step) in actions for step in gap.steps)]
+    authors = {step.id: (step.made_ms, step.made_by) for its in by_point.values() for step in its}
+    actions = {authors[step] for step in booked.steps if step in authors}
+    return [gap for gap in gaps(desk) if any(authors.get(step) in actions for step in gap.steps)]
 
 
 def undo_all(desk: Workspace, chosen: Sequence[BookedGap]) -> None:

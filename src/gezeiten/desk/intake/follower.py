@@ -86,7 +86,8 @@ class _Followed:
 
 @dataclass(slots=True)
 class Follower:
-    """Follows loggers at fixed addresses; `run` until cancelled, or `look` once at all due ones.
+    """Follows loggers at fixed addresses; `run` until cancelled, or `poll_due` once at all due
+    ones.
 
     seconds: a clock that only goes forward.
     """

@@ -18,8 +18,8 @@ from gezeiten.desk.logger.offloading import recover_incoming
 
 @dataclass(frozen=True, slots=True)
 class RecoveryResult:
-    """taken: unfinished offloads, overviews and recordings that were taken in; made: missions whose
-    readings were made from their bytes."""
+    """taken: unfinished offloads, overviews and recordings that were taken in; rebuilt: missions
+    whose readings were made from their bytes."""
 
     imported: int = 0
     rebuilt: int = 0
@@ -53,5 +53,5 @@ def recover(desk: Workspace) -> RecoveryResult:
     from gezeiten.desk.intake.live import recover_journals
 
     clear_copies(desk)
-    used = len(recover_incoming(desk)) + recover_overviews(desk) + recover_journals(desk)
-    return RecoveryResult(used, made)
+    imported = len(recover_incoming(desk)) + recover_overviews(desk) + recover_journals(desk)
+    return RecoveryResult(imported, made)

@@ -41,7 +41,7 @@ class Spool:
         self.close()
 
     def close(self) -> None:
-        """Delete it."""
+        """Close the temporary file, which deletes it."""
         self._file.close()
 
     def append(self, piece: Readings) -> None:

@@ -21,7 +21,7 @@ _LINES_FILE = "lines.json"
 class PortNews:
     """What is known of a port. state: "trying", "logger", "silent", "busy", "barred", "stopped".
 
-    words: the setting that is tried, who is there, or why nothing is.
+    text: the setting that is tried, who is there, or why nothing is.
     """
 
     path: str

@@ -24,19 +24,19 @@ def import_left_behind(
 
     One that cannot be read is put aside under its own name, and the others go on.
     """
-    used = []
+    imported = []
     for path in sorted(desk.archive.incoming.glob(f"*{suffix}")):
         with translated(desk.archive.folder):
             lock = lock_incoming(path)
         if lock is None:
             continue  # another program is writing it now
         try:
-            used.append(take(path))
+            imported.append(take(path))
         except (DeviceError, InputError) as exc:
             _quarantine(desk, path, str(exc))
         finally:
             os.close(lock)
-    return used
+    return imported
 
 
 def _quarantine(desk: Workspace, path: Path, reason: str) -> None:

@@ -45,8 +45,8 @@ class AboutFilter:
 
 @dataclass(frozen=True, slots=True)
 class EntryFilter:
-    """Which entries are looked for. person, act: "" for any; quiet: without those that say nothing
-    that a later one does not."""
+    """Which entries are looked for. person, entry_word: "" for any; quiet: without those that say
+    nothing that a later one does not."""
 
     text: str = ""
     about: AboutFilter | None = None

@@ -28,7 +28,7 @@ LARGEST_CERTIFICATE_BYTES = 25_000_000
 class PastMission:
     """One mission of a logger. first_ms 0: it still waits for its button. state: as at the last
     contact, "relaunched" where the next launch ended it. readings: on the logger at the last
-    contact; kept: readings in the archive."""
+    contact; stored: readings in the archive."""
 
     number: int
     name: str

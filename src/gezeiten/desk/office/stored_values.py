@@ -25,7 +25,7 @@ def faulty_values(session: ArchiveSession) -> Iterator[str]:
     for text in stored_texts(session):
         try:
             value = None if text.text is None else json_of(text.text)
-            if value is None and not text.may_be_incomplete:
+            if value is None and not text.may_be_empty:
                 raise ValueError("nothing")
             if value is not None:
                 _CHECKS.get(f"{text.table}.{text.column}", _dict)(value)

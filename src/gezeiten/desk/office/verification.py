@@ -51,8 +51,8 @@ from gezeiten.errors import ArchiveDamagedError, CancelledError, GezeitenError
 
 @dataclass(slots=True)
 class Verdict:
-    """What was looked at and what is wrong, a sentence each. left_out: files that were read whole
-    and right before and were not read again; went_on: with a check that was stopped; unnamed: bytes
+    """What was looked at and what is wrong, a sentence each. skipped: files that were read whole
+    and right before and were not read again; resumed: with a check that was stopped; unnamed: bytes
     that no entry names, and lost: entries that only the tables know, which are among the faults."""
 
     offloads: int = 0
@@ -88,7 +88,7 @@ def verify(
     Args:
         quick: leave out bytes, and the readings made of them, that were read whole and right since
             the last whole check began.
-        anew: from the beginning, even where one was stopped.
+        restart: from the beginning, even where one was stopped.
 
     Raises:
         CancelledError: as wished; nothing is changed by looking.

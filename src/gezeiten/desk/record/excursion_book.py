@@ -58,9 +58,10 @@ CAUSES = (
 @dataclass(frozen=True, slots=True)
 class BookedExcursion:
     """An excursion with its place and assessment. rule: its channel is the series it is in. cause
-    is None while it is to assess. gone: the record has it no more, it is as it was seen. assessed:
-    as it was seen when somebody assessed it; changed: it is another one now. once, once_by: what
-    was said, and by whom, of a longer one of which it was a part; that holds for another part now.
+    is None while it is to assess. is_gone: the record has it no more, it is as it was seen.
+    assessed: as it was seen when somebody assessed it; changed: it is another one now. once,
+    once_by: what was said, and by whom, of a longer one of which it was a part; that holds for
+    another part now.
     """
 
     id: int

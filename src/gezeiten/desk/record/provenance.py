@@ -74,8 +74,9 @@ class ProvenanceInput:
 @dataclass(frozen=True, slots=True)
 class Provenance:
     """A reading and how it came about. value: None where a step took it out; bytes: None of what is
-    calculated or estimated; how: of a calculated one in words; fill: the step that estimated it;
-    is_old_fill: its readings were corrected otherwise since; sure: how sure the value is."""
+    calculated or estimated; formula_text: of a calculated one in words; fill: the step that
+    estimated it; is_old_fill: its readings were corrected otherwise
+    since; uncertainty: of the value."""
 
     point: PointPlace
     series: str

@@ -1,4 +1,4 @@
-"""Actions on excursions: found, assessed, and an assessment taken back."""
+"""Actions on excursions: found, assessed, and an assessment withdrawn."""
 
 from __future__ import annotations
 

@@ -52,7 +52,7 @@ class ClockCorrectionDisabled(
     words: str
 
     def describe(self, subject: Subject) -> str:
-        return f"{_clock_correction_scope(self)} was switched off: {self.words}."
+        return f"{_clock_correction_text(self)} was switched off: {self.words}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +70,7 @@ class ClockCorrectionEnabled(
     words: str
 
     def describe(self, subject: Subject) -> str:
-        return f"{_clock_correction_scope(self)} was switched on again: {self.words}."
+        return f"{_clock_correction_text(self)} was switched on again: {self.words}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,10 +85,10 @@ class ClockCorrectionWithdrawn(
     clock: str
 
     def describe(self, subject: Subject) -> str:
-        return f"{_clock_correction_scope(self)} was taken back."
+        return f"{_clock_correction_text(self)} was taken back."
 
 
-def _clock_correction_scope(
+def _clock_correction_text(
     action: ClockCorrectionDisabled | ClockCorrectionEnabled | ClockCorrectionWithdrawn,
 ) -> str:
     return f"The correction of the clock of {action.logger}, mission {action.number},"

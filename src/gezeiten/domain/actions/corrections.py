@@ -1,4 +1,4 @@
-"""Actions on the chain of a series: a correction set, switched, taken back."""
+"""Actions on the chain of a series: a correction set, disabled or enabled, withdrawn."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Actions on gaps of a point's record: filled, left open, and taken back."""
+"""Actions on gaps of a point's record: filled, left open, and withdrawn."""
 
 from __future__ import annotations
 

@@ -59,8 +59,8 @@ class PinGroupSet(Action, kind="PIN group set", word="PIN group", about="logger"
     after: str
 
     def describe(self, subject: Subject) -> str:
-        owners = self.after or "its site's"
-        return f"{self.logger} shares the PIN of: {owners}."
+        group = self.after or "its site's"
+        return f"{self.logger} shares the PIN of: {group}."
 
 
 @dataclass(frozen=True, slots=True)

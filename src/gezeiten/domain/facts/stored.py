@@ -159,7 +159,7 @@ class SourceStatement:
 @dataclass(frozen=True, slots=True)
 class StoredLimit:
     """A limit that was set for a series of a point (its key) and stands, in force in [start_ms,
-    end_ms), None: until further notice. words: why. Instants are UTC ms."""
+    end_ms), None: until further notice. reason: why. Instants are UTC ms."""
 
     uid: str
     point_id: int
@@ -175,7 +175,7 @@ class StoredLimit:
 @dataclass(frozen=True, slots=True)
 class StoredClockCorrection:
     """The clock of a mission (its id, its number) put right by a map; uncertainty: of its
-    instants. way: how it is known; words: why."""
+    instants. method: how it is known; reason: why."""
 
     uid: str
     serial: str
@@ -191,7 +191,7 @@ class StoredClockCorrection:
 
 @dataclass(frozen=True, slots=True)
 class StoredSensorDepth:
-    """How a sensor hangs at a point (its id) from an instant on, and who said so; words: why."""
+    """How a sensor hangs at a point (its id) from an instant on, and who said so; reason: why."""
 
     uid: str
     point: str

@@ -17,7 +17,7 @@ _FORM = 2
 
 @dataclass(frozen=True, slots=True)
 class Basis:
-    """zone: of the site, whose days and weeks count; stretches: made by `basis_line`, of every
+    """zone: of the site, whose days and weeks count; lines: made by `basis_line`, of every
     series, mission and limit. They stay text until two bases differ: a point may have hundreds."""
 
     zone: str

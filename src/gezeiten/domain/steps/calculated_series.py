@@ -25,8 +25,8 @@ Key: TypeAlias = tuple[str, str]
 @dataclass(frozen=True, slots=True)
 class CalculatedSeries:
     """A series that is calculated. uid: of what was said; formula, version: by which; inputs: by
-    role, the first at the same point. hung: how the sensor hangs there, of a formula that wants to
-    know it."""
+    role, the first at the same point. sensor_depths: how the sensor hangs there, of a formula that
+    wants to know it."""
 
     uid: str
     point: str

@@ -70,7 +70,7 @@ class FoundShift:
 @dataclass(frozen=True, slots=True)
 class PlaceLag:
     """How far a series has to be moved to go with another one while both clocks are right. lag_ms:
-    the median of all stretches; u_ms: within which the next one lies (k = 2); stretches: how
+    the median of all stretches; u_ms: within which the next one lies (k = 2); periods: how
     many."""
 
     lag_ms: int

@@ -20,7 +20,7 @@ MEASURED: tuple[GapState, ...] = ("from the logger", "from another source")
 class StepKind:
     """What a kind of step does. makes: what a gap is once it stands; has_estimates: it holds
     estimated readings of its series; brings_bytes: readings of its bytes in its stretch count as
-    long as it stands; feeds: another source feeds its series in its stretch as long as it
+    long as it stands; assigns_source: another source feeds its series in its stretch as long as it
     stands."""
 
     key: str

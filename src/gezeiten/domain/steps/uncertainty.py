@@ -148,7 +148,7 @@ def of_fill(
 class AveragedPeriod:
     """What a mean or a sum over a stretch rests on.
 
-    parts: shares of its held time, with how sure a reading is there without its clock; readings:
+    segments: shares of its held time, with how sure a reading is there without its clock; readings:
     how many; rise: last minus first value; length_s: of the stretch; fills: of each fill its share
     of the held time and half its band; sums: of each filled sum its expected error (rms).
     """

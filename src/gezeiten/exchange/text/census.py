@@ -68,8 +68,8 @@ class NumberCensus:
         if len(self._seen) > 2 * _EACH_END:
             self._is_trimmed = True
             ordered = sorted(self._seen)
-            stored = {*ordered[:_EACH_END], *ordered[-_EACH_END:]}
-            self._seen = {value: self._seen[value] for value in stored}
+            extremes = {*ordered[:_EACH_END], *ordered[-_EACH_END:]}
+            self._seen = {value: self._seen[value] for value in extremes}
 
     @property
     def ends(self) -> list[NumberSeen]:

@@ -43,8 +43,8 @@ class Proposal:
 
     facts: what the lines before readings say. explained, hints: by column, what the head says about
     its name, and the unit that its values suggest. head_rows: lines with words or units above the
-    columns, from 0. others: further texts in the file, with what they are called. words: by
-    column, what the lines say by which it was made.
+    columns, from 0. others: further texts in the file, with what they are called. words_by_column:
+    by column, what the lines say by which it was made.
     """
 
     form: TextForm

@@ -51,8 +51,8 @@ class ReadingChunk:
 
     lines: line numbers (n,). rejected: lines that were left out. done_bytes: how far in the file
     this piece reaches. spoilt: lines that were taken without a cell of theirs that is no number.
-    words: what the columns of conditions say (n,), by column number. suspect: at which values a
-    flag says so, bool (n,), by column number, where it does at any.
+    words_by_column: what the columns of conditions say (n,), by column number. suspect: at which
+    values a flag says so, bool (n,), by column number, where it does at any.
     """
 
     times: Times
@@ -441,12 +441,12 @@ class _Reader:
                 RejectedLine(int(numbers[i]), line(i)[:_SHOWN], listed[i]) for i in sorted(listed)
             ]
 
-        stored = {column: value[good] for column, value in values.items()}
+        good_values = {column: value[good] for column, value in values.items()}
         spoilt = {i: why for i, why in cells.items() if i not in reasons}
         suspect = {column: its[good] for column, its in self._suspect(frame).items()}
         return ReadingChunk(
             utc[good],
-            stored,
+            good_values,
             numbers[good],
             told(reasons),
             piece.done_bytes,

@@ -83,20 +83,20 @@ def names_from_columns(
         return SeriesNaming(_names(rows, station, -1, -1), station)
     stamps = [tuple(row[column] for column in time if column < len(row)) for row in rows]
     repeats = 1 - len(set(stamps)) / len(stamps)
-    texts = [
+    candidates = [
         i
         for i in range(len(rows[0]))
         if i not in time and i not in no_names and _are_names(rows, i, repeats, header)
     ]
-    unit = next((i for i in texts if header and _UNIT_WORDS.search(header[i])), -1)
-    texts = [i for i in texts if i != unit]
-    telling = _distinguishing_columns(rows, header, texts, stamps, repeats)
+    unit = next((i for i in candidates if header and _UNIT_WORDS.search(header[i])), -1)
+    candidates = [i for i in candidates if i != unit]
+    telling = _distinguishing_columns(rows, header, candidates, stamps, repeats)
     if not telling:
         return NO_INFORMATION
     values = [
         i
         for i in range(len(rows[0]))
-        if i not in time and i not in texts and i != unit and _are_values(rows, i)
+        if i not in time and i not in candidates and i != unit and _are_values(rows, i)
     ]
     name = _name_column(header, telling, len(values))
     stations = [i for i in telling if i != name]

@@ -56,7 +56,7 @@ _KNOWN_ANSWER_S = 1.0
 
 @dataclass(frozen=True, slots=True)
 class PortSeen:
-    """A serial port of this computer. words: what the system knows of the plug, or ""."""
+    """A serial port of this computer. description: what the system knows of the plug, or ""."""
 
     path: str
     description: str

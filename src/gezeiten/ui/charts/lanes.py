@@ -92,7 +92,7 @@ def _lane(desk: Workspace, points: list[PointPlace], key: str) -> Lane | None:
         )
     if not traces and not seen:
         return None
-    content = {remark.uid: remark for point in points for remark in remarks_of(desk, point, key)}
+    by_uid = {remark.uid: remark for point in points for remark in remarks_of(desk, point, key)}
     name = quantity(key)
     title = (alone[1].own_name if alone else "") or name.name
     return Lane(
@@ -103,7 +103,7 @@ def _lane(desk: Workspace, points: list[PointPlace], key: str) -> Lane | None:
         tuple(tints),
         overviews=tuple(seen),
         symbol=name.symbol,
-        remarks=tuple(content.values()),
+        remarks=tuple(by_uid.values()),
         checks=tuple(check for point in points for check in shown_checks(desk, point, key, unit)),
     )
 

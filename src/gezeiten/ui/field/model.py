@@ -26,7 +26,8 @@ Kind = Literal["launch", "accept", "pin", "next", "several", "done", "blocked", 
 class NextAction:
     """What comes next. kind: "blocked" while something is in the way of a launch, "" where nothing
     can be done at all. serial: of the logger it is about. readings: that a launch offloads before;
-    as_last: it goes by the plan of the last mission. loggers: how many are launched together."""
+    repeats_last: it goes by the plan of the last mission. loggers: how many are launched
+    together."""
 
     kind: Kind
     serial: str = ""
@@ -89,9 +90,9 @@ class FieldModel:
 
     def leave(self, stays: Iterable[str]) -> None:
         """Forget the loggers that no longer answer, all but these."""
-        stored = set(stays)
-        self.cards = {serial: card for serial, card in self.cards.items() if serial in stored}
-        self.ticks = {serial: None for serial in self.ticks if serial in stored}
+        remaining = set(stays)
+        self.cards = {serial: card for serial, card in self.cards.items() if serial in remaining}
+        self.ticks = {serial: None for serial in self.ticks if serial in remaining}
 
     def set_points(self, points: Iterable[PointPlace]) -> None:
         """Take in the points that there are."""

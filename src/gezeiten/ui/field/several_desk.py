@@ -26,7 +26,7 @@ from gezeiten.ui.work.work_queue import Task
 class SeveralDesk(QObject):
     """prepared: the plans of all ticked loggers are known anew. ended: all rows have their result.
 
-    words: the words why that were given for a logger.
+    reasons: the words why that were given for a logger.
     """
 
     newly_prepared = Signal()
@@ -111,11 +111,11 @@ class SeveralDesk(QObject):
                 if check.weight in ("blocking", "look"):
                     key = f"{check.weight}{check.key}{check.sentence}"
                     found.setdefault(key, (check, []))[1].append(prepared_launch.card.serial)
-        checks = [self._check_text(check, serials) for check, serials in found.values()]
+        checks = [self._merged_check(check, serials) for check, serials in found.values()]
         checks.sort(key=lambda check: (check.weight != "blocking", not check.needs_reason))
         return checks or [Check("passed", tr("Nothing is in the way of any of them."))]
 
-    def _check_text(self, check: Check, serials: list[str]) -> Check:
+    def _merged_check(self, check: Check, serials: list[str]) -> Check:
         is_named = len(serials) == len(self.prepared) or serials[0] in check.sentence
         if is_named:
             return check

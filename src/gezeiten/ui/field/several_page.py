@@ -109,8 +109,8 @@ class SeveralPage(QWidget):
     def show_finished(self, prepared: list[PreparedLaunch], serials: list[str]) -> None:
         """Keep the rows of loggers that were launched, above those that are still ticked; none
         lets go of them."""
-        stored = {one.card.serial: one for one in [*self._finished, *prepared]}
-        self._finished = [stored[serial] for serial in serials if serial in stored]
+        by_serial = {one.card.serial: one for one in [*self._finished, *prepared]}
+        self._finished = [by_serial[serial] for serial in serials if serial in by_serial]
         self._fill()
 
     @property

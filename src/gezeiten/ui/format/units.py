@@ -16,7 +16,7 @@ from gezeiten.ui.format.i18n import number, tr
 
 @dataclass(frozen=True, slots=True)
 class Units:
-    """The units of the settings. usual: by the unit that is recorded; chosen: by quantity, and by
+    """The units of the settings. usual: by the unit that is recorded; selected: by quantity, and by
     series, which win in this order; what a plan asks for its channel lies between these."""
 
     usual: dict[str, str]

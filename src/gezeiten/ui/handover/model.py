@@ -34,8 +34,8 @@ class Contents:
 
 @dataclass(slots=True)
 class HandoverModel:
-    """points: with readings; past: documents, newest first; point: the chosen one; span: the chosen
-    stretch; target: waits until its point is known; is_busy: a document is being written."""
+    """points: with readings; issued: documents, newest first; point: the chosen one; span: the
+    chosen stretch; target: waits until its point is known; is_busy: a document is being written."""
 
     points: list[PointPlace] = field(default_factory=list)
     issued: list[IssuedDocument] = field(default_factory=list)

@@ -56,7 +56,7 @@ _WAYS = (
 
 @dataclass(frozen=True, slots=True)
 class Trial:
-    """What would be kept. words: of what it does."""
+    """What would be kept. text: of what it does."""
 
     clock: ClockMap
     method: str

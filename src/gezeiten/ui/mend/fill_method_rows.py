@@ -114,7 +114,7 @@ class FillMethodRows(QObject):
             units.error(booked.point, key, one.rmse) for key, one in method.of.items()
         )
         how = tr(method.name)
-        if method.is_tested:
+        if method.surely_beats_line:
             how += " · " + tr("does better than a straight line")
         for key, why in method.left.items():
             stays = tr("%1 stays open: %2").replace("%1", quantity(key).name)

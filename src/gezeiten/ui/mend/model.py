@@ -74,7 +74,7 @@ def offers(
 ) -> SourceOffers:
     """Return what the sources say of a gap. by_line: where it is filled, a line fills it."""
     is_open = booked.state in ("open", "left open")
-    holds_some = bool(logger.readings) or logger.stored_offload is not None
+    holds_some = bool(logger.readings) or logger.undone_offload is not None
     missing = booked.gap.missing
     if booked.state == NOT_CALCULATED:
         return SourceOffers(
@@ -125,8 +125,9 @@ def offers(
 @dataclass(slots=True)
 class SelectedGap:
     """The chosen gap and what is being done about it. source: by which it would be filled; is_busy:
-    something is being done; ways: to estimate it, as far as they are known; way: the chosen one;
-    by_hand: somebody chose; others: what was measured beside its logger; other: the chosen one."""
+    something is being done; methods: to estimate it, as far as they are known; method: the
+    selected one; by_hand: somebody selected it; others: what was measured beside its logger;
+    other: the selected one."""
 
     booked: BookedGap | None = None
     offers: SourceOffers | None = None

@@ -368,7 +368,7 @@ class MendPlace(Place):
             words = tr("Fill by %1").replace("%1", tr(model.other.name))
         elif model.source == "logger" and model.offers is not None:
             offer = model.offers.logger
-            again = offer.stored_offload is not None
+            again = offer.undone_offload is not None
             words = (
                 tr("Switch on again") if again else tr("Fetch from %1").replace("%1", offer.serial)
             )
@@ -433,9 +433,9 @@ class MendPlace(Place):
             if booked is not None:
                 self._drafts.remember(draft_key(booked), "")
             self.context.archive_changed.emit()
-            used = result if isinstance(result, list) else [result]
+            results = result if isinstance(result, list) else [result]
             cut_short = next(
-                (one.error for one in used if isinstance(one, Offloaded) and one.error), ""
+                (one.error for one in results if isinstance(one, Offloaded) and one.error), ""
             )
             self.context.show_message(str(cut_short) if cut_short else text)
 

@@ -176,13 +176,13 @@ class ProvenanceDialog(QDialog):
         self._line(tr("Recorded"), words.replace("%3", number(its.number)))
         self._line(tr("As recorded"), self._value(its.value))
         if its.clock is not None:
-            stored = its.clock
+            clock = its.clock
             words = tr("wrote %1; put right (%2), ± %3 s")
             words = words.replace("%1", instant(its.shown_ms, zone, seconds=True))
-            words = words.replace("%2", tr(stored.method)).replace(
+            words = words.replace("%2", tr(clock.method)).replace(
                 "%3", number(its.clock_u_ms / 1000, 1)
             )
-            self._line(tr("Clock"), f"{words}\n{stored.stated_by}: {stored.reason}")
+            self._line(tr("Clock"), f"{words}\n{clock.stated_by}: {clock.reason}")
         for offload in its.offloads:
             text = f"{instant(offload.at_ms, zone)}, {offload.person}, {tr(offload.route)}"
             if offload.clock_difference_ms is not None:

@@ -214,8 +214,8 @@ class ChannelLine(QWidget):
 
     def _unit_changed(self) -> None:
         """Limits stay what they are; only how they are written changes."""
-        stored = self._rules_before
-        for one, known in zip(self.limits, stored, strict=False):
+        rules = self._rules_before
+        for one, known in zip(self.limits, rules, strict=False):
             if known is not None:
                 one.show_rule(known)
         self._changed()

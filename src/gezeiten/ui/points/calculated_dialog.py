@@ -315,7 +315,7 @@ class CalculatedDialog(ActingDialog):
         box = self.inputs[position]
         box.clear()
         offered = self._fitting(formula, position)
-        if position and formula.keeps_unit:
+        if position and formula.needs_one_unit:
             first = self.inputs[0].currentData()
             unit = quantity(first[1]).unit
             offered = [one for one in offered if quantity(one[1]).unit == unit and one != first]
@@ -331,7 +331,7 @@ class CalculatedDialog(ActingDialog):
             )
 
     def _input_changed(self, formula: Formula, position: int) -> None:
-        if position == 0 and formula.keeps_unit:
+        if position == 0 and formula.needs_one_unit:
             for other in range(1, len(self.inputs)):
                 self.inputs[other].blockSignals(True)
                 self._fill_input(formula, other)

@@ -172,7 +172,7 @@ class DaysDialog(FiguresDialog):
                     left, "%n day under 75 % has no value", "%n days under 75 % have no value"
                 )
         if daily_record.index and not (
-            daily_record.is_regulatory and not any(x.is_comparable for x in daily_record.index)
+            daily_record.is_regulatory and not any(x.rests_on_estimates for x in daily_record.index)
         ):
             text = tr("calculated from counts or with estimates: index-like, not regulatory")
             words += f" · {text}"
@@ -194,5 +194,5 @@ def index_texts(index_day: IndexDay) -> list[str]:
     return [
         number(index_day.hours),
         mean,
-        f"{index} *" if index_day.is_comparable and index_day.index else index,
+        f"{index} *" if index_day.rests_on_estimates and index_day.index else index,
     ]

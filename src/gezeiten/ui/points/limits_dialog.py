@@ -173,13 +173,13 @@ class LimitsDialog(ActingDialog):
     def _row(self, limit_view: LimitView) -> list[str]:
         zone = self._point.zone
         until = tr("still") if limit_view.end_ms is None else instant(limit_view.end_ms, zone)
-        owners = (
+        stated = (
             tr("mission %1 of %2")
             .replace("%1", number(limit_view.mission))
             .replace("%2", limit_view.serial)
         )
         if limit_view.stored is not None:
-            owners = f"{limit_view.stored.stated_by}, {instant(limit_view.stored.stated_ms, zone)}"
+            stated = f"{limit_view.stored.stated_by}, {instant(limit_view.stored.stated_ms, zone)}"
         return [
             quantity(limit_view.series).name,
             rule_text(
@@ -187,7 +187,7 @@ class LimitsDialog(ActingDialog):
             ),
             instant(limit_view.start_ms, zone),
             until,
-            owners,
+            stated,
             limit_view.stored.reason if limit_view.stored else tr("its plan"),
         ]
 

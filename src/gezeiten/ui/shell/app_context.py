@@ -42,7 +42,7 @@ TIDEBOARD, FIELD_DESK, MEND, TRENDS, EXCURSIONS, HANDOVER, LOGBOOK = range(7)
 class TrendsRequest:
     """What Trends is to show: a point, a stretch of it (marked), and where one came from.
 
-    back: (place, what to show there, words for the way back).
+    return_to: (place, what to show there, words for the way back).
     """
 
     point_id: int

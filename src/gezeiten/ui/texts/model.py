@@ -31,7 +31,7 @@ HEAD, BEFORE, READING, LEFT_OUT, SAYS, BLANK = "head", "before", "reading", "lef
 @dataclass(frozen=True, slots=True)
 class ShownLine:
     """A line of the text as it is shown. number: from 1; cells: split, or the whole of it in one;
-    spoilt: which of its cells are no numbers; why: it is left out."""
+    spoilt: which of its cells are no numbers; reason: it is left out."""
 
     number: int
     kind: str

@@ -90,14 +90,14 @@ class ManyTextsDialog(QDialog):
         fill(self.table, rows, list(texts))
         ready = sum(one.needs_no_answer for one in texts)
         self.take.setEnabled(ready > 0)
-        stored = sum(one.is_imported for one in texts)
+        imported = sum(one.is_imported for one in texts)
         self._show_message(
             "; ".join(
                 (
                     counted(ready, "%n file is ready", "%n files are ready"),
-                    counted(stored, "%n is kept already", "%n are kept already"),
+                    counted(imported, "%n is kept already", "%n are kept already"),
                     counted(
-                        len(texts) - ready - stored,
+                        len(texts) - ready - imported,
                         "%n waits for an answer: look at it by itself",
                         "%n wait for an answer: look at them by themselves",
                     ),

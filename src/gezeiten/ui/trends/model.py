@@ -14,9 +14,9 @@ USUAL_DAYS = 14
 
 @dataclass(slots=True)
 class TrendsView:
-    """whole: from the first to the last reading of the points shown, None without any; kept: the
-    stretch to show once it has loaded; is_loading: another one is on its way; wanted_days: asked
-    for meanwhile."""
+    """whole: from the first to the last reading of the points shown, None without any; remembered:
+    the stretch to show once it has loaded; is_loading: another one is on its way; wanted_days:
+    asked for meanwhile."""
 
     extent: Span | None = None
     remembered: Span | None = None

@@ -367,9 +367,9 @@ class TrendsPlace(Place):
         selected, desk = self.points(), self.context.desk
         stays = self.lanes and self._target is None and selected
         self.model.set_loading(self.chart.view() if stays else None)
-        stored = self.model.remembered
+        remembered = self.model.remembered
         self.context.run(
-            lambda _task: lanes_of(desk, selected, partial(first_view, stored)),
+            lambda _task: lanes_of(desk, selected, partial(first_view, remembered)),
             self._show_lanes,
             failed=lambda _: self.model.failed(),
             latest="lanes",

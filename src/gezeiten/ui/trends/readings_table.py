@@ -91,8 +91,8 @@ class ReadingsModel(QAbstractTableModel):
         several = len({one.point.id for one in self.table.columns}) > 1
         for one, unit in zip(self.table.columns, self._units, strict=True):
             name = quantity(one.key).name
-            owners = f"{one.point.name} · {name}" if several else name
-            listed += [f"{owners}, {unit.name}", tr("Quality")]
+            title = f"{one.point.name} · {name}" if several else name
+            listed += [f"{title}, {unit.name}", tr("Quality")]
         return listed
 
     def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -319,15 +319,15 @@ class ReadingsWindow(QDialog):
         if model is None:
             return
         at = self.view.currentIndex().row()
-        stored = model.table.time_ms(at) if 0 <= at < len(model.table) else None
+        at_ms = model.table.time_ms(at) if 0 <= at < len(model.table) else None
 
         def done(_: object) -> None:
             model.beginResetModel()
             model.table = arranged
             model.endResetModel()
             self._counted()
-            if stored is not None:
-                self._go_to(stored)
+            if at_ms is not None:
+                self._go_to(at_ms)
 
         table = model.table
         arranged = ReadingsTable(

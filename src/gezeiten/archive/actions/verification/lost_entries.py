@@ -34,8 +34,8 @@ _PEOPLE = PreparedStatement(select(Person.uid).where(Person.name == bindparam("i
 
 @dataclass(frozen=True, slots=True)
 class LostEntries:
-    """What a chain file has lost: entries that follow its last one, in order. head: the hash of
-    that, what the first entry follows where none is left."""
+    """What a chain file has lost: entries that follow its last one, in order. head_hash: the hash
+    of that, what the first entry follows where none is left."""
 
     chain: str
     head_hash: str

@@ -1,4 +1,4 @@
-"""The tables that actions make, told without this database's keys: rows by table and identity.
+"""The tables that actions make, without this database's keys: rows by table and identity.
 
 A row that people made has an id for ever; a logger is its serial, a mission its logger, number and
 launch, bytes their fingerprint. What a row refers to is told by identity too. So the rows of two
@@ -18,7 +18,7 @@ from gezeiten.archive.store.stored import UnreadableValue
 from gezeiten.archive.store.tables import Base
 from gezeiten.domain.actions.offloads import SOURCES
 
-MADE = (
+HELD_AT_BEGIN = (
     "person",
     "site",
     "point",
@@ -36,6 +36,10 @@ MADE = (
     "handover",
     "assessment",
     "step",
+)
+"""Tables that could hold something before actions made them; the others began empty."""
+MADE = (
+    *HELD_AT_BEGIN,
     "excursion_found",
     "placing",
     "feeding",
@@ -50,21 +54,6 @@ MADE = (
     "hanging",
 )
 """Tables whose rows actions make; none refers to a later one."""
-HELD_AT_BEGIN = frozenset(MADE) - {
-    "excursion_found",
-    "placing",
-    "feeding",
-    "series_limit",
-    "own_quantity",
-    "derived",
-    "derived_input",
-    "correction",
-    "remark",
-    "check_reading",
-    "clock",
-    "hanging",
-}
-"""Tables that could hold something before actions made them; the others began empty."""
 _BY_WHAT_IT_IS = {
     "logger": ("serial",),
     "mission": ("logger_id", "number", "launched_ms"),

@@ -31,7 +31,7 @@ CANNOT = (GezeitenError, SQLAlchemyError, KeyError, TypeError, ValueError)
 @dataclass(frozen=True, slots=True)
 class Difference:
     """Where a kept row is not what actions made. column: "" where the whole row is too many
-    (`wanted` None) or missing (`found` None)."""
+    (`expected` None) or missing (`actual` None)."""
 
     table: str
     key: str

@@ -32,9 +32,9 @@ class CarriedRecord:
 
     key: names it there. sha256: of its bytes, "" where they could not be read. readings: how many
     it holds, new_readings: how many of them the archive lacks. state: NEW, KEPT (nothing in it is
-    new) or UNUSABLE. words: what is to be said about it, "". left: how the courier left the logger,
-    "running", "relaunched" or "stopped". launched_ms, collected_ms: 0 where unknown. held: which
-    numbers it holds.
+    new) or UNUSABLE. note: what is to be said about it, "". left: how the courier left the logger,
+    "running", "relaunched" or "stopped". launched_ms, collected_ms: 0 where unknown. stored_ranges:
+    which numbers it holds.
     """
 
     key: str

@@ -227,8 +227,8 @@ def _fetch(
                 out.write(piece)
                 meter.count_bytes(len(piece))
             os.fsync(out.fileno())
-        received = hashlib.sha256(path.read_bytes()).hexdigest()
-    if received != record.sha256:
+        sha256 = hashlib.sha256(path.read_bytes()).hexdigest()
+    if sha256 != record.sha256:
         with translated(desk.archive.folder):
             path.unlink()
         raise LoggerAnswerError(
@@ -334,7 +334,7 @@ def _not_safe(desk: Workspace, record: CourierRecord) -> str:
     with desk.archive.reading() as db:
         fresh, is_kept = _fresh(db, record)
     if not is_kept:
-        return "not kept yet." if fresh else _is_stored_otherwise(desk, record)
+        return "not kept yet." if fresh else _unsafe_reason(desk, record)
     try:
         desk.archive.vault.get(record.sha256)
     except GezeitenError as exc:
@@ -342,7 +342,7 @@ def _not_safe(desk: Workspace, record: CourierRecord) -> str:
     return ""
 
 
-def _is_stored_otherwise(desk: Workspace, record: CourierRecord) -> str:
+def _unsafe_reason(desk: Workspace, record: CourierRecord) -> str:
     """Its readings came by another route, maybe in parts; they are safe where all these can be
     read back."""
     try:

@@ -49,8 +49,8 @@ _LARGEST_RAW = 4 << 30
 
 @dataclass(slots=True)
 class CopyImport:
-    """What taking a copy in brought. kept_already: raw offloads with nothing new; mended: those of
-    them that were damaged or gone here and are whole again; refused: why a raw offload was not
+    """What taking a copy in brought. already_stored: raw offloads with nothing new; mended: those
+    of them that were damaged or gone here and are whole again; refused: why a raw offload was not
     taken, a sentence each."""
 
     offloads: int = 0

@@ -34,9 +34,10 @@ _LARGEST_KIND = 4 << 20
 
 @dataclass(frozen=True, slots=True)
 class RecognisedText:
-    """A proposal, and the kept tie that fits it, if there is one. likely: the only one of a kind
-    without words above its columns that looks the same: it is asked whether it is that. asked: what
-    a kept kind leaves open in this file. fresh: names in it that its kind does not know yet."""
+    """A proposal, and the kept tie that fits it, if there is one. similar: the only one of a kind
+    without words above its columns that looks the same: it is asked whether it is that. questions:
+    what a kept kind leaves open in this file. fresh: names in it that its kind does not know
+    yet."""
 
     proposal: Proposal
     template: ImportTemplate | None
@@ -203,7 +204,7 @@ def previous_zones(desk: Workspace) -> dict[str, str]:
 
 
 def proposed_template(recognised: RecognisedText, name: str) -> ImportTemplate:
-    """Return the tie to start from: the kept one that fits, else what was proposed."""
+    """Return the template to start from: the stored one that fits, else what was proposed."""
     if recognised.template is not None:
         return recognised.template
     proposal = recognised.proposal
@@ -225,7 +226,7 @@ def _is_stored(mapping: ColumnMapping) -> bool:
 
 # -- kept ------------------------------------------------------------------------------------------
 def stored_templates(desk: Workspace) -> list[ImportTemplate]:
-    """Return the kept ties, those used last first."""
+    """Return the stored import templates, those used last first."""
     with desk.archive.reading() as session:
         return [
             template_from_dict(template) for template in kept_in.stored_import_templates(session)
@@ -233,7 +234,7 @@ def stored_templates(desk: Workspace) -> list[ImportTemplate]:
 
 
 def save_template(desk: Workspace, template: ImportTemplate) -> None:
-    """Keep a tie under its name; one of the same name is replaced, one that is the same stays.
+    """Save an import template; one of the same name is replaced, an equal one stays.
 
     What is a file's own, a year that somebody said for it, is not kept.
     """
@@ -275,7 +276,7 @@ def change_kind(desk: Workspace, name: str, wanted: ImportTemplate) -> None:
 
 
 def delete_template(desk: Workspace, name: str) -> None:
-    """Forget a kept tie; what was taken by it stays."""
+    """Delete an import template; what was imported with it stays."""
     with desk.archive.writing() as session:
         there = kept_in.find_import_template(session, name)
         if there is not None:

@@ -31,8 +31,8 @@ _QUIET_S = 10.0
 
 @dataclass(frozen=True, slots=True)
 class TextSeen:
-    """A file of several. kind: the name of its kind, "" of none; words: why it cannot be taken by
-    itself, "" where it can; is_kept: exactly these bytes were taken before."""
+    """A file of several. kind: the name of its kind, "" of none; summary: why it cannot be taken by
+    itself, "" where it can; is_imported: exactly these bytes were taken before."""
 
     path: Path
     kind: str = ""

@@ -42,7 +42,7 @@ class TextQuestion:
 
 @dataclass(slots=True)
 class TextOutlook:
-    """What importing a text would bring, and what is open. found: in all of its lines, None while
+    """What importing a text would bring, and what is open. survey: in all of its lines, None while
     these cannot be read; unused: ids of answers to nothing that was asked."""
 
     path: Path

@@ -49,10 +49,10 @@ class SeriesSurvey:
 @dataclass(slots=True)
 class Survey:
     """readings: lines that would give one; doubled: lines whose instant is that of a line before of
-    the same station, in the same piece of the text; left_out: other lines, by reason; spoilt: lines
+    the same station, in the same piece of the text; rejected: other lines, by reason; spoilt: lines
     that would be imported without a cell of theirs. first_ms, last_ms: from when to when, UTC ms,
     None without any. interval_ms: the usual distance of readings, None of a single one. doubts:
-    what is to be asked before it is imported. words: what its other columns say, where these are
+    what is to be asked before it is imported. answers: what its other columns say, where these are
     few words.
     """
 

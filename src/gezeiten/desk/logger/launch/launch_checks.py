@@ -48,7 +48,7 @@ _ORDER = {"blocking": 0, "look": 1, "passed": 2, "note": 3}
 class Check:
     """One sentence of the list before launch.
 
-    key: names the check for accepting it. wants_word: nothing is launched before somebody said
+    key: names the check for accepting it. needs_reason: nothing is launched before somebody said
     why it is all right. field: of the plan, where the sentence belongs, or "".
     """
 
@@ -128,8 +128,8 @@ def launch_checks(
         checks += _outlook_checks(desk, card, plan)
     if is_locked(card.state) and desk.pins.get(pin_group(desk, card.serial)) is None:
         checks.append(Check("blocking", f"{card.serial} is locked; give its PIN first.", "pin"))
-    used = [_accepted(check, (accepted or {}).get(check.key, "")) for check in checks]
-    return sorted(used, key=lambda check: _ORDER[check.weight])
+    weighed = [_accepted(check, (accepted or {}).get(check.key, "")) for check in checks]
+    return sorted(weighed, key=lambda check: _ORDER[check.weight])
 
 
 def _accepted(check: Check, word: str) -> Check:

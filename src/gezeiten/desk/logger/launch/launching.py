@@ -226,16 +226,16 @@ class _Launch:
     def _record(self, plan: Plan, accepted: Mapping[str, str]) -> LaunchResult:
         """Read back what the logger does now, compare it with what was sent, enter the mission."""
         desk, serial = self.desk, self.identity.serial
-        used = self.session.plan()
-        if used is None or differences(plan, used):
-            names = ", ".join(differences(plan, used)) if used else "everything"
+        running = self.session.plan()
+        if running is None or differences(plan, running):
+            names = ", ".join(differences(plan, running)) if running else "everything"
             raise LoggerRefusedError(
                 f"{serial} took another plan than the one sent ({names}); launch it again."
             )
         entry = self.session.directory()[-1]
-        launch_happened(desk, self.owner, serial, entry, used, accepted)
+        launch_happened(desk, self.owner, serial, entry, running, accepted)
         state, received = self._card().state, merge_offloads(self.offloads)
-        return LaunchResult(serial, entry.mission, entry.first_ms, used, state, received)
+        return LaunchResult(serial, entry.mission, entry.first_ms, running, state, received)
 
 
 def stop(desk: Workspace, address: Endpoint, serial: str) -> None:

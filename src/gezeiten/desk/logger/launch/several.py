@@ -25,7 +25,7 @@ _LONGEST_WAIT_S = 3_600
 
 @dataclass(frozen=True, slots=True)
 class PreparedLaunch:
-    """A logger with the plan meant for it; lost: what of the common plan it cannot do."""
+    """A logger with the plan meant for it; unsupported: what of the common plan it cannot do."""
 
     card: LoggerCard
     plan: Plan

@@ -136,7 +136,7 @@ def _parameter_text(parameter: Parameter, value: float, zone: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class NearPlace:
-    """A point whose series can be an input of a calculation at another one. how: where it lies, in
+    """A point whose series can be an input of a calculation at another one. where: in
     words: "same point", "same site", "12 km away", "" where its position is not known."""
 
     point: PointPlace

@@ -92,7 +92,7 @@ def checks_of(desk: Workspace, point_id: int, series: str = "") -> list[CheckRea
     """Return the check readings of a series of a point, or of all, in order of time."""
     with desk.archive.reading() as session:
         bases = _Bases(session, point_id)
-        listed = [bases.compare_checks(check) for check in checks_at(session, point_id)]
+        listed = [bases.with_expected(check) for check in checks_at(session, point_id)]
     return [one for one in listed if series in ("", one.series)]
 
 
@@ -133,7 +133,7 @@ class _Bases:
             is_height=is_height,
         )
 
-    def compare_checks(self, check: CheckReading) -> CheckReading:
+    def with_expected(self, check: CheckReading) -> CheckReading:
         """Return a check with the value that its series should say then."""
         if check.dip_m is None:
             return check
@@ -271,12 +271,12 @@ def enter(desk: Workspace, typed: Sequence[TypedCheck]) -> int:
     """
     if not typed:
         raise InputError("Nothing was read yet; type a value first.")
-    texts = [checked(_entered(desk, typed_check)) for typed_check in typed]
+    readings = [checked(_entered(desk, typed_check)) for typed_check in typed]
     late = desk.now_ms() + _NOT_YET_MS
-    if any(one.at_ms > late for one in texts):
+    if any(one.at_ms > late for one in readings):
         raise InputError("A check cannot be from a time to come; correct its time.")
     with desk.archive.writing() as session:
-        for one in texts:
+        for one in readings:
             value = None if math.isnan(one.value) else one.value
             desk.do_within(
                 session,
@@ -295,7 +295,7 @@ def enter(desk: Workspace, typed: Sequence[TypedCheck]) -> int:
                     one.remark.strip(),
                 ),
             )
-    return len(texts)
+    return len(readings)
 
 
 def _entered(desk: Workspace, check: TypedCheck) -> CheckReading:
@@ -410,7 +410,7 @@ def _wider(span: Span) -> Span:
 
 
 def save_fit(desk: Workspace, point: PointPlace, tried: FitTrial, words: str) -> None:
-    """Keep a tie; one before it in the same stretch is taken back in the same action.
+    """Save a reference correction; an earlier one in the same period is withdrawn with it.
 
     Raises:
         InputError: no words; or an earlier tie reaches beyond this stretch.

@@ -46,8 +46,8 @@ _LAUNCH_U_MS = 500.0
 @dataclass(frozen=True, slots=True)
 class MissionClock:
     """The clock of a mission that feeds a series. span: of its readings there, true time; reads:
-    when it was read; kept: what puts it right, None where nothing does; off: what would if it were
-    switched on; drift_ppm: by how much clocks of its model run wrong (k = 2);
+    when it was read; correction: what puts it right, None where nothing does; disabled_correction:
+    what would if it were switched on; drift_ppm: by how much clocks of its model run wrong (k = 2);
     last_shown_ms: what it showed at the last reading that is known."""
 
     mission: str
@@ -154,7 +154,7 @@ def save_clock_correction(
     uncertainty: ClockUncertainty,
     words: str,
 ) -> None:
-    """Put the clock of a mission right; what did so before is taken back in the same action.
+    """Save a clock correction of a mission; an earlier one is withdrawn by the same action.
 
     Raises:
         InputError: no words; or steps stand on its present instants.

@@ -55,10 +55,10 @@ class SeriesAssignmentView:
 
 @dataclass(frozen=True, slots=True)
 class Chain:
-    """How a series comes from its source to the record. how: of a calculated one in words, ""
-    else; corrections: in the order in which they are applied, on or off; fills: of its gaps, those
-    that stand and those that can stand again; clocks: of its missions, that were put right;
-    clocks_off: what would put some right if it were switched on."""
+    """How a series comes from its source to the record. formula_text: of a calculated one in words,
+    "" else; corrections: in the order in which they are applied, on or off; fills: of its gaps,
+    those that stand and those that can stand again; clocks: of its missions, that were put right;
+    disabled_clocks: what would put some right if it were switched on."""
 
     assignments: tuple[SeriesAssignmentView, ...]
     formula_text: str
@@ -73,9 +73,9 @@ class Effect:
     """What a change of the chain does to the readings of a stretch.
 
     before, after: measured readings as they stand, and as they would; changed: how many of those in
-    both have another value; gone, back: how many there are no longer, or again; suspect: how many
-    more are suspect; mean: the mean of the differences after - before over `changed`, most: the
-    largest by size, with its sign; both 0 where nothing changes.
+    both have another value; removed, restored: how many there are no longer, or again; suspect: how
+    many more are suspect; mean: the mean of the differences after - before over `changed`, most:
+    the largest by size, with its sign; both 0 where nothing changes.
     """
 
     before: Series

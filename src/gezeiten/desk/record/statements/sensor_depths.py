@@ -1,4 +1,4 @@
-"""How a sensor hangs at a point through time: said, seen, taken back. What is calculated from it
+"""Sensor depths at a point through time: set, listed, withdrawn. What is calculated from them
 follows."""
 
 from __future__ import annotations

@@ -28,7 +28,7 @@ from gezeiten.errors import ArchiveDamagedError
 @dataclass(frozen=True, slots=True)
 class ComputedPiece:
     """A piece of a calculated series; see `view.ViewPiece`. cells: None where it could not be
-    calculated; estimated: readings of it that rest on an estimate; lacks: where measured readings
+    calculated; estimated: readings of it that rest on an estimate; missing: where measured readings
     of the first input have no value here."""
 
     span: Span

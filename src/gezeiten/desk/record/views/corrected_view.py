@@ -24,8 +24,8 @@ from gezeiten.errors import ArchiveDamagedError
 
 @dataclass(frozen=True, slots=True)
 class CorrectedView:
-    """A series with corrections; see `view.ViewSource`. given: as its source gave it; steps: those
-    that are on; listed: its pieces in order of time; fills: as they were made, after all
+    """A series with corrections; see `view.ViewSource`. uncorrected: as its source gave it; steps:
+    those that are on; listed: its pieces in order of time; fills: as they were made, after all
     corrections."""
 
     uncorrected: RecordView

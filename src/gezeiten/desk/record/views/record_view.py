@@ -83,11 +83,11 @@ class RecordView:
     """A series in one state of its record.
 
     point_id, key: which series; chunks: what was read, of all views; fills: estimated readings;
-    places: the segments that have readings, by their place in `made.listed`; first_ms, last_ms:
+    places: the segments that have readings, by their place in `source.listed`; first_ms, last_ms:
     their first and last reading, int64 (n,); measured: how many there are in all; cells: of these;
     estimated: estimated readings with their measured neighbours, as they are drawn; damaged: by
-    place in `places`, why its readings cannot be shown; is_given_up: it was tried to make these
-    anew; state: of the record, that it is of; points: whose records it rests on.
+    place in `places`, why its readings cannot be shown; is_repair_tried: whether rebuilding
+    these was tried; state: of the record, that it is of; points: whose records it rests on.
     """
 
     point_id: int
@@ -102,7 +102,7 @@ class RecordView:
     cells: Pyramid | None = None
     estimated: Pyramid = field(default_factory=lambda: Pyramid.of_series(empty_series()))
     damaged: dict[int, str] = field(default_factory=dict)
-    is_discarded: bool = False
+    is_repair_tried: bool = False
     state: object = None
     points: tuple[int, ...] = ()
 

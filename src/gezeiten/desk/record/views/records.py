@@ -130,9 +130,9 @@ def _drawable(desk: Workspace, session: ArchiveSession, point_id: int, key: str)
 
 def _is_healed(desk: Workspace, record_view: RecordView) -> bool:
     """Whether something is damaged in a view and was rebuilt; it is tried once."""
-    if not record_view.damaged or record_view.is_discarded:
+    if not record_view.damaged or record_view.is_repair_tried:
         return False
-    record_view.is_discarded = True
+    record_view.is_repair_tried = True
     healed = [desk.heal(point_id) for point_id in record_view.points]
     return any(healed)
 

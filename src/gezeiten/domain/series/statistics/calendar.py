@@ -18,7 +18,7 @@ from gezeiten.domain.series.timeline import Span, local_days
 @dataclass(frozen=True, slots=True)
 class CoveredTime:
     """How much of a stretch of time is held. length_ms: of it, as far as readings were due;
-    held_ms: by any reading, estimated_ms: by estimated ones among these, suspect_ms: by suspect
+    covered_ms: by any reading, estimated_ms: by estimated ones among these, suspect_ms: by suspect
     ones."""
 
     length_ms: int

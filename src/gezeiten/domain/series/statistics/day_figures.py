@@ -46,13 +46,14 @@ class DegreeRule:
 @dataclass(frozen=True, slots=True)
 class IndexDay:
     """The index of a day: mean_ug_m3 of its hourly means, hours: of how many; index None where
-    these are too few, `BEYOND` above the highest; is_like: it rests on estimates."""
+    these are too few, `BEYOND` above the highest; rests_on_estimates: on
+    readings that were filled."""
 
     day: date
     hours: int
     mean_ug_m3: float
     index: int | None
-    is_comparable: bool
+    rests_on_estimates: bool
 
 
 def degree_days(series: Series, days: Sequence[DayNumbers], rule: DegreeRule) -> list[float]:

@@ -25,7 +25,7 @@ class CheckReading:
     highest were read, or a dip of which nobody said how far the sensor hangs below its mark; u: its
     uncertainty (k = 2). low, high: since the look before, None where they were not read. dip_m: how
     far below the measuring point the water stood, rim_m: how high that was, 0 where heights are
-    counted from it; both None where the value itself was read. by: who read it; said_by: who
+    counted from it; both None where the value itself was read. by: who read it; stated_by: who
     entered it.
     """
 

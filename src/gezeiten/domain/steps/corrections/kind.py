@@ -28,8 +28,8 @@ class CorrectionKind:
 
     apply: measured readings of the stretch in which it is in force, the parameters and that
     stretch's begin and end (UTC ms; the last may be `EVER_MS`) to readings; a pure function.
-    checked: parameters as they are kept, raises ValueError with the reason. told: in words, for a
-    unit ("offset +0.3 °C"). is_fitted: its numbers were fitted to what the steps before it gave,
+    checked: parameters as they are kept, raises ValueError with the reason. describe: in words, for
+    a unit ("offset +0.3 °C"). is_fitted: its numbers were fitted to what the steps before it gave,
     whose ids its parameter `below` names.
     """
 

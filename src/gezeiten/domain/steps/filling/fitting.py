@@ -22,7 +22,7 @@ Matrix = NDArray[np.float64]
 @dataclass(frozen=True, slots=True)
 class LinearFit:
     """A model: value = columns x coefficients. rows: places of the readings it was fitted on;
-    normal, right: of the weighted equations, so that rows can be taken off."""
+    normal, rhs: of the weighted equations, so that rows can be taken off."""
 
     design: Matrix
     values: Values

@@ -47,9 +47,9 @@ class Errors:
     """Filled minus known on hidden stretches, in the scale of the model.
 
     places: at which places of a stretch, (m,); of: (k, m), each stretch by the fade that was chosen
-    on the others, NaN where nothing could be filled; fade: chosen on all; by_stretch: mean squares
-    (k,); known: values there, (k, m); most_step: how far both ends were apart at most; apart: how
-    many stretches do not overlap.
+    on the others, NaN where nothing could be filled; fade: chosen on all; by_period: mean squares
+    (k,); known: values there, (k, m); most_step: how far both ends were apart at most; disjoint:
+    how many stretches do not overlap.
     """
 
     places: NDArray[np.intp]

@@ -29,7 +29,8 @@ _COVERED = 0.9
 class BySums:
     """Amounts for the due instants of a gap, NaN where the other series tells none, (n,); ratio:
     own over the other's; errors: filled minus known sums of hidden stretches, in the series' unit,
-    (k,); apart: how many of these do not overlap. refusal: why it cannot serve, "" where it can."""
+    (k,); disjoint: how many of these do not overlap. refusal: why it cannot serve, "" where it
+    can."""
 
     values: Values
     ratio: float

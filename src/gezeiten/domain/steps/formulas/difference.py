@@ -25,5 +25,5 @@ DIFFERENCE = Formula(
     _GIVES,
     _difference,
     "first − second",
-    keeps_unit=True,
+    needs_one_unit=True,
 )

@@ -73,16 +73,16 @@ class Formula:
     """How a series is calculated from others. key and version name it for ever: whoever changes
     what comes out lifts the version and keeps the old one.
 
-    roles: its inputs; the calculated series has the instants of the first. gives: the channel of
+    roles: its inputs; the calculated series has the instants of the first. results: the channel of
     what comes out, by the unit of the first input. apply: values of each input in the unit of its
     role, shape (n,) each, and parameters by key; a pure function. source: where it is written.
-    over: of one that looks back over a window of its first and only input: then gives may be empty,
-    and what comes out is of the quantity that went in; gathers: what it makes of what it finds
-    there; is_running: that is a quantity of its own (`running_key`). averages: of which kinds of
-    quantities, () for all. is_hung: among its parameters it finds rim and length
-    (`steps/hanging.py`) at each instant, (n,). superseded: of an older version, what is
+    over: of one that looks back over a window of its first and only input: then results may be
+    empty, and what comes out is of the quantity that went in; gathers: what it makes of what it
+    finds there; is_running: that is a quantity of its own (`running_key`). averages: of which
+    kinds of quantities, () for all. uses_sensor_depth: among its parameters it finds rim and length
+    (`steps/sensor_depth.py`) at each instant, (n,). superseded: of an older version, what is
     wrong with it in words.
-    wants_times: among its parameters it finds the instants, UTC ms (n,), under `TIMES`. is_of_any:
+    uses_times: among its parameters it finds the instants, UTC ms (n,), under `TIMES`. is_of_any:
     what comes out is of whatever quantity is chosen.
     """
 
@@ -94,7 +94,7 @@ class Formula:
     apply: Callable[[tuple[Values, ...], Mapping[str, float]], Made]
     source: str
     parameters: tuple[Parameter, ...] = ()
-    keeps_unit: bool = False
+    needs_one_unit: bool = False
     over: Over | None = None
     gathers: Gathers = "nothing"
     is_running: bool = False
@@ -130,7 +130,7 @@ class Formula:
             return f"{inputs[0].name.lower()} is no quantity for which it makes sense"
         if self.results and inputs[0].unit not in self.results:
             return f"nothing is known that it makes of {inputs[0].unit or 'numbers'}"
-        if self.keeps_unit and len({one.unit for one in inputs}) > 1:
+        if self.needs_one_unit and len({one.unit for one in inputs}) > 1:
             return "both have to be of one unit"
         return ""
 

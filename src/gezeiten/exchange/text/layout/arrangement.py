@@ -231,18 +231,18 @@ def _are_halves(cells: list[str], whole: int) -> bool:
 def join_decimal_commas(lines: Iterable[str]) -> Iterator[str]:
     """Yield lines with semicolons between columns where commas stood there and in numbers; those
     that have other columns as they are."""
-    stored: list[str] = []
+    recent: list[str] = []
     words = halves = 0
     for line in lines:
-        stored = [*stored[-2:], line]
-        if len(stored) < 3:
+        recent = [*recent[-2:], line]
+        if len(recent) < 3:
             continue
-        below = _halves_below(*stored)
+        below = _halves_below(*recent)
         if below:
-            halves, words = below, len(cells_of(stored[0], ","))
-        yield _joined_line(stored[0], words, halves)
+            halves, words = below, len(cells_of(recent[0], ","))
+        yield _joined_line(recent[0], words, halves)
     yield from (
-        _joined_line(line, words, halves) for line in (stored if len(stored) < 3 else stored[1:])
+        _joined_line(line, words, halves) for line in (recent if len(recent) < 3 else recent[1:])
     )
 
 

@@ -117,8 +117,8 @@ def _scanned(path: Path, encoding: str, opening: Opening) -> Iterator[TextPiece]
 
 
 def _informative_lines(lines: pl.Series, informative: set[int]) -> list[int]:
-    """Return which lines are the first whose dates show which number is the day; told: by which
-    shapes that was shown already."""
+    """Return which lines are the first whose dates show which number is the day; informative:
+    shapes that showed it already."""
     selected = []
     for i, shape in enumerate(_PAST_TWELFTH):
         shows = lines.str.contains(shape) if i not in informative else pl.Series([False])

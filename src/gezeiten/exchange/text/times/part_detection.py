@@ -165,8 +165,8 @@ def _candidate(
     if {"%j", "%m"} <= set(parts):
         others = [i for i, part in enumerate(parts) if part not in ("%m", "%d")]
         of_year = _instants(rows, [columns[i] for i in others], [parts[i] for i in others])
-        stored = [i for i, part in enumerate(parts) if part != "%j"]
-        columns, parts = tuple(columns[i] for i in stored), tuple(parts[i] for i in stored)
+        selected = [i for i, part in enumerate(parts) if part != "%j"]
+        columns, parts = tuple(columns[i] for i in selected), tuple(parts[i] for i in selected)
         instants = _instants(rows, list(columns), list(parts))
         if not np.array_equal(of_year, instants):
             return None

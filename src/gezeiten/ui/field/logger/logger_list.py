@@ -193,8 +193,8 @@ class LoggerList(QListWidget):
 
     def toggle(self, serial: str) -> None:
         """Tick a logger, or take the tick off."""
-        stored = [s for s in self._ticked if s != serial]
-        self.tick(stored if serial in self._ticked else [*stored, serial])
+        remaining = [s for s in self._ticked if s != serial]
+        self.tick(remaining if serial in self._ticked else [*remaining, serial])
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         self.touched.emit()
