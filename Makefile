@@ -3,9 +3,10 @@
 # make test        all checks and tests
 # make hunt        the properties once more, with examples nobody has tried (HUNT="paths of tests")
 # make recovery    how well gaps are filled, on records whose truth is known (half an hour)
-# make bench       speed, as ratios against a reference in the same run
+# make bench       speed, as ratios against a reference in the same run (BENCH="names of measures")
 # make screenshots the pictures in docs/screenshots, from the demonstration's data
 # make mutants     small faults put into the rules of the trade: do the tests notice them
+#                  (ONLY="domain projection exchange/csv_out")
 # make bare        both commands in bare Debian 12 and 13 machines (root, debootstrap)
 # make lock        the locked packages anew from requirements/*.in
 
@@ -35,7 +36,7 @@ recovery: setup
 	@$(RUN)/python scripts/recovery.py $(GAPS) $(KINDS)
 
 bench: setup
-	@$(RUN)/python -m bench
+	@$(RUN)/python -m bench $(BENCH)
 
 mutants: setup
 	@$(RUN)/python -m pip install -q --require-hashes -r requirements/mutants.lock

@@ -65,7 +65,7 @@ if sys.argv[2:]:  # until the archive is open and its board has come
         app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
 assert canvas.board is not None
 window.grab()
-window.house.works.stop()
+window.context.works.stop()
 """
 
 
