@@ -11,13 +11,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gezeiten.domain.base.untrusted import plain, validated
 from gezeiten.domain.limits.windows import (
     NIGHTS,
     WEEKENDS,
     WORKING_HOURS,
     WeeklyWindow,
     parse_window,
-    weekly_window,
     window_choice,
 )
 from gezeiten.domain.series.timeline import (
@@ -65,7 +65,7 @@ def test_windows_follow_the_wall_clock(window: WeeklyWindow, at_s: int, zone: st
 
 @given(windows)
 def test_windows_survive_dict_text_and_inversion(window: WeeklyWindow) -> None:
-    assert weekly_window(window.as_dict()) == window
+    assert validated(plain(window), WeeklyWindow) == window
     assert window.other().other() == window
     parsed = parse_window(window.text)
     assert parsed is not None
@@ -178,23 +178,23 @@ def test_any_instant_comes_back_from_its_wall_clock(at_s: int, zone: str) -> Non
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"days": []}, "no weekly window: {'days': \\[\\]"),
-        ({"days": [7]}, "no weekly window"),
-        ({"days": [-1]}, "no weekly window"),
-        ({"start_min": -1}, "no weekly window"),
-        ({"end_min": -1}, "no weekly window"),
+        ({"days": []}, "no days of a week"),
+        ({"days": [7]}, "no days of a week"),
+        ({"days": [-1]}, "no days of a week"),
+        ({"start_min": -1}, "no time of day: -1 min"),
+        ({"end_min": -1}, "no time of day: -1 min"),
         ({"start_min": 1441}, "no time of day: 1441 min"),
         ({"end_min": 1441}, "no time of day: 1441 min"),
     ],
 )
 def test_dicts_that_are_no_window(change: dict[str, object], words: str) -> None:
     with pytest.raises(ValueError, match=words):
-        weekly_window({**WORKING_HOURS.as_dict(), **change})
+        validated({**plain(WORKING_HOURS), **change}, WeeklyWindow)
 
 
 def test_days_are_kept_once_in_order_and_midnight_is_zero() -> None:
     odd = {"days": [3, "1", 3, 0, 6], "start_min": 1440, "end_min": 1440, "inverted": 0}
-    assert weekly_window(odd) == WeeklyWindow((0, 1, 3, 6))
+    assert validated(odd, WeeklyWindow) == WeeklyWindow((0, 1, 3, 6))
 
 
 @pytest.mark.parametrize(

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import json
 import math
+import sys
 from datetime import UTC, datetime
-from typing import Any
+from typing import Annotated, Any, TypeVar
+
+import msgspec
 
 EARLIEST_MS = round(datetime(1900, 1, 1, tzinfo=UTC).timestamp() * 1000)
 LATEST_MS = round(datetime(2200, 1, 1, tzinfo=UTC).timestamp() * 1000)
@@ -13,6 +16,33 @@ LONGEST_INTERVAL_MS = 366 * 86_400_000
 _LARGEST = 2**62
 DEEPEST = 32
 """So deep a value may be nested; our own are no deeper than six."""
+WholeNumber = Annotated[int, msgspec.Meta(gt=-_LARGEST, lt=_LARGEST)]
+"""A field that holds a whole number which is not beyond reason."""
+FiniteNumber = Annotated[float, msgspec.Meta(ge=-sys.float_info.max, le=sys.float_info.max)]
+"""A field that holds a number which is neither infinite nor none."""
+InstantMs = Annotated[int, msgspec.Meta(ge=EARLIEST_MS, lt=LATEST_MS)]
+"""A field that holds an instant between the years 1900 and 2200, UTC ms."""
+_Kind = TypeVar("_Kind")
+
+
+def validated(data: Any, kind: type[_Kind]) -> _Kind:
+    """Return the value of a frozen dataclass out of dicts, lists and plain values. Fields that the
+    data lacks take their defaults, those that the class lacks are passed over; numbers may be
+    texts.
+
+    Raises:
+        ValueError: a field is missing or of another kind; says which.
+    """
+    try:
+        return msgspec.convert(data, kind, strict=False)
+    except msgspec.ValidationError as exc:
+        what, _, where = str(exc).partition(" - at `$.")
+        raise ValueError(f"{where.rstrip('`')}: {what}" if where else what) from exc
+
+
+def plain(value: Any) -> Any:
+    """Return the value of a frozen dataclass as JSON knows it: dicts, lists and plain values."""
+    return msgspec.json.decode(msgspec.json.encode(value))
 
 
 def json_of(text: str | bytes) -> Any:

@@ -13,8 +13,8 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.base.untrusted import bounded_int, finite
-from gezeiten.domain.limits.windows import WeeklyWindow, weekly_window
+from gezeiten.domain.base.untrusted import FiniteNumber, WholeNumber, plain, validated
+from gezeiten.domain.limits.windows import WeeklyWindow
 from gezeiten.domain.series.series_keys import channel_of
 from gezeiten.domain.series.timeline import EVER_MS, Times, Values
 
@@ -41,15 +41,15 @@ class LimitRule:
 
     channel: str
     side: Side
-    value: float
-    delay_s: int = 0
+    value: FiniteNumber
+    delay_s: WholeNumber = 0
     counting: Counting = "consecutive"
     daily: bool = False
     level: Level = "alarm"
-    hysteresis: float = 0.0
+    hysteresis: FiniteNumber = 0.0
     window: WeeklyWindow | None = None
     origin: str = ""
-    mean_s: int = 0
+    mean_s: WholeNumber = 0
 
     @property
     def key(self) -> str:
@@ -84,19 +84,8 @@ class LimitRule:
 
     def as_dict(self) -> dict[str, Any]:
         """The rule as JSON keeps it; `limit_rule` reads it back."""
-        return {
-            "channel": self.channel,
-            "side": self.side,
-            "value": self.value,
-            "delay_s": self.delay_s,
-            "counting": self.counting,
-            "daily": self.daily,
-            "level": self.level,
-            "hysteresis": self.hysteresis,
-            "window": self.window.as_dict() if self.window else None,
-            **({"origin": self.origin} if self.origin else {}),
-            **({"mean_s": self.mean_s} if self.mean_s else {}),
-        }
+        usual = {"origin": "", "mean_s": 0}  # came later, and are left out where they are the usual
+        return {k: value for k, value in plain(self).items() if (k, value) not in usual.items()}
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,24 +146,6 @@ def limit_rule(data: dict[str, Any]) -> LimitRule:
     """Return the rule of a dict made by `LimitRule.as_dict`; older ones lack the last fields.
 
     Raises:
-        KeyError, ValueError, TypeError: a field is missing or has another kind of value.
+        ValueError: a field is missing or has another kind of value.
     """
-    side, counting, level = data["side"], data["counting"], data["level"]
-    if side not in SIDES or counting not in ("consecutive", "accumulated"):
-        raise ValueError(f"unknown side or counting: {side}, {counting}")
-    if level not in ("warning", "alarm"):
-        raise ValueError(f"unknown level: {level}")
-    window = data.get("window")
-    return LimitRule(
-        str(data["channel"]),
-        side,
-        finite(data["value"]),
-        bounded_int(data["delay_s"]),
-        counting,
-        bool(data["daily"]),
-        level,
-        finite(data.get("hysteresis", 0.0)),
-        weekly_window(window) if window else None,
-        str(data.get("origin", "")),
-        bounded_int(data.get("mean_s", 0)),
-    )
+    return validated(data, LimitRule)

@@ -9,12 +9,10 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from gezeiten.domain.base.untrusted import bounded_int
 from gezeiten.domain.series.timeline import MINUTE_MS, Times, utc_offsets_ms
 from gezeiten.errors import PlanError
 
@@ -26,13 +24,27 @@ _EPOCH_WEEKDAY = 3  # 1970-01-01 was a Thursday
 
 @dataclass(frozen=True, slots=True)
 class WeeklyWindow:
-    """days: 0 is Monday. start_min, end_min: minutes after local midnight; equal ones mean the
-    whole day. inverted: all the other hours of the week instead."""
+    """days: 0 is Monday; in order, each once. start_min, end_min: minutes after local midnight,
+    24:00 is 0; equal ones mean the whole day. inverted: all the other hours of the week instead.
+
+    Raises:
+        ValueError: a day or a time of day cannot be.
+    """
 
     days: tuple[int, ...]
     start_min: int = 0
     end_min: int = 0
     inverted: bool = False
+
+    def __post_init__(self) -> None:
+        if not self.days or not set(self.days) <= set(range(7)):
+            raise ValueError("no days of a week")
+        for minute in (self.start_min, self.end_min):
+            if not 0 <= minute <= DAY_MIN:
+                raise ValueError(f"no time of day: {minute} min")
+        object.__setattr__(self, "days", tuple(sorted(set(self.days))))
+        object.__setattr__(self, "start_min", self.start_min % DAY_MIN)
+        object.__setattr__(self, "end_min", self.end_min % DAY_MIN)
 
     @property
     def length_min(self) -> int:
@@ -68,15 +80,6 @@ class WeeklyWindow:
             inside |= into < self.length_min
         return ~inside if self.inverted else inside
 
-    def as_dict(self) -> dict[str, Any]:
-        """The window as JSON keeps it; `weekly_window` reads it back."""
-        return {
-            "days": list(self.days),
-            "start_min": self.start_min,
-            "end_min": self.end_min,
-            "inverted": self.inverted,
-        }
-
 
 WORKING_HOURS = WeeklyWindow((0, 1, 2, 3, 4), 8 * 60, 17 * 60)
 NIGHTS = WeeklyWindow((0, 1, 2, 3, 4, 5, 6), 20 * 60, 6 * 60)
@@ -86,21 +89,6 @@ NAMED_WINDOWS: tuple[tuple[str, WeeklyWindow], ...] = (
     ("nights", NIGHTS),
     ("weekends", WEEKENDS),
 )
-
-
-def weekly_window(data: dict[str, Any]) -> WeeklyWindow:
-    """Return the window of a dict made by `WeeklyWindow.as_dict`.
-
-    Raises:
-        KeyError, TypeError, ValueError: a field is missing or cannot be.
-    """
-    days = tuple(sorted({bounded_int(day) for day in data["days"]}))
-    start, end = bounded_int(data["start_min"]), bounded_int(data["end_min"])
-    if not days or not set(days) <= set(range(7)) or not 0 <= min(start, end) <= max(start, end):
-        raise ValueError(f"no weekly window: {data}")
-    if max(start, end) > DAY_MIN:
-        raise ValueError(f"no time of day: {max(start, end)} min")
-    return WeeklyWindow(days, start % DAY_MIN, end % DAY_MIN, bool(data["inverted"]))
 
 
 def _days_text(days: tuple[int, ...]) -> str:

@@ -6,11 +6,11 @@ lack take their defaults. Whether a plan fits a logger: `plan_check`.
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass, field, fields
-from typing import Any, Literal, get_args
+from dataclasses import dataclass, field
+from typing import Any, Literal
 
-from gezeiten.domain.base.untrusted import bounded_int, instant_ms
-from gezeiten.domain.limits.limits import LimitRule, limit_rule
+from gezeiten.domain.base.untrusted import InstantMs, WholeNumber, plain, validated
+from gezeiten.domain.limits.limits import LimitRule
 from gezeiten.domain.plan.models import End, Start
 from gezeiten.errors import PlanError
 
@@ -27,12 +27,12 @@ class DeviceOptions:
     """
 
     display: Display = "off"
-    display_min: int = 5
+    display_min: WholeNumber = 5
     sound: bool = False
     key_tone: bool = False
     light: bool = False
     reminders: bool = False
-    event_bytes: int = 0
+    event_bytes: WholeNumber = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,29 +63,25 @@ class Plan:
     """
 
     channels: tuple[str, ...]
-    interval_s: int
+    interval_s: WholeNumber
     start: Start = "next_interval"
-    start_ms: int = 0
+    start_ms: InstantMs = 0
     end: End = "full"
-    end_ms: int = 0
+    end_ms: InstantMs = 0
     limits: tuple[LimitRule, ...] = ()
     mission_name: str = ""
     point_name: str = ""
     remark: str = ""
-    start_delay_s: int = 0
-    end_count: int = 0
+    start_delay_s: WholeNumber = 0
+    end_count: WholeNumber = 0
     restart: bool = False
-    outside_interval_s: int = 0
+    outside_interval_s: WholeNumber = 0
     settings: tuple[ChannelSetting, ...] = ()
     manners: DeviceOptions = field(default_factory=DeviceOptions)
 
     def as_dict(self) -> dict[str, Any]:
         """The plan as JSON keeps it; `plan_from_dict` reads it back."""
-        data = asdict(self)
-        data["channels"] = list(self.channels)
-        data["limits"] = [rule.as_dict() for rule in self.limits]
-        data["settings"] = [asdict(setting) for setting in self.settings]
-        return data
+        return {**plain(self), "limits": [rule.as_dict() for rule in self.limits]}
 
     def rules_for(self, channel: str) -> tuple[LimitRule, ...]:
         """The limits on one channel, in the order of the plan."""
@@ -97,9 +93,7 @@ class Plan:
         return next((s for s in self.settings if s.channel == channel), usual)
 
 
-_TEXTS = ("mission_name", "point_name", "remark")
-_INSTANTS = ("start_ms", "end_ms")
-_NUMBERS = ("start_delay_s", "end_count", "outside_interval_s")
+_ALWAYS_WRITTEN = ("channels", "interval_s", "start", "end", "limits")
 
 
 def plan_from_dict(data: dict[str, Any]) -> Plan:
@@ -109,44 +103,12 @@ def plan_from_dict(data: dict[str, Any]) -> Plan:
         PlanError: a field is missing or of another kind.
     """
     try:
-        return Plan(
-            channels=tuple(str(key) for key in data["channels"]),
-            interval_s=bounded_int(data["interval_s"]),
-            start=_literal(data["start"], get_args(Start)),
-            end=_literal(data["end"], get_args(End)),
-            limits=tuple(limit_rule(rule) for rule in data["limits"]),
-            restart=bool(data.get("restart", False)),
-            settings=tuple(_setting(entry) for entry in data.get("settings", ())),
-            manners=_device_options(data.get("manners", {})),
-            **_optional(data),
-        )
-    except (KeyError, TypeError, ValueError, AttributeError, OverflowError) as exc:
+        missing = [name for name in _ALWAYS_WRITTEN if name not in data]
+        if missing:
+            raise ValueError(f"it lacks {missing[0]}")
+        return validated(data, Plan)
+    except (TypeError, ValueError) as exc:
         raise PlanError(f"This is no plan ({exc}); make it anew on the Field desk.") from exc
-
-
-def _optional(data: dict[str, Any]) -> dict[str, Any]:
-    texts = {name: str(data.get(name, "")) for name in _TEXTS}
-    numbers = {name: bounded_int(data.get(name, 0)) for name in _NUMBERS}
-    instants = {name: instant_ms(data.get(name, 0)) for name in _INSTANTS}
-    return {**texts, **numbers, **instants}
-
-
-def _literal(value: Any, known: tuple[Any, ...]) -> Any:
-    if value not in known:
-        raise ValueError(f"{value} is none of {', '.join(known)}")
-    return value
-
-
-def _setting(data: dict[str, Any]) -> ChannelSetting:
-    return ChannelSetting(**{f.name: str(data.get(f.name, "")) for f in fields(ChannelSetting)})
-
-
-def _device_options(data: dict[str, Any]) -> DeviceOptions:
-    usual = DeviceOptions()
-    known = {f.name: getattr(usual, f.name) for f in fields(DeviceOptions)}
-    given = {name: type(value)(data.get(name, value)) for name, value in known.items()}
-    _literal(given["display"], get_args(Display))
-    return DeviceOptions(**given)
 
 
 def waits_for_button(plan: Plan) -> bool:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any, TypeAlias
 
-from gezeiten.domain.base.untrusted import bounded_int
+from gezeiten.domain.base.untrusted import WholeNumber, validated
 from gezeiten.errors import InputError
 
 FIXED = "fixed"
@@ -59,7 +59,7 @@ ACROSS, QUOTED, COMMAS, PLAIN = "across", "quoted", "commas", "plain"
 """Hours across become lines; cells in quotes lose their line breaks; numbers that commas cut in two
 are joined; lines stay as they are although they could become others."""
 ARRANGED = (ACROSS, QUOTED, COMMAS)
-Where: TypeAlias = tuple[tuple[int, str], ...]
+Where: TypeAlias = tuple[tuple[WholeNumber, str], ...]
 """Of which lines something is: in these columns they say these words; () of all."""
 
 
@@ -84,8 +84,8 @@ class Flags:
     those with which one is suspect; good: those that are known to be at good ones; others are asked
     about."""
 
-    column: int
-    of: tuple[int, ...]
+    column: WholeNumber
+    of: tuple[WholeNumber, ...]
     none: tuple[str, ...] = ()
     good: tuple[str, ...] = ()
     suspect: tuple[str, ...] = ()
@@ -110,12 +110,12 @@ class TimeForm:
     empty cells mean what stands above them.
     """
 
-    columns: tuple[int, ...]
+    columns: tuple[WholeNumber, ...]
     pattern: str
     zone: str = ""
     period: str = ""
     rolls: str = ""
-    fills: tuple[int, ...] = ()
+    fills: tuple[WholeNumber, ...] = ()
 
     @property
     def is_epoch(self) -> bool:
@@ -137,7 +137,7 @@ class AcceptedAnswer:
     it in UTC). where: of which lines."""
 
     kind: str
-    column: int
+    column: WholeNumber
     values: tuple[str, ...]
     where: Where = ()
 
@@ -148,7 +148,7 @@ class ColumnMapping:
     a quantity; unit: as the text has it; point: "" where it is that of the tie; label: tells it
     from others of its quantity at its point."""
 
-    column: int
+    column: WholeNumber
     quantity: str
     unit: str
     where: Where = ()
@@ -171,12 +171,12 @@ class TextForm:
     encoding: str
     delimiter: str
     decimal: str
-    first_line: int
-    columns: int
+    first_line: WholeNumber
+    columns: WholeNumber
     time: TimeForm
     header: tuple[str, ...] = ()
     units: tuple[str, ...] = ()
-    widths: tuple[int, ...] = ()
+    widths: tuple[WholeNumber, ...] = ()
     missing: tuple[str, ...] = USUAL_MISSING
     opening: Opening = ()
     beside: tuple[LineContext, ...] = ()
@@ -254,75 +254,11 @@ def template_from_dict(data: dict[str, Any]) -> ImportTemplate:
         InputError: a field is missing or of another kind.
     """
     try:
-        raw = dict(data["form"])
-        form = TextForm(
-            str(raw["encoding"]),
-            str(raw["delimiter"]),
-            str(raw["decimal"]),
-            bounded_int(raw["first_line"]),
-            bounded_int(raw["columns"]),
-            _time(raw["time"]),
-            opening=tuple((str(step), str(inner)) for step, inner in raw.get("opening", ())),
-            beside=tuple(LineContext(**one) for one in raw.get("beside", ())),
-            # a comma as decimal sign let points be those of thousands, before it was said
-            thousands=str(raw.get("thousands", "." if raw["decimal"] == "," else "")),
-            widths=tuple(bounded_int(width) for width in raw.get("widths", ())),
-            flags=tuple(_flags(one) for one in raw.get("flags", ())),
-            ragged=bool(raw.get("ragged", False)),
-            accepted=tuple(_accepted(one) for one in raw.get("accepted", ())),
-            **{
-                name: tuple(str(one) for one in raw.get(name, ()))
-                for name in ("header", "units", "missing", "glued")
-            },
-        )
-        columns = tuple(_column(one) for one in data["columns"])
-        return ImportTemplate(str(data["name"]), str(data["point"]), form, columns)
+        form = dict(data["form"])
+        # a comma as decimal sign let points be those of thousands, before it was said
+        older = {"missing": (), "thousands": "." if form["decimal"] == "," else ""}
+        return validated({**data, "form": {**older, **form}}, ImportTemplate)
     except (KeyError, TypeError, ValueError) as exc:
         raise InputError(
             f"What was kept about this kind of text cannot be read ({exc}); tie it anew."
         ) from exc
-
-
-def _time(raw: dict[str, Any]) -> TimeForm:
-    return TimeForm(
-        tuple(bounded_int(c) for c in raw["columns"]),
-        str(raw["pattern"]),
-        str(raw["zone"]),
-        str(raw.get("period", "")),
-        str(raw.get("rolls", "")),
-        tuple(bounded_int(c) for c in raw.get("fills", ())),
-    )
-
-
-def _flags(raw: dict[str, Any]) -> Flags:
-    return Flags(
-        bounded_int(raw["column"]),
-        tuple(bounded_int(one) for one in raw["of"]),
-        tuple(str(one) for one in raw["none"]),
-        tuple(str(one) for one in raw.get("good", ())),
-        tuple(str(one) for one in raw.get("suspect", ())),
-    )
-
-
-def _accepted(raw: dict[str, Any]) -> AcceptedAnswer:
-    return AcceptedAnswer(
-        str(raw["kind"]),
-        bounded_int(raw["column"]),
-        tuple(str(one) for one in raw["values"]),
-        _where_from_dict(raw.get("where", ())),
-    )
-
-
-def _where_from_dict(raw: Any) -> Where:
-    return tuple((bounded_int(column), str(text)) for column, text in raw)
-
-
-def _column(raw: dict[str, Any]) -> ColumnMapping:
-    return ColumnMapping(
-        bounded_int(raw["column"]),
-        str(raw["quantity"]),
-        str(raw["unit"]),
-        _where_from_dict(raw.get("where", ())),
-        str(raw.get("point", "")),
-        str(raw.get("label", "")),
-    )

@@ -1,4 +1,6 @@
-"""Reading a text of readings by its form, piece by piece, so that its size does not matter.
+"""One pass over a text: each step works on the piece that the one before handed on.
+
+Reads a text of readings by its form, piece by piece, so that its size does not matter.
 
 A piece whose lines are all as they should be is read by polars in one go; any other is read line
 by line there too, so that each line that cannot be used is named with its reason.

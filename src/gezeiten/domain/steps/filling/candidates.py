@@ -1,4 +1,6 @@
-"""What could fill a gap by estimates, the simplest first, each with its measured error.
+"""One list of what could fill a gap: the methods are tried and measured against each other.
+
+Estimates, the simplest first, each with its measured error.
 
 Source: docs/calculations.md, "Fills".
 """

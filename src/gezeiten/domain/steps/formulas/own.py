@@ -1,4 +1,6 @@
-"""A formula of somebody's own: a small, safe language of arithmetic with units.
+"""One small language: parsing, units and evaluation of a formula of somebody's own.
+
+Arithmetic with units, safe whatever is typed.
 
     (a - b) / (9.81[m/s2] * 1018[kg/m3])        kelvin(a)        where(a > 3[m], a, b)
 

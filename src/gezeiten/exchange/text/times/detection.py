@@ -1,4 +1,6 @@
-"""Finding which columns of a text are its time, and how it is written. Doubt is told, not guessed.
+"""Finding the time of a text: one search, in which each way of writing is weighed against the rest.
+
+It finds which columns are its time, and how it is written. Doubt is told, not guessed.
 
 A few odd lines (a repeated head, a note) do not change what all others say.
 """
