@@ -18,7 +18,7 @@ from gezeiten.cli.options import look_option, main_archive_option, reports_error
 
 _PLACES = {
     "demo": "gezeiten.cli.demo_command:demo_command",
-    "export": "gezeiten.cli.records:export_command",
+    "export": "gezeiten.cli.documents:export_command",
     "find": "gezeiten.cli.loggers:find_command",
     "launch": "gezeiten.cli.loggers:launch",
     "list": "gezeiten.cli.records:list_points",
@@ -26,12 +26,12 @@ _PLACES = {
     "offload": "gezeiten.cli.loggers:offload",
     "overview": "gezeiten.cli.loggers:overview_command",
     "people": "gezeiten.cli.people:people_command",
-    "report": "gezeiten.cli.records:report_command",
+    "report": "gezeiten.cli.documents:report_command",
     "standin": "gezeiten.cli.standin:standin_group",
     "stop": "gezeiten.cli.loggers:stop_command",
     "take": "gezeiten.cli.routes:import_command",
     "vault": "gezeiten.cli.routes:vault_group",
-    "verify": "gezeiten.cli.records:verify",
+    "verify": "gezeiten.cli.verification:verify",
     "watch": "gezeiten.cli.watch:watch_command",
 }
 
