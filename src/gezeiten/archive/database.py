@@ -1,4 +1,4 @@
-"""Opening the archive: folder, database with its migrations, vault.
+"""One object that owns an open archive: folder, database with its migrations, vault.
 
 Layout of the folder: logbook/ (the chain files), archive.db, local.db and FOLDERS.
 Before a migration the database is copied aside as archive-before-<version>.db.
@@ -219,7 +219,6 @@ class Archive:
             has_caught_up = catch_up(session, self.chains, self.foundings.get, self.on_wait)
             try:
                 yield session
-                session.flush()
                 entered = session.info.pop("lines", {})
                 end = self.chain.end(session) if entered else None
                 if entered:

@@ -10,7 +10,7 @@ import msgspec
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.actions.beginnings import OLD_ENTRIES, latest_archive_begin
+from gezeiten.archive.actions.beginnings import OLD_ENTRIES, SCHEMA, latest_archive_begin
 from gezeiten.archive.actions.execution import do_by_itself
 from gezeiten.archive.actions.verification.entry_restoration import old_entries
 from gezeiten.archive.actions.verification.projected_tables import (
@@ -18,6 +18,7 @@ from gezeiten.archive.actions.verification.projected_tables import (
     MADE,
     plain_rows,
     rows,
+    schema,
 )
 from gezeiten.archive.database import Archive
 from gezeiten.archive.store.faults import translated
@@ -39,13 +40,12 @@ def begin_if_new(archive: Archive, at_ms: int) -> None:
 
 def restart_chain(archive: Archive, session: Session, at_ms: int) -> None:
     """Let an archive begin with what it holds now, inside the caller's transaction."""
-    session.flush()
     made, old = rows(session.connection()), old_entries(session)
     many = sum(len(listed) for listed in made.values())
     dump = ""
     if many or old:
         with translated(archive.folder):
-            data = msgspec.json.encode({**plain_rows(made), OLD_ENTRIES: old})
+            data = msgspec.json.encode({**plain_rows(made), OLD_ENTRIES: old, SCHEMA: schema()})
             dump = archive.foundings.store(data)
     do_by_itself(session, ArchiveBegun(_id_of(session), MADE, dump, many), at_ms)
 

@@ -1,4 +1,4 @@
-"""A simulated logger: clock, battery, plan, missions and memory; no network.
+"""One simulated logger: clock, battery, plan, missions and memory, as one state; no network.
 
 Its memory is not stored: readings are computed from the true instants at which they were due,
 so a restarted stand-in holds exactly what it held before.

@@ -18,6 +18,8 @@ from gezeiten.errors import ArchiveDamagedError, GezeitenError
 
 OLD_ENTRIES = "logbook"
 """In a dump, beside the tables: the entries from before there were chain files."""
+SCHEMA = "schema"
+"""In a dump, beside the tables: the schema that it was made by; older ones have none."""
 
 
 def latest_archive_begin(session: Session) -> ArchiveBegun | None:
@@ -55,8 +57,7 @@ def dump_of(
     if not begun.dump:
         return rows_of({}), []
     dump = msgspec.json.decode(bytes_of(begun.dump))
-    old = dump.pop(OLD_ENTRIES, [])
-    return rows_of(dump), old
+    return rows_of(dump, dump.get(SCHEMA)), dump.get(OLD_ENTRIES, [])
 
 
 def beginning(

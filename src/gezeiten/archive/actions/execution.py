@@ -61,7 +61,6 @@ def _person(session: Session, authorship: Authorship) -> str:
 
 
 def _do(session: Session, action: Action, authorship: Authorship, person: str) -> None:
-    session.flush()
     stored = as_stored(action)
     action = from_stored(stored)  # what is applied now is what will be applied again
     connection = session.connection()

@@ -65,7 +65,6 @@ _OF_AN_ACTION = PreparedStatement(
 def entries(session: Session, action: str = "", *, of_chain: str | None = None) -> Iterator[Entry]:
     """Yield entries, latest first; of one action, or all. of_chain: those of a chain instead,
     oldest first; "" are those from before there were chain files."""
-    session.flush()
     connection = session.connection()
     if of_chain is not None:
         rows = _OF_A_CHAIN.each(connection, its_chain=of_chain)
@@ -94,7 +93,6 @@ class EntryStream:
 
 def entry_stream(session: Session) -> EntryStream:
     """Return all entries of the table, in the order in which their actions were applied."""
-    session.flush()
     return EntryStream(lambda: starmap(Entry, _OLDEST_FIRST.each(session.connection())))
 
 

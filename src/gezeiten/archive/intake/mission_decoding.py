@@ -217,7 +217,6 @@ def replace_mission_readings(session: Session, decoded: MissionMade) -> None:
     stays = {raw: [(a, b) for a, b in spans] for raw, spans in before.items() if raw in unread}
     for raw, spans in {**decoded.spans, **stays}.items():
         note_stored(session, decoded.owner.mission, raw, spans)
-    session.flush()
 
 
 # -- what is missing -------------------------------------------------------------------------------

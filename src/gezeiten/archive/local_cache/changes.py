@@ -146,7 +146,6 @@ def all_changed(connection: Connection) -> None:
 
 def record_version(session: Session, point_id: int) -> int:
     """Return how often the record of a point has changed."""
-    session.flush()  # what follows asks the database itself
     return _VERSION.value(session.connection(), its_id=point_id) or 0
 
 

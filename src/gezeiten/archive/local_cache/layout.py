@@ -199,7 +199,6 @@ _VERSION = PreparedStatement(
 
 
 def _version(session: Session) -> Any:
-    session.flush()  # what follows asks the database itself
     return _VERSION.first_row(session.connection())
 
 

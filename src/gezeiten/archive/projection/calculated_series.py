@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from sqlalchemy import Connection
 
-from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, key_of, withdraw
+from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, key_of
+from gezeiten.archive.projection.statements import StatementTable
 from gezeiten.archive.queries.calculated_series import stated_calculations
 from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
 from gezeiten.domain.actions.calculated_series import CalculationRemoved, SeriesCalculated
@@ -17,29 +18,20 @@ from gezeiten.domain.steps.calculated_series import (
 )
 from gezeiten.errors import InputError
 
-_TABLE, _INPUTS = DerivedRow.__table__, DerivedInput.__table__
+_SERIES = StatementTable(DerivedRow.__table__, "derived")
+_INPUTS = DerivedInput.__table__
 
 
-def _derived(connection: Connection, action: SeriesCalculated, authorship: Authorship) -> Conflicts:
+def _apply_calculated(
+    connection: Connection, action: SeriesCalculated, authorship: Authorship
+) -> Conflicts:
     before = in_force(stated_calculations(connection))
-    point_id = key_of(connection, Point.__table__, action.point)
-    add(
-        connection,
-        _TABLE,
-        uid=action.derived,
-        point_id=point_id,
-        series=action.series,
-        formula=action.formula,
-        version=action.version,
-        parameters=action.parameters,
-        words=action.words,
-        said_ms=authorship.at_ms,
-        said_by=authorship.person,
-    )
-    key = key_of(connection, _TABLE, action.derived)
+    _SERIES.state(connection, action, authorship)
+    key = key_of(connection, _SERIES.table, action.derived)
     for position, one in enumerate(action.inputs):
-        its = key_of(connection, Point.__table__, one.point)
-        add(connection, _INPUTS, derived_id=key, position=position, point_id=its, series=one.series)
+        point = key_of(connection, Point.__table__, one.point)
+        row = {"derived_id": key, "position": position, "point_id": point, "series": one.series}
+        add(connection, _INPUTS, **row)
     calculated = _calculated_series(action)
     if calculated.key in before:
         return ["a series of this name was calculated there already"]
@@ -57,12 +49,6 @@ def _calculated_series(action: SeriesCalculated) -> CalculatedSeries:
         action.parameters,
         inputs,
     )
-
-
-def _apply_withdrawn(
-    connection: Connection, action: CalculationRemoved, authorship: Authorship
-) -> Conflicts:
-    return withdraw(connection, _TABLE, action.derived, authorship)
 
 
 # -- refusing --------------------------------------------------------------------------------------
@@ -91,6 +77,6 @@ def _refuse_withdrawal(connection: Connection, action: CalculationRemoved) -> No
 
 
 FAMILY = Family(
-    {SeriesCalculated: _derived, CalculationRemoved: _apply_withdrawn},
+    {SeriesCalculated: _apply_calculated, CalculationRemoved: _SERIES.withdraw},
     {SeriesCalculated: _refuse_derived, CalculationRemoved: _refuse_withdrawal},
 )

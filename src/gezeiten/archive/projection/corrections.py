@@ -8,13 +8,11 @@ from gezeiten.archive.projection.rows import (
     Authorship,
     Conflicts,
     Family,
-    add,
-    key_of,
     only,
     update_by_uid,
-    withdraw,
 )
-from gezeiten.archive.store.tables import CorrectionRow, Point
+from gezeiten.archive.projection.statements import StatementTable, refuse_reversed
+from gezeiten.archive.store.tables import CorrectionRow
 from gezeiten.domain.actions.corrections import (
     CorrectionSet,
     CorrectionSwitched,
@@ -22,29 +20,13 @@ from gezeiten.domain.actions.corrections import (
 )
 from gezeiten.errors import InputError
 
-_TABLE = CorrectionRow.__table__
+_CORRECTIONS = StatementTable(
+    CorrectionRow.__table__, "correction", fields={"kind": "step"}, fixed={"is_on": True}
+)
+_TABLE = _CORRECTIONS.table
 
 
-def _set(connection: Connection, action: CorrectionSet, authorship: Authorship) -> None:
-    add(
-        connection,
-        _TABLE,
-        uid=action.correction,
-        series=action.series,
-        kind=action.step,
-        version=action.version,
-        parameters=action.parameters,
-        is_on=True,
-        point_id=key_of(connection, Point.__table__, action.point),
-        start_ms=action.start_ms,
-        end_ms=action.end_ms,
-        words=action.words,
-        said_ms=authorship.at_ms,
-        said_by=authorship.person,
-    )
-
-
-def _switched(
+def _apply_switched(
     connection: Connection, action: CorrectionSwitched, _authorship: Authorship
 ) -> Conflicts:
     [was_on] = only(connection, select(_TABLE.c.is_on).where(_TABLE.c.uid == action.correction))
@@ -54,15 +36,8 @@ def _switched(
     return ["it was on already" if action.is_on else "it was off already"]
 
 
-def _apply_withdrawn(
-    connection: Connection, action: CorrectionWithdrawn, authorship: Authorship
-) -> Conflicts:
-    return withdraw(connection, _TABLE, action.correction, authorship)
-
-
 def _refuse_set(_connection: Connection, action: CorrectionSet) -> None:
-    if action.end_ms is not None and action.end_ms <= action.start_ms:
-        raise InputError("The end has to lie after the beginning; correct one of them.")
+    refuse_reversed(action.start_ms, action.end_ms)
 
 
 def _refuse_switched(connection: Connection, action: CorrectionSwitched) -> None:
@@ -75,6 +50,9 @@ def _refuse_switched(connection: Connection, action: CorrectionSwitched) -> None
 
 
 FAMILY = Family(
-    {CorrectionSet: _set, CorrectionSwitched: _switched, CorrectionWithdrawn: _apply_withdrawn},
+    {
+        **_CORRECTIONS.applying(CorrectionSet, CorrectionWithdrawn),
+        CorrectionSwitched: _apply_switched,
+    },
     {CorrectionSet: _refuse_set, CorrectionSwitched: _refuse_switched},
 )

@@ -6,7 +6,7 @@ from typing import Any
 
 from sqlalchemy import Connection, select, update
 
-from gezeiten.archive.projection.deployments import assign_series
+from gezeiten.archive.projection.deployments import ASSIGNMENTS
 from gezeiten.archive.projection.rows import Authorship, Conflicts, Family, add, key_of, only
 from gezeiten.archive.store.estimates import encode_estimates
 from gezeiten.archive.store.tables import Offload, Point, SeriesAssignmentRow, Step
@@ -95,7 +95,7 @@ def _assign_source(
     """Say who feeds the series in the stretch, under the same id as the step: both are taken back
     together."""
     for part in action.parts:
-        assign_series(
+        ASSIGNMENTS.state(
             connection,
             SeriesAssigned(
                 action.point,

@@ -8,54 +8,30 @@ from gezeiten.archive.projection.rows import (
     Authorship,
     Conflicts,
     Family,
-    add,
-    key_of,
     only,
     update_by_uid,
-    withdraw,
 )
+from gezeiten.archive.projection.statements import StatementTable, refuse_reversed
 from gezeiten.archive.store.tables import Point, SeriesLimit
 from gezeiten.domain.actions.limits import LimitEnded, LimitSet, LimitWithdrawn
 from gezeiten.domain.limits.limits import LimitRule, limit_rule
 from gezeiten.domain.series.timeline import EVER_MS
 from gezeiten.errors import InputError
 
-_TABLE = SeriesLimit.__table__
+_LIMITS = StatementTable(SeriesLimit.__table__, "limit")
+_TABLE = _LIMITS.table
 
 
-def _set(connection: Connection, action: LimitSet, authorship: Authorship) -> None:
-    add(
-        connection,
-        _TABLE,
-        uid=action.limit,
-        series=action.series,
-        rule=action.rule,
-        point_id=key_of(connection, Point.__table__, action.point),
-        start_ms=action.start_ms,
-        end_ms=action.end_ms,
-        words=action.words,
-        said_ms=authorship.at_ms,
-        said_by=authorship.person,
-    )
-
-
-def _ended(connection: Connection, action: LimitEnded, _authorship: Authorship) -> Conflicts:
+def _apply_ended(connection: Connection, action: LimitEnded, _authorship: Authorship) -> Conflicts:
     [found] = only(connection, select(_TABLE.c.end_ms).where(_TABLE.c.uid == action.limit))
     update_by_uid(connection, _TABLE, action.limit, end_ms=action.end_ms)
     return [] if found == action.before_ms else ["it ended at another instant before"]
 
 
-def _apply_withdrawn(
-    connection: Connection, action: LimitWithdrawn, authorship: Authorship
-) -> Conflicts:
-    return withdraw(connection, _TABLE, action.limit, authorship)
-
-
 # -- refusing --------------------------------------------------------------------------------------
 def _refuse_set(connection: Connection, action: LimitSet) -> None:
+    refuse_reversed(action.start_ms, action.end_ms)
     end_ms = EVER_MS if action.end_ms is None else action.end_ms
-    if end_ms <= action.start_ms:
-        raise InputError("The end has to lie after the beginning; correct one of them.")
     rule = limit_rule(action.rule)
     refusal = connection.execute(
         select(_TABLE.c.rule, _TABLE.c.start_ms, _TABLE.c.end_ms)
@@ -103,6 +79,6 @@ def _refuse_ended(connection: Connection, action: LimitEnded) -> None:
 
 
 FAMILY = Family(
-    {LimitSet: _set, LimitEnded: _ended, LimitWithdrawn: _apply_withdrawn},
+    {**_LIMITS.applying(LimitSet, LimitWithdrawn), LimitEnded: _apply_ended},
     {LimitSet: _refuse_set, LimitEnded: _refuse_ended},
 )

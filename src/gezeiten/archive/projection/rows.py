@@ -86,15 +86,6 @@ def change(
     ]
 
 
-def withdraw(connection: Connection, table: Any, uid: str, authorship: Authorship) -> Conflicts:
-    """Note that something has no effect any more, by whom and when."""
-    standing = update(table).where(table.c.uid == uid, table.c.undone_ms.is_(None))
-    done = connection.execute(
-        standing.values(undone_ms=authorship.at_ms, undone_by=authorship.person)
-    )
-    return [] if done.rowcount else ["it had been taken back already"]
-
-
 _FACTS = {**SITE_FACTS, **POINT_FACTS}
 
 

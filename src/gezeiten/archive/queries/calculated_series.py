@@ -7,24 +7,13 @@ from dataclasses import dataclass
 from sqlalchemy import Connection, select
 from sqlalchemy.orm import Session
 
+from gezeiten.archive.queries.statements import POINT, standing
 from gezeiten.archive.store.prepared import PreparedStatement
 from gezeiten.archive.store.tables import DerivedInput, DerivedRow, Point
 from gezeiten.domain.steps.calculated_series import CalculatedSeries
 
-_SAID = PreparedStatement(
-    select(
-        DerivedRow.id,
-        DerivedRow.uid,
-        Point.uid,
-        DerivedRow.series,
-        DerivedRow.formula,
-        DerivedRow.version,
-        DerivedRow.parameters,
-    )
-    .join(Point, Point.id == DerivedRow.point_id)
-    .where(DerivedRow.undone_ms.is_(None))
-    .order_by(DerivedRow.said_ms, DerivedRow.uid)
-)
+_CONTENT = ("series", "formula", "version", "parameters")
+_STANDING = standing(DerivedRow, "id", "uid", POINT, *_CONTENT, order=("said_ms",))
 _INPUTS = PreparedStatement(
     select(DerivedInput.derived_id, Point.uid, DerivedInput.series)
     .join(Point, Point.id == DerivedInput.point_id)
@@ -34,8 +23,8 @@ _INPUTS = PreparedStatement(
 
 def stated_calculations(connection: Connection) -> list[CalculatedSeries]:
     """Return the series that somebody said are calculated, in the order in which that was said;
-    which of them are is for `domain/steps/derived.in_force` to say."""
-    rows = _SAID.all(connection)
+    which of them are is for `domain/steps/calculated_series.in_force` to say."""
+    rows = _STANDING.all(connection)
     inputs: dict[int, list[tuple[str, str]]] = {}
     for key, point, series in _INPUTS.all(connection) if rows else ():
         inputs.setdefault(key, []).append((point, series))
@@ -43,7 +32,7 @@ def stated_calculations(connection: Connection) -> list[CalculatedSeries]:
         CalculatedSeries(
             uid, point, series, formula, version, parameters, tuple(inputs.get(key, ()))
         )
-        for key, uid, point, series, formula, version, parameters in rows
+        for key, uid, point, series, formula, version, parameters, *_ in rows
     ]
 
 

@@ -2,40 +2,23 @@
 
 from __future__ import annotations
 
-from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.store.prepared import PreparedStatement
-from gezeiten.archive.store.tables import CorrectionRow, Point
+from gezeiten.archive.queries.statements import POINT, standing
+from gezeiten.archive.store.tables import CorrectionRow
 from gezeiten.domain.steps.chain import Correction, outdated_marked
 
-_OF_POINT = PreparedStatement(
-    select(
-        CorrectionRow.uid,
-        Point.uid,
-        CorrectionRow.series,
-        CorrectionRow.kind,
-        CorrectionRow.version,
-        CorrectionRow.start_ms,
-        CorrectionRow.end_ms,
-        CorrectionRow.parameters,
-        CorrectionRow.words,
-        CorrectionRow.said_ms,
-        CorrectionRow.said_by,
-        CorrectionRow.is_on,
-    )
-    .join(Point, Point.id == CorrectionRow.point_id)
-    .where(Point.id == bindparam("its_id"), CorrectionRow.undone_ms.is_(None))
-    .order_by(CorrectionRow.said_ms, CorrectionRow.uid)
+_CONTENT = ("series", "kind", "version", "start_ms", "end_ms", "parameters", "words")
+_OF_POINT = standing(
+    CorrectionRow, "is_on", "uid", POINT, *_CONTENT, order=("said_ms",), of_point=True
 )
 
 
 def corrections_at(session: Session, point_id: int) -> list[Correction]:
     """Return the steps of all series of a point that were not taken back, on or off, in the order
     in which they were said."""
-    session.flush()  # what follows asks the database itself
     rows = _OF_POINT.all(session.connection(), its_id=point_id)
-    found = [Correction(*row) for row in rows]
+    found = [Correction(*(*row, is_on)) for is_on, *row in rows]
     series = dict.fromkeys(one.series for one in found)
     stand = [
         correction

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gezeiten.archive.store.tables import Point, SeriesLimit
+from gezeiten.archive.queries.statements import standing
+from gezeiten.archive.store.tables import SeriesLimit
 from gezeiten.domain.facts.stored import StoredLimit
 from gezeiten.domain.limits.limits import limit_rule
 from gezeiten.errors import ArchiveDamagedError
+
+_CONTENT = ("uid", "point_id", "series", "rule", "start_ms", "end_ms", "words")
+_ALL = standing(SeriesLimit, *_CONTENT, order=("start_ms", "uid"))
+_OF_POINT = standing(SeriesLimit, *_CONTENT, order=("start_ms", "uid"), of_point=True)
 
 
 def limits_of_series(session: Session, point_id: int | None = None) -> list[StoredLimit]:
@@ -17,28 +21,12 @@ def limits_of_series(session: Session, point_id: int | None = None) -> list[Stor
     Raises:
         ArchiveDamagedError: one cannot be read.
     """
-    query = (
-        select(SeriesLimit, Point.id)
-        .join(Point, Point.id == SeriesLimit.point_id)
-        .where(SeriesLimit.undone_ms.is_(None))
-        .order_by(SeriesLimit.start_ms, SeriesLimit.uid)
-    )
-    if point_id is not None:
-        query = query.where(Point.id == point_id)
+    connection = session.connection()
+    rows = _ALL.all(connection) if point_id is None else _OF_POINT.all(connection, its_id=point_id)
     try:
         return [
-            StoredLimit(
-                row.uid,
-                key,
-                row.series,
-                limit_rule({**row.rule, "origin": row.uid}),
-                row.start_ms,
-                row.end_ms,
-                row.words,
-                row.said_ms,
-                row.said_by,
-            )
-            for row, key in session.execute(query)
+            StoredLimit(uid, key, series, limit_rule({**rule, "origin": uid}), *rest)
+            for uid, key, series, rule, *rest in rows
         ]
     except (KeyError, TypeError, ValueError) as exc:
         raise ArchiveDamagedError(

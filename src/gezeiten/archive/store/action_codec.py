@@ -8,13 +8,13 @@ import msgspec
 
 from gezeiten.domain.actions import Action
 from gezeiten.domain.actions.base import BY_KIND
+from gezeiten.domain.base.untrusted import plain
 from gezeiten.errors import ArchiveDamagedError, ArchiveNewerError
 
 
 def as_stored(action: Action) -> dict[str, Any]:
     """Return an action as the logbook keeps it: kind, version, and what the action holds."""
-    content = msgspec.json.decode(msgspec.json.encode(action))
-    return {"kind": action.KIND, "version": action.VERSION, "act": content}
+    return {"kind": action.KIND, "version": action.VERSION, "act": plain(action)}
 
 
 def is_action(details: dict[str, Any]) -> bool:

@@ -1,4 +1,6 @@
-"""The tables. Instants are UTC ms. What was measured is never updated, only added to.
+"""All tables in one file, since rows refer to each other and one migration history makes them.
+
+Instants are UTC ms. What was measured is never updated, only added to.
 
 A change here needs a migration in `migrations/versions`; a test compares the two.
 """
@@ -28,15 +30,31 @@ class Base(DeclarativeBase):
     type_annotation_map: ClassVar[dict[type, Any]] = {int: BigInteger()}
 
 
-def row_key() -> Mapped[int]:
-    """The key of a row: this database's alone."""
+def row_key(sort_order: int = 0) -> Mapped[int]:
+    """The key of a row: this database's alone. sort_order: of columns that a base class has, before
+    (< 0) or behind those of the table."""
     # SQLite numbers rows by itself only for a column of exactly this type
-    return mapped_column(BigInteger().with_variant(Integer(), "sqlite"), primary_key=True)
+    number = BigInteger().with_variant(Integer(), "sqlite")
+    return mapped_column(number, primary_key=True, sort_order=sort_order)
 
 
-def _uid() -> Mapped[str]:
+def _uid(sort_order: int = 0) -> Mapped[str]:
     """What names a row for ever and everywhere; its key is this database's alone."""
-    return mapped_column(unique=True, index=True, server_default="", default=fresh_id)
+    return mapped_column(
+        unique=True, index=True, server_default="", default=fresh_id, sort_order=sort_order
+    )
+
+
+class _Statement:
+    """The columns that every dated statement has: who said it and when (UTC ms), who withdrew it.
+    undone_ms set, it has no effect any more."""
+
+    id: Mapped[int] = row_key(sort_order=-1)
+    uid: Mapped[str] = _uid(sort_order=-1)
+    said_ms: Mapped[int] = mapped_column(sort_order=1)
+    said_by: Mapped[str] = mapped_column(sort_order=1)
+    undone_ms: Mapped[int | None] = mapped_column(sort_order=1)
+    undone_by: Mapped[str | None] = mapped_column(sort_order=1)
 
 
 class Site(Base):
@@ -123,41 +141,29 @@ class Mission(Base):
     logger: Mapped[Logger] = relationship()
 
 
-class DeploymentRow(Base):
+class DeploymentRow(_Statement, Base):
     """Where somebody said that a source was in [start_ms, end_ms) (None: until further notice):
     at a point, None for at none. undone_ms set, it has no effect any more."""
 
     __tablename__ = "placing"
-    id: Mapped[int] = row_key()
-    uid: Mapped[str] = _uid()
     logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"))
     point_id: Mapped[int | None] = mapped_column(ForeignKey("point.id"))
     start_ms: Mapped[int]
     end_ms: Mapped[int | None]
     words: Mapped[str]
-    said_ms: Mapped[int]
-    said_by: Mapped[str]
-    undone_ms: Mapped[int | None]
-    undone_by: Mapped[str | None]
 
 
-class SeriesAssignmentRow(Base):
+class SeriesAssignmentRow(_Statement, Base):
     """Which source somebody said feeds a series of a point in [start_ms, end_ms); label "" for the
     main series of the channel. undone_ms set, it has no effect any more."""
 
     __tablename__ = "feeding"
-    id: Mapped[int] = row_key()
-    uid: Mapped[str] = _uid()
     logger_id: Mapped[int] = mapped_column(ForeignKey("logger.id"))
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
     start_ms: Mapped[int]
     end_ms: Mapped[int | None]
     channel: Mapped[str]
     label: Mapped[str]
-    said_ms: Mapped[int]
-    said_by: Mapped[str]
-    undone_ms: Mapped[int | None]
-    undone_by: Mapped[str | None]
 
 
 class OwnQuantity(Base):
@@ -172,32 +178,24 @@ class OwnQuantity(Base):
     changed_by: Mapped[str]
 
 
-class SeriesLimit(Base):
+class SeriesLimit(_Statement, Base):
     """A limit that was set for a series (its key) of a point, in force in [start_ms, end_ms), None:
     until further notice. undone_ms set, it has no effect any more."""
 
     __tablename__ = "series_limit"
-    id: Mapped[int] = row_key()
-    uid: Mapped[str] = _uid()
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
     series: Mapped[str]
     rule: Mapped[dict[str, Any]] = mapped_column(JSON)
     start_ms: Mapped[int]
     end_ms: Mapped[int | None]
     words: Mapped[str]
-    said_ms: Mapped[int]
-    said_by: Mapped[str]
-    undone_ms: Mapped[int | None]
-    undone_by: Mapped[str | None]
 
 
-class CorrectionRow(Base):
+class CorrectionRow(_Statement, Base):
     """A step in the chain of a series (its key) of a point, in force in [start_ms, end_ms), None:
     until further notice. is_on: else it has no effect; undone_ms set, it never was."""
 
     __tablename__ = "correction"
-    id: Mapped[int] = row_key()
-    uid: Mapped[str] = _uid()
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
     series: Mapped[str]
     kind: Mapped[str]
@@ -207,38 +205,26 @@ class CorrectionRow(Base):
     parameters: Mapped[dict[str, Any]] = mapped_column(JSON)
     is_on: Mapped[bool]
     words: Mapped[str]
-    said_ms: Mapped[int]
-    said_by: Mapped[str]
-    undone_ms: Mapped[int | None]
-    undone_by: Mapped[str | None]
 
 
-class RemarkRow(Base):
+class RemarkRow(_Statement, Base):
     """A note on [start_ms, end_ms) of a series (its key, "" for all) of a point, or of all points
     of its site. undone_ms set, it does not stand any more."""
 
     __tablename__ = "remark"
-    id: Mapped[int] = row_key()
-    uid: Mapped[str] = _uid()
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
     series: Mapped[str]
     whole_site: Mapped[bool]
     start_ms: Mapped[int]
     end_ms: Mapped[int]
     words: Mapped[str]
-    said_ms: Mapped[int]
-    said_by: Mapped[str]
-    undone_ms: Mapped[int | None]
-    undone_by: Mapped[str | None]
 
 
-class CheckReadingRow(Base):
+class CheckReadingRow(_Statement, Base):
     """A value read by hand for a series (its key) of a point; see `CheckReading`. undone_ms set, it
     does not stand any more."""
 
     __tablename__ = "check_reading"
-    id: Mapped[int] = row_key()
-    uid: Mapped[str] = _uid()
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
     series: Mapped[str]
     at_ms: Mapped[int]
@@ -250,19 +236,13 @@ class CheckReadingRow(Base):
     rim_m: Mapped[float | None]
     by: Mapped[str]
     words: Mapped[str]
-    said_ms: Mapped[int]
-    said_by: Mapped[str]
-    undone_ms: Mapped[int | None]
-    undone_by: Mapped[str | None]
 
 
-class ClockRow(Base):
+class ClockRow(_Statement, Base):
     """What a mission's clock showed and what time it was then, pairs of UTC ms. The one said last
     stands. undone_ms set, it has no effect any more; is_off: it was only switched off."""
 
     __tablename__ = "clock"
-    id: Mapped[int] = row_key()
-    uid: Mapped[str] = _uid()
     mission_id: Mapped[int] = mapped_column(ForeignKey("mission.id"))
     way: Mapped[str]
     pairs: Mapped[list[list[int]]] = mapped_column(JSON)
@@ -271,48 +251,32 @@ class ClockRow(Base):
     rate_beyond: Mapped[float | None]
     drift_ppm: Mapped[float | None]
     words: Mapped[str]
-    said_ms: Mapped[int]
-    said_by: Mapped[str]
-    undone_ms: Mapped[int | None]
-    undone_by: Mapped[str | None]
-    is_off: Mapped[bool] = mapped_column(default=False, server_default=false())
+    is_off: Mapped[bool] = mapped_column(default=False, server_default=false(), sort_order=2)
 
 
-class SensorDepthRow(Base):
+class SensorDepthRow(_Statement, Base):
     """How a sensor hangs at a point from an instant on: the height of the measuring point, and how
     far below it. undone_ms set, it has no effect any more."""
 
     __tablename__ = "hanging"
-    id: Mapped[int] = row_key()
-    uid: Mapped[str] = _uid()
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
     since_ms: Mapped[int]
     rim_m: Mapped[float]
     length_m: Mapped[float]
     words: Mapped[str]
-    said_ms: Mapped[int]
-    said_by: Mapped[str]
-    undone_ms: Mapped[int | None]
-    undone_by: Mapped[str | None]
 
 
-class DerivedRow(Base):
+class DerivedRow(_Statement, Base):
     """A series (its key) of a point that is calculated from others, by a formula of some version.
     undone_ms set, it is not any more."""
 
     __tablename__ = "derived"
-    id: Mapped[int] = row_key()
-    uid: Mapped[str] = _uid()
     point_id: Mapped[int] = mapped_column(ForeignKey("point.id"))
     series: Mapped[str]
     formula: Mapped[str]
     version: Mapped[int]
     parameters: Mapped[dict[str, float]] = mapped_column(JSON)
     words: Mapped[str]
-    said_ms: Mapped[int]
-    said_by: Mapped[str]
-    undone_ms: Mapped[int | None]
-    undone_by: Mapped[str | None]
 
 
 class DerivedInput(Base):

@@ -1,4 +1,5 @@
-"""What documents of a point hold: gathered here, laid out by `exchange` and `report`."""
+"""All that documents of a point hold, gathered in one place from one reading of the archive;
+laid out by `exchange` and `report`."""
 
 from __future__ import annotations
 

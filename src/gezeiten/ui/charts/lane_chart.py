@@ -1,4 +1,6 @@
-"""Charts: lanes of quantities on one shared time axis in the site's own time.
+"""One chart: lanes of quantities that share a time axis, a cursor and a selection.
+
+The axis is in the site's own time.
 
 Measured lines are solid, estimated ones dotted, overviews dash-dotted, limits dashed in the colour
 of their side, and excursions tinted with a triangle. Zoom by wheel, pan by drag, mark a stretch by

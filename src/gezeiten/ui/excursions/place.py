@@ -1,4 +1,7 @@
-"""Excursions: by site, those to assess first; the event in its surroundings; the assessment."""
+"""Excursions as one place, about the one excursion that is chosen in it.
+
+By site, those to assess first; the event in its surroundings; the assessment.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""The Field desk: what is at hand, the chosen logger in five stages, checks, one large button.
+"""The Field desk as one place, which hands one logger from stage to stage.
+
+Connected loggers, the selected one in five stages, launch checks, one large button.
 
 Shows what `FieldWork` finds and does; with two and more loggers ticked it works on all of them.
 """

@@ -1,4 +1,7 @@
-"""Handover: what is handed over, and what was handed over before and whether it is unchanged."""
+"""Handover as one place: a choice of period and point that all of its acts share.
+
+What is handed over, and what was handed over before and whether it is unchanged.
+"""
 
 from __future__ import annotations
 

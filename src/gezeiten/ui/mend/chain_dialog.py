@@ -1,5 +1,6 @@
-"""From the source to the record: the chain of a series, each step switched, tried before it is
-kept."""
+"""One dialog about one chain, tried as a whole before it is kept.
+
+From the source to the record: the chain of a series, each step switched."""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""Mend: gaps by site, the chosen gap in its surroundings, what could fill it, the chain."""
+"""Mend as one place, about the one gap that is chosen in it.
+
+Gaps by site, the chosen gap in its surroundings, what could fill it, the chain.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""Series of a point that are calculated from others: which, from what, and a new one."""
+"""Calculated series in one dialog: a table, and a form for the next one.
+
+Series of a point that are calculated from others: which, from what, and a new one.
+"""
 
 from __future__ import annotations
 

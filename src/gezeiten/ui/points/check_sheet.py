@@ -1,5 +1,7 @@
-"""A sheet for what is read by hand: the points of a site, a line a series; values are typed one
-below the other, all are entered at once. Made for gloves: high lines, the keyboard alone suffices.
+"""One sheet, its model and its lines, for what is read by hand.
+
+The points of a site, a line a series; values are typed one below the other, all are entered at
+once. Made for gloves: high lines, the keyboard alone suffices.
 """
 
 from __future__ import annotations

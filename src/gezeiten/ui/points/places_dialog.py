@@ -1,4 +1,7 @@
-"""Sites and points: made, named, moved, retired; position, heights, duties."""
+"""Sites and points in one dialog, a tree and a form that follow each other.
+
+They are made, named, moved, retired; position, heights, duties.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The window: strip, the seven places, foot line with messages and keys."""
+"""The window, one object as Qt has it: strip, seven places, foot line with messages and keys."""
 
 from __future__ import annotations
 

@@ -1,5 +1,8 @@
-"""Taking a text file: the file as a sheet with what was understood marked in it, pictures of what
-it holds beside it, questions where it does not say something by itself."""
+"""Taking a text file in one dialog, all parts of which show one form.
+
+The file as a sheet with what was understood marked in it, pictures of what it holds beside it,
+questions where it does not say something by itself.
+"""
 
 from __future__ import annotations
 

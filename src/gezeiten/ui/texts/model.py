@@ -1,4 +1,5 @@
-"""What taking a text is about: how it is read, what is asked, what somebody chose; without Qt.
+"""One state of taking a text, which every answer changes: how it is read, what is asked, what
+somebody chose; without Qt.
 
 What somebody chose stays when something else is found out anew.
 """

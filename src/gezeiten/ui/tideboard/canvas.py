@@ -1,4 +1,6 @@
-"""The painted Tideboard: one ribbon a point through past, now and future.
+"""One painted widget: all of the Tideboard is drawn from one state and one scale.
+
+One ribbon a point through past, now and future.
 
 Left of now: measured solid, estimated striped, gaps hatched, still on the logger dashed,
 triangles for excursions, rings for offloads. Right of now: how long it goes on, to the flag.

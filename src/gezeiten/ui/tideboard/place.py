@@ -1,4 +1,4 @@
-"""The Tideboard: the board itself, its legend, and the visits that follow from it."""
+"""The Tideboard as one place: the board, its legend, and the visits that follow from it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""Trends: points of any site on one time axis, a lane a quantity; numbers for a marked stretch."""
+"""Trends as one place: its charts, numbers and choice of points share one period.
+
+Points of any site on one time axis, a lane a quantity; numbers for a marked stretch.
+"""
 
 from __future__ import annotations
 

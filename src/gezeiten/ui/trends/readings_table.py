@@ -1,4 +1,7 @@
-"""Readings as a table: any series over any stretch, sorted, chosen, copied as they stand."""
+"""Readings as one table: the widget and its model, which know of the same window of rows.
+
+Any series over any stretch, sorted, chosen, copied as they stand.
+"""
 
 from __future__ import annotations
 

@@ -28,7 +28,6 @@ def old_entries(session: Session) -> list[dict[str, Any]]:
 
 def restore_entries(session: Session, chains: ChainFiles, old: list[dict[str, Any]]) -> None:
     """Make the table of entries, and how far each chain was applied, anew; the chains hold."""
-    session.flush()
     connection = session.connection()
     connection.execute(delete(LogbookRow))
     connection.execute(delete(ChainRow))

@@ -11,7 +11,7 @@ import base64
 from functools import cache
 from typing import Any, TypeAlias
 
-from sqlalchemy import Connection, LargeBinary, Select, Table, insert, select
+from sqlalchemy import Connection, Select, Table, insert, select
 
 from gezeiten.archive.store.ids import mission_id, source_id
 from gezeiten.archive.store.stored import UnreadableValue
@@ -184,15 +184,36 @@ def plain_rows(made: Rows) -> dict[str, Any]:
     }
 
 
-def rows_of(plain: dict[str, Any]) -> Rows:
-    """Return the rows of `plain_rows` as JSON gave them back; a table that it lacks is empty."""
+def schema() -> dict[str, dict[str, str]]:
+    """Return the types of the columns of all tables that actions make, as Python calls them, by
+    table and column. What is written out carries it, so that it can be read when tables have
+    changed; only "bytes" are read in a way of their own."""
+    return {
+        name: {column.name: column.type.python_type.__name__ for column in table.columns}
+        for name, table in ((name, table_of(name)) for name in MADE)
+    }
+
+
+def rows_of(plain: dict[str, Any], written_by: dict[str, dict[str, str]] | None = None) -> Rows:
+    """Return the rows of `plain_rows` as JSON gave them back; a table that it lacks is empty, and
+    columns that tables have no more are left out.
+
+    Args:
+        written_by: the schema that the rows were written by; None: today's, as before schemas
+            were written out.
+    """
+    by = written_by or schema()
     made: Rows = {name: plain.get(name, {}) for name in MADE}
     for name, listed in made.items():
-        of_bytes = [c.name for c in table_of(name).columns if isinstance(c.type, LargeBinary)]
+        columns = by.get(name, {})
+        of_bytes = [column for column, kind in columns.items() if kind == "bytes"]
+        gone = [column for column in columns if column not in table_of(name).columns]
         for row in listed.values():
             for column in of_bytes:
                 if row.get(column) is not None:
                     row[column] = base64.b64decode(row[column])
+            for column in gone:
+                row.pop(column, None)
     for row in made["mission"].values():  # older ones had none
         row.setdefault("uid", _mission_uid(row, made["logger"]))
     return made

@@ -23,7 +23,6 @@ from gezeiten.archive.local_cache.excursions import delete_orphans
 def repair_tables(session: Session, wanted: Rows) -> None:
     """Make missing rows, set columns and take rows out as actions say, inside the caller's
     transaction."""
-    session.flush()
     connection = session.connection()
     if connection.dialect.name == "sqlite":  # what refers to a row may be put right after it
         connection.execute(text("PRAGMA defer_foreign_keys = ON"))

@@ -1,4 +1,6 @@
-"""The whole vault copied to another disk, handed on as one file, or taken in elsewhere.
+"""Both ends of one format: what is copied here is what is taken in elsewhere.
+
+The whole vault copied to another disk, handed on as one file, or taken in elsewhere.
 
 One file is a ZIP with every raw offload under its fingerprint and names for people beside it: who
 took it, when, by which route, at which site and point, from when to when.

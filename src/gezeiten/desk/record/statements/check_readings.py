@@ -1,5 +1,7 @@
-"""Check readings: entered, doubted where they cannot well be, held against the record, which can be
-tied to them."""
+"""Check readings: all that is done with this one kind of statement.
+
+Entered, doubted where they cannot well be, held against the record, which can be tied to them.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""The live line: an instrument chosen, its raw text seen, its readings recorded and drawn.
+"""One dialog, three views of one open line.
+
+An instrument chosen, its raw text seen, its readings recorded and drawn.
 
 The recording belongs to `LiveWork`, not to the dialog: it goes on when the dialog is closed.
 """
