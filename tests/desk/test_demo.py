@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
 from collections import Counter
+from pathlib import Path
 
 import pytest
 
@@ -104,20 +106,23 @@ def test_visits_follow_by_day_with_their_reasons(demo_desk: Workspace) -> None:
     assert "Saatgutspeicher" not in [v.site.name for v in visits]  # it is online
 
 
-def test_opening_it_again_is_the_same_archive(built_demo: Demo, demo_clock: SimClock) -> None:
-    before = sorted(p.name for p in (built_demo.folder / "archive" / "vault").rglob("*.mission"))
-    settings = built_demo.folder / "archive" / "settings.json"
-    as_they_were = settings.read_bytes()
-    again = open_demo(built_demo.folder, lambda _: None, demo_clock.now_ms, ForkedStandin)
+def test_opening_it_again_is_the_same_archive(
+    built_demo: Demo, demo_clock: SimClock, tmp_path: Path
+) -> None:
+    # a copy: two fleets in one folder would plug their cables into the same ports
+    folder = tmp_path / "again"
+    without_ports = shutil.ignore_patterns("ports")
+    shutil.copytree(built_demo.folder, folder, symlinks=True, ignore=without_ports)
+    before = sorted(p.name for p in (folder / "archive" / "vault").rglob("*.mission"))
+    again = open_demo(folder, lambda _: None, demo_clock.now_ms, ForkedStandin)
     try:
-        after = sorted(p.name for p in (again.folder / "archive" / "vault").rglob("*.mission"))
+        after = sorted(p.name for p in (folder / "archive" / "vault").rglob("*.mission"))
         assert before == after
         assert len(again.fleet) == 14  # with the courier
         [k2] = [p for p in again.fleet if p.serial == "P-0321"]
         assert k2.order("state")["readings"] >= 16_800  # it went on with its mission
     finally:
         again.close()
-        settings.write_bytes(as_they_were)  # the others look where the first fleet answers
 
 
 def test_points_are_found_by_name_or_serial(demo_desk: Workspace) -> None:
