@@ -90,7 +90,7 @@ def test_a_certificate_is_tried_kept_switched_off_and_taken_back(
     idle(qtbot, window)
     assert "few words" in dialog.problem.text()
     dialog.words.setText("certificate K-118")
-    dialog.since.show_instant(int(before.times_utc_ms[0]) - DAY_MS, point.zone)
+    dialog.period.since.show_instant(int(before.times_utc_ms[0]) - DAY_MS, point.zone)
     dialog.keep()
     idle(qtbot, window)
     after = record(demo_desk, point.id, KEY)
@@ -163,7 +163,7 @@ def test_where_nothing_shows_it_nothing_is_taken_out(
     begin, _ = dialog._view
     dialog._show_proposed((begin + 61_000, begin + 3_600_001))
     idle(qtbot, window)
-    assert not dialog.open_end.isChecked()
+    assert not dialog.period.open_end.isChecked()
     assert "taken out" in dialog.figures.text()
 
 
@@ -178,7 +178,7 @@ def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
     dialog.show()
     idle(qtbot, window)
     dialog.fields.kind.setCurrentIndex(dialog.fields.kind.findData("mark"))
-    dialog.since.show_instant(end - 6 * DAY_MS, point.zone)
+    dialog.period.since.show_instant(end - 6 * DAY_MS, point.zone)
     dialog.fields.which.setCurrentIndex(dialog.fields.which.findData("too_fast"))
     idle(qtbot, window)
     assert float(dialog.fields.number.text()) > 0  # proposed from the readings
@@ -215,7 +215,7 @@ def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
     QTest.keyClick(window, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
     idle(qtbot, window)
     dialog: RemarksDialog = shown(RemarksDialog)
-    assert not dialog.is_instant.isChecked()
+    assert not dialog.period.open_end.isChecked()
     dialog.write()
     idle(qtbot, window)
     assert "few words" in dialog.problem.text()

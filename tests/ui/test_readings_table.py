@@ -142,7 +142,9 @@ def test_a_remark_and_a_story_where_the_rows_are_seen(
     QTest.keyClick(rows, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
     idle(qtbot, window)
     remark = next(one for one in rows.findChildren(RemarksDialog) if one.isVisible())
-    begin, end = (field.instant_ms(point.zone) for field in (remark.since, remark.until))
+    begin, end = (
+        field.instant_ms(point.zone) for field in (remark.period.since, remark.period.until)
+    )
     minute = 60_000  # shown to the minute
     assert begin // minute == rows.model.table.time_ms(2) // minute
     assert end // minute == rows.model.table.time_ms(6) // minute

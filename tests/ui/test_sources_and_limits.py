@@ -42,13 +42,13 @@ def test_a_logger_that_stood_elsewhere_is_put_right_and_taken_back(
     dialog.show_sources()
     idle(qtbot, window)
     made = shown(SourcesDialog)
-    assert made.stood.rowCount() == 1
+    assert made.table.rowCount() == 1
     tank, intake = (point_named(demo_desk, name).id for name in ("Tank 2", "Intake"))
     key = point_named(demo_desk, "Tank 2").channels[0].channel
     series = record(demo_desk, tank, key)
     since = int(series.times_utc_ms[-1]) - 3 * DAY_MS
     made.where.setCurrentIndex(made.where.findData(intake))
-    made.since.show_instant(since, "Europe/Berlin")
+    made.period.since.show_instant(since, "Europe/Berlin")
     made.enter()
     idle(qtbot, window)
     assert "why" in made.problem.text()
@@ -73,7 +73,7 @@ def test_a_limit_is_set_ended_and_taken_back(
     idle(qtbot, window)
     made = shown(LimitsDialog)
     point = point_named(demo_desk, "Cold room A")
-    before, plans = len(excursions(demo_desk, point.id)), made.limits.rowCount()
+    before, plans = len(excursions(demo_desk, point.id)), made.table.rowCount()
     made.series.setCurrentIndex(1)
     made.enter()
     assert made.problem.text()  # a value is missing
@@ -81,14 +81,14 @@ def test_a_limit_is_set_ended_and_taken_back(
     made.line.value.setText("20")
     made.words.setText("the insurance asks for it")
     since = demo_desk.now_ms() - 20 * DAY_MS
-    made.since.show_instant(since, point.zone)
+    made.period.since.show_instant(since, point.zone)
     made.enter()
     idle(qtbot, window)
     assert made.problem.text() == ""
-    assert made.limits.rowCount() == plans + 1
+    assert made.table.rowCount() == plans + 1
     found = len(excursions(demo_desk, point.id))
     assert found > before
-    made.until.show_instant(since + 10 * DAY_MS, point.zone)
+    made.period.until.show_instant(since + 10 * DAY_MS, point.zone)
     made.words.setText("enough")
     made.end()
     idle(qtbot, window)
@@ -140,7 +140,7 @@ def test_a_level_is_calculated_watched_and_calculated_no_more(
     limits.line.kind.select("above alarm")
     limits.line.value.setText("0.1")
     limits.words.setText("the cellar")
-    limits.since.show_instant(int(levels.times_utc_ms[0]), point.zone)
+    limits.period.since.show_instant(int(levels.times_utc_ms[0]), point.zone)
     limits.enter()
     idle(qtbot, window)
     its = [

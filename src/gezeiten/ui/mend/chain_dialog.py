@@ -8,7 +8,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from PySide6.QtWidgets import (
-    QCheckBox,
     QHeaderView,
     QVBoxLayout,
     QWidget,
@@ -72,9 +71,9 @@ from gezeiten.ui.mend.chain_model import (
 from gezeiten.ui.mend.loss_texts import caught_text, loss_text
 from gezeiten.ui.mend.provenance_dialog import connect_provenance
 from gezeiten.ui.mend.step_fields import StepFields
-from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.number_field import number_of
+from gezeiten.ui.parts.period_fields import PeriodFields
 from gezeiten.ui.parts.tables import fill, plain_table, selected_item
 from gezeiten.ui.parts.widgets import button, column, label, row
 from gezeiten.ui.points.reason_field import reason_field
@@ -138,13 +137,7 @@ class ChainDialog(ActingDialog):
     def _make_fields(self) -> None:
         self.fields = StepFields(self.trying)
         self.words = reason_field()
-        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
-        self.open_end = QCheckBox(tr("until further notice"))
-        self.open_end.setChecked(True)
-        self.until.setEnabled(False)
-        self.open_end.toggled.connect(self._end_toggled)
-        for field in (self.since, self.until):
-            field.editingFinished.connect(self._try)
+        self.period = PeriodFields(self._try)
         self.fields.changed.connect(self._try)
         self.fields.rule_chosen.connect(self._rule_changed)
         self.fields.trim_asked.connect(self.propose_trim)
@@ -156,15 +149,7 @@ class ChainDialog(ActingDialog):
         self.entry.setLayout(
             column(
                 self.fields,
-                row(
-                    label(tr("from"), "muted"),
-                    self.since,
-                    label(tr("until"), "muted"),
-                    self.until,
-                    self.open_end,
-                    1,
-                    spacing=6,
-                ),
+                row(self.period.in_a_row(), 1),
                 row(self.words, self.keep_button, spacing=6),
                 spacing=6,
             )
@@ -238,9 +223,8 @@ class ChainDialog(ActingDialog):
         steps = [i for i, one in enumerate(listed) if one.kind == "correction"]
         self.table.setCurrentCell(steps[-1] if steps else 0, 0)
         self.chart.show_lanes([self._lane], self._view, self._point.zone)
-        if self.since.is_blank:  # nobody said anything yet
-            for field, at_ms in zip((self.since, self.until), self._view, strict=True):
-                field.show_instant(at_ms, self._point.zone)
+        if self.period.since.is_blank:  # nobody said anything yet
+            self.period.show_period(*self._view, self._point.zone)
         self._show_figures(None)
         self._show_buttons()
 
@@ -326,9 +310,8 @@ class ChainDialog(ActingDialog):
         )
 
     def _typed_period(self) -> Span:
-        zone = self._point.zone
-        end_ms = EVER_MS if self.open_end.isChecked() else self.until.instant_ms(zone)
-        return (self.since.instant_ms(zone), end_ms)
+        start_ms, end_ms = self.period.entered(self._point.zone)
+        return (start_ms, EVER_MS if end_ms is None else end_ms)
 
     def _rule_changed(self) -> None:
         rule = self.fields.rule
@@ -342,17 +325,12 @@ class ChainDialog(ActingDialog):
             latest="chain rule",
         )
 
-    def _end_toggled(self, on: bool) -> None:
-        self.until.setEnabled(not on)
-        self._try()
-
     def _marked(self, span: Span | None) -> None:
         """A stretch marked with the mouse is the one that is tried."""
         if span is None:
             return
-        for field, at_ms in zip((self.since, self.until), span, strict=True):
-            field.show_instant(at_ms, self._point.zone)
-        self.open_end.setChecked(False)
+        self.period.show_period(*span, self._point.zone)
+        self.period.open_end.setChecked(False)
         self._try()
 
     # -- trying ----------------------------------------------------------------------------------
@@ -363,10 +341,9 @@ class ChainDialog(ActingDialog):
             FieldError: a field says nonsense.
             InputError: so do all together.
         """
-        zone, point, key, desk = self._point.zone, self._point, self.key, self._context.desk
+        point, key, desk = self._point, self.key, self._context.desk
         kind, parameters = self.trying.kind, self.fields.parameters()
-        end_ms = None if self.open_end.isChecked() else self.until.instant_ms(zone)
-        span = (self.since.instant_ms(zone), end_ms)
+        span = self.period.entered(point.zone)
         rule = self.fields.rule if kind == "mark" else None
         if rule is None:
             step = proposed(point, key, kind, span, parameters)
@@ -379,7 +356,7 @@ class ChainDialog(ActingDialog):
         """Show what the step that the fields say would do."""
         if self._lane is None:
             return
-        if self.fields.is_untouched(is_open=self.open_end.isChecked()):
+        if self.fields.is_untouched(is_open=self.period.open_end.isChecked()):
             self._show_message("")
             self._show_figures(None)
             return

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from gezeiten.desk.record.statements.clock_search import by_data, other_series
 from gezeiten.desk.record.statements.clocks import (
@@ -39,12 +39,11 @@ from gezeiten.ui.mend.clock_texts import (
     uncertainty_text,
 )
 from gezeiten.ui.mend.loss_texts import loss_text
-from gezeiten.ui.parts.tables import fill, plain_table
-from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.parts.tables import fill
+from gezeiten.ui.parts.widgets import button, label, row
 from gezeiten.ui.plan.section import captioned
-from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.work.acting_dialog import ActingDialog
+from gezeiten.ui.work.history_dialog import HistoryDialog, form
 
 _WAYS = (
     ("contacts", "stretched between contacts"),
@@ -64,7 +63,7 @@ class Trial:
     text: str
 
 
-class ClockDialog(ActingDialog):
+class ClockDialog(HistoryDialog):
     """Shows the clocks of the missions that feed a series, and puts one right."""
 
     kept_words = "Kept; excursions were found anew."
@@ -72,24 +71,26 @@ class ClockDialog(ActingDialog):
     def __init__(
         self, parent: QWidget, context: AppContext, point: PointPlace, series: str
     ) -> None:
-        super().__init__(parent, context)
-        self.setWindowTitle(tr("Clock") + f" · {point.full_name}")
-        self._context, self._point, self._series = context, point, series
+        super().__init__(
+            parent,
+            context,
+            point.full_name,
+            tr("Clock"),
+            [
+                tr("It was (%1)").replace("%1", point.zone),
+                tr("The clock was ahead by"),
+                tr("Sure to"),
+            ],
+            table_name=tr("When the clock was read"),
+            wide=(0, 1, 2),
+        )
+        self._point, self._series = point, series
         self._clocks: list[MissionClock] = []
         self.trial: Trial | None = None
         self._show_result = ""
         self.mission = QComboBox()
         self.mission.setAccessibleName(tr("Mission"))
         self.mission.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        self.table = plain_table(
-            tr("When the clock was read"),
-            [
-                tr("It was (%1)").replace("%1", point.zone),
-                tr("The clock was ahead by"),
-                tr("Sure to"),
-            ],
-        )
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.now = label("", "muted", wrap=True)
         self.way = QComboBox()
         self.way.setAccessibleName(tr("How it is put right"))
@@ -101,12 +102,19 @@ class ClockDialog(ActingDialog):
         self.other = QComboBox()
         self.other.setAccessibleName(tr("The other series"))
         self.figures = label("", "", wrap=True)
-        self.words = reason_field()
         self.keep_button = button(tr("Put it right"), self.keep, "primary")
         self.switch_button = button("", self.switch)
         self.undo_button = button(tr("Take it back"), self.withdraw)
-        self.typed = (self.words,)
-        self.setLayout(self._build_layout())
+        self.lay_out(
+            self._build_form(),
+            self.switch_button,
+            self.undo_button,
+            body=(
+                (row(label(tr("Mission"), "muted"), self.mission, 1), 0),
+                (self.now, 0),
+                (self.table, 1),
+            ),
+        )
         self.resize(760, 520)
         self.mission.currentIndexChanged.connect(lambda _: self._show_clock())
         self.way.currentIndexChanged.connect(lambda _: self._update_method_fields())
@@ -114,48 +122,22 @@ class ClockDialog(ActingDialog):
         self.amount.editingFinished.connect(self._try)
         self._load()
 
-    def _build_layout(self) -> QVBoxLayout:
+    def _build_form(self) -> QVBoxLayout:
         self._amount_box, self._other_box = QWidget(), QWidget()
         self._amount_box.setLayout(captioned(tr("Moved by, h:mm:ss"), self.amount))
         self._other_box.setLayout(captioned(tr("The other series"), self.other))
         method = QWidget()
         method.setLayout(captioned(tr("How"), self.way))
-        self.entry = QWidget()
-        self.entry.setLayout(
-            column(
-                row(method, self._amount_box, self._other_box, 1),
-                self.figures,
-                row(self.words, self.keep_button, spacing=6),
-                spacing=6,
-            )
+        return form(
+            row(method, self._amount_box, self._other_box, 1),
+            self.figures,
+            row(self.words, self.keep_button, spacing=6),
         )
-        laid = column(
-            row(label(tr("Mission"), "muted"), self.mission, 1),
-            self.now,
-            self.table,
-            self.entry,
-            self.problem,
-            row(
-                self.switch_button, self.undo_button, 1, button(tr("Close"), self.accept), spacing=8
-            ),
-            spacing=8,
-            margins=16,
-        )
-        laid.setStretchFactor(self.table, 1)
-        if self._context.is_read_only:
-            self.entry.hide()
-            self.undo_button.hide()
-            self.switch_button.hide()
-        return laid
 
     # -- showing ---------------------------------------------------------------------------------
-    def _load(self) -> None:
+    def _read(self) -> tuple[list[MissionClock], list[tuple[PointPlace, str]]]:
         desk, point, series = self._context.desk, self._point, self._series
-
-        def work(_task: object) -> tuple[list[MissionClock], list[tuple[PointPlace, str]]]:
-            return mission_clocks(desk, point, series), other_series(desk, point, series)
-
-        self._context.run(work, self._show, failed=self._show_message)
+        return mission_clocks(desk, point, series), other_series(desk, point, series)
 
     def _show(self, told: tuple[list[MissionClock], list[tuple[PointPlace, str]]]) -> None:
         self._clocks, others = told

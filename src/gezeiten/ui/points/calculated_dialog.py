@@ -10,7 +10,7 @@ from math import isnan
 from typing import TypeAlias
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from gezeiten.desk.record.statements.calculated_series import (
     Calculation,
@@ -38,12 +38,11 @@ from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of
 from gezeiten.ui.parts.plain import plain_tip
-from gezeiten.ui.parts.tables import fill, plain_table, selected_item
-from gezeiten.ui.parts.widgets import button, clear, column, label, row
+from gezeiten.ui.parts.tables import fill, selected_item
+from gezeiten.ui.parts.widgets import button, clear, label, row
 from gezeiten.ui.plan.section import captioned
-from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.work.acting_dialog import ActingDialog
+from gezeiten.ui.work.history_dialog import HistoryDialog, form
 
 YEAR_MS = 365 * DAY_MS
 _OWN_NAME = "a formula of your own …"
@@ -52,15 +51,14 @@ _SIGNS = 22
 _Known: TypeAlias = tuple[list[CalculationView], list[NearPlace]]
 
 
-class CalculatedDialog(ActingDialog):
+class CalculatedDialog(HistoryDialog):
     """Shows what is calculated at one point; what is added is there at once, for all time."""
 
     def __init__(self, parent: QWidget, context: AppContext, point: PointPlace) -> None:
-        super().__init__(parent, context)
-        self.setWindowTitle(tr("Calculated series") + f" · {point.full_name}")
-        self._context, self._point = context, point
-        self._near = [NearPlace(point, "same point")]
-        self.table = plain_table(
+        super().__init__(
+            parent,
+            context,
+            point.full_name,
             tr("Calculated series"),
             [
                 tr("Series"),
@@ -69,9 +67,10 @@ class CalculatedDialog(ActingDialog):
                 tr("Set by (%1)").replace("%1", point.zone),
                 tr("Why"),
             ],
+            wide=(1, 2, 4),
         )
-        for wide in (1, 2, 4):  # these break into lines
-            self.table.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
+        self._point = point
+        self._near = [NearPlace(point, "same point")]
         self.formula = QComboBox()
         self.formula.setAccessibleName(tr("What is calculated"))
         self.formula.setMinimumContentsLength(_SIGNS)
@@ -94,7 +93,6 @@ class CalculatedDialog(ActingDialog):
         self.label.setAccessibleName(tr("Label"))
         self.label.setPlaceholderText(tr("label, where there are several"))
         self.label.setMaxLength(60)
-        self.words = reason_field()
         self.seen = label("", "muted", wrap=True)
         self.hint = label(own_formula_help(), "muted", wrap=True)
         self.hint.hide()
@@ -102,56 +100,34 @@ class CalculatedDialog(ActingDialog):
         self.newest_button = button(tr("Recalculate by the newest formula"), self.recalculate)
         self.table.itemSelectionChanged.connect(self._show_newest)
         self.typed = (self.words, self.label)
-        self.setLayout(self._build_layout())
+        self.add_button = button(tr("Calculate it"), self.enter, "primary")
+        self.lay_out(
+            self._build_form(),
+            self.undo_button,
+            self.newest_button,
+            intro=tr(
+                "What is calculated follows its inputs, also where they are mended later; "
+                "nothing that was measured changes."
+            ),
+        )
         self.formula.currentIndexChanged.connect(lambda _: self._update_formula_fields())
         self.resize(980, 560)
         self._load()
 
-    def _build_layout(self) -> QVBoxLayout:
-        self.entry = QWidget()
-        self.add_button = button(tr("Calculate it"), self.enter, "primary")
-        self.entry.setLayout(
-            column(
-                label(tr("Calculate another one"), "head"),
-                row(captioned(tr("What"), self.formula), 1),
-                self._room,
-                self.hint,
-                row(self.label, self.words, self.add_button, spacing=6),
-                self.seen,
-                spacing=6,
-            )
+    def _build_form(self) -> QVBoxLayout:
+        return form(
+            label(tr("Calculate another one"), "head"),
+            row(captioned(tr("What"), self.formula), 1),
+            self._room,
+            self.hint,
+            row(self.label, self.words, self.add_button, spacing=6),
+            self.seen,
         )
-        laid = column(
-            label(
-                tr(
-                    "What is calculated follows its inputs, also where they are mended later; "
-                    "nothing that was measured changes."
-                ),
-                "muted",
-                wrap=True,
-            ),
-            self.table,
-            self.entry,
-            self.problem,
-            row(self.undo_button, self.newest_button, 1, button(tr("Close"), self.accept)),
-            spacing=8,
-            margins=16,
-        )
-        laid.setStretchFactor(self.table, 1)
-        if self._context.is_read_only:
-            self.entry.hide()
-            self.undo_button.hide()
-            self.newest_button.hide()
-        return laid
 
     # -- showing -------------------------------------------------------------------------------
-    def _load(self) -> None:
+    def _read(self) -> _Known:
         desk, point = self._context.desk, self._point
-        self._context.run(
-            lambda _task: (calculations(desk, point.id), by_nearness(desk, point)),
-            self._show,
-            failed=self._show_message,
-        )
+        return calculations(desk, point.id), by_nearness(desk, point)
 
     def _show(self, known: _Known) -> None:
         seen, self._near = known

@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHeaderView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from gezeiten.desk.base.workspace import Workspace
 from gezeiten.desk.record.statements.check_readings import (
@@ -37,16 +37,15 @@ from gezeiten.ui.format.i18n import counted, instant, number, tr
 from gezeiten.ui.format.units import units_of
 from gezeiten.ui.mend.chain_model import drawn
 from gezeiten.ui.mend.provenance_dialog import connect_provenance
-from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
-from gezeiten.ui.parts.tables import fill, plain_table, selected_item
-from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.parts.period_fields import PeriodFields
+from gezeiten.ui.parts.tables import fill, selected_item
+from gezeiten.ui.parts.widgets import button, label, row
 from gezeiten.ui.plan.section import captioned
-from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.work.acting_dialog import ActingDialog
+from gezeiten.ui.work.history_dialog import HistoryDialog, form
 
 _WAYS = (("offset", "an offset"), ("line", "a straight line"), ("each", "through every check"))
 _MOST_SHOWN_MS = 400 * DAY_MS
@@ -64,21 +63,17 @@ class ShownChecks:
     days: tuple[CheckScheduleDay, ...]
 
 
-class ChecksDialog(ActingDialog):
+class ChecksDialog(HistoryDialog):
     """Shows the check readings of a series of a point, and ties the record to them."""
 
     def __init__(
         self, parent: QWidget, context: AppContext, point: PointPlace, series: str = ""
     ) -> None:
-        super().__init__(parent, context)
-        self.setWindowTitle(tr("Read by hand") + f" · {point.full_name}")
-        self._context, self._point = context, point
-        self._units = units_of(context.desk.settings)
-        self._seen = ShownChecks((), None, (0, 1), ())
-        self.tried: FitTrial | None = None
-        self.series = SeriesBox(point, series)
-        self.table = plain_table(
-            tr("Check readings"),
+        super().__init__(
+            parent,
+            context,
+            point.full_name,
+            tr("Read by hand"),
             [
                 tr("When (%1)").replace("%1", point.zone),
                 tr("By hand"),
@@ -88,8 +83,14 @@ class ChecksDialog(ActingDialog):
                 tr("By"),
                 tr("Remark"),
             ],
+            table_name=tr("Check readings"),
+            wide=(6,),
         )
-        self.table.horizontalHeader().setSectionResizeMode(6, QHeaderView.ResizeMode.Stretch)
+        self._point = point
+        self._units = units_of(context.desk.settings)
+        self._seen = ShownChecks((), None, (0, 1), ())
+        self.tried: FitTrial | None = None
+        self.series = SeriesBox(point, series)
         self.table.itemSelectionChanged.connect(self._show_buttons)
         self.chart = LaneChart(context.theme, tr("The record, and what was read by hand"))
         connect_readings(context, self.chart, "checks pictures")
@@ -102,22 +103,18 @@ class ChecksDialog(ActingDialog):
         self.way.setAccessibleName(tr("Tie by"))
         for key, name in _WAYS:
             self.way.addItem(tr(name), key)
-        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
-        self.open_end = QCheckBox(tr("until further notice"))
-        self.words = reason_field()
+        self.period = PeriodFields(self._try)
         self.figures = label("", "muted", wrap=True)
         self.undo_button = button(tr("Take the chosen check back"), self.withdraw)
         self.fit_button = button(tr("Tie the record"), self.keep, "primary")
-        self.typed = (self.words,)
-        self.setLayout(self._build_layout())
+        self.lay_out(
+            self._build_form(),
+            self.undo_button,
+            body=((self._head(), 0), (self.chart.scroll(), 3), (self.table, 2)),
+        )
         self.resize(1010, 690)
-        self.open_end.setChecked(True)
-        self.until.setEnabled(False)
-        self.open_end.toggled.connect(self._end_toggled)
         self.series.currentIndexChanged.connect(lambda _: self._load())
         self.way.currentIndexChanged.connect(lambda _: self._try())
-        for field in (self.since, self.until):
-            field.editingFinished.connect(self._try)
         self._load()
 
     @property
@@ -129,68 +126,47 @@ class ChecksDialog(ActingDialog):
     def _unit(self) -> ShownUnit:
         return self._units.of_series(self._point, self.key)
 
-    def _build_layout(self) -> QVBoxLayout:
-        fields = []
+    def _head(self) -> QHBoxLayout:
+        head = row(self.series, self.schedule_label, spacing=10)
+        head.setStretch(1, 1)
+        return head
+
+    def _build_form(self) -> QVBoxLayout:
+        fields, period = [], self.period
         for caption, *parts in (
             (tr("Tie by"), self.way),
-            (tr("From"), self.since),
-            (tr("Until"), self.open_end, self.until),
+            (tr("From"), period.since),
+            (tr("Until"), period.open_end, period.until),
         ):
             field = QWidget()
             field.setLayout(captioned(str(caption), *parts))
             fields.append(field)
-        self.tying = QWidget()
-        self.tying.setLayout(
-            column(
-                FlowLayout(*fields, spacing=10),
-                self.figures,
-                row(self.words, self.fit_button, spacing=6),
-                spacing=6,
-            )
+        return form(
+            FlowLayout(*fields, spacing=10),
+            self.figures,
+            row(self.words, self.fit_button, spacing=6),
         )
-        head = row(self.series, self.schedule_label, spacing=10)
-        head.setStretch(1, 1)
-        laid = column(
-            head,
-            self.chart.scroll(),
-            self.table,
-            self.tying,
-            self.problem,
-            row(self.undo_button, 1, button(tr("Close"), self.accept)),
-            spacing=8,
-            margins=16,
-        )
-        laid.setStretchFactor(self.chart.scroll(), 3)
-        laid.setStretchFactor(self.table, 2)
-        if self._context.is_read_only:
-            self.tying.hide()
-            self.undo_button.hide()
-        return laid
 
     # -- looking ---------------------------------------------------------------------------------
     def _load(self) -> None:
-        desk, point, key, unit = self._context.desk, self._point, self.key, self._unit
-        if not key:
+        if self.key:
+            super()._load()
+        else:
             self._show_message(
                 tr("There is no reading at this point yet; offload its logger first.")
             )
-            return
-        self._context.run(
-            lambda _task: load_checks(desk, point, key, unit),
-            self._show,
-            failed=self._show_message,
-            latest="checks",
-        )
+
+    def _read(self) -> ShownChecks:
+        return load_checks(self._context.desk, self._point, self.key, self._unit)
 
     def _show(self, seen: ShownChecks) -> None:
         self._seen, self.tried = seen, None
         self._fill(None)
         self.schedule_label.setText(schedule_text(seen.days))
         known = [check for check in seen.checks if math.isfinite(check.difference)]
-        self.tying.setEnabled(bool(known))
+        self.entry.setEnabled(bool(known))
         if known:
-            self.since.show_instant(seen.span[0], self._point.zone)
-            self.until.show_instant(seen.span[1], self._point.zone)
+            self.period.show_period(*seen.span, self._point.zone)
         none = tr("Nothing was read by hand yet; Ctrl+Shift+H opens a sheet for it.")
         self.figures.setText("" if seen.checks else none)
         self._draw(None)
@@ -270,24 +246,15 @@ class ChecksDialog(ActingDialog):
         self.fit_button.setEnabled(self.tried is not None)
 
     # -- tying -----------------------------------------------------------------------------------
-    def _end_toggled(self, on: bool) -> None:
-        self.until.setEnabled(not on)
-        self._try()
-
-    def _entered_period(self) -> tuple[int, int | None]:
-        zone = self._point.zone
-        end_ms = None if self.open_end.isChecked() else self.until.instant_ms(zone)
-        return (self.since.instant_ms(zone), end_ms)
-
     def _try(self) -> None:
         """Show what the record would be, tied to the checks of the stretch."""
         self.tried = None
         self._show_buttons()
-        if not self.tying.isEnabled() or self._seen.lane is None:
+        if not self.entry.isEnabled() or self._seen.lane is None:
             return
         desk, point, key, method = self._context.desk, self._point, self.key, self.way.currentData()
         try:
-            span = self._entered_period()
+            span = self.period.entered(self._point.zone)
         except FieldError as exc:
             self._show_message(str(exc))
             return

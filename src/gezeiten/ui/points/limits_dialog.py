@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QHBoxLayout,
     QVBoxLayout,
@@ -24,34 +23,34 @@ from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.quantities.units import ShownUnit
 from gezeiten.ui.format.i18n import instant, number, tr
 from gezeiten.ui.format.units import units_of
-from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
+from gezeiten.ui.parts.period_fields import PeriodFields
 from gezeiten.ui.parts.rules import mean_text, rule_text
-from gezeiten.ui.parts.tables import fill, plain_table, selected_item
-from gezeiten.ui.parts.widgets import button, clear, column, label, row
+from gezeiten.ui.parts.tables import fill, selected_item
+from gezeiten.ui.parts.widgets import button, clear, label, row
 from gezeiten.ui.plan.channels import LimitLine
-from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.work.acting_dialog import ActingDialog
+from gezeiten.ui.work.history_dialog import HistoryDialog, form
 
 MEANS_S = (0, 3600, 8 * 3600, 24 * 3600, 7 * 86_400, 30 * 86_400)
 """What a limit may compare: each reading, or the mean of the time before it."""
 
 
-class LimitsDialog(ActingDialog):
+class LimitsDialog(HistoryDialog):
     """Shows the limits of one point; what is set is in force at once, also for what is past."""
 
     kept_words = "Kept; excursions were found anew."
 
     def __init__(self, parent: QWidget, context: AppContext, point: PointPlace) -> None:
-        super().__init__(parent, context)
-        self.setWindowTitle(tr("Limits") + f" · {point.full_name}")
-        self._context, self._point = context, point
-        self._units = units_of(context.desk.settings)
-        self.limits = plain_table(
+        super().__init__(
+            parent,
+            context,
+            point.full_name,
             tr("Limits"),
             [tr("Series"), tr("Limit"), tr("From"), tr("Until"), tr("Set by"), tr("Why")],
         )
+        self._point = point
+        self._units = units_of(context.desk.settings)
         self.series = QComboBox()
         self.series.setAccessibleName(tr("Series"))
         self._offer()
@@ -60,62 +59,29 @@ class LimitsDialog(ActingDialog):
         self.means.setAccessibleName(tr("What is compared with the limit"))
         self.line: LimitLine | None = None
         self._room = QHBoxLayout()
-        self.words = reason_field()
-        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
+        self.period = PeriodFields()
         now = context.desk.now_ms()
-        for field in (self.since, self.until):
-            field.show_instant(now, point.zone)
-        self.open_end = QCheckBox(tr("until further notice"))
-        self.open_end.setChecked(True)
-        self.open_end.toggled.connect(lambda on: self.until.setEnabled(not on))
-        self.until.setEnabled(False)
+        self.period.show_period(now, now, point.zone)
         self.end_button = button(tr("End the chosen one at “until”"), self.end)
         self.undo_button = button(tr("Take the chosen one back"), self.withdraw)
-        self.typed = (self.words,)
-        self.setLayout(self._build_layout())
+        self.lay_out(
+            self._build_form(),
+            self.end_button,
+            self.undo_button,
+            intro=tr("What was in force judges what happened then, here and in every document."),
+        )
         self.resize(1000, 600)
         self._update_limit_fields()
         self._load()
 
-    def _build_layout(self) -> QVBoxLayout:
-        self.entry = QWidget()
-        self.entry.setLayout(
-            column(
-                label(tr("Set a limit"), "head"),
-                row(self.series, self.means, 1, spacing=6),
-                self._room,
-                row(
-                    label(tr("from"), "muted"),
-                    self.since,
-                    label(tr("until"), "muted"),
-                    self.until,
-                    self.open_end,
-                    label(self._point.zone, "muted"),
-                    1,
-                    spacing=6,
-                ),
-                row(self.words, button(tr("Set it"), self.enter, "primary"), spacing=6),
-                spacing=6,
-            )
+    def _build_form(self) -> QVBoxLayout:
+        return form(
+            label(tr("Set a limit"), "head"),
+            row(self.series, self.means, 1, spacing=6),
+            self._room,
+            row(self.period.in_a_row(), label(self._point.zone, "muted"), 1, spacing=6),
+            row(self.words, button(tr("Set it"), self.enter, "primary"), spacing=6),
         )
-        laid = column(
-            label(
-                tr("What was in force judges what happened then, here and in every document."),
-                "muted",
-                wrap=True,
-            ),
-            self.limits,
-            self.entry,
-            self.problem,
-            row(self.end_button, self.undo_button, 1, button(tr("Close"), self.accept)),
-            spacing=8,
-            margins=16,
-        )
-        laid.setStretchFactor(self.limits, 1)
-        if self._context.is_read_only:
-            for part in (self.entry, self.end_button, self.undo_button):
-                part.hide()
-        return laid
 
     # -- showing -------------------------------------------------------------------------------
     def _place(self) -> ChannelPlace | None:
@@ -149,13 +115,9 @@ class LimitsDialog(ActingDialog):
         self.series.setCurrentIndex(max(self.series.findText(selected), 0))
         self.series.blockSignals(False)
 
-    def _load(self) -> None:
-        desk, point_id = self._context.desk, self._point.id
-        self._context.run(
-            lambda _task: (limits_over_time(desk, point_id), points(desk)),
-            self._show,
-            failed=self._show_message,
-        )
+    def _read(self) -> tuple[list[LimitView], list[PointPlace]]:
+        desk = self._context.desk
+        return limits_over_time(desk, self._point.id), points(desk)
 
     def _show(self, known: tuple[list[LimitView], list[PointPlace]]) -> None:
         seen, listed = known
@@ -164,9 +126,9 @@ class LimitsDialog(ActingDialog):
             self._point = here
             self._offer()
             self._update_limit_fields()
-        fill(self.limits, [self._row(one) for one in seen], list(seen))
+        fill(self.table, [self._row(one) for one in seen], list(seen))
         own = [i for i, one in enumerate(seen) if one.stored is not None]
-        self.limits.setCurrentCell(own[-1] if own else len(seen) - 1, 0)
+        self.table.setCurrentCell(own[-1] if own else len(seen) - 1, 0)
         for action in (self.end_button, self.undo_button):
             action.setEnabled(bool(own))
 
@@ -202,8 +164,7 @@ class LimitsDialog(ActingDialog):
             return
         try:
             rule = replace(self.line.rule(), mean_s=self.means.currentData())
-            start_ms = self.since.instant_ms(point.zone)
-            end_ms = None if self.open_end.isChecked() else self.until.instant_ms(point.zone)
+            start_ms, end_ms = self.period.entered(point.zone)
         except FieldError as exc:
             self._show_message(str(exc))
             return
@@ -211,7 +172,7 @@ class LimitsDialog(ActingDialog):
         self._do(lambda: set_limit(desk, point.id, place.channel, rule, start_ms, end_ms, words))
 
     def _selected(self) -> LimitView | None:
-        one = selected_item(self.limits)
+        one = selected_item(self.table)
         if isinstance(one, LimitView) and one.stored is not None:
             return one
         self._show_message(
@@ -225,7 +186,7 @@ class LimitsDialog(ActingDialog):
         if one is None or one.stored is None:
             return
         try:
-            end_ms = self.until.instant_ms(self._point.zone)
+            end_ms = self.period.until.instant_ms(self._point.zone)
         except FieldError as exc:
             self._show_message(str(exc))
             return

@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtWidgets import (
-    QCheckBox,
     QComboBox,
-    QHeaderView,
-    QLineEdit,
     QVBoxLayout,
     QWidget,
 )
@@ -17,36 +14,34 @@ from gezeiten.domain.facts.stored import Remark
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.timeline import Span
 from gezeiten.ui.format.i18n import instant, tr
-from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.parts.tables import fill, plain_table, selected_item
-from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.parts.period_fields import PeriodFields
+from gezeiten.ui.parts.tables import fill, selected_item
+from gezeiten.ui.parts.widgets import button, label, row
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.work.acting_dialog import ActingDialog
+from gezeiten.ui.work.history_dialog import HistoryDialog, form
 
-_MOST_SIGNS = 300
 _SITE = "*"
 
 
-class RemarksDialog(ActingDialog):
+class RemarksDialog(HistoryDialog):
     """Shows the remarks on a point and its site; what is written is shown in every picture."""
 
     def __init__(
         self, parent: QWidget, context: AppContext, point: PointPlace, span: Span | None = None
     ) -> None:
         """span: the stretch that a new one is about; of no length for an instant."""
-        super().__init__(parent, context)
-        self.setWindowTitle(tr("Remarks") + f" · {point.full_name}")
-        self._context, self._point = context, point
-        self.table = plain_table(
+        super().__init__(
+            parent,
+            context,
+            point.full_name,
             tr("Remarks"),
             [tr("When (%1)").replace("%1", point.zone), tr("About"), tr("Remark"), tr("By")],
+            wide=(2,),
         )
-        self.table.horizontalHeader().setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-        self.words = QLineEdit()
+        self._point = point
         self.words.setAccessibleName(tr("Remark"))
         self.words.setPlaceholderText(tr("rain gauge cleaned, door left open for painting, …"))
-        self.words.setMaxLength(_MOST_SIGNS)
         self.words.returnPressed.connect(self.write)
         self.about = QComboBox()
         self.about.setAccessibleName(tr("About"))
@@ -54,58 +49,26 @@ class RemarksDialog(ActingDialog):
         for place in point.channels:
             self.about.addItem(quantity(place.channel).name, place.channel)
         self.about.addItem(tr("the whole site %1").replace("%1", point.site), _SITE)
-        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         now = round(context.desk.now_ms())
         begin, end = span or (now, now)
-        for field, at_ms in ((self.since, begin), (self.until, end)):
-            field.show_instant(at_ms, point.zone)
-        self.is_instant = QCheckBox(tr("at one instant"))
-        self.is_instant.toggled.connect(lambda on: self.until.setEnabled(not on))
-        self.is_instant.setChecked(end <= begin)
+        self.period = PeriodFields(without_end=tr("at one instant"))
+        self.period.show_period(begin, end, point.zone)
+        self.period.open_end.setChecked(end <= begin)
         self.undo_button = button(tr("Take the chosen one back"), self.withdraw)
-        self.typed = (self.words,)
-        self.setLayout(self._build_layout())
+        self.lay_out(self._build_form(), self.undo_button)
         self.resize(860, 460)
         self.words.setFocus()
         self._load()
 
-    def _build_layout(self) -> QVBoxLayout:
-        self.entry = QWidget()
-        self.entry.setLayout(
-            column(
-                row(self.words, button(tr("Write it"), self.write, "primary"), spacing=6),
-                row(label(tr("about"), "muted"), self.about, 1, spacing=6),
-                row(
-                    label(tr("from"), "muted"),
-                    self.since,
-                    label(tr("until"), "muted"),
-                    self.until,
-                    self.is_instant,
-                    1,
-                    spacing=6,
-                ),
-                spacing=6,
-            )
+    def _build_form(self) -> QVBoxLayout:
+        return form(
+            row(self.words, button(tr("Write it"), self.write, "primary"), spacing=6),
+            row(label(tr("about"), "muted"), self.about, 1, spacing=6),
+            row(self.period.in_a_row(), 1),
         )
-        laid = column(
-            self.table,
-            self.entry,
-            self.problem,
-            row(self.undo_button, 1, button(tr("Close"), self.accept)),
-            spacing=8,
-            margins=16,
-        )
-        laid.setStretchFactor(self.table, 1)
-        if self._context.is_read_only:
-            self.entry.hide()
-            self.undo_button.hide()
-        return laid
 
-    def _load(self) -> None:
-        desk, point_id = self._context.desk, self._point.id
-        self._context.run(
-            lambda _task: remarks(desk, point_id), self._show, failed=self._show_message
-        )
+    def _read(self) -> list[Remark]:
+        return remarks(self._context.desk, self._point.id)
 
     def _show(self, listed: list[Remark]) -> None:
         fill(self.table, [self._row(remark) for remark in listed], list(listed))
@@ -127,9 +90,7 @@ class RemarksDialog(ActingDialog):
         """Write the remark that the fields say."""
         desk, point, words = self._context.desk, self._point, self.words.text()
         try:
-            start_ms = self.since.instant_ms(point.zone)
-            is_one = self.is_instant.isChecked()
-            end_ms = start_ms if is_one else self.until.instant_ms(point.zone)
+            start_ms, end_ms = self.period.entered(point.zone)
         except FieldError as exc:
             self._show_message(str(exc))
             return
@@ -137,7 +98,12 @@ class RemarksDialog(ActingDialog):
         series = "" if about == _SITE else about
         self._do(
             lambda: write_remark(
-                desk, point.id, (start_ms, end_ms), words, series=series, whole_site=about == _SITE
+                desk,
+                point.id,
+                (start_ms, start_ms if end_ms is None else end_ms),
+                words,
+                series=series,
+                whole_site=about == _SITE,
             )
         )
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QVBoxLayout, QWidget
 
 from gezeiten.desk.record.statements.sensor_depths import (
     sensor_depths_of,
@@ -17,12 +17,11 @@ from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
 from gezeiten.ui.parts.flow import FlowLayout
 from gezeiten.ui.parts.number_field import number_of, write_number
-from gezeiten.ui.parts.tables import fill, plain_table, selected_item
-from gezeiten.ui.parts.widgets import button, column, label, row
+from gezeiten.ui.parts.tables import fill, selected_item
+from gezeiten.ui.parts.widgets import button, label, row
 from gezeiten.ui.plan.section import captioned
-from gezeiten.ui.points.reason_field import reason_field
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.work.acting_dialog import ActingDialog
+from gezeiten.ui.work.history_dialog import HistoryDialog, form
 
 _WAYS = (
     ("typed", "hangs so far below the rim"),
@@ -32,7 +31,7 @@ _WAYS = (
 _MM = 3
 
 
-class SensorDepthDialog(ActingDialog):
+class SensorDepthDialog(HistoryDialog):
     """Shows from when on the rim lay how high and the sensor how far below it, and asks of a new
     height of the rim whether the sensor came along."""
 
@@ -41,12 +40,11 @@ class SensorDepthDialog(ActingDialog):
     def __init__(
         self, parent: QWidget, context: AppContext, point: PointPlace, rim_m: float | None = None
     ) -> None:
-        super().__init__(parent, context)
-        self.setWindowTitle(tr("How it hangs") + f" · {point.full_name}")
-        self._point = point
-        self._known: list[StoredSensorDepth] = []
-        self.table = plain_table(
-            tr("How the sensor hung"),
+        super().__init__(
+            parent,
+            context,
+            point.full_name,
+            tr("How it hangs"),
             [
                 tr("From (%1)").replace("%1", point.zone),
                 tr("Rim, m"),
@@ -55,8 +53,11 @@ class SensorDepthDialog(ActingDialog):
                 tr("By"),
                 tr("Why"),
             ],
+            table_name=tr("How the sensor hung"),
+            wide=(5,),
         )
-        self.table.horizontalHeader().setSectionResizeMode(5, QHeaderView.ResizeMode.Stretch)
+        self._point = point
+        self._known: list[StoredSensorDepth] = []
         self.since = DateTimeField(tr("From"))
         self.rim = QLineEdit("" if rim_m is None else number(rim_m, _MM))
         self.way = QComboBox()
@@ -65,8 +66,6 @@ class SensorDepthDialog(ActingDialog):
             self.way.addItem(tr(name), key)
         self.length = QLineEdit()
         self.figures = label("", "muted", wrap=True)
-        self.words = reason_field()
-        self.typed = (self.words,)
         self.keep_button = button(tr("Keep it"), self.keep, "primary")
         self.undo_button = button(tr("Take the chosen one back"), self.withdraw)
         for part, name in (
@@ -75,7 +74,7 @@ class SensorDepthDialog(ActingDialog):
         ):
             part.setAccessibleName(name)
             part.editingFinished.connect(self._update_fields)
-        self.setLayout(self._build_layout())
+        self.lay_out(self._build_form(), self.undo_button)
         self.resize(820, 480)
         self.since.show_instant(context.desk.now_ms(), point.zone)
         self.since.editingFinished.connect(self._update_fields)
@@ -83,41 +82,21 @@ class SensorDepthDialog(ActingDialog):
         self.table.itemSelectionChanged.connect(self._show_buttons)
         self._load()
 
-    def _build_layout(self) -> QVBoxLayout:
+    def _build_form(self) -> QVBoxLayout:
         holders = []
         for part in (self.since, self.rim, self.way, self.length):
             holder = QWidget()
             holder.setLayout(captioned(part.accessibleName(), part))
             holders.append(holder)
-        self.entry = QWidget()
-        self.entry.setLayout(
-            column(
-                FlowLayout(*holders, spacing=10),
-                self.figures,
-                row(self.words, self.keep_button, spacing=6),
-                spacing=6,
-            )
+        return form(
+            FlowLayout(*holders, spacing=10),
+            self.figures,
+            row(self.words, self.keep_button, spacing=6),
         )
-        laid = column(
-            self.table,
-            self.entry,
-            self.problem,
-            row(self.undo_button, 1, button(tr("Close"), self.accept)),
-            spacing=8,
-            margins=16,
-        )
-        laid.setStretchFactor(self.table, 1)
-        if self._context.is_read_only:
-            self.entry.hide()
-            self.undo_button.hide()
-        return laid
 
     # -- showing ---------------------------------------------------------------------------------
-    def _load(self) -> None:
-        desk, point = self._context.desk, self._point
-        self._context.run(
-            lambda _task: sensor_depths_of(desk, point), self._show, failed=self._show_message
-        )
+    def _read(self) -> list[StoredSensorDepth]:
+        return sensor_depths_of(self._context.desk, self._point)
 
     def _show(self, sensor_depths: list[StoredSensorDepth]) -> None:
         self._known = sensor_depths

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PySide6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QLineEdit,
     QStackedWidget,
@@ -24,16 +23,15 @@ from gezeiten.domain.facts.stored import SourceStatement
 from gezeiten.domain.quantities.quantities import quantity
 from gezeiten.domain.series.series_keys import MAIN
 from gezeiten.ui.format.i18n import home_zone, instant, number, tr
-from gezeiten.ui.parts.date_time_field import DateTimeField
 from gezeiten.ui.parts.field_error import FieldError
-from gezeiten.ui.parts.tables import fill, plain_table, selected_item
-from gezeiten.ui.parts.widgets import button, column, give_room, label, row
-from gezeiten.ui.points.reason_field import reason_field
+from gezeiten.ui.parts.period_fields import PeriodFields
+from gezeiten.ui.parts.tables import fill, selected_item
+from gezeiten.ui.parts.widgets import button, give_room, label, row
 from gezeiten.ui.shell.app_context import AppContext
-from gezeiten.ui.work.acting_dialog import ActingDialog
+from gezeiten.ui.work.history_dialog import HistoryDialog, form, statement_table
 
 
-class SourcesDialog(ActingDialog):
+class SourcesDialog(HistoryDialog):
     """Shows the deployments of a point, of one source, or all; what is said is kept at once."""
 
     kept_words = "Kept; the readings are in the series that follow from it."
@@ -46,14 +44,11 @@ class SourcesDialog(ActingDialog):
         serial: str = "",
         point: PointPlace | None = None,
     ) -> None:
-        super().__init__(parent, context)
-        about = point.full_name if point else serial
-        self.setWindowTitle(tr("Who measured where") + (f" · {about}" if about else ""))
-        self._context, self._serial, self._point = context, serial, point
-        self._known = Sources((), ())
-        self._points: list[PointPlace] = []
-        self.stood = plain_table(
-            tr("Deployments"),
+        super().__init__(
+            parent,
+            context,
+            point.full_name if point else serial,
+            tr("Who measured where"),
             [
                 tr("Source"),
                 tr("Mission"),
@@ -62,11 +57,15 @@ class SourcesDialog(ActingDialog):
                 tr("Until"),
                 tr("Its readings are"),
             ],
+            table_name=tr("Deployments"),
         )
-        self.said = plain_table(
+        self._serial, self._point = serial, point
+        self._known = Sources((), ())
+        self._points: list[PointPlace] = []
+        self.said = statement_table(
             tr("What was said of it"), [tr("On"), tr("By"), tr("What"), tr("Words")]
         )
-        self.stood.itemSelectionChanged.connect(self._selection_changed)
+        self.table.itemSelectionChanged.connect(self._selection_changed)
         self.what = QComboBox()
         self.what.setAccessibleName(tr("What to put right"))
         self.what.addItems([tr("Where it was"), tr("Which series it feeds")])
@@ -79,20 +78,24 @@ class SourcesDialog(ActingDialog):
         self.label.setAccessibleName(tr("Label of the series"))
         self.label.setPlaceholderText(tr("empty: the main series"))
         self.label.setMaxLength(60)
-        self.words = reason_field()
-        self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
-        self.open_end = QCheckBox(tr("until further notice"))
-        self.open_end.setChecked(True)
-        self.open_end.toggled.connect(lambda on: self.until.setEnabled(not on))
-        self.until.setEnabled(False)
+        self.period = PeriodFields()
         self.zone_note = label("", "muted")
         self.undo_button = button(tr("Take back"), self.withdraw)
         self.typed = (self.words, self.label)
-        self.setLayout(self._build_layout())
+        self.lay_out(
+            self._build_form(),
+            self.undo_button,
+            body=(
+                (label(tr("Deployments"), "head"), 0),
+                (self.table, 3),
+                (label(tr("What was said of it"), "head"), 0),
+                (self.said, 1),
+            ),
+        )
         self.resize(1060, 640)
         self._load()
 
-    def _build_layout(self) -> QVBoxLayout:
+    def _build_form(self) -> QVBoxLayout:
         self.forms = QStackedWidget()
         for parts in (
             (label(tr("was at"), "muted"), self.where, self.words),
@@ -106,57 +109,29 @@ class SourcesDialog(ActingDialog):
         self.what.currentIndexChanged.connect(self.forms.setCurrentIndex)
         self.source.currentIndexChanged.connect(lambda _: self._fill_channels())
         self.forms.setFixedHeight(self.forms.sizeHint().height())
-        self.entry = QWidget()
-        self.entry.setLayout(
-            column(
-                label(tr("Put right"), "head"),
-                row(self.what, self.source, self.forms, spacing=6),
-                row(
-                    label(tr("from"), "muted"),
-                    self.since,
-                    label(tr("until"), "muted"),
-                    self.until,
-                    self.open_end,
-                    self.zone_note,
-                    1,
-                    button(tr("Enter it"), self.enter, "primary"),
-                    spacing=6,
-                ),
+        return form(
+            label(tr("Put right"), "head"),
+            row(self.what, self.source, self.forms, spacing=6),
+            row(
+                self.period.in_a_row(),
+                self.zone_note,
+                1,
+                button(tr("Enter it"), self.enter, "primary"),
                 spacing=6,
-            )
+            ),
         )
-        laid = column(
-            label(tr("Deployments"), "head"),
-            self.stood,
-            label(tr("What was said of it"), "head"),
-            self.said,
-            self.entry,
-            self.problem,
-            row(self.undo_button, 1, button(tr("Close"), self.accept)),
-            spacing=7,
-            margins=16,
-        )
-        laid.setStretchFactor(self.stood, 3)
-        laid.setStretchFactor(self.said, 1)
-        if self._context.is_read_only:
-            self.entry.hide()
-            self.undo_button.hide()
-        return laid
 
     # -- showing -------------------------------------------------------------------------------
-    def _load(self) -> None:
+    def _read(self) -> tuple[Sources, list[PointPlace]]:
         desk, point = self._context.desk, self._point
+        found = sources(desk, serial=self._serial, point_id=point.id if point else None)
+        return found, points(desk)
 
-        def look(_task: object) -> tuple[Sources, list[PointPlace]]:
-            found = sources(desk, serial=self._serial, point_id=point.id if point else None)
-            return found, points(desk)
-
-        self._context.run(look, lambda told: self._show(*told), failed=self._show_message)
-
-    def _show(self, known: Sources, listed: list[PointPlace]) -> None:
-        self._known, self._points = known, listed
+    def _show(self, read: tuple[Sources, list[PointPlace]]) -> None:
+        known, listed = read
+        self._known, self._points = read
         fill(
-            self.stood,
+            self.table,
             [_deployment(deployment) for deployment in known.deployments],
             list(known.deployments),
         )
@@ -173,22 +148,22 @@ class SourcesDialog(ActingDialog):
         for place in listed:
             self.where.addItem(place.full_name, place.id)
         self.where.addItem(tr("no point (bench, car, post)"), None)
-        if known.deployments and self.stood.currentRow() < 0:
-            self.stood.setCurrentCell(len(known.deployments) - 1, 0)
+        if known.deployments and self.table.currentRow() < 0:
+            self.table.setCurrentCell(len(known.deployments) - 1, 0)
         self._fill_channels()
 
     def _selection_changed(self) -> None:
         """Begin with the chosen deployment: its source, its place, its stretch."""
-        one = selected_item(self.stood)
+        one = selected_item(self.table)
         if not isinstance(one, DeploymentView):
             return
         zone = one.point.zone
         self.source.setCurrentIndex(self.source.findText(one.source))
         self.where.setCurrentIndex(self.where.findData(one.point.id))
         now = self._context.desk.now_ms()
-        self.since.show_instant(max(one.start_ms, 0), zone)
-        self.until.show_instant(now if one.end_ms is None else one.end_ms, zone)
-        self.open_end.setChecked(one.end_ms is None)
+        end_ms = now if one.end_ms is None else one.end_ms
+        self.period.show_period(max(one.start_ms, 0), end_ms, zone)
+        self.period.open_end.setChecked(one.end_ms is None)
         self.zone_note.setText(zone)
         self._fill_channels()
 
@@ -205,7 +180,7 @@ class SourcesDialog(ActingDialog):
             self.channel.addItem(quantity(key).name, key)
 
     def _zone(self) -> str:
-        one = selected_item(self.stood)
+        one = selected_item(self.table)
         return one.point.zone if isinstance(one, DeploymentView) else home_zone()
 
     # -- acts ------------------------------------------------------------------------------------
@@ -213,8 +188,7 @@ class SourcesDialog(ActingDialog):
         """Keep what was said."""
         desk, source = self._context.desk, self.source.currentText()
         try:
-            start_ms = self.since.instant_ms(self._zone())
-            end_ms = None if self.open_end.isChecked() else self.until.instant_ms(self._zone())
+            start_ms, end_ms = self.period.entered(self._zone())
         except FieldError as exc:
             self._show_message(str(exc))
             return
@@ -222,7 +196,7 @@ class SourcesDialog(ActingDialog):
             point_id, words = self.where.currentData(), self.words.text()
             self._do(lambda: place_source(desk, source, point_id, start_ms, end_ms, words))
             return
-        one = selected_item(self.stood)
+        one = selected_item(self.table)
         if not isinstance(one, DeploymentView) or self.channel.currentData() is None:
             self._show_message(tr("Choose a deployment above; the series lies at its point."))
             return
