@@ -148,8 +148,8 @@ def bug(exc: BaseException) -> BugError:
     _log.error("a mistake of our own", exc_info=exc)
     words = str(exc).strip().split("\n")[0][:200]
     return BugError(
-        f"Gezeiten made a mistake ({type(exc).__name__}: {words}); please report it, what was "
-        "kept before is safe."
+        f"Internal error ({type(exc).__name__}: {words}); please report it. Everything "
+        "saved before is safe."
     )
 
 

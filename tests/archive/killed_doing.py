@@ -86,7 +86,7 @@ def after_restoring(folder: Path) -> dict[str, object]:
     verdict = verify(desk)
     if verdict.lost:
         restore_lost_entries(desk)
-    elif any("verify --rebuild puts it right" in fault for fault in verdict.faults):
+    elif any("gezeiten verify --rebuild repairs it." in fault for fault in verdict.faults):
         rebuild(desk)
     done = [site.name for site in sites(desk)]
     faults = verify(desk).faults

@@ -51,7 +51,7 @@ def names(desk: Workspace) -> list[str]:
 def test_what_was_cut_off_is_said_and_not_advised_away(cut: Workspace) -> None:
     faults = " ".join(verify(cut).faults)
     assert "2 entries were cut off the end of the logbook" in faults
-    assert "Put the last copy of the archive's logbook folder back" in faults
+    assert ("or write the entries again as the tables have them") in faults
     assert "takes it out" not in faults
 
 
@@ -59,7 +59,7 @@ def test_a_rebuild_takes_nothing_out(cut: Workspace) -> None:
     with pytest.raises(ArchiveDamagedError) as refused:
         rebuild(cut)
     said = str(refused.value)
-    assert "only the tables still know 2 entries" in said
+    assert "only the tables still have 2 entries" in said
     assert all(name in said for name in NAMES[1:])
     assert "Nothing was changed" in said
     assert names(cut) == sorted(NAMES)
@@ -120,8 +120,12 @@ def test_what_was_lost_is_written_again_as_the_table_has_it(
         save_site(desk, SiteFacts("Seglerhafen", zone="UTC"))
     kept = names(desk)
     told = " ".join(verify(desk).faults)
-    assert ("1 entry was" if many == 1 else f"{many} entries were") in told
-    assert "does not hold" not in told
+    assert (
+        "1 entry is missing from the end of the logbook (chain"
+        if many == 1
+        else f"{many} entries were"
+    ) in told
+    assert "The logbook itself is not intact" not in told
     assert "cannot be read" not in told
     with pytest.raises(ArchiveDamagedError, match="--restore-lost"):
         rebuild(desk)
@@ -165,8 +169,8 @@ def unseen(desk: Workspace) -> list[str]:
     [begun] = [entry for entry in logbook_entries(desk) if entry.act == "chain begun"][-1:]
     return [
         f"Entry {begun.seq}: the archive was not as this computer had left it; an older copy "
-        "was put back, or the end of its logbook was cut off. Once that is understood, say in "
-        "the Logbook that it was looked at."
+        "was restored, or the end of its logbook is missing. Once that is understood, "
+        "acknowledge it in the Logbook."
     ]
 
 
@@ -199,7 +203,7 @@ def test_a_line_changed_before_the_cut_is_not_written_over(cut: Workspace) -> No
     data = file.read_bytes().replace(b"Krabbenkoog", b"Krebbenkoog")
     file.write_bytes(data)
     for word in ("restore", "drop"):
-        with pytest.raises(ArchiveDamagedError, match="does not hold"):
+        with pytest.raises(ArchiveDamagedError, match="The logbook itself is not intact"):
             rebuild(cut, with_lost=word)  # type: ignore[arg-type]
     assert file.read_bytes() == data
 

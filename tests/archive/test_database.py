@@ -139,7 +139,7 @@ def test_an_archive_that_cannot_be_opened_lets_go_of_its_file(tmp_path: Path) ->
 
 def test_a_file_that_is_no_database_is_called_damaged(tmp_path: Path) -> None:
     (tmp_path / "archive.db").write_bytes(b"this is no database, but long enough " * 40)
-    with pytest.raises(ArchiveDamagedError, match="damaged; fetch the archive's last copy"):
+    with pytest.raises(ArchiveDamagedError, match="damaged; restore the archive's last copy"):
         Archive(tmp_path)
 
 

@@ -54,11 +54,17 @@ def test_what_is_done_is_said_to_be_done_and_stands_there_once(desk: Workspace, 
             save_site(desk, SiteFacts("Austernzucht Ost", zone="Europe/Berlin"))
         except DoneUnshownError as exc:
             outcome = str(exc)
-            assert "Done: it stands in the logbook" in outcome
-            assert "do this a second time" in outcome
+            assert (
+                "Done and recorded in the logbook. It will be shown when the disk has "
+                "space again; free some, and do not repeat this."
+            ) in outcome
+            assert (
+                "Done and recorded in the logbook. It will be shown when the disk has "
+                "space again; free some, and do not repeat this."
+            ) in outcome
         except GezeitenError as exc:
             outcome = str(exc)
-            assert "do this again" in outcome
+            assert "Nothing was changed." in outcome
     desk.archive.catch_up()  # as the next look does
     is_done = [site.name for site in sites(desk)] == [*before, "Austernzucht Ost"]
     assert is_done == (outcome == "" or outcome.startswith("Done"))

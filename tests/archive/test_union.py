@@ -202,7 +202,9 @@ def test_what_two_changed_at_once_is_shown_until_somebody_looked(tmp_path: Path)
     assert kept_site(desk) == 3.0  # the act stands
     acknowledge_conflict(desk, later)
     assert logbook_page(desk, EntryFilter()).conflicts == {}
-    with pytest.raises(InputError, match="nothing left to look at"):
+    with pytest.raises(
+        InputError, match=r"There is nothing left to acknowledge here; select another entry\."
+    ):
         acknowledge_conflict(desk, later)
     desk.close()
     for path in one.glob("local.db*"):

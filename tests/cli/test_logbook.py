@@ -22,9 +22,9 @@ def run(desk: Workspace, *words: str) -> str:
 @pytest.mark.parametrize(
     ("asked", "acts"),
     [
-        (("--about", "D-2041", "--act", "launch"), {"launch"}),
+        (("--about", "D-2041", "--kind", "launch"), {"launch"}),
         (("--about", "Krabbenkoog", "damaged"), {"offload"}),
-        (("--about", "Piezometer K2", "--who", "nobody"), set()),
+        (("--about", "Piezometer K2", "--user", "nobody"), set()),
         (("--until", "2000-01-01"), set()),
     ],
 )
@@ -48,9 +48,9 @@ def test_an_archive_is_checked_without_being_changed(demo_desk: Workspace) -> No
     demo_desk.close()
     for path in folder.glob("archive.db*"):
         path.unlink()
-    command = ["verify", "--archive", str(folder), "--look"]
+    command = ["verify", "--archive", str(folder), "--read-only"]
     done = CliRunner().invoke(main, command)
-    assert (done.exit_code, "Everything is as it was kept." in done.output) == (0, True)
+    assert (done.exit_code, "Everything is as it was saved." in done.output) == (0, True)
     assert not list(folder.glob("archive.db*"))
     refused = CliRunner().invoke(main, [*command, "--rebuild"])
     assert refused.exit_code == 2

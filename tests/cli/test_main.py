@@ -98,13 +98,13 @@ def test_not_kept_readings_have_an_exit_code_of_their_own(
     assert stopped == {"serial": "D-2041", "stopped": True}
     standin.order("fault", damage_blocks=[0, 1])
     failed = run("offload", "D-2041", *archive, *at, code=3)
-    assert "D-2041: not everything was kept; offload again." in failed.stderr
+    assert "D-2041: not everything was saved; offload again." in failed.stderr
     assert "Traceback" not in failed.output
     standin.order("fault", damage_blocks=None)
     run("launch", "D-2041", *archive, *at, *TRUST)  # fetches the rest by itself
     again = run("launch", "D-2041", *archive, *at, *TRUST, code=2)
-    assert "waits for its first reading; launching again ends it" in again.stderr
-    run("launch", "D-2041", *archive, *at, *TRUST, "--end-begun", "another interval")
+    assert "is waiting for its first reading; launching again ends it before that." in again.stderr
+    run("launch", "D-2041", *archive, *at, *TRUST, "--end-started", "another interval")
 
 
 def test_one_meaning_of_the_archive_before_and_behind_the_command(tmp_path: Path) -> None:
@@ -118,7 +118,7 @@ def test_one_meaning_of_the_archive_before_and_behind_the_command(tmp_path: Path
         ("verify",),
         ("export", "X"),
         ("report", "X"),
-        ("vault", "copy", "x"),
+        ("vault", "export", "x"),
     ):
         assert "There is no archive in" in run(*command, "--archive", str(there), code=2).stderr
     run("find", "--at", "127.0.0.1:1", "--archive", str(there))
@@ -134,7 +134,7 @@ def test_a_file_that_is_there_is_replaced_only_on_request(
     words = ("export", "Cold room A", "--archive", archive, "--out", str(out), *fortnight)
     run(*words)
     before = out.read_bytes()
-    assert "is there already; give another name" in run(*words, code=2).stderr
+    assert "already exists; give another name, or --replace." in run(*words, code=2).stderr
     assert out.read_bytes() == before
     run(*words, "--replace")
 
@@ -157,7 +157,7 @@ def test_waiting_for_another_program_is_said_and_ends(
         with pytest.raises(ArchiveLockedError):
             offload_connected(desk, session, card)
     assert len(said) == 1  # once, and nothing else waited after it
-    assert said[0].startswith("Waiting for another program that writes to")
+    assert said[0].startswith("Waiting for another program that is writing to")
     other.execute("ROLLBACK")
     other.close()
     standin.kill()  # the logger is gone, what came is not
@@ -172,7 +172,7 @@ def test_a_pin_is_used_once_and_written_nowhere(
     standin = start_standin("P-0330", anchor_ms=ANCHOR_MS)
     at = ("--at", str(standin.address), "--point", "Austernzucht Ost · Tank 2")
     failed = run("launch", "P-0330", *archive, *at, *TRUST, code=4)
-    assert "P-0330 is locked; give the PIN" in failed.stderr
+    assert "P-0330 is locked" in failed.stderr
     failed = run("launch", "P-0330", *archive, *at, *TRUST, "--pin", "25", code=2)
     assert "four to nine digits" in failed.stderr
     run("launch", "P-0330", *archive, *at, *TRUST, "--pin", "2580")
@@ -192,9 +192,9 @@ def test_errors_are_one_sentence_and_a_code(tmp_path: Path) -> None:
         (("offload", "D-1", "--at", "127.0.0.1:1"), 4, "No logger answers at 127.0.0.1:1"),
         (("offload",), 2, "No logger named; give serials or --all."),
         (("export", "Nowhere"), 2, "There is no point “Nowhere”"),
-        (("launch", "D-1", "--at", "nonsense"), 2, "is no address; write it like"),
-        (("find", "--at", "nonsense"), 2, "The addresses to look at cannot be read"),
-        (("find", "--at", "a:1-2-3"), 2, "write them like 127.0.0.1:15020-15039"),
+        (("launch", "D-1", "--at", "nonsense"), 2, "is not an address; type it like"),
+        (("find", "--at", "nonsense"), 2, "The network addresses cannot be read ("),
+        (("find", "--at", "a:1-2-3"), 2, "type them like 127.0.0.1:15020-15039"),
     ):
         failed = run(*words, *archive, code=code)
         assert said in failed.stderr
@@ -210,7 +210,7 @@ def test_a_touched_archive_fails_to_verify(demo_desk: Workspace, tmp_path: Path)
     raw[len(raw) // 2] ^= 1
     victim.write_bytes(raw)
     failed = run("verify", "--archive", folder, code=6)
-    assert "was changed since it was kept" in failed.output
+    assert "was changed since it was saved" in failed.output
 
 
 def test_what_somebody_changed_in_the_database_is_named_and_put_right(demo_desk: Workspace) -> None:
@@ -222,14 +222,20 @@ def test_what_somebody_changed_in_the_database_is_named_and_put_right(demo_desk:
     with behind_its_back(folder / "local.db") as raw:
         raw.execute("UPDATE excursion SET extreme = extreme + 1 WHERE id = 1")
     failed = run("verify", "--archive", folder, code=6)
-    assert "is 'Cellar', its acts say 'Tank 2'; gezeiten verify --rebuild puts it" in failed.output
-    assert "which is missing; gezeiten verify --rebuild makes it anew." in failed.output
-    assert "are not those that its record has" in failed.output
-    assert "Everything is as it was kept." in run("verify", "--rebuild", "--archive", folder).output
+    assert "gezeiten verify --rebuild updates them" in failed.output
+    assert (
+        "is in the logbook but missing from the tables; gezeiten verify --rebuild restores it."
+    ) in failed.output
+    assert "are not those of its record; gezeiten verify --rebuild updates them." in failed.output
+    assert (
+        "Everything is as it was saved." in run("verify", "--rebuild", "--archive", folder).output
+    )
     quick = run("verify", "--quick", "--archive", folder).output
-    assert "read before and left out: this was a quick check." in quick
-    refused = run("verify", "--read-anew", "0" * 12, "--archive", folder, code=2)
-    assert "names no bytes of this archive" in refused.output
+    assert "this was a quick verification" in quick
+    refused = run("verify", "--read-again", "0" * 12, "--archive", folder, code=2)
+    assert (
+        "” matches no file of this archive, or several; type twelve digits of the fingerprint."
+    ) in refused.output
 
 
 def test_dates_are_the_sites(demo_desk: Workspace, tmp_path: Path) -> None:
@@ -247,7 +253,7 @@ def test_dates_are_the_sites(demo_desk: Workspace, tmp_path: Path) -> None:
         assert ",2026-11-19T23:00:00Z,2026-11-20T00:00:00+01:00," in lines[1]
         assert len(lines) == 1 + 288
     wrong = run("export", "Cold room A", "--archive", folder, "--from", "20.11.26", code=2)
-    assert "is no date; write it like 2026-11-20" in wrong.stderr
+    assert "type it like 2026-11-20 or with a time" in wrong.stderr
 
 
 def test_it_runs_as_a_module() -> None:

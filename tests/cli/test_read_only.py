@@ -31,15 +31,15 @@ def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     "words",
     [
         ("offload", "D-1", "--at", "127.0.0.1:1"),
-        ("take", __file__),
+        ("import", __file__),
         ("stop", "D-1"),
-        ("people", "--erase", "JA"),
+        ("users", "--erase", "JA"),
         ("verify", "--rebuild"),
     ],
 )
 def test_what_writes_says_so_at_once(folder: Path, words: tuple[str, ...]) -> None:
     said = run(*words, "--archive", folder, code=5).stderr
-    assert "cannot be written, so nothing was begun" in said
+    assert "cannot be written, so no archive was created" in said
 
 
 @pytest.mark.parametrize("words", [("list",), ("verify",), ("find", "--at", "127.0.0.1:1")])

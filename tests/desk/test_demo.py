@@ -70,7 +70,7 @@ def test_k2_still_holds_its_missing_eleven_days(demo_desk: Workspace) -> None:
     assert gap.gap.length_ms == 11 * DAY_MS
     assert logger_offer(demo_desk, gap).readings == 2640
     [lost] = [g for g in gaps(demo_desk) if g.point.name == "Intake"]
-    assert logger_offer(demo_desk, lost).sentence == "memory was overwritten"
+    assert logger_offer(demo_desk, lost).sentence == "memory has been overwritten"
 
 
 def test_the_board_shows_what_is_at_risk(demo_desk: Workspace) -> None:

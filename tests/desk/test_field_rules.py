@@ -64,7 +64,7 @@ def test_a_clock_off_by_a_day_needs_a_reason(
     [check] = [
         launch_check
         for launch_check in launch_checks(lab.desk, card, STORE_PLAN, {"clock": "known"})
-        if "Accepted: known" in launch_check.sentence
+        if "Overridden: known" in launch_check.sentence
     ]
     assert check.weight == "passed"
 
@@ -127,10 +127,10 @@ def test_a_kept_clock_is_not_doubted(computer: Computer) -> None:
 
 
 def test_an_unkept_clock_is_doubted_and_a_jump_said(computer: Computer) -> None:
-    assert computer.pass_s(0) == ["No time service keeps this computer's clock."]
+    assert computer.pass_s(0) == ["This computer's clock is not set by a time service."]
     assert len(computer.pass_s(3600, jump_s=0.5)) == 1  # drift is no jump
     said = computer.pass_s(10, jump_s=-7200)
-    assert said[1] == "This computer's clock jumped back by 2 h since the last look."
+    assert said[1] == "This computer's clock jumped back by 2 h since it was last checked."
     assert len(computer.pass_s(10)) == 2  # said until somebody accepts it
     computer.clock.restart_watch()
     assert len(computer.pass_s(10)) == 1
@@ -143,7 +143,7 @@ def test_another_switch_on_or_an_odd_file_begins_anew(computer: Computer, tmp_pa
     (tmp_path / "clock.json").write_text("{]")
     assert len(computer.pass_s(10, jump_s=9999)) == 1
     computer.state = None
-    assert computer.pass_s(1)[0].startswith("Nobody can tell")
+    assert computer.pass_s(1)[0].startswith("Whether this computer's clock is right is not known.")
 
 
 def test_the_kernel_answers_here() -> None:
@@ -162,7 +162,9 @@ def test_a_doubtful_clock_needs_a_deliberate_yes_and_the_doubt_is_recorded(
     lab: Lab, computer: Computer
 ) -> None:
     lab.desk._computer = computer.clock
-    with pytest.raises(NotAcceptedError, match="No time service keeps this computer's clock"):
+    with pytest.raises(
+        NotAcceptedError, match=r"This computer's clock is not set by a time service\."
+    ):
         launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     assert lab.standin.order("state")["doing"] == "idle"
     word = {"computer clock": "compared with the radio"}
@@ -186,12 +188,12 @@ TANK = Plan(("water_temperature", "conductivity"), 120, point_name="Austernzucht
 
 def test_a_locked_logger_asks_for_its_pin_and_takes_the_right_one(locked: Lab) -> None:
     desk, at = locked.desk, locked.standin.address
-    with pytest.raises(LoggerLockedError, match="P-0330 is locked; give the PIN of “all loggers”"):
+    with pytest.raises(LoggerLockedError, match="and try again"):
         launch(desk, at, "P-0330", TANK)
     blocking = [c for c in checks(locked, TANK) if c.weight == "blocking"]
     assert [c.key for c in blocking] == ["pin"]
     desk.pins.store("all loggers", 1111)
-    with pytest.raises(LoggerLockedError, match="does not take the PIN of “all loggers”; type it"):
+    with pytest.raises(LoggerLockedError, match="P-0330 does not accept the PIN of “all loggers”"):
         launch(desk, at, "P-0330", TANK)
     assert desk.pins.get("all loggers") is None  # a wrong one is not tried again
     desk.pins.store("all loggers", 2580)
@@ -326,8 +328,8 @@ def test_duties_of_the_point_are_checked(lab: Lab) -> None:
         c.sentence
         for c in checks(lab, replace(STORE_PLAN, channels=("air_temperature",), limits=()))
     ]
-    assert "Textile store is to record Relative humidity as well." in said
-    assert "Textile store is to be recorded every 5 min at least." in said
+    assert "Textile store also requires Relative humidity." in said
+    assert "Textile store requires an interval of 5 min or less." in said
     moved = checks(lab, replace(STORE_PLAN, point_name="Alte Lotsenwacht · Cellar"))
     assert any("is a new point" in c.sentence for c in moved)
 
@@ -415,7 +417,7 @@ def test_a_logger_at_a_point_is_replaced_and_the_series_goes_on(
     [point] = points(lab.desk)
     assert point.serial == "D-2044"
     entry = next(e for e in logbook_entries(lab.desk) if e.act == "launch")
-    assert entry.sentence.endswith("D-2044 takes the place of D-2041 there.")
+    assert entry.sentence.endswith("D-2044 replaces D-2041 there.")
 
 
 def test_a_retired_point_takes_no_launch(lab: Lab) -> None:
@@ -424,4 +426,6 @@ def test_a_retired_point_takes_no_launch(lab: Lab) -> None:
     site = save_site(lab.desk, SiteFacts("Alte Lotsenwacht"))
     point = save_point(lab.desk, site, PointFacts("Textile store"))
     retire_point(lab.desk, point)
-    assert any("is retired; take it up again" in c.sentence for c in checks(lab))
+    assert any(
+        "is retired; reactivate it or choose another point." in c.sentence for c in checks(lab)
+    )

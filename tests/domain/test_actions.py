@@ -161,7 +161,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             PointChanged("a", (Change("measuring_point_height_m", 3.2, 3.08),)),
             WELL,
-            "Point Shore · Well changed: height of the measuring point 3.20 m → 3.08 m.",
+            ("Point Shore · Well changed: height of the reference mark 3.20 m → 3.08 m."),
         ),
         (
             PointChanged(
@@ -174,9 +174,9 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
                 (SiteReference("x", "Dock"), SiteReference("y", "Shore")),
             ),
             WELL,
-            "Point Shore · Well changed: site Dock → Shore, duty to record none → "
-            "Water level, Water temperature, at least every 15 min → none, longest gap for a "
-            "straight line 2 h → 0 s.",
+            "Point Shore · Well changed: site Dock → Shore, required quantities none → "
+            "Water level, Water temperature, required interval 15 min → none, longest "
+            "gap filled by a straight line 2 h → 0 s.",
         ),
         (NextVisitSet("a", None, NEW_YEAR_MS), SHORE, "Next visit set: 2027-01-01."),
         (
@@ -188,26 +188,26 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             PlanSaved("a", "Store", "", {}, {"interval_s": 60}),
             Subject("Store"),
-            "Plan “Store” kept, in place of the one before.",
+            "Plan “Store” saved, replacing the one before.",
         ),
         (
             ImportTemplateSaved("a", "Weather", {}),
             Subject("Weather"),
-            "How “Weather” is read was kept.",
+            "Import template “Weather” saved.",
         ),
         (
             ServiceNoted("D-1", "s", "calibration", 0, "three points", NEW_YEAR_MS),
             Subject("D-1", "Europe/Berlin"),
-            "D-1: calibrated, three points, holds until 2027-01-01.",
+            "D-1: calibrated, three points, valid until 2027-01-01.",
         ),
         (ServiceNoted("D-1", "s", "battery", 0, ""), Subject("D-1"), "D-1: battery changed."),
-        (LoggerRetired("D-1", False), Subject("D-1"), "Logger D-1 taken up again."),
+        (LoggerRetired("D-1", False), Subject("D-1"), "Logger D-1 reactivated."),
         (PinGroupSet("D-1", "cellar", ""), Subject("D-1"), "D-1 shares the PIN of: its site's."),
         (TaskOmitted("r", "t", "p", "", "no boat"), WELL, "Shore · Well left out: no boat."),
         (
             RoundClosed("r", "Shore", 1, 2, (DueVisit("a", "Shore", None, 5),)),
             Subject("Shore"),
-            "Round ended: 1 of 2 points done. Next visit by duty set for Shore.",
+            ("Round finished: 1 of 2 points done. Next visit set by the visit interval for Shore."),
         ),
         (
             SiteChanged(
@@ -225,31 +225,31 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "1.50 m, kind none → marsh, next visit none → 2027-01-01.",
         ),
         (SiteRetired("a", True), SHORE, "Site Shore retired."),
-        (SiteRetired("a", False), SHORE, "Site Shore taken up again."),
+        (SiteRetired("a", False), SHORE, "Site Shore reactivated."),
         (
             NextVisitSet("a", None, NEW_YEAR_MS, 45),
             SHORE,
-            "Next visit in 45 days, by its duty: 2027-01-01.",
+            "Next visit in 45 days, by its visit interval: 2027-01-01.",
         ),
         (
             NextVisitSet("a", None, NEW_YEAR_MS, 1),
             SHORE,
-            "Next visit in 1 day, by its duty: 2027-01-01.",
+            "Next visit in 1 day, by its visit interval: 2027-01-01.",
         ),
         (PointMade("p", "a", PointFacts("Well")), WELL, "Point Shore · Well added."),
-        (PointRetired("a", False), WELL, "Point Shore · Well taken up again."),
-        (PlanSaved("a", "Store", "", {}), Subject("Store"), "Plan “Store” kept."),
+        (PointRetired("a", False), WELL, "Point Shore · Well reactivated."),
+        (PlanSaved("a", "Store", "", {}), Subject("Store"), "Plan “Store” saved."),
         (PlanRenamed("a", "Store", "Depot"), Subject("Depot"), "Plan “Store” is now “Depot”."),
-        (PlanDeleted("a", "Store", "", {}), Subject("Store"), "Kept plan “Store” dropped."),
+        (PlanDeleted("a", "Store", "", {}), Subject("Store"), "Saved plan “Store” deleted."),
         (
             ImportTemplateSaved("a", "Weather", {}, {"name": "x"}),
             Subject("Weather"),
-            "How “Weather” is read was changed.",
+            "Import template “Weather” changed.",
         ),
         (
             ImportTemplateDeleted("a", "Weather", {}),
             Subject("Weather"),
-            "How “Weather” is read was forgotten; what was taken in by it stays.",
+            "Import template “Weather” deleted; files already imported stay.",
         ),
         (
             ServiceNoted("D-1", "s", "repair", 0, "new plug"),
@@ -262,7 +262,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             ReportStored("D-1", "a.pdf", "f", 3),
             Subject("D-1"),
-            "The report a.pdf that D-1 wrote by itself was kept.",
+            "The report a.pdf that D-1 wrote was saved.",
         ),
         (
             RoundMade("r", 0, "Shore, Dock", ()),
@@ -289,9 +289,12 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
                 (DueVisit("a", "Shore", None, 5), DueVisit("b", "Dock", 3, 5)),
             ),
             Subject("Shore, Dock"),
-            "Round ended: 2 of 2 points done. Next visit by duty set for Shore, Dock.",
+            (
+                "Round finished: 2 of 2 points done. Next visit by visit interval "
+                "set for Shore, Dock."
+            ),
         ),
-        (RoundClosed("r", "Shore", 1, 2), Subject("Shore"), "Round ended: 1 of 2 points done."),
+        (RoundClosed("r", "Shore", 1, 2), Subject("Shore"), "Round finished: 1 of 2 points done."),
         (
             GapEstimated("p", GAP, (Estimate("x", "co2", (1.0, None), {"cycles": ["24 h"]}),)),
             WELL,
@@ -301,17 +304,17 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             GapFetched("p", "s", GAP, "f", "drive BLUE"),
             WELL,
-            "Gap filled by what drive BLUE carried: 3 readings, 30 min.",
+            "Gap filled from drive BLUE: 3 readings, 30 min.",
         ),
         (
             GapFilledByAlternative("p", GAP, "D-7", (AssignedPart("s", "co2", "", 0, 9),)),
             WELL,
-            "Gap filled by what D-7 measured beside it: 3 readings, 30 min.",
+            "Gap filled by readings of D-7: 3 readings, 30 min.",
         ),
         (
             ExcursionAssessed("p", "a", MISSION, RULE, SEEN, AssessmentWords("Power", "Fuse.")),
             WELL,
-            "Air temperature: alarm above 28 °C for 30 min settled: Power.",
+            "Air temperature: alarm above 28 °C for 30 min assessed: Power.",
         ),
         (
             ExcursionAssessed(
@@ -324,17 +327,17 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
                 AssessmentWords("Sensor", "Odd."),
             ),
             WELL,
-            "Air temperature: alarm above 28 °C for 30 min settled: Power anew, before: Sensor.",
+            ("Air temperature: alarm above 28 °C for 30 min assessed: Power (before: Sensor)."),
         ),
         (
             AssessmentWithdrawn("p", "a", RULE, SEEN, AssessmentWords("Power", "Fuse.")),
             WELL,
-            "Air temperature: alarm above 28 °C for 30 min: assessment taken back (Power).",
+            "Air temperature: alarm above 28 °C for 30 min reopened (was: Power).",
         ),
         (
             DocumentIssued("p", "d", "csv", 0, 9, "C:\\x\\well.csv", "f", 8, 2_000),
             WELL,
-            "CSV with 2,000 readings written: well.csv.",
+            "CSV with 2,000 readings exported: well.csv.",
         ),
         (GapFilledByLine("p", GAP, ()), WELL, "Gap filled by a straight line: 3 readings, 30 min."),
         (
@@ -356,19 +359,20 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             DocumentIssued("p", "d", "pdf", 0, 9, "/x/well.pdf", "f", 8, 1),
             WELL,
-            "PDF with 1 reading written: well.pdf.",
+            "PDF with 1 reading exported: well.pdf.",
         ),
         (
             ChainBegun("c", "ebb", "first", 1_200),
             Subject("archive"),
-            "ebb writes a chain of its own from here on, after entry 1,200; it had not written in "
+            "ebb starts a chain of its own after entry 1,200; it had not written in "
             "this folder before.",
         ),
         (
             ChainBegun("c", "ebb", "other", 3),
             Subject("archive"),
-            "ebb writes a chain of its own from here on, after entry 3; the archive is not as this "
-            "computer left it: an older copy was put back, or the end of its logbook was cut off.",
+            "ebb starts a chain of its own after entry 3; the archive "
+            "is not as this computer left it: an older copy was restored, or the end "
+            "of its logbook is missing.",
         ),
         (
             EntriesRestored("0123456789", 1_200, 1_201, ("a", "b"), ("c", "d")),
@@ -393,17 +397,17 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             "lost, were removed: Bench was "
             "made. It moved.",
         ),
-        (ArchiveBegun("a", (), "", 0), Subject("archive"), "The archive was begun."),
+        (ArchiveBegun("a", (), "", 0), Subject("archive"), "The archive was created."),
         (
             ArchiveBegun("a", (), "0123456789abcdef", 1_200),
             Subject("archive"),
-            "What the archive held before, 1,200 rows, was kept as 0123456789ab.",
+            ("The earlier contents of the archive, 1,200 rows, were saved as 0123456789ab."),
         ),
-        (PersonNamed("u", "MB"), Subject("MB"), "MB acts here for the first time."),
+        (PersonNamed("u", "MB"), Subject("MB"), "MB is a new user of this archive."),
         (
             PersonErased("u"),
             Subject("–"),
-            "A name was erased at the wish of who had it; what was done stays.",
+            "A name was erased at its owner's request; the entries stay.",
         ),
         (
             LoggerContacted("D-1", "Düne T2", "1.4", "battery_empty", STATE, -2_140.0, 4.0),
@@ -417,7 +421,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         ),
         (MissionStopped("D-1"), AT_WELL, "The mission of D-1 was stopped."),
         (MemoryErased("D-1", 1), AT_WELL, "The memory of D-1 was erased; 1 reading in the vault."),
-        (LoggerBlinked("D-1"), AT_WELL, "D-1 was let blink."),
+        (LoggerBlinked("D-1"), AT_WELL, "D-1 blinked its LED."),
         (SensorsChecked("D-1", False), AT_WELL, "Self-check of D-1: failed."),
         (FollowedBack("D-1", 5_400_000), AT_WELL, "D-1 is back after 1 h 30 min."),
         (AttemptFailed("D-1", "launch", "It is away."), AT_WELL, "It is away."),
@@ -429,8 +433,8 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             LaunchEnded("D-1", "here/1", "happened", 4, {}, BEGUN, ("D-2", "D-3")),
             AT_WELL,
-            "Mission 4 launched for Shore · Well; plan read back, the same. D-1 takes the place of "
-            "D-2, D-3 there.",
+            "Mission 4 launched for Shore · Well; plan read back, the same. D-1 "
+            "replaces D-2, D-3 there.",
         ),
         (
             LaunchEnded("D-1", "here/1", "refused", 3, {}, why="It is locked."),
@@ -440,34 +444,32 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             LaunchEnded("D-1", "x", "happened", 4, {}, BEGUN, cut_off=True),
             AT_WELL,
-            "The launch that was cut off has happened: D-1 is in its new mission 4.",
+            "The interrupted launch did happen: D-1 is in its new mission 4.",
         ),
         (
             LaunchEnded("D-1", "x", "another", 5, {}, cut_off=True),
             AT_WELL,
-            "A launch of D-1 was cut off, and it is in another mission by now; somebody else has "
-            "launched it.",
+            "A launch of D-1 was interrupted, and it is now in another mission; "
+            "somebody else has launched it.",
         ),
         (
             LaunchEnded("D-1", "x", "not happened", 3, {}, cut_off=True, doing="battery_empty"),
             AT_WELL,
-            "A launch of D-1 was cut off; it is still in its old mission "
-            "3, battery empty, and holds "
-            "everything.",
+            "A launch of D-1 was interrupted; it is still in its old mission 3, "
+            "battery empty, and all its readings are safe.",
         ),
         (
             MissionOffloaded("D-1", SAID, RAW, ((0, 1_000), (1_200, 1_201)), (), None, ()),
             AT_WELL,
-            "1,001 readings of mission 3 kept for Shore · Well.",
+            "1,001 readings of mission 3 saved for Shore · Well.",
         ),
         (
             MissionOffloaded(
                 "D-1", SAID, RAW, ((0, 9),), ((3, 4),), ((3, 4),), (), cut_short="It went away."
             ),
             AT_WELL,
-            "9 readings of mission 3 kept for Shore · Well. 1 reading "
-            "arrived damaged and set aside. "
-            "Ended early: It went away.",
+            "9 readings of mission 3 saved for Shore · Well. 1 reading damaged "
+            "in transfer, set aside. Ended early: It went away.",
         ),
         (
             DamageNoted("D-1", 3, 5, ((0, 240),)),
@@ -488,33 +490,33 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             DeploymentWithdrawn("D-1", "x", ("p",)),
             AT_WELL,
-            "Where D-1 was is again what it was before.",
+            "A change to the deployment of D-1 was withdrawn.",
         ),
         (
             SeriesAssigned("p", "x", "air_temperature", "upper", "D-1", NEW_YEAR_MS, None),
             WELL,
-            "Air temperature (upper) is what D-1 recorded from 2027-01-01 00:00.",
+            "Air temperature (upper) is supplied by D-1 from 2027-01-01 00:00.",
         ),
         (
             AssignmentWithdrawn("p", "x"),
             WELL,
-            "What feeds the series of Shore · Well is again what it was before.",
+            "A series assignment of Shore · Well was withdrawn.",
         ),
         (
             LimitSet("p", "x", "air_temperature", RULE, NEW_YEAR_MS, None, "frames warp"),
             WELL,
-            "Air temperature: alarm above 28 °C for 30 min in force from 2027-01-01 00:00: "
-            "frames warp.",
+            "Air temperature: alarm above 28 °C for 30 min valid from 2027-01-01 "
+            "00:00: frames warp.",
         ),
         (
             LimitEnded("p", "x", None, NEW_YEAR_MS, "moved"),
             WELL,
-            "A limit of Shore · Well is in force until 2027-01-01 00:00: moved.",
+            "A limit of Shore · Well is valid until 2027-01-01 00:00: moved.",
         ),
         (
             LimitWithdrawn("p", "x"),
             WELL,
-            "A limit of Shore · Well was taken back; what it found is none any more.",
+            "A limit of Shore · Well withdrawn, with its excursions.",
         ),
         (
             RemarkMade("p", "x", "", False, NEW_YEAR_MS, NEW_YEAR_MS, "Rain gauge cleaned."),
@@ -531,7 +533,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             WELL,
             "2027-01-01 00:00 (the whole site): Power cut.",
         ),
-        (RemarkWithdrawn("p", "x", "Power cut."), WELL, "Remark taken back: Power cut."),
+        (RemarkWithdrawn("p", "x", "Power cut."), WELL, "Remark withdrawn: Power cut."),
         (
             CheckRead(
                 "p",
@@ -548,57 +550,66 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
                 "tape K-3",
             ),
             WELL,
-            "Check at 2027-01-01 00:00 by ah: Water level 1.230 m, dip 1.970 m: tape K-3.",
+            (
+                "Check reading at 2027-01-01 00:00 by ah: Water level 1.230 m, dip 1.970 "
+                "m: tape K-3."
+            ),
         ),
         (
             CheckRead(
                 "p", "x", "air_temperature", NEW_YEAR_MS, None, 0.5, 2.1, 7.9, None, None, "ah", ""
             ),
             WELL,
-            "Check at 2027-01-01 00:00 by ah: Air temperature, lowest 2.10, highest 7.90.",
+            (
+                "Check reading at 2027-01-01 00:00 by ah: Air temperature, lowest 2.10, "
+                "highest 7.90."
+            ),
         ),
         (
             CheckWithdrawn("p", "x", "water_level", NEW_YEAR_MS),
             WELL,
-            "Check of Water level at 2027-01-01 00:00 was taken back.",
+            "Check reading of Water level at 2027-01-01 00:00 withdrawn.",
         ),
         (
             ClockCorrected(
                 "D-1", "m", 3, "x", "measured", ((0, 2000), (9000, 14000)), 1000, "drift"
             ),
             SHORE,
-            "Clock of D-1, mission 3: its readings are moved by +2 s to +5 s (measured): drift.",
+            (
+                "Clock of D-1, mission 3: its readings are shifted by +2 s to +5 s "
+                "(measured): drift."
+            ),
         ),
         (
             ClockCorrected("D-1", "m", 3, "x", "shifted", ((0, -3600000),), 0, "zone"),
             SHORE,
-            "Clock of D-1, mission 3: its readings are moved by -3600 s (shifted): zone.",
+            ("Clock of D-1, mission 3: its readings are shifted by -3600 s (shifted): zone."),
         ),
         (
             SensorDepthSet("p", "h", 0, 3.2, 8.4, "levelled"),
             WELL,
-            "Shore · Well: from 1970-01-01 01:00 the measuring point lies 3.200 m above the datum, "
+            "Shore · Well: from 1970-01-01 01:00 the reference mark is 3.200 m above the datum, "
             "the sensor 8.400 m below it: levelled.",
         ),
         (
             SensorDepthWithdrawn("p", "h", 0),
             WELL,
-            "How the sensor hung at Shore · Well from 1970-01-01 01:00 was taken back.",
+            "The sensor depth at Shore · Well from 1970-01-01 01:00 was withdrawn.",
         ),
         (
             ClockCorrectionDisabled("D-1", "m", 3, "x", "try without"),
             SHORE,
-            "The correction of the clock of D-1, mission 3, was switched off: try without.",
+            "The clock correction of D-1, mission 3, was disabled: try without.",
         ),
         (
             ClockCorrectionEnabled("D-1", "m", 3, "x", "y", "it was right"),
             SHORE,
-            "The correction of the clock of D-1, mission 3, was switched on again: it was right.",
+            ("The clock correction of D-1, mission 3, was enabled again: it was right."),
         ),
         (
             ClockCorrectionWithdrawn("D-1", "m", 3, "x"),
             SHORE,
-            "The correction of the clock of D-1, mission 3, was taken back.",
+            "The clock correction of D-1, mission 3, was withdrawn.",
         ),
         (
             CorrectionSet(
@@ -645,23 +656,23 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
                 "seen",
             ),
             WELL,
-            "Air temperature: Mark: taken out (spike), 2 stretches, from 1970-01-01 01:00 to "
-            "2027-01-01 00:00: seen.",
+            "Air temperature: Mark: taken out (spike), 2 periods, from 1970-01-01 "
+            "01:00 to 2027-01-01 00:00: seen.",
         ),
         (
             CorrectionSwitched("p", "x", "air_temperature", 0, None, False, "another sensor's"),
             WELL,
-            "A correction of Air temperature switched off: another sensor's.",
+            "A correction of Air temperature disabled: another sensor's.",
         ),
         (
             CorrectionSwitched("p", "x", "air_temperature", 0, None, True, ""),
             WELL,
-            "A correction of Air temperature switched on again.",
+            "A correction of Air temperature enabled again.",
         ),
         (
             CorrectionWithdrawn("p", "x", "air_temperature", 0, None),
             WELL,
-            "A correction of Air temperature of Shore · Well was taken back.",
+            "A correction of Air temperature of Shore · Well withdrawn.",
         ),
         (
             SeriesCalculated(
@@ -681,7 +692,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             CalculationRemoved("p", "x", "dew_point@=in the attic"),
             WELL,
-            "Dew point (in the attic, calculated) of Shore · Well is not calculated any more.",
+            ("Dew point (in the attic, calculated) of Shore · Well is no longer calculated."),
         ),
         (
             QuantitySaved("x", "sap_flow", {"name": "Sap flow", "unit": "g/h"}),
@@ -696,44 +707,48 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             QuantityDeleted("x", "sap", {"name": "Sap"}),
             Subject("Sap"),
-            "Quantity Sap taken out of the list.",
+            "Quantity Sap removed.",
         ),
         (
             TextImported("Weather", SAID, RAW, "air.csv", {}, 1, 5),
             AT_WELL,
-            "1 reading of air.csv kept for Shore · Well.",
+            "1 reading of air.csv imported for Shore · Well.",
         ),
         (
             TextImported("Weather", SAID, RAW, "air.csv", {}, 2_090, 5),
             AT_WELL,
-            "2,090 readings of air.csv kept for Shore · Well.",
+            "2,090 readings of air.csv imported for Shore · Well.",
         ),
         (
             TextRemoved("Weather", "p", "ab" * 32, "air.csv", "wrong mast"),
             AT_WELL,
-            "air.csv taken out of the record of Shore · Well (wrong mast); its bytes stay.",
+            (
+                "air.csv removed from the record of Shore · Well (wrong mast); the file "
+                "stays in the vault."
+            ),
         ),
         (
             TextRemoved("Weather", "p", "ab" * 32, "", ""),
             AT_WELL,
-            "The bytes abababababab taken out of the record of Shore · Well; its bytes stay.",
+            (
+                "The file abababababab removed from the record of Shore · Well; the "
+                "file stays in the vault."
+            ),
         ),
         (
             ReadingsRescued("D-1", "ab" * 32, RAW),
             AT_WELL,
-            "The bytes abababababab are lost; the readings that were "
-            "made of them are kept instead.",
+            "The file abababababab is lost; the readings made from it are kept instead.",
         ),
         (
             BytesReread("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(2, "y")),
             AT_WELL,
-            "The bytes abababababab are read anew from here on: version 1 → 2 of the reader.",
+            "The file abababababab was read again: version 1 → 2 of the reader.",
         ),
         (
             BytesReread("D-1", "p", "ab" * 32, ReaderVersion(1, "x"), ReaderVersion(1, "y")),
             AT_WELL,
-            "The bytes abababababab are read anew from here on: version 1 of the reader, as it is "
-            "now.",
+            "The file abababababab was read again: version 1 of the reader, as it is now.",
         ),
         (
             ExcursionsFound(
@@ -762,30 +777,30 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
                 "h", "Site Shore retired.", ("height was 3.20 m, not 3.08 m",), "Shore"
             ),
             Subject("Shore"),
-            "Looked at, height was 3.20 m, not 3.08 m: Site Shore retired.",
+            "Acknowledged, height was 3.20 m, not 3.08 m: Site Shore retired.",
         ),
         (
             OverviewImported("D-1", SAID, RAW, "nth", 16, ((0, 3_200),), "It went away."),
             AT_WELL,
-            "An overview of 3,200 readings of mission 3 taken for Shore "
-            "· Well, one value for every "
-            "16; the readings themselves are still to offload. Ended early: It went away.",
+            "An overview of 3,200 readings of mission 3 offloaded for Shore · Well, "
+            "one value for every 16; the readings themselves are still to offload. "
+            "Ended early: It went away.",
         ),
         (
             CourierCleared("C-1", 1, ()),
             Subject("C-1"),
-            "1 record cleared from the courier C-1, 0 stay; clock set.",
+            "1 record cleared from the courier C-1, 0 kept; clock set.",
         ),
         (
             CourierCleared("C-1", 2, ("x",)),
             Subject("C-1"),
-            "2 records cleared from the courier C-1, 1 stay; clock left as it is until the rest is "
-            "taken.",
+            "2 records cleared from the courier C-1, 1 kept; clock left as it is "
+            "until the rest is imported.",
         ),
         (
             CourierClockSet("C-1", 2_140.0),
             Subject("C-1"),
-            "The clock of the courier C-1 was set; it was +2.1 s off.",
+            "The clock of the courier C-1 was set; it was +2.1 s wrong.",
         ),
         (
             CourierConfigured("C-1", True),
@@ -800,14 +815,14 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             DriveCleared("STICK", {"a": "f"}, ("x", "y")),
             Subject("STICK"),
-            "1 mission file deleted from STICK, 2 stay.",
+            "1 mission file deleted from STICK, 2 kept.",
         ),
         (DriveReleased("STICK", "/dev/sdx1"), Subject("STICK"), "/dev/sdx1 was unmounted."),
         (ReportNotKept("STICK", "Too large."), Subject("STICK"), "Too large."),
         (
             VaultCopyExported("copy.zip", 1, (), as_folder=False),
             Subject("copy.zip"),
-            "The vault, 1 raw offload, was handed on as copy.zip.",
+            "The vault, 1 raw offload, was exported as copy.zip.",
         ),
         (
             VaultCopyExported("/x", 1_200, (), as_folder=True),
@@ -817,8 +832,8 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             VaultCopyImported("copy.zip", 2, 1, 3, 1, (), 0),
             Subject("copy.zip"),
-            "2 raw offloads with 1 new reading taken from copy.zip; 3 were kept already, 1 of them "
-            "mended, 0 refused.",
+            "2 raw offloads with 1 new reading imported from copy.zip; 3 were "
+            "already saved, 1 of them repaired, 0 refused.",
         ),
         (
             FileQuarantined("a.unreadable", "no header"),

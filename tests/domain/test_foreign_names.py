@@ -46,4 +46,4 @@ def test_every_name_that_came_is_one_that_could_be_typed(came: str) -> None:
 
 @pytest.mark.parametrize("typed", ["a\u202eb", "a\x07b", "a\x00b", "a\u200bb", "\ufeffa"])
 def test_signs_that_cannot_be_seen_are_refused_where_they_are_typed(typed: str) -> None:
-    assert "cannot be seen" in name_fault(typed)
+    assert "type it again" in name_fault(typed)

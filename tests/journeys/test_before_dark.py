@@ -59,7 +59,7 @@ class Doubtful:
     """A computer whose clock nobody keeps."""
 
     def doubts(self) -> list[str]:
-        return ["No time service keeps this computer's clock."]
+        return ["This computer's clock is not set by a time service."]
 
     def restart_watch(self) -> None:
         return
@@ -124,7 +124,7 @@ def test_one_logger_from_label_to_launch(window: MainWindow, qtbot: QtBot, tailg
     # offload, then the large button wants a word about the computer's clock
     press(window, "F6")
     idle(qtbot, window)
-    assert field.main.text() == "Say why it is all right"
+    assert field.main.text() == "Override: reason"
     field.loggers.setFocus()
     press(window, "F9")
     keys("compared with the radio")
@@ -164,7 +164,7 @@ def test_a_locked_logger_by_keyboard(window: MainWindow, qtbot: QtBot, tailgate:
     field.editor.names.point.lineEdit().selectAll()
     keys(TANK.point_name)
     idle(qtbot, window)
-    assert field.main.text() == "Give the PIN of P-0330"
+    assert field.main.text() == "Enter the PIN of P-0330"
     press(window, "F9")
     idle(qtbot, window)
     asked = dialog("PinDialog")
@@ -177,7 +177,7 @@ def test_a_locked_logger_by_keyboard(window: MainWindow, qtbot: QtBot, tailgate:
     at_the_window(window, qtbot)
     press(window, "F9")
     idle(qtbot, window)
-    assert "does not take the PIN" in window.message.text()
+    assert "does not accept the PIN of" in window.message.text()
     at_the_window(window, qtbot)
     press(window, "Ctrl+I")
     idle(qtbot, window)
@@ -270,7 +270,7 @@ def test_plans_are_kept_and_taken_by_keyboard(
     QTest.keyClick(shown.list, Qt.Key.Key_Return)
     at_the_window(window, qtbot)
     assert field.editor.plan().interval_s == 720
-    assert field.chosen.plan_page.origin.text() == "Kept plan “Store, quick”"
+    assert field.chosen.plan_page.origin.text() == "Saved plan “Store, quick”"
     press(window, "Ctrl+D")
     assert dialog("CompareDialog").words.text() == "2 fields differ"  # its name follows the pattern
 
@@ -288,7 +288,7 @@ def test_the_interval_that_reaches_the_visit_is_one_click(
     idle(qtbot, window)
     page = field.chosen.plan_page
     assert page.reach_words.text() == (
-        "Memory ends before the next visit; every 15 min would reach it."
+        "Memory is full before the next visit; an interval of 15 min would last."
     )
     page.reach_button.setFocus()
     key("Space")
@@ -320,7 +320,7 @@ def test_present_readings_are_refreshed_only_while_looked_at(
     with qtbot.waitSignal(field.work.live, timeout=PATIENCE_MS):
         press(window, "F7")
     idle(qtbot, window)
-    assert "every look costs battery" in field.logger_page.live_note.text()
+    assert "each reading uses battery" in field.logger_page.live_note.text()
     with qtbot.waitSignal(field.work.live, timeout=PATIENCE_MS):
         pass  # it goes on by itself
     press(window, "Ctrl+1")
@@ -341,7 +341,7 @@ def test_health_shows_the_self_check_and_how_the_last_mission_ended(
     field = choose(window, qtbot, "D-2041")
     press(window, "Ctrl+F9")
     idle(qtbot, window)
-    assert "D-2041 is stopped; its memory stays. 1" in window.message.text()
+    assert "D-2041 is stopped; its readings stay in memory. 1" in window.message.text()
     assert field.model.card.readings_to_offload == 0
     press(window, "Shift+F8")
     idle(qtbot, window)
@@ -374,7 +374,7 @@ def test_what_was_not_checked_is_not_ticked(
     said = field.stages.accessibleDescription()
     assert "label compared" not in said
     assert "Health: not valid yet" in said
-    assert "Plan: 1 thing in the way" in said
+    assert "Plan: 1 problem" in said
     assert field.chosen.plan_page.bars.accessibleDescription() == "Not valid yet"
     assert all(check.sentence for check in field.model.checks)
     assert not field.main.isEnabled()

@@ -87,7 +87,7 @@ def test_a_cable_appears_is_offloaded_and_vanishes(
     assert field.loggers.card("D-2044").address.baud == 57_600
     assert "ttyTest0: D-2044" in field.at_hand.ports.lines()
     assert field.model.card.serial == field_lab.serial  # the focus was not taken
-    wait(qtbot, lambda: "D-2044 was plugged in; Ctrl+G goes to it." in window.message.text())
+    wait(qtbot, lambda: "D-2044 was connected; Ctrl+G goes to it." in window.message.text())
     press(window, "Ctrl+G")
     assert field.model.card.serial == "D-2044"
     assert window.strip.tabs[places.FIELD_DESK]._line == "2 at hand"
@@ -112,7 +112,7 @@ def test_a_drive_is_seen_taken_by_keys_and_gone(
     page = field.carriers.page
     assert page.isVisible()
     assert page.table.rowCount() == 1
-    assert page.take.text() == "Take 1 record (F6)"
+    assert page.take.text() == "Import 1 record (F6)"
     QTest.keyClick(page.table, Qt.Key.Key_Space)
     assert not page.take.isEnabled()
     QTest.keyClick(page.table, Qt.Key.Key_Space)
@@ -129,7 +129,7 @@ def test_a_drive_is_seen_taken_by_keys_and_gone(
     assert not list((folder / "missions").iterdir())
     page.ready.click()
     idle(qtbot, window)
-    assert "nothing has to be unplugged" in page.words.text()
+    assert "is a folder; nothing needs to be ejected." in page.words.text()
     folder.rename(tmp_path / "pulled")
     wait(qtbot, lambda: not field.carriers.cards)
     assert field.middle.currentWidget() is not page
@@ -172,7 +172,7 @@ def test_a_courier_is_taken_and_made_ready(
     assert not page.courier_mode.isChecked()
     page.courier_mode.click()
     idle(qtbot, window)
-    assert "Courier L-0042 launches loggers again." in page.words.text()
+    assert "Courier L-0042 now launches loggers again after collecting." in page.words.text()
     assert field.carriers.cards["L-0042"].state.at_loggers == CourierMode.LAUNCHES_AGAIN
     page.ready.setFocus()
     page.ready.click()
@@ -182,7 +182,7 @@ def test_a_courier_is_taken_and_made_ready(
     asked.take.click()
     wait(qtbot, lambda: field.carriers.cards["L-0042"].is_empty)
     idle(qtbot, window)
-    assert "is empty and its clock set" in page.words.text()
+    assert "is empty and its clock has been set." in page.words.text()
     assert field.carriers.list.buttons["L-0042"].text() == "Courier L-0042 · empty"
     point = point_named(field_lab.desk, "Textile store")
     assert len(record(field_lab.desk, point.id, "air_temperature")) >= 1440
@@ -195,9 +195,14 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     field.dialogs.text(station(tmp_path / "weather.txt", 300))
     dialog = open_dialog()
     assert isinstance(dialog, TextDialog)
-    wait(qtbot, lambda: bool(dialog.words.text().startswith("It is not said")))
+    wait(
+        qtbot,
+        lambda: bool(
+            dialog.words.text().startswith("The time zone of the times is missing; choose one.")
+        ),
+    )
     assert not dialog.take.isEnabled()
-    assert "choose a point" in dialog.words.text()
+    assert "is missing; choose one." in dialog.words.text()
     dialog.point.setCurrentText("Krabbenkoog · Weather")
     wait(qtbot, lambda: "time zone" in dialog.words.text())
     dialog.zone.setCurrentText("Europe/Berlin")
@@ -208,9 +213,9 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     assert heads == ["1  Time", "2  Time", "3  Air temperature", "4  Air pressure", "5  flags"]
     shown = [row.said.text() for row in dialog.series.rows.values()]
     assert shown == ["50.00 … 60.80 °F", "1,000.0 … 1,004.0 hPa"]
-    wait(qtbot, lambda: "300 readings in all" in dialog.words.text())
+    wait(qtbot, lambda: "300 readings in total" in dialog.words.text())
     dialog.take.click()
-    wait(qtbot, lambda: "300 readings kept" in dialog.words.text())
+    wait(qtbot, lambda: "300 readings saved" in dialog.words.text())
     dialog.close()
     idle(qtbot, window)
     field.dialogs.text(station(tmp_path / "again.txt", 350))
@@ -228,14 +233,23 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     again.by_hand.time_columns.editingFinished.emit()
     wait(qtbot, lambda: again.by_hand.pattern.text() == "%d.%m.%Y")
     # so all lines of a day fall on one instant: said before anything is taken
-    wait(qtbot, lambda: "fall on the instant of another one" in again.words.text())
+    wait(
+        qtbot,
+        lambda: (
+            (
+                "lines have the same time as another line, so the time is not read "
+                "correctly; choose the time columns."
+            )
+            in again.words.text()
+        ),
+    )
     assert not again.take.isEnabled()
     again.by_hand.time_columns.setText("1, 2")
     again.by_hand.time_columns.editingFinished.emit()
     wait(qtbot, lambda: again.by_hand.pattern.text() == "%d.%m.%Y %H:%M")
     wait(qtbot, again.take.isEnabled)
     again.take.click()
-    wait(qtbot, lambda: "50 readings kept, 300 kept already" in again.words.text())
+    wait(qtbot, lambda: "50 readings saved, 300 kept already" in again.words.text())
     again.close()
     assert verify(field_lab.desk).is_intact
 
@@ -249,12 +263,12 @@ def test_a_text_without_a_head_is_asked_about_and_then_read_as_its_kind(
     dialog = open_dialog()
     wait(qtbot, lambda: "Answer the question" in dialog.words.text())
     assert dialog.point.currentText() == ""
-    [yes] = [b for b in dialog.findChildren(QPushButton) if b.text() == "yes, of that kind"]
+    [yes] = [b for b in dialog.findChildren(QPushButton) if b.text() == "yes, use it"]
     yes.click()
     assert (dialog.name.text(), dialog.point.currentText()) == ("Mast", POINT)
-    wait(qtbot, lambda: "30 readings in all" in dialog.words.text())
+    wait(qtbot, lambda: "30 readings in total" in dialog.words.text())
     dialog.take.click()
-    wait(qtbot, lambda: "30 readings kept" in dialog.words.text())
+    wait(qtbot, lambda: "30 readings saved" in dialog.words.text())
     dialog.close()
 
 
@@ -284,7 +298,7 @@ def test_a_live_line_records_while_its_window_is_closed(
         dialog.profile.setCurrentIndex(dialog.profile.findText("Weather mast, lines"))
         dialog.port.setCurrentText(str(port))
         dialog.start.click()
-        assert "choose a point" in dialog.words.text()
+        assert "is missing; choose one." in dialog.words.text()
         dialog.point.setCurrentText("Krabbenkoog · Mast")
         dialog.every.setText("1 s")
         dialog.start.click()
@@ -358,7 +372,7 @@ def test_an_overview_is_looked_at_and_makes_room_for_the_readings(
     idle(qtbot, window)
     assert field.loggers.card(field_lab.serial).readings_to_offload == before
     assert field.logger_page.came.isVisible()
-    assert "no reading was offloaded" in field.logger_page.transfer_words.text()
+    assert "no readings offloaded." in field.logger_page.transfer_words.text()
     window.activateWindow()
     wait(qtbot, window.isActiveWindow)
     for place in range(len(window.places)):  # a point that holds nothing but an overview

@@ -77,7 +77,9 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     lab.standin.order("fault", vanish_after_bytes=1_500)
     press(window, "F9")
     idle(qtbot, window)
-    assert "went away in the middle; what came is kept" in message(window)
+    assert (
+        "was disconnected; readings received so far are saved, connect it again to continue."
+    ) in message(window)
     assert lab.standin.order("state")["doing"] == "logging"
 
     # offload
@@ -155,7 +157,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     idle(qtbot, window)
     press(window, "Ctrl+E")
     idle(qtbot, window)
-    assert "written and read back" in message(window)
+    assert "exported and read back:" in message(window)
     press(window, "Ctrl+R")
     idle(qtbot, window)
     handed = {document.kind: Path(document.file_name) for document in issued_documents(desk)}
@@ -183,7 +185,9 @@ def test_a_logger_that_vanishes_in_the_middle_is_one_sentence(
     old_mission.standin.order("fault", vanish_after_bytes=1_500)
     press(window, "F6")
     idle(qtbot, window)
-    assert "went away in the middle; what came is kept" in message(window)
+    assert (
+        "was disconnected; readings received so far are saved, connect it again to continue."
+    ) in message(window)
     press(window, "F6")
     idle(qtbot, window)
     assert field.model.card.readings_to_offload == 0

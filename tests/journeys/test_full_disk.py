@@ -50,7 +50,13 @@ def test_a_disk_that_fills_up_while_offloading(lab: Lab, tmp_path: Path, room: i
     open_workspace(folder).close()
     done = offload_with_room_for(lab, folder, room)
     assert done.returncode == 5, done.stdout + done.stderr
-    said = ("is full; free some room and do this again", "Done: it stands in the logbook.")
+    said = (
+        ("is full; free some space and try again. Nothing on the logger was erased."),
+        (
+            "Done and recorded in the logbook. It will be shown when the disk has "
+            "space again; free some, and do not repeat this."
+        ),
+    )
     assert any(one in done.stderr for one in said)
     assert "Traceback" not in done.stderr
     assert lab.standin.order("state")["readings"] > 8_000  # the logger still has it all

@@ -132,8 +132,8 @@ def test_all_of_them_twice_launches_them_once(
     assert field.main.text() == "Offload and launch\n1 logger"
     assert not field.main.isEnabled()
     assert window.message.text() == (
-        "2 loggers launched, 1 not: P-0330: The plan names no point; say where the logger goes. "
-        "Then try again."
+        "2 loggers launched, 1 not: P-0330: The plan has no point; choose where "
+        "the logger will be. Then try again."
     )
     assert [card.serial for card in field.loggers.ticked()] == ["P-0330"]
     column = [field.several.table.item(i, 5).text() for i in range(3)]
@@ -202,7 +202,7 @@ def test_the_plan_of_the_logger_before(window: MainWindow, qtbot: QtBot, tailgat
     press(window, "Ctrl+E")
     idle(qtbot, window)
     assert field.editor.plan().interval_s == 900
-    assert field.chosen.plan_page.origin.text() == "As D-2041 just before"
+    assert field.chosen.plan_page.origin.text() == "As D-2041, launched before"
     assert field.editor.plan().point_name == "Saatgutspeicher · Cold room A"
 
 
@@ -252,7 +252,7 @@ def test_the_list_of_the_day(window: MainWindow, qtbot: QtBot, tailgate: Lab) ->
     press(window, "Ctrl+Shift+T")
     idle(qtbot, window)
     shown = dialog("DayDialog")
-    assert shown.words.text() == "2 loggers launched · 2 with something left"
+    assert shown.words.text() == "2 loggers launched · 2 with work remaining"
     listed = [
         [shown.table.item(i, j).text() for j in range(5)] for i in range(shown.table.rowCount())
     ]

@@ -65,7 +65,7 @@ def stretch_clock(window: MainWindow, qtbot: QtBot, creek: PointPlace) -> tuple[
     dialog.words.setText("drift between launch and offloads")
     dialog.keep()
     idle(qtbot, window)
-    assert "Moved by" in dialog.now.text()
+    assert "Shift" in dialog.now.text()
     dialog.accept()
     return last.shown_ms - last.true_ms, last.true_ms
 
@@ -136,10 +136,10 @@ def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
     path = export_pdf(desk, creek, (end_ms - 40 * DAY_MS, end_ms)).path
     text = " ".join("".join(page.extract_text() for page in pypdf.PdfReader(path).pages).split())
     for words in (
-        "Read by hand",
+        "Check readings",
         "was put right",
         "measured at contacts",
-        "Tied to check readings",
+        "Fitted to check readings",
         "three dips of this autumn",
         "estimated",
     ):

@@ -71,7 +71,7 @@ def test_questions_keep_to_the_protocol() -> None:
 def test_a_short_answer_is_not_taken_for_the_whole() -> None:
     shelf = Shelf()
     shelf.short = True
-    with pytest.raises(LoggerAnswerError, match="sent less than asked for"):
+    with pytest.raises(LoggerAnswerError, match="shelf sent less than was requested"):
         LoggerSession(shelf).read_file(1000, 0, 100)
 
 
@@ -85,7 +85,7 @@ def test_an_exception_is_said_in_words() -> None:
 def test_an_answer_to_another_question_is_noticed() -> None:
     shelf = Shelf()
     shelf.bad = ReadFileRecordRequest([])
-    with pytest.raises(LoggerAnswerError, match="answered another question"):
+    with pytest.raises(LoggerAnswerError, match=r"answered another request; contact it again\."):
         LoggerSession(shelf).read_file(1000, 0, 100)
 
 
@@ -138,6 +138,8 @@ def test_any_directory_is_read_or_refused(change: dict[str, object]) -> None:
 def test_an_envelope_that_claims_too_much_is_refused() -> None:
     shelf = Shelf()
     shelf.bad = ReadFileRecordResponse([FileRecord(record_data=b"\xff" * 8)])
-    with pytest.raises(LoggerAnswerError, match="arrives damaged again and again"):
+    with pytest.raises(
+        LoggerAnswerError, match=r"arrives damaged every time; check cable and plug\."
+    ):
         LoggerSession(shelf).read_enveloped(1000)
     assert len(shelf.asked) == 3

@@ -41,5 +41,5 @@ def test_what_is_no_pdf_is_said(tmp_path: Path, content: bytes) -> None:
 
 
 def test_what_is_gone_is_said(tmp_path: Path) -> None:
-    with pytest.raises(SurroundingsError, match="is gone or is no PDF"):
+    with pytest.raises(SurroundingsError, match="it is missing or not a PDF"):
         page_pictures(tmp_path / "none.pdf", 100)

@@ -91,7 +91,7 @@ def test_all_parts_are_there(tmp_path: Path) -> None:
         "20 °C",
         "30 min",
         "2026-11-16",
-        "None in this stretch",
+        "None in this period.",
         "ab" * 32,
         "cd" * 32,
         "2 estimated",
@@ -129,7 +129,7 @@ def test_beside_the_mean_stands_how_sure_it_is(
     whole = replace(made.channels[0].statistics, mean=18.4)
     channel = replace(made.channels[0], uncertainty=sure, statistics=whole)
     write_pdf(replace(made, channels=(channel,)), tmp_path / "r.pdf")
-    assert f"Mean of the whole stretch: {words}" in text_of(tmp_path / "r.pdf")
+    assert f"Mean of the whole period: {words}" in text_of(tmp_path / "r.pdf")
 
 
 @pytest.mark.parametrize(
@@ -186,7 +186,7 @@ def test_status_says_what_a_day_was(tmp_path: Path) -> None:
     write_pdf(report(), tmp_path / "r.pdf")
     text = text_of(tmp_path / "r.pdf")
     assert "▲ above" in text
-    assert "under 75 % held" in text  # the second day lacks 6 h 40 min
+    assert "under 75 % covered" in text  # the second day lacks 6 h 40 min
 
 
 def test_pieces_are_whole_local_days_of_a_month_at_most() -> None:
@@ -220,7 +220,7 @@ def test_a_lane_without_readings_says_so_and_draws_no_scale() -> None:
     empty = (SPAN[1] + DAY_MS, SPAN[1] + 2 * DAY_MS)
     drawing = curves_picture(replace(report(), span=(SPAN[0], empty[1])), empty, 480.0, "Helvetica")
     words = [shape.text for shape in shapes(drawing, "String")]
-    assert "no reading in this stretch" in words
+    assert "no reading in this period" in words
     assert not [w for w in words if w.replace(".", "").isdigit() and "." in w]
 
 
@@ -257,8 +257,7 @@ GAP = ReportGap(START, START + HOUR_MS, 6, ("air_temperature",), "open")
     [
         (
             {"gaps": ()},
-            "4 of 4 days outside, no excursion that alarmed; no reading missing, "
-            "2 values estimated.",
+            "4 of 4 days outside, no alarm excursion; no reading missing, 2 values estimated.",
         ),
         (
             {"excursions": (EVENT,), "gaps": (GAP,)},
@@ -287,7 +286,7 @@ def test_without_limits_no_day_is_called_inside(tmp_path: Path) -> None:
         days=tuple(daily_numbers(series, SPAN, ZONE)),
     )
     free = replace(made, channels=(channel,))
-    assert sentence(free).startswith("4 days, and no limit was set; ")
+    assert sentence(free).startswith("4 days, no limit was set; ")
     write_pdf(free, tmp_path / "r.pdf")
     text = text_of(tmp_path / "r.pdf")
     assert "no limit" in text
@@ -315,14 +314,14 @@ FREE = DayVerdict(DAY, "not judged", "no limit was in force")
 @pytest.mark.parametrize(
     ("verdicts", "words"),
     [
-        ((INSIDE,) * 4, "None of 4 days outside, 4 inside, no excursion"),
+        ((INSIDE,) * 4, "None of 4 days outside, 4 inside, no alarm excursion"),
         (
             (INSIDE, NONE_THERE, NONE_THERE, OUTSIDE),
-            "1 of 4 days outside, 1 inside, 2 not judged: no readings, no excursion",
+            "1 of 4 days outside, 1 inside, 2 not judged: no readings, no alarm excursion",
         ),
         (
             (FREE, NONE_THERE, FREE, FREE),
-            "None of 4 days outside, 4 not judged: no limit was in force (3), no readings (1), ",
+            ("None of 4 days outside, 4 not judged: no limit was in force (3), no readings (1), "),
         ),
     ],
 )

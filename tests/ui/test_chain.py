@@ -88,7 +88,7 @@ def test_a_certificate_is_tried_kept_switched_off_and_taken_back(
     assert record(demo_desk, point.id, KEY).values.tobytes() == before.values.tobytes()
     dialog.keep()
     idle(qtbot, window)
-    assert "few words" in dialog.problem.text()
+    assert "Enter a reason" in dialog.problem.text()
     dialog.words.setText("certificate K-118")
     dialog.period.since.show_instant(int(before.times_utc_ms[0]) - DAY_MS, point.zone)
     dialog.keep()
@@ -104,7 +104,7 @@ def test_a_certificate_is_tried_kept_switched_off_and_taken_back(
     idle(qtbot, window)
     assert record(demo_desk, point.id, KEY).values.tobytes() == before.values.tobytes()
     assert dialog.table.item(1, 0).text() == "Offset and gain · off"
-    assert dialog.switch_button.text() == "Switch the chosen step on"
+    assert dialog.switch_button.text() == "Enable selected step"
     dialog.withdraw()
     idle(qtbot, window)
     assert dialog.table.rowCount() == 1
@@ -164,7 +164,7 @@ def test_where_nothing_shows_it_nothing_is_taken_out(
     dialog._show_proposed((begin + 61_000, begin + 3_600_001))
     idle(qtbot, window)
     assert not dialog.period.open_end.isChecked()
-    assert "taken out" in dialog.figures.text()
+    assert "removed" in dialog.figures.text()
 
 
 def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
@@ -185,7 +185,10 @@ def test_spikes_are_caught_by_a_rule_looked_at_and_marked(
     dialog.fields.number.setText("1000")
     dialog.fields.number.editingFinished.emit()
     idle(qtbot, window)
-    assert "catches no reading" in dialog.problem.text()
+    assert (
+        "This rule matches no reading in that period; choose another threshold."
+        in dialog.problem.text()
+    )
     rates = np.abs(np.diff(series.values)) / (np.diff(series.times_utc_ms) / 3_600_000)
     its = series.times_utc_ms[1:] >= end - 6 * DAY_MS
     wanted = int((rates[its] > 5).sum())
@@ -218,7 +221,7 @@ def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
     assert not dialog.period.open_end.isChecked()
     dialog.write()
     idle(qtbot, window)
-    assert "few words" in dialog.problem.text()
+    assert "Enter a reason" in dialog.problem.text()
     dialog.words.setText("door left open for painting")
     dialog.write()
     idle(qtbot, window)
@@ -287,7 +290,7 @@ def test_points_come_from_what_was_read_by_hand_and_are_tried_before_they_are_ke
     dialog.fields.kind.setCurrentIndex(dialog.fields.kind.findData("trim"))
     dialog.propose_trim("visit", at_end=True)
     idle(qtbot, window)
-    assert "taken out" in dialog.figures.text() or "No reading lies within" in dialog.problem.text()
+    assert "removed" in dialog.figures.text() or "No reading lies within" in dialog.problem.text()
 
 
 def test_a_fill_is_switched_off_and_on_in_the_chain(

@@ -257,7 +257,7 @@ def test_an_interrupted_offload_is_taken_in_when_the_window_opens(
     workspace.change_settings(Settings(addresses="127.0.0.1:1", serial_ports=""))
     (workspace.archive.incoming / "X.part").write_bytes(raw)
     window = open_window(qtbot, workspace)
-    assert "An interrupted offload was taken in." in window.message.text()
+    assert "An interrupted offload was imported." in window.message.text()
     assert window.places[places.TIDEBOARD].canvas.board.sites
     workspace.close()
 

@@ -56,11 +56,11 @@ def test_dips_are_typed_on_a_sheet_doubted_and_entered(
     assert last.dip_m is not None
     made.table.item(0, 2).setText(f"{last.dip_m * 100:.1f}")  # the tape was read in centimetres
     made.table.item(0, 7).setText("tape K-3")
-    assert made.enter_button.text() == "Enter 1 check"
+    assert made.enter_button.text() == "Save 1 check reading"
     made.enter()
     idle(qtbot, window)
     assert "centimetres" in made.problem.text()
-    assert made.enter_button.text() == "Enter them all the same"
+    assert made.enter_button.text() == "Save anyway"
     assert len(checks_of(demo_desk, creek.id, level_of(creek))) == len(before)
     made.table.item(0, 2).setText("gauge")
     made.enter()
@@ -111,7 +111,7 @@ def test_a_level_is_tied_to_its_dips(
     idle(qtbot, window)
     dialog.keep()
     idle(qtbot, window)
-    assert "few words" in dialog.problem.text()
+    assert "Enter a reason" in dialog.problem.text()
     dialog.words.setText("six dips of this autumn")
     dialog.keep()
     idle(qtbot, window)
@@ -132,7 +132,7 @@ def test_a_duty_that_was_not_met_says_when(
     qtbot.addWidget(dialog)
     dialog.show()
     idle(qtbot, window)
-    assert "the duty to look was met on" in dialog.schedule_label.text()
+    assert "Last four weeks: check schedule met on" in dialog.schedule_label.text()
     assert "(1/2)" in dialog.schedule_label.text()
 
 
@@ -148,7 +148,7 @@ def test_a_rim_that_was_cut_asks_whether_the_sensor_came_down_too(
     dialog.point_form.checks.setText("2")
     dialog.save()
     idle(qtbot, window)
-    assert window.message.text() == "Kept."
+    assert window.message.text() == "Saved."
     dialog.point_form.rim.setText("3.08")
     dialog.save()
     idle(qtbot, window)
@@ -175,4 +175,4 @@ def test_from_the_board_to_the_point_in_hand(
     window.show_place(places.LOGBOOK)
     idle(qtbot, window)
     window.show_checks()
-    assert window.message.text() == "Choose a point first."
+    assert window.message.text() == "Select a point first."

@@ -40,7 +40,9 @@ def test_an_amount_of_time_is_typed(typed: str, ms: int) -> None:
 
 @pytest.mark.parametrize("typed", ["", "an hour", "1:2:3:4", "1:-2", "1.5"])
 def test_what_is_no_amount_is_said(typed: str) -> None:
-    with pytest.raises(InputError, match="no amount of time"):
+    with pytest.raises(
+        InputError, match=r"is not a time shift; type it like -1:00:00, or 45 for seconds\."
+    ):
         parsed_shift_ms(typed)
 
 
@@ -83,10 +85,10 @@ def test_a_clock_is_moved_by_hand_and_back(
     dialog.open()
     dialog.switch()
     idle(qtbot, window)
-    assert "Say in a few words" in dialog.problem.text()
+    assert "Enter a reason" in dialog.problem.text()
     for why, button, times in (
-        ("try without", "Switch it on again", before.times_utc_ms),
-        ("it was right", "Switch it off", moved.times_utc_ms),
+        ("try without", "Enable", before.times_utc_ms),
+        ("it was right", "Disable", moved.times_utc_ms),
     ):
         dialog.words.setText(why)
         dialog.switch()
@@ -113,7 +115,7 @@ def test_a_neighbour_says_how_a_clock_was_set(
     dialog.other.setCurrentIndex(at)
     dialog.way.setCurrentIndex(dialog.way.findData("data"))
     idle(qtbot, window)
-    assert "Changes go together" in dialog.figures.text()
+    assert "Changes match to" in dialog.figures.text()
 
 
 def test_what_a_level_loses_is_said_before_and_stands_in_mend_after(

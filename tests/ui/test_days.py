@@ -51,7 +51,7 @@ def test_degree_days_of_a_store(
     dialog.base.setText("8")
     dialog.base.editingFinished.emit()
     idle(qtbot, window)
-    assert "K d in all" in dialog.words.text()
+    assert "K d in total" in dialog.words.text()
     target = str(tmp_path / "days.csv")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (target, ""))
     dialog.export.click()

@@ -95,7 +95,9 @@ def test_addresses_without_sense_are_one_sentence_and_not_kept(
     assert isinstance(line.field, QLineEdit)
     type_into(line.field, "somewhere")
     QTest.keyClick(line.field, Qt.Key.Key_Return)
-    assert line.problem.text().startswith("These addresses cannot be read; write them like")
+    assert line.problem.text().startswith(
+        "These addresses cannot be read; type them like 192.168.4.10:502, logger.lan:502."
+    )
     assert desk.settings.addresses == "127.0.0.1:1"
 
 
@@ -114,7 +116,7 @@ def test_a_site_and_a_point_from_nothing(window: MainWindow, qtbot: QtBot, desk:
     type_into(form.name, "Shore")
     type_into(form.latitude, "north")
     made.save()
-    assert made.problem.text() == "“north” is no number; type the latitude anew."
+    assert made.problem.text() == "“north” is not a number; type the latitude again."
     assert form.latitude.property("wrong")
     assert sites(desk) == []  # nothing half-applied
     type_into(form.latitude, "53.9")
@@ -136,7 +138,7 @@ def test_a_site_and_a_point_from_nothing(window: MainWindow, qtbot: QtBot, desk:
     made.retire()
     idle(qtbot, window)
     assert points(desk)[0].retired
-    assert made.retire_button.text() == "Take up again"
+    assert made.retire_button.text() == "Reactivate"
     made.retire()
     idle(qtbot, window)
     assert not points(desk)[0].retired
@@ -147,7 +149,7 @@ def test_a_point_without_a_site_is_refused(window: MainWindow, qtbot: QtBot) -> 
     qtbot.addWidget(made)
     idle(qtbot, window)
     made.new_point()
-    assert "make the site first" in made.problem.text()
+    assert "A point belongs to a site; add the site first." in made.problem.text()
 
 
 # -- lives -----------------------------------------------------------------------------------------
@@ -170,12 +172,12 @@ def test_a_calibration_with_its_certificate(lab: Lab, qtbot: QtBot, tmp_path: Pa
     made.kind.setCurrentIndex(made.kind.findData("repair"))
     made.enter()
     idle(qtbot, window)
-    assert made.problem.text() == "Say in a few words what was done."
+    assert made.problem.text() == "Enter what was done."
     made.kind.setCurrentIndex(made.kind.findData("calibration"))
     type_into(made.until, "2020-01-31")
     made.enter()
     idle(qtbot, window)
-    assert "say until when" in made.problem.text()
+    assert "A calibration is valid until a later day; enter until when." in made.problem.text()
     paper = tmp_path / "paper.pdf"
     paper.write_bytes(b"%PDF")
     made.attach_certificate(paper)

@@ -44,7 +44,7 @@ def test_settling_without_words_is_one_sentence(
     press(window, "Alt+3")
     press(window, "Ctrl+Return")
     idle(qtbot, window)
-    assert "Write in a few words" in window.message.text()
+    assert "Enter a comment" in window.message.text()
     assert to_assess(demo_desk) == count
 
 
@@ -86,7 +86,7 @@ def test_words_survive_choosing_refreshing_and_a_crash(
     said = "The door stood open. Lots 14 to 22 were moved.\nAsked twice."
     assert place.words.toPlainText() == said
     assert place.causes.checkedId() == 1
-    assert place.state.text() == "Not settled yet; your words are kept."
+    assert place.state.text() == "Not assessed yet; your comment is kept."
     place._drafts.save()
     idle(qtbot, window)
     again = open_workspace(demo_desk.archive.folder)  # as after a crash: nothing was closed
@@ -127,7 +127,7 @@ def test_several_are_settled_at_once_and_the_next_is_at_the_same_site(
     settled = {e.id for e in excursions(demo_desk) if e.comment == earlier.comment}
     assert settled >= set(ids[1:3])
     assert place._event.id == ids[3]  # as the list is sorted, at the same site
-    assert window.message.text() == "2 excursions assessed; the next one to assess is shown."
+    assert window.message.text() == "2 excursions assessed; the next one is shown."
     assert [event.id for event in place.list.marked()] == [ids[3]]  # marks go after saving
     assert place.settle_button.text() == "Save assessment"
     place.show_target(ids[1])
@@ -227,9 +227,12 @@ def test_an_excursion_that_has_changed_since_says_what_it_was(
     window.show_place(places.EXCURSIONS, event.id)
     idle(qtbot, window)
     place = window.places[places.EXCURSIONS]
-    assert "Then it lasted 1 h and went to 9.25 °C; settle it again." in place.state.text()
+    assert (
+        "When it was assessed it lasted 1 h and reached 9.25 °C; assess it again."
+        in place.state.text()
+    )
     line = place.list.currentItem().data(Qt.ItemDataRole.UserRole)
-    assert line.state == "Power · changed since"
+    assert line.state == "Power · changed since assessment"
 
 
 def test_lines_of_a_list_keep_their_height_when_the_scroll_bar_comes(qtbot: QtBot) -> None:

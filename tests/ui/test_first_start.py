@@ -65,7 +65,7 @@ def test_a_newcomer_says_who_and_finds_a_logger(qtbot: QtBot, lab: Lab, tmp_path
     assert window.context.desk.person == "MK"
     assert window.strip.person.text() == "MK"
     QTest.keyClicks(board.empty.addresses, str(lab.standin.address))
-    click(board.empty, "Look now")
+    click(board.empty, "Search now")
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
     assert window.stack.currentIndex() == places.FIELD_DESK
@@ -92,7 +92,7 @@ def test_practice_and_demonstration_are_one_press_away(qtbot: QtBot, tmp_path: P
     practice = Practice()
     window = first_window(qtbot, tmp_path / "fresh", practice)
     board = window.places[places.TIDEBOARD]
-    click(board.empty, "See the demonstration")
+    click(board.empty, "Open the demonstration")
     click(board.empty, "Start practice loggers")
     idle(qtbot, window)
     assert practice.asked == ["demonstration", "practice"]

@@ -79,7 +79,7 @@ def test_handover_offers_stretches_by_name(window: MainWindow, qtbot: QtBot) -> 
     idle(qtbot, window)
     handover = window.places[places.HANDOVER]
     words = [handover.named.itemText(i) for i in range(handover.named.count())]
-    assert words[:3] == ["two instants, below", "this mission", "since the last visit"]
+    assert words[:3] == ["custom period", "this mission", "since the last visit"]
     assert any(w.startswith("day of the excursion of ") for w in words)
     handover.named.setCurrentIndex(2)
     handover.named.activated.emit(2)

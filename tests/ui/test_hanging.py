@@ -26,10 +26,10 @@ def test_a_cut_pipe_asks_whether_the_sensor_came_along(
     dialog.since.show_instant(now - 60 * DAY_MS, point.zone)
     dialog.length.setText("8.4")
     dialog.length.editingFinished.emit()
-    assert dialog.figures.text() == "The sensor would lie -5.200 m above the datum."
+    assert dialog.figures.text() == "The sensor is then -5.200 m above datum."
     dialog.keep()
     idle(qtbot, window)
-    assert "few words" in dialog.problem.text()
+    assert "Enter a reason" in dialog.problem.text()
     dialog.words.setText("levelled")
     dialog.keep()
     idle(qtbot, window)
@@ -53,4 +53,4 @@ def test_a_cut_pipe_asks_whether_the_sensor_came_along(
     assert dialog.table.rowCount() == 1
     dialog.rim.setText("high")
     dialog.keep()
-    assert "Rim above the datum" in dialog.problem.text()
+    assert "Reference mark above datum, m" in dialog.problem.text()

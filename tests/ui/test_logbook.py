@@ -76,7 +76,7 @@ def test_a_change_is_told_before_and_after_and_leads_to_its_point(
     idle(qtbot, window)
     book.table.setCurrentCell(0, 0)  # what was chosen stays chosen
     idle(qtbot, window)
-    assert "height of the measuring point" in book.entry.sentence.text()
+    assert "height of the reference mark" in book.entry.sentence.text()
     assert "→ 3.08 m" in book.entry.sentence.text()
     assert json.loads(book.entry.held.toPlainText())["changes"][0]["after"] == 3.08
     press(window, "Ctrl+G")
@@ -126,7 +126,7 @@ def test_a_conflict_is_shown_until_somebody_looked(
     press(window, "Ctrl+M")
     idle(qtbot, window)
     assert [entry.hash for entry in book.entries] == [odd.hash]
-    assert "Found otherwise: name was 'Krabbenkoog', not 'Koog'." in book.entry.conflict.text()
+    assert "Conflict: name was 'Krabbenkoog', not 'Koog'." in book.entry.conflict.text()
     press(window, "Ctrl+L")
     idle(qtbot, window)
     assert not book.entry.seen.isVisible()
@@ -153,7 +153,7 @@ def test_all_faults_are_listed_and_a_check_can_be_stopped(
 ) -> None:
     press(window, "F5")
     idle(qtbot, window)
-    assert "everything is as it was kept." in book.check.verdict.text()
+    assert "everything is as it was saved." in book.check.verdict.text()
     assert not book.check.faults.isVisible()
     with demo_desk.archive.engine.begin() as connection:
         connection.exec_driver_sql("UPDATE site SET name = name || 'x'")
@@ -162,8 +162,8 @@ def test_all_faults_are_listed_and_a_check_can_be_stopped(
     assert book.check.button.text() == "Stop"
     book.check.press()
     idle(qtbot, window)
-    assert book.check.verdict.text() == "The check was stopped; nothing was changed by it."
-    assert book.check.button.text() == "Go on with the check"
+    assert book.check.verdict.text() == "Verification was cancelled; nothing was changed."
+    assert book.check.button.text() == "Resume verification"
     press(window, "F5")
     idle(qtbot, window)
     count = book.check.faults.count()
@@ -181,7 +181,7 @@ def test_lost_entries_are_shown_and_written_again(
     press(window, "F5")
     idle(qtbot, window)
     assert book.check.lost.text() == "2 lost entries …"
-    for wanted in ("Leave it as it is", "Write them again"):
+    for wanted in ("Leave as it is", "Restore entries"):
         qtbot.keyClick(book.check.lost, Qt.Key.Key_Space)
         [dialog] = window.findChildren(LostDialog)
         said = " ".join(dialog.listed.item(i).text() for i in range(dialog.listed.count()))
@@ -189,11 +189,11 @@ def test_lost_entries_are_shown_and_written_again(
         [pressed] = [one for one in dialog.findChildren(QPushButton) if one.text() == wanted]
         qtbot.keyClick(pressed, Qt.Key.Key_Space)
         idle(qtbot, window)
-        assert book.check.lost.isVisible() == (wanted == "Leave it as it is")
+        assert book.check.lost.isVisible() == (wanted == "Leave as it is")
         dialog.deleteLater()
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
-    assert "2 entries were written again." in window.message.text()
-    assert "everything is as it was kept." in book.check.verdict.text()
+    assert "2 entries were restored." in window.message.text()
+    assert "everything is as it was saved." in book.check.verdict.text()
 
 
 def test_bytes_that_no_entry_names_are_imported_again(
@@ -206,12 +206,12 @@ def test_bytes_that_no_entry_names_are_imported_again(
     press(window, "F5")
     idle(qtbot, window)
     assert "1 fault." in book.check.verdict.text()
-    assert book.check.unnamed.text() == "Import 1 mission file that no entry names"
+    assert book.check.unnamed.text() == "Import 1 mission file without a logbook entry"
     book.check.unnamed.setFocus()
     qtbot.keyClick(book.check.unnamed, Qt.Key.Key_Space)
     idle(qtbot, window)
-    assert "0 readings kept" in window.message.text()
-    assert "everything is as it was kept." in book.check.verdict.text()
+    assert "0 readings saved" in window.message.text()
+    assert "everything is as it was saved." in book.check.verdict.text()
     assert not book.check.unnamed.isVisible()
 
 
@@ -221,8 +221,14 @@ def test_a_head_is_held_against_the_logbook(
     old = book.entries[-1]
     for typed, words in (
         (f"{old.hash[:4]} {old.hash[4:8]} {old.hash[8:12]}", f"That is entry {old.seq}"),
-        ("0123456789abcdef", "No entry of this logbook has it"),
-        ("hello", "There is no hash in it"),
+        (
+            "0123456789abcdef",
+            (
+                "No entry of this logbook has this hash: it is of another archive, or "
+                "the logbook was changed."
+            ),
+        ),
+        ("hello", "No hash was found; type at least eight of its digits."),
     ):
         book.check.compare.setText(typed)
         book.check.compare_button.click()

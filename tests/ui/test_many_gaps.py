@@ -27,7 +27,9 @@ def test_all_short_gaps_are_left_open_at_once_and_again_open_at_once(
     made.longest.setText("400 d")
     made.look()
     idle(qtbot, window)
-    assert "why these gaps stay open" in made.problem.text()
+    assert (
+        "Give a reason for leaving these gaps open; it is shown beside each of them."
+    ) in made.problem.text()
     made.reason.setText("the boat was away")
     made.look()
     idle(qtbot, window)
@@ -60,4 +62,4 @@ def test_a_rule_of_a_line_says_why_not(
     dialog.look()
     idle(qtbot, window)
     words = [dialog.table.item(i, 4).text() for i in range(dialog.table.rowCount())]
-    assert any("too long" in one or "longer than asked for" in one for one in words)
+    assert any("too long" in one or "longer than the maximum given" in one for one in words)

@@ -113,8 +113,8 @@ def test_a_gap_filled_from_the_logger_says_so(window: MainWindow, qtbot: QtBot) 
     idle(qtbot, window)
     assert "readings came from the logger" in mend.picture.title.text()
     assert "missing" not in mend.picture.title.text()
-    assert mend.offers.logger_cells[0].text() == "fetched; the record holds what it measured"
-    assert "cannot serve" not in mend.offers.logger_cells[2].text()
+    assert mend.offers.logger_cells[0].text() == "fetched; the record shows the measured readings"
+    assert "not usable" not in mend.offers.logger_cells[2].text()
     count = f"{filled.gap.missing:,}"
     assert mend.offers.logger_cells[2].text() == f"{count} of {count}"
 

@@ -51,7 +51,7 @@ def test_a_level_by_a_formula_of_ones_own_is_that_of_the_program(
     dialog.enter()
     idle(qtbot, window)
     here = point_named(demo_desk, "Creek gauge")
-    assert "own formula" in formula_texts(demo_desk, here)["water_depth@="]
+    assert "custom formula" in formula_texts(demo_desk, here)["water_depth@="]
     level = next(p.channel for p in here.channels if p.channel.startswith("water_level"))
     series = record(demo_desk, here.id, "water_depth@=")
     wanted = uncorrected(demo_desk, here.id, level, ALWAYS)  # before it is tied to dips
@@ -73,7 +73,7 @@ def test_one_value_is_typed_for_a_period_and_proposed_first_as_an_input(
     dialog.formula.setCurrentIndex(dialog.formula.findText("Dew point"))
     idle(qtbot, window)
     assert "away" in dialog.inputs[1].currentText()  # nobody measures humidity at its site
-    dialog.formula.setCurrentIndex(dialog.formula.findText("One value, typed for a period"))
+    dialog.formula.setCurrentIndex(dialog.formula.findText("Typed value for a period"))
     idle(qtbot, window)
     dialog.comes_out.setCurrentIndex(dialog.comes_out.findData("relative_humidity"))
     value = next(field for one, field in dialog.parameters if one.key == "value")

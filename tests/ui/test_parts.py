@@ -95,7 +95,7 @@ def test_an_empty_archive_says_what_to_do(qtbot: QtBot, tmp_path: Path) -> None:
     field = window.places[places.FIELD_DESK]
     assert "No logger answers at 127.0.0.1:1" in field.nobody.where.text()
     assert not field.main.isEnabled()
-    assert window.places[places.HANDOVER].empty.text() == "Nothing was handed over yet."
+    assert window.places[places.HANDOVER].empty.text() == "No document has been issued yet."
     desk.close()
 
 

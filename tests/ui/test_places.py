@@ -286,7 +286,9 @@ def test_closing_waits_for_what_runs_and_says_so(window: MainWindow, qtbot: QtBo
     window.context.run(work, lambda _: None)
     window.close()
     assert window.isVisible()
-    assert window.message.text().startswith("Closing as soon as what runs has ended")
+    assert window.message.text().startswith(
+        "Closing when the running work has ended; readings received so far are saved."
+    )
     may_end.set()
     qtbot.waitUntil(lambda: not window.isVisible(), timeout=PATIENCE_MS)
     assert seen == [1]

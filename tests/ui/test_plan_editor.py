@@ -121,7 +121,7 @@ def test_any_text_in_the_interval_is_one_sentence_at_the_field(
     field.setText(text)
     field.textEdited.emit(text)
     assert editor.plan() is None
-    assert "is no length of time; type it like" in editor.fault
+    assert "is not an interval; type it like" in editor.fault
     assert field.property("wrong")
     assert editor.times.problem.text() == editor.fault
     type_into(field, "6 min")
@@ -164,7 +164,7 @@ def test_a_limit_that_is_no_number_is_one_sentence(editor: PlanEditor) -> None:
     limit = editor.channels.line_of("relative_humidity").limits[0]
     type_into(limit.value, "wet")
     assert editor.plan() is None
-    assert editor.fault == "“wet” is no number; type Relative humidity anew."
+    assert editor.fault == "“wet” is not a number; type Relative humidity again."
     assert editor.channels.problem.text() == editor.fault
     type_into(limit.value, "65")
     assert editor.plan().rules_for("relative_humidity")[0].value == 65.0
@@ -218,7 +218,7 @@ def test_a_start_in_the_repeated_hour_asks_which(qtbot: QtBot, lab: Lab) -> None
     section = editor.start_end
     section.start.select("at")
     type_into(section.start_at, "31 Oct 2027 02:30")
-    assert "02:30 comes twice on 31.10.2027" in section.problem.text()
+    assert "02:30 occurs twice on 31.10.2027" in section.problem.text()
     assert not section.second.isHidden()
     section.second.setChecked(True)
     berlin = ZoneInfo(ZONE)
@@ -232,10 +232,10 @@ def test_the_large_button_says_which_start(editor: PlanEditor) -> None:
     section = editor.start_end
     section.start.select("button")
     type_into(section.delay, "2 min")
-    assert editor.first_reading() == "at its button, 2 min later"
+    assert editor.first_reading() == "2 min after its button is pressed"
     assert editor.countdown() == ""
     section.start.select("now")
-    assert editor.first_reading() == "right away"
+    assert editor.first_reading() == "immediately"
     section.start.select("next_interval")
     assert editor.first_reading().startswith("first reading ")
     minutes, seconds = map(int, editor.countdown().split(":"))

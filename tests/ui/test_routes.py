@@ -33,10 +33,10 @@ from tests.ui_help import PATIENCE_MS, idle, open_window, press
     [
         ("trying", "9600 8N1", "ttyX: trying 9600 8N1 ..."),
         ("logger", "D-2041", "ttyX: D-2041"),
-        ("silent", "", "ttyX: nothing answers"),
+        ("silent", "", "ttyX: no answer"),
         ("busy", "", "ttyX: in use"),
-        ("barred", "", "ttyX: this account may not use it"),
-        ("stopped", "", "ttyX: not looked at"),
+        ("barred", "", "ttyX: no permission"),
+        ("stopped", "", "ttyX: not searched"),
     ],
 )
 def test_a_port_says_what_is_on_it(qtbot: QtBot, state: str, words: str, said: str) -> None:
@@ -123,10 +123,13 @@ def test_the_vault_is_handed_on_and_taken_in_through_the_window(
     assert "1 raw offload," in window.message.text()
     monkeypatch.setattr(f"{chooser}.getOpenFileName", lambda *_: (str(target), ""))
     window.vault_commands.import_file()
-    qtbot.waitUntil(lambda: "1 kept already" in window.message.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "1 already saved" in window.message.text(), timeout=PATIENCE_MS)
     monkeypatch.setattr(f"{chooser}.getExistingDirectory", lambda *_: str(tmp_path / "nothing"))
     window.vault_commands.import_folder()
-    qtbot.waitUntil(lambda: "no copy of a vault" in window.message.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(
+        lambda: "is not a vault copy, or is damaged; choose another file." in window.message.text(),
+        timeout=PATIENCE_MS,
+    )
     window.vault_commands.cancel()
     window.close()
 
@@ -203,4 +206,4 @@ def test_a_port_where_nothing_is_says_so_and_the_dialog_stays_usable(
         timeout=PATIENCE_MS,
     )
     dialog.keep.click()
-    assert "No number is said" in dialog.words.text()
+    assert "No number has a meaning yet; click a line and choose." in dialog.words.text()

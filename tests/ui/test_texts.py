@@ -132,16 +132,16 @@ def test_a_column_is_said_in_the_window_and_all_is_taken_and_taken_out(
     words = [action.text() for action in dialog.column_menu(3).actions()]
     assert words[0] == "This column is the time"
     dialog.column_menu(3).actions()[-1].trigger()
-    assert words[-1] == "Leave it out"
+    assert words[-1] == "Skip column"
     assert dialog.model.role(3) == "untied"
     dialog.point.setCurrentText(POINT)
     dialog.zone.setCurrentText("UTC")
     flags, suspects = [doubt for doubt in dialog.model.open if doubt.many]
     dialog.questions.answered.emit(flags, "E")
     dialog.questions.answered.emit(suspects, "")
-    qtbot.waitUntil(lambda: "4 readings in all" in dialog.words.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "4 readings in total" in dialog.words.text(), timeout=PATIENCE_MS)
     dialog.take.click()
-    qtbot.waitUntil(lambda: "4 readings kept" in dialog.words.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "4 readings saved" in dialog.words.text(), timeout=PATIENCE_MS)
     assert "battery changed" in dialog.left_out.toPlainText()
     dialog.take_back.click()
     qtbot.waitUntil(lambda: "out of the record" in dialog.words.text(), timeout=PATIENCE_MS)
@@ -159,7 +159,7 @@ def test_several_files_are_taken_and_one_taken_out_again(
         parent, context, [tmp_path / n for n in ("a.txt", "b.txt", "notes.md")]
     )
     qtbot.waitUntil(dialog.take.isEnabled, timeout=PATIENCE_MS)
-    assert dialog.words.text().startswith("1 file is ready; 1 is kept already; 1 waits")
+    assert dialog.words.text().startswith("1 file is ready; 1 is already saved; 1 waits")
     with qtbot.waitSignal(dialog.taken, timeout=PATIENCE_MS):
         dialog.take.click()
     taken = ImportedTextsDialog(parent, context)
@@ -168,7 +168,7 @@ def test_several_files_are_taken_and_one_taken_out_again(
     taken.why.setText("wrong mast")
     taken.take_out.click()
     qtbot.waitUntil(lambda: "b.txt is out" in taken.words.text(), timeout=PATIENCE_MS)
-    qtbot.waitUntil(lambda: "taken out" in taken.table.item(0, 5).text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "removed" in taken.table.item(0, 5).text(), timeout=PATIENCE_MS)
 
 
 def test_kinds_are_changed_exported_forgotten_and_read_in(
@@ -222,6 +222,6 @@ def test_what_arrives_in_a_watched_folder_is_told(
     with qtbot.waitSignal(context.said, timeout=PATIENCE_MS) as said:
         watching.restart()
     assert said.args[0] == (
-        "30 readings came from watched folders; 1 text waits for an answer: c.csv (Ctrl+O)."
+        "30 readings imported from watched folders; 1 text waits for an answer: c.csv (Ctrl+O)."
     )
     watching.stop()

@@ -155,7 +155,9 @@ def test_a_mark_is_typed_zoomed_to_and_goes_where_no_record_is(
     type_into(dialog.since, "20 Nov 2026 06:00")
     type_into(dialog.until, "2026-11-19T06:00")
     dialog._accept(zoom=True)
-    assert dialog.problem.text().startswith("The stretch ends before it begins")
+    assert dialog.problem.text().startswith(
+        "The period ends before it begins; swap --from and --until."
+    )
     type_into(dialog.until, "21 November 2026 6:00 PM")
     dialog._accept(zoom=True)
     berlin = ZoneInfo("Europe/Berlin")
@@ -180,7 +182,9 @@ def test_a_mark_is_typed_zoomed_to_and_goes_where_no_record_is(
     other.setCheckState(0, Qt.CheckState.Checked)
     idle(qtbot, window)
     assert trends.chart.mark is None
-    assert window.message.text().startswith("The mark was taken off")
+    assert window.message.text().startswith(
+        "The mark was cleared: these points have no record there."
+    )
 
 
 def test_figures_of_three_points_with_long_names_are_never_cut(

@@ -44,8 +44,8 @@ def test_work_runs_elsewhere_and_answers_here(works: WorkQueue, qtbot: QtBot) ->
         (InputError("Choose a cause first."), "Choose a cause first."),
         (
             ZeroDivisionError("x"),
-            "Gezeiten made a mistake (ZeroDivisionError: x); please report it, "
-            "what was kept before is safe.",
+            "Internal error (ZeroDivisionError: x); please report it. Everything "
+            "saved before is safe.",
         ),
     ],
 )

@@ -33,7 +33,7 @@ from tests.ui_help import idle
 RECORD = CarriedRecord(
     "7", "D-2041", "Düne T2", 12, "Store autumn", "A · B", 0, 9_000, 480, 480, "ab" * 32, "kept"
 )
-CLEARING = Clearing((RECORD,), ("R-1107, mission 3: not kept yet.",))
+CLEARING = Clearing((RECORD,), ("R-1107, mission 3: not saved yet.",))
 
 
 def views_of(qtbot: QtBot, window: MainWindow, place: int) -> Iterator[object]:
@@ -87,13 +87,13 @@ DIALOGS = {
     "day": lambda w: w.places[places.FIELD_DESK].dialogs.day(),
     "stretch": lambda w: PeriodDialog(w, (0, 86_400_000), "Europe/Berlin").open(),
     "day to go to": lambda w: GoToDay(w, 0, "Europe/Berlin").open(),
-    "kept plans": lambda w: w.places[places.FIELD_DESK].runner.show_stored_plans(),
+    "saved plans": lambda w: w.places[places.FIELD_DESK].runner.show_stored_plans(),
     "live line": lambda w: w.places[places.FIELD_DESK].dialogs.live_line(),
     "part": lambda w: w.places[places.FIELD_DESK].dialogs.show_part(),
     "erase": lambda w: w.places[places.FIELD_DESK].dialogs.erase(),
     "PIN": lambda w: w.places[places.FIELD_DESK].dialogs.pin(),
     "differences": lambda w: w.places[places.FIELD_DESK].runner.show_differences(),
-    "clear": lambda w: ClearDialog(w, "Courier L-0042", CLEARING, "Then its clock is set.").open(),
+    "clear": lambda w: ClearDialog(w, "Courier L-0042", CLEARING, "The clock is then set.").open(),
     "several texts": lambda w: w.places[places.FIELD_DESK].dialogs.texts(w.text_file.parent),
     "kinds of texts": lambda w: w.places[places.FIELD_DESK].dialogs.text_kinds(),
     "texts that were taken": lambda w: w.places[places.FIELD_DESK].dialogs.show_imported_texts(),

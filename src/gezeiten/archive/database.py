@@ -123,8 +123,8 @@ class Archive:
         file = self.work / DATABASE
         if url is None and len(os.fsencode(file.absolute())) > _LONGEST_PATH:
             raise InputError(
-                f"The path of the archive's folder has over {_LONGEST_PATH} bytes, more than its "
-                "database takes; choose a folder with a shorter path."
+                f"The path of the archive's folder has over {_LONGEST_PATH} bytes, more "
+                "than its database allows; choose a folder with a shorter path."
             )
         # not as a text: a folder's name may hold what an address takes for its own
         self.url = make_url(url) if url else URL.create("sqlite", database=str(file))
@@ -177,7 +177,7 @@ class Archive:
             except BaseException:
                 self.close()  # nobody else can: there is no archive to close
                 raise
-        self.vault = Vault(folder / "vault", remedy="take in a copy of the vault that has it")
+        self.vault = Vault(folder / "vault", remedy="import a vault copy that has it")
         self.overviews = Vault(folder / "overviews", ".overview", "overview")
         self.certificates = Vault(folder / "certificates", ".certificate", "certificate")
         self.reports = Vault(folder / "reports", ".report", "logger's report")
@@ -251,8 +251,8 @@ class Archive:
                 raise
             session.rollback()
             raise DoneUnshownError(
-                "Done: it stands in the logbook. It will show when the disk has room again; free "
-                "some, and do not do this a second time."
+                "Done and recorded in the logbook. It will be shown when the disk has "
+                "space again; free some, and do not repeat this."
             ) from exc
 
     def listen(self, hear: Callable[[str], None]) -> None:
@@ -281,8 +281,8 @@ class Archive:
         """
         if self.is_looked_at:
             raise ReadOnlyError(
-                f"The archive in {self.folder} is only looked at; open it without --look, or a "
-                "copy of it, to change it."
+                f"The archive in {self.folder} is open read-only; open it without --read-only, "
+                "or a copy of it, to change it."
             )
         self.chain.enter(session, body, who)
 
@@ -296,7 +296,7 @@ class Archive:
         except sqlite3.OperationalError:
             if self._busy_s <= first_s:
                 raise
-            self.on_wait(f"Waiting for another program that writes to {self.folder} ...")
+            self.on_wait(f"Waiting for another program that is writing to {self.folder} …")
             _set_busy(cursor, self._busy_s - first_s)
             cursor.execute("BEGIN IMMEDIATE")
         finally:
@@ -325,8 +325,8 @@ class Archive:
         there = self.chains.sizes().keys()
         if known and there and not known & there:
             raise ArchiveDamagedError(
-                f"The database in {self.folder} belongs to another archive; move {DATABASE} away, "
-                "and it is made anew from the logbook."
+                f"The database in {self.folder} belongs to another archive; move {DATABASE} "
+                "elsewhere and it is rebuilt from the logbook."
             )
 
     def copy_aside(self, before: str) -> None:

@@ -22,12 +22,12 @@ from gezeiten.errors import InputError, SurroundingsError
 
 @contextmanager
 def open_desk(
-    folder: Path | None, *, only_reads: bool = False, look: bool = False
+    folder: Path | None, *, only_reads: bool = False, read_only: bool = False
 ) -> Iterator[Workspace]:
     """Open the archive, take in what a killed offload left, close it in the end.
 
     only_reads: the command makes no archive where there is none, and only looks at one on a medium
-    that cannot be written. look: it only looks.
+    that cannot be written. read_only: nothing is changed.
 
     Raises:
         InputError: it only reads, and there is no archive.
@@ -37,20 +37,20 @@ def open_desk(
     target = folder or default_folder()
     if only_reads and not is_archive(target):
         raise InputError(f"There is no archive in {target}; name its folder with --archive.")
-    if not look and is_read_only(target):
+    if not read_only and is_read_only(target):
         if not only_reads:
             raise SurroundingsError(
-                f"The archive in {target} cannot be written, so nothing was begun; check the "
-                "rights of the folder and whether its disk is read-only."
+                f"The archive in {target} cannot be written, so no archive was created; "
+                "check the rights of the folder and whether its disk is read-only."
             )
-        look = True
-    if not look:
+        read_only = True
+    if not read_only:
         target.mkdir(parents=True, exist_ok=True)
     desk = open_workspace(
         target,
         settings_file=settings_file(target),
         heads_file=head_hashes_file(target),
-        read_only=look,
+        read_only=read_only,
     )
     desk.archive.listen(lambda words: click.echo(words, err=True))
     try:
@@ -85,7 +85,9 @@ def instant_ms(text: str, zone: str) -> int:
     try:
         moment = datetime.fromisoformat(text)
     except ValueError as exc:
-        raise InputError(f"“{text}” is no date; write it like 2026-11-20 or with a time.") from exc
+        raise InputError(
+            f"“{text}” is not a date; type it like 2026-11-20 or with a time."
+        ) from exc
     return to_ms(moment if moment.tzinfo else moment.replace(tzinfo=ZoneInfo(zone)))
 
 
@@ -100,5 +102,5 @@ def period_ms(
     end = instant_ms(until, zone) if until else now_ms
     start = instant_ms(since, zone) if since else end - days * DAY_MS
     if start >= end:
-        raise InputError("The stretch ends before it begins; exchange --from and --until.")
+        raise InputError("The period ends before it begins; swap --from and --until.")
     return start, end

@@ -13,8 +13,10 @@ from gezeiten.cli.options import reports_errors
 
 @click.command("demo")
 @click.option("--folder", type=click.Path(path_type=Path), default=Path("demo"), show_default=True)
-@click.option("--build-only", is_flag=True, help="Build archive and loggers' state, then end.")
-@click.option("--tour", is_flag=True, help="Walk through all places and leave pictures.")
+@click.option(
+    "--build-only", is_flag=True, help="Build the archive and the loggers' state, then exit."
+)
+@click.option("--tour", is_flag=True, help="Walk through all places and save pictures.")
 @click.pass_context
 @reports_errors
 def demo_command(context: click.Context, folder: Path, build_only: bool, tour: bool) -> None:

@@ -27,7 +27,7 @@ def _hand_over(
     kind: str,
 ) -> None:
     if out is not None and out.exists() and not replace:
-        raise InputError(f"{out} is there already; give another name, or --replace.")
+        raise InputError(f"{out} already exists; give another name, or --replace.")
     with open_desk(folder, only_reads=True) as desk:
         place = point_named(desk, point)
         span = period_ms(since, until, place.zone, desk.now_ms())
@@ -45,10 +45,10 @@ def _period_options(command: Callable[..., None]) -> Callable[..., None]:
         archive_option,
         json_option,
         click.argument("point"),
-        click.option("--from", "since", help="Begin, like 2026-11-01 (site time)."),
+        click.option("--from", "since", help="Start, like 2026-11-01 (site time)."),
         click.option("--until", help="End, exclusive; default: now."),
         click.option("--out", type=click.Path(path_type=Path), help="File to write."),
-        click.option("--replace", is_flag=True, help="Write over a file that is there already."),
+        click.option("--replace", is_flag=True, help="Overwrite an existing file."),
     )
     for option in reversed(options):
         command = option(command)

@@ -83,9 +83,9 @@ def outlook_lines(outlook: TextOutlook) -> list[str]:
             f"  {name} [{mapping.unit}]: {grouped(numbers.count)} from {period}, {figures}"
         )
     for reason, many in found.rejected.most_common() if found else []:
-        lines.append(f"  {counted(many, 'line', 'lines')} left out: {reason}")
+        lines.append(f"  {counted(many, 'line', 'lines')} skipped: {reason}")
     if outlook.unused_columns:
-        lines.append(f"  Columns left out: {', '.join(outlook.unused_columns)}")
+        lines.append(f"  Columns skipped: {', '.join(outlook.unused_columns)}")
     for asked in outlook.questions:
         lines.append(f"Open: {asked.question}")
         lines += [

@@ -1,4 +1,4 @@
-"""The logbook at the command line: found, written out, held against a head from elsewhere."""
+"""The logbook on the command line: search, export, compare with a hash."""
 
 from __future__ import annotations
 
@@ -34,15 +34,15 @@ from gezeiten.domain.series.timeline import iso_utc
 @json_option
 @click.argument("words", nargs=-1)
 @click.option("--about", help="A site, a point or a logger's serial.")
-@click.option("--who", default="", help="Whose acts.")
-@click.option("--act", default="", help="Which acts, like “launch”.")
-@click.option("--from", "since", help="Begin, like 2026-11-01 (UTC).")
+@click.option("--user", "who", default="", help="Entries of this user.")
+@click.option("--kind", "act", default="", help="Entries of this kind, like “launch”.")
+@click.option("--from", "since", help="Start, like 2026-11-01 (UTC).")
 @click.option("--until", help="End, exclusive.")
-@click.option("--out", type=click.Path(path_type=Path), help="Write them: .jsonl, or .pdf.")
+@click.option("--out", type=click.Path(path_type=Path), help="Export them: .jsonl or .pdf.")
 @click.option(
-    "--misfits", is_flag=True, help="Only acts that do not fit together with another computer's."
+    "--conflicts", "misfits", is_flag=True, help="Only conflicts with another computer's actions."
 )
-@click.option("--compare", help="A head from paper, or a document that one is printed in.")
+@click.option("--compare", help="A logbook hash, or a document that has one.")
 @reports_errors
 def logbook_command(
     folder: Path | None,
@@ -57,7 +57,7 @@ def logbook_command(
     misfits: bool,
     compare: str | None,
 ) -> None:
-    """Show entries of the logbook that hold all the words, latest first."""
+    """Show logbook entries that contain all words, latest first."""
     with open_desk(folder, only_reads=True) as desk:
         if compare:
             held = Path(compare)

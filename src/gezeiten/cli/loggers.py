@@ -1,4 +1,4 @@
-"""Commands for loggers at hand: find, offload, overview, launch, stop."""
+"""Commands for connected loggers: find, offload, overview, launch, stop."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ from gezeiten.link.registers import State
 def _at(text: str) -> Address:
     host, _, port = text.rpartition(":")
     if not host or not port.isdigit():
-        raise InputError(f"“{text}” is no address; write it like 192.168.4.20:502.")
+        raise InputError(f"“{text}” is not an address; type it like 192.168.4.20:502.")
     return Address(host, int(port))
 
 
@@ -45,7 +45,7 @@ def _address_of(desk: Workspace, serial: str, at: str | None) -> Endpoint:
         return find_serial(desk, serial)
     except LoggerAwayError as exc:
         raise InputError(
-            f"{serial} is not at hand; connect it, or give its address with --at."
+            f"{serial} is not connected; connect it, or give its address with --at."
         ) from exc
 
 
@@ -55,7 +55,7 @@ def _address_of(desk: Workspace, serial: str, at: str | None) -> Endpoint:
 @click.option("--at", multiple=True, help="host:port or host:first-last; default: the settings.")
 @reports_errors
 def find_command(folder: Path | None, as_json: bool, at: tuple[str, ...]) -> None:
-    """Find the loggers at hand."""
+    """Find connected loggers."""
     with desk_for_reading(folder) as desk:
         if at:
             desk.settings = replace(desk.settings, addresses=", ".join(at), serial_ports="")
@@ -90,13 +90,13 @@ def _logger_dict(logger: FoundLogger) -> dict[str, object]:
 @archive_option
 @json_option
 @click.argument("serials", nargs=-1)
-@click.option("--all", "everything", is_flag=True, help="Every logger at hand.")
+@click.option("--all", "everything", is_flag=True, help="All connected loggers.")
 @click.option("--at", help="Address host:port of the one logger named.")
 @reports_errors
 def offload(
     folder: Path | None, as_json: bool, serials: tuple[str, ...], everything: bool, at: str | None
 ) -> None:
-    """Take what is not kept yet from loggers into the archive."""
+    """Offload readings that are not in the archive yet."""
     with open_desk(folder) as desk:
         if everything:
             wanted = {found.identity.serial: found.address for found in find_all_loggers(desk)}
@@ -115,7 +115,7 @@ def offload(
         for r in results
     ]
     lines = [
-        f"{r.serial}: {readings_text(r.readings)} kept"
+        f"{r.serial}: {readings_text(r.readings)} saved"
         + (f", {grouped(r.damaged)} arrived damaged" if r.damaged else "")
         + (f". {r.error}" if r.error else "")
         for r in results
@@ -126,7 +126,7 @@ def offload(
     short = [r for r in results if r.error or r.damaged]
     if short:
         raise NotKeptError(
-            f"{', '.join(r.serial for r in short)}: not everything was kept; offload again."
+            f"{', '.join(r.serial for r in short)}: not everything was saved; offload again."
         )
 
 
@@ -136,24 +136,26 @@ def offload(
 @click.argument("serial")
 @click.option("--at", help="Address host:port; default: found by its serial.")
 @click.option("--every", type=int, help="Readings for one value; default: a screen full of values.")
-@click.option("--means", is_flag=True, help="Means with lowest and highest, not each n-th reading.")
+@click.option(
+    "--means", is_flag=True, help="Means with lowest and highest, instead of every nth reading."
+)
 @reports_errors
 def overview_command(
     folder: Path | None, as_json: bool, serial: str, at: str | None, every: int | None, means: bool
 ) -> None:
-    """Look at a long mission in seconds; its readings stay to be offloaded."""
+    """Offload an overview of a long mission in seconds; its readings remain to be offloaded."""
     kind = ThinKind.MEANS if means else ThinKind.NTH
     with open_desk(folder) as desk:
         address = _address_of(desk, serial, at)
         extent = newest_extent(contact(desk, address, serial))
         if extent is None:
             raise InputError(
-                f"{serial} holds no evenly spaced mission to thin; offload it as a whole."
+                f"{serial} has no evenly spaced mission for an overview; offload the whole mission."
             )
         wanted = every or extent.neat_every(extent.span)
         thinning = extent.overview(extent.span, kind, wanted)
         if not thinning.is_possible:
-            raise InputError(f"{serial} cannot be thinned like this; give a smaller --every.")
+            raise InputError(f"{serial} cannot make this overview; give a smaller --every.")
         brought = offload_overview(desk, address, serial, extent.entry.mission, thinning)
     row = {
         "serial": serial,
@@ -165,8 +167,8 @@ def overview_command(
     }
     lines = [
         f"{serial}: {counted(brought.values, 'value', 'values')}, one for every "
-        f"{readings_text(thinning.every)}. {grouped(brought.outside)} outside a limit, as it "
-        f"seems. {brought.error}".strip()
+        f"{readings_text(thinning.every)}. {grouped(brought.outside)} outside "
+        f"a limit, by the overview. {brought.error}".strip()
     ]
     lines += [f"  {key}: {figure(low)} to {figure(high)}" for key, low, high in brought.extremes]
     print_result(as_json, row, lines)
@@ -182,11 +184,19 @@ def overview_command(
 )
 @click.option("--point", help="Site · Point; default: as the last mission.")
 @click.option("--interval", help="Like 6 min or 0:06; default: as the last mission.")
-@click.option("--label", default="", help="Last signs on the case, to be compared.")
+@click.option("--label", default="", help="Last characters on the label, to be compared.")
 @click.option("--pin", help="PIN of a locked logger, for this time only.")
-@click.option("--clock-is-right", "clock_word", help="Why, where this computer's clock is doubted.")
-@click.option("--end-begun", "begun_word", help="Why a mission that has just begun may end.")
-@click.option("--lose-damaged", "damaged_word", help="Why readings that arrive damaged may go.")
+@click.option(
+    "--clock-is-right",
+    "clock_word",
+    help="Reason why this computer's clock is right, where it is in doubt.",
+)
+@click.option(
+    "--end-started", "begun_word", help="Reason for ending a mission that has just started."
+)
+@click.option(
+    "--lose-damaged", "damaged_word", help="Reason for losing readings that arrive damaged."
+)
 @reports_errors
 def launch(
     folder: Path | None,
@@ -202,7 +212,7 @@ def launch(
     begun_word: str | None,
     damaged_word: str | None,
 ) -> None:
-    """Offload a logger and launch it: by a plan file, or as the last mission with changes."""
+    """Offload a logger and launch it, with a plan file or the last plan and changes."""
     words = {CLOCK_KEY: clock_word, BEGUN_KEY: begun_word, "damaged": damaged_word}
     accepted = {key: word for key, word in words.items() if word}
     with open_desk(folder) as desk:
@@ -251,5 +261,7 @@ def stop_command(
             use_pin_once(desk, serial, pin)
         stop_logger(desk, _address_of(desk, serial, at), serial)
     print_result(
-        as_json, {"serial": serial, "stopped": True}, [f"{serial} is stopped; its memory stays."]
+        as_json,
+        {"serial": serial, "stopped": True},
+        [f"{serial} is stopped; its readings stay in memory."],
     )

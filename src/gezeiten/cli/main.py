@@ -14,7 +14,7 @@ import click
 from gezeiten import __version__
 from gezeiten.cli.lazy import LazyGroup
 from gezeiten.cli.log_file import start_log
-from gezeiten.cli.options import look_option, main_archive_option, reports_errors
+from gezeiten.cli.options import main_archive_option, read_only_option, reports_errors
 
 _PLACES = {
     "demo": "gezeiten.cli.demo_command:demo_command",
@@ -29,7 +29,7 @@ _PLACES = {
     "report": "gezeiten.cli.documents:report_command",
     "standin": "gezeiten.cli.standin:standin_group",
     "stop": "gezeiten.cli.loggers:stop_command",
-    "take": "gezeiten.cli.routes:import_command",
+    "import": "gezeiten.cli.routes:import_command",
     "vault": "gezeiten.cli.routes:vault_group",
     "verify": "gezeiten.cli.verification:verify",
     "watch": "gezeiten.cli.watch:watch_command",
@@ -39,13 +39,13 @@ _PLACES = {
 @click.group(cls=LazyGroup, places=_PLACES, invoke_without_command=True)
 @click.version_option(__version__)
 @main_archive_option
-@look_option
+@read_only_option
 @click.pass_context
 @reports_errors
-def main(context: click.Context, folder: Path | None, look: bool) -> None:
+def main(context: click.Context, folder: Path | None, read_only: bool) -> None:
     """Gezeiten: program loggers, offload, mend, review, hand over.
 
-    Without a command the window opens; with --look it only looks.
+    Without a command the window opens; with --read-only nothing is changed.
     """
     start_log()
     context.obj = folder
@@ -55,4 +55,4 @@ def main(context: click.Context, folder: Path | None, look: bool) -> None:
         gc.disable()
         from gezeiten.cli.window import open_window
 
-        context.exit(open_window(folder, look=look))
+        context.exit(open_window(folder, read_only=read_only))

@@ -19,8 +19,11 @@ from gezeiten.errors import GezeitenError, bug
 _FOLDER = click.Path(path_type=Path, file_okay=False)
 _ARCHIVE_HELP = "Folder of the archive; default: the user's data folder."
 
-look_option = click.option(
-    "--look", is_flag=True, help="Only look: nothing in the archive's folder is changed."
+read_only_option = click.option(
+    "--read-only",
+    "read_only",
+    is_flag=True,
+    help="Open read-only: nothing in the archive's folder is changed.",
 )
 main_archive_option = click.option(
     "--archive", "folder", type=_FOLDER, envvar="GEZEITEN_ARCHIVE", help=_ARCHIVE_HELP

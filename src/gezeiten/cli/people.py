@@ -1,4 +1,4 @@
-"""Who acts in an archive; a name erased at the wish of who had it."""
+"""Users of an archive; a name erased at its owner's request."""
 
 from __future__ import annotations
 
@@ -11,13 +11,13 @@ from gezeiten.cli.options import archive_option, json_option, print_result, repo
 from gezeiten.desk.sites.people import erase_name, names
 
 
-@click.command("people")
+@click.command("users")
 @archive_option
 @json_option
-@click.option("--erase", help="A name that goes for good; what was done stays.")
+@click.option("--erase", help="A name to erase for good; its entries stay.")
 @reports_errors
 def people_command(folder: Path | None, as_json: bool, erase: str | None) -> None:
-    """Show who acts in the archive, or erase a name at the wish of who had it."""
+    """List the users of the archive, or erase a name at its owner's request."""
     with open_desk(folder, only_reads=not erase) as desk:
         if erase:
             erase_name(desk, erase)

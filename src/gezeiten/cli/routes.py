@@ -1,4 +1,4 @@
-"""Commands for what comes by other routes than a line: drives, text files, copies of a vault."""
+"""Commands for routes other than a line: drives, text files, vault copies."""
 
 from __future__ import annotations
 
@@ -28,27 +28,33 @@ from gezeiten.errors import InputError, NotKeptError
 from gezeiten.link.files.drive import DriveSeen
 
 
-@click.command("take")
+@click.command("import")
 @archive_option
 @json_option
 @click.argument("path", type=click.Path(path_type=Path, exists=True), required=False)
 @click.option(
     "--unnamed",
     metavar="DIGITS",
-    help="Instead of a path: bytes in the vault that no entry names (gezeiten verify lists them).",
+    help=(
+        "Instead of a path: a file in the vault without a logbook entry "
+        "(gezeiten verify lists them)."
+    ),
 )
 @click.option(
     "--as",
     "tie_name",
-    help="Kind of a text file, or of all texts of a folder; default: the one that fits.",
+    help=(
+        "Import template of a text file, or of all text files of a folder; "
+        "default: the one that fits."
+    ),
 )
-@click.option("--dry-run", is_flag=True, help="Say what a text would bring; import nothing.")
+@click.option("--dry-run", is_flag=True, help="Show what would be imported; import nothing.")
 @click.option(
     "--answer",
     "answers",
     multiple=True,
     metavar="QUESTION=CHOICE",
-    help="Answer a question that --dry-run shows; may be given several times.",
+    help="Answer to a question that --dry-run shows; may be given several times.",
 )
 @reports_errors
 def import_command(
@@ -63,11 +69,11 @@ def import_command(
 ) -> None:
     """Import a mission file, those of a drive or folder, or a text file.
 
-    A text is imported only when no question about it is open. With --as a folder is one of texts,
-    all of that kind.
+    A text file is imported only when no question about it is open. With --as a folder is taken as
+    text files, all read with that import template.
     """
     if (path is None) == (unnamed is None):
-        raise InputError("Name a file or folder, or bytes of the vault with --unnamed.")
+        raise InputError("Name a file or folder, or a file of the vault with --unnamed.")
     with desk_for_reading(folder) if dry_run else open_desk(folder) as desk:
         stray = unnamed_of(desk, unnamed) if unnamed is not None else None
         path = stray.path if stray is not None else path
@@ -76,7 +82,9 @@ def import_command(
         if stray is not None:
             is_text = not stray.is_mission_file
         if not is_text and (dry_run or answers):
-            raise InputError(f"{path.name} is no text; --dry-run and --answer are for one text.")
+            raise InputError(
+                f"{path.name} is not a text file; --dry-run and --answer are for one text file."
+            )
         if stray is not None and stray.is_mission_file:
             _print_offloaded(import_unnamed(desk, [stray]), [], as_json=as_json)
             return
@@ -92,7 +100,7 @@ def import_command(
             )
             results = import_from_drive(desk, card).results
             others = [
-                f"{record.key}: {record.note or 'already kept.'}"
+                f"{record.key}: {record.note or 'already saved.'}"
                 for record in card.records
                 if not record.is_new
             ]
@@ -102,7 +110,7 @@ def import_command(
         if dry_run or outlook.questions or outlook.unused:
             print_result(as_json, outlook_row(outlook), outlook_lines(outlook))
         if outlook.unused:
-            raise InputError(f"“{outlook.unused[0]}” is no question about {path.name}.")
+            raise InputError(f"“{outlook.unused[0]}” is not a question about {path.name}.")
         if dry_run:
             return
         if outlook.questions:
@@ -119,27 +127,26 @@ def import_command(
         "without_number": text.spoilt_in_all,
     }
     lines = [
-        f"{path.name}: {readings_text(text.readings)} kept, "
-        f"{grouped(text.repeated)} kept already, "
-        f"{counted(text.rejected_in_all, 'line', 'lines')} left out."
+        f"{path.name}: {readings_text(text.readings)} saved, {grouped(text.repeated)} "
+        f"already saved, {counted(text.rejected_in_all, 'line', 'lines')} skipped."
     ]
     if text.spoilt_in_all:
         many = counted(text.spoilt_in_all, "line", "lines")
-        lines.append(f"  {many} taken without a cell that is no number.")
+        lines.append(f"  {many} imported without a cell that is not a number.")
     lines += [f"  line {r.line}: {r.reason}  {r.text}" for r in text.rejected[:20]]
     print_result(as_json, row, lines)
 
 
 def _print_offloaded(results: list[Offloaded], others: list[str], *, as_json: bool) -> None:
-    """Print what mission files brought. others: what is to be said of those not taken."""
+    """Print what was imported from mission files. others: sentences on files not imported."""
     rows: list[dict[str, object]] = [
         {"serial": r.serial, "readings": r.readings, "error": r.error} for r in results
     ]
-    lines = [f"{r.serial}: {readings_text(r.readings)} kept. {r.error}".strip() for r in results]
-    print_result(as_json, rows, [*lines, *others] or ["No mission file lies there."])
+    lines = [f"{r.serial}: {readings_text(r.readings)} saved. {r.error}".strip() for r in results]
+    print_result(as_json, rows, [*lines, *others] or ["There is no mission file."])
     failed = [r for r in results if r.error]
     if failed:
-        raise NotKeptError(f"{failed[0].serial}: not everything was kept; take it again.")
+        raise NotKeptError(f"{failed[0].serial}: not everything was saved; import it again.")
 
 
 def _answers(said: tuple[str, ...]) -> dict[str, str]:
@@ -152,13 +159,13 @@ def _answers(said: tuple[str, ...]) -> dict[str, str]:
     for one in said:
         question, sign, choice = one.partition("=")
         if not sign or question in found:
-            raise InputError(f"--answer {one} is not QUESTION=CHOICE once; correct it.")
+            raise InputError(f"--answer {one} is not QUESTION=CHOICE; correct it.")
         found[question] = choice
     return found
 
 
 def _import_folder(desk: Workspace, folder: Path, kind: str, *, as_json: bool) -> None:
-    """Take all texts of a folder that are of one kind."""
+    """Import all text files of a folder that one import template fits."""
     texts = recognise_texts(desk, texts_in(folder), kind=kind)
     done = import_texts(desk, texts)
     imported = {path: one.readings for path, one in done.imported}
@@ -174,28 +181,28 @@ def _import_folder(desk: Workspace, folder: Path, kind: str, *, as_json: bool) -
         }
         for one in texts
     ]
-    lines = [f"{path.name}: {readings_text(many)} kept." for path, many in imported.items()]
-    lines += [f"{one.path.name}: kept already." for one in texts if one.is_imported]
+    lines = [f"{path.name}: {readings_text(many)} saved." for path, many in imported.items()]
+    lines += [f"{one.path.name}: already saved." for one in texts if one.is_imported]
     lines += [f"{path.name}: {why}" for path, why in failed]
-    print_result(as_json, rows, lines or ["No text lies there."])
+    print_result(as_json, rows, lines or ["There is no text file."])
     if failed:
         raise NotKeptError(f"{failed[0][0].name}: {failed[0][1]}")
 
 
 @click.group("vault")
 def vault_group() -> None:
-    """Copy the vault of raw offloads, hand it on, take a copy in."""
+    """Export or import a copy of the vault of raw offloads (without the logbook)."""
 
 
-@vault_group.command("copy")
+@vault_group.command("export")
 @archive_option
 @click.argument("target", type=click.Path(path_type=Path))
 @click.pass_context
 @reports_errors
 def vault_copy(context: click.Context, folder: Path | None, target: Path) -> None:
-    """Copy the vault into a folder, or hand it on as one file where TARGET ends in .zip.
+    """Export a vault copy into a folder, or as one file where TARGET ends in .zip.
 
-    What is damaged in the vault is left out and named, with exit code 6.
+    Damaged raw offloads are skipped and named, with exit code 6.
     """
     with open_desk(folder, only_reads=True) as desk:
         write = hand_on if target.suffix == ".zip" else copy_to
@@ -203,18 +210,18 @@ def vault_copy(context: click.Context, folder: Path | None, target: Path) -> Non
     offloads = counted(written.count, "raw offload", "raw offloads")
     click.echo(f"{target}: {offloads}, each compared with its fingerprint.")
     for sentence in written.damaged:
-        click.echo(f"Left out: {sentence}", err=True)
+        click.echo(f"Skipped: {sentence}", err=True)
     if written.damaged:
         context.exit(6)
 
 
-@vault_group.command("take")
+@vault_group.command("import")
 @archive_option
 @json_option
 @click.argument("source", type=click.Path(path_type=Path, exists=True))
 @reports_errors
 def vault_import(folder: Path | None, as_json: bool, source: Path) -> None:
-    """Take in a copied or handed-on vault; what is kept already adds nothing."""
+    """Import a vault copy; raw offloads already in the archive are skipped."""
     with open_desk(folder) as desk:
         brought = import_copy(desk, source)
     row = {
@@ -224,11 +231,12 @@ def vault_import(folder: Path | None, as_json: bool, source: Path) -> None:
         "mended": brought.mended,
         "refused": brought.refused,
     }
+    offloads = counted(brought.offloads, "raw offload", "raw offloads")
+    readings = counted(brought.readings, "new reading", "new readings")
     lines = [
-        f"{counted(brought.offloads, 'raw offload', 'raw offloads')} with "
-        f"{counted(brought.readings, 'new reading', 'new readings')}; "
-        f"{grouped(brought.already_stored)} kept already, {grouped(brought.mended)} of them "
-        "mended.",
+        f"{offloads} with {readings}; "
+        f"{grouped(brought.already_stored)} already saved, {grouped(brought.mended)} "
+        "of them repaired.",
         *brought.refused,
     ]
     print_result(as_json, row, lines)

@@ -32,13 +32,13 @@ def list_standins() -> None:
 )
 @click.option("--host", default="127.0.0.1", show_default=True, help="Address to listen on.")
 @click.option("--port", default=0, show_default=True, help="Modbus port; 0 takes any free one.")
-@click.option("--state", type=click.Path(path_type=Path), help="File that keeps its state.")
+@click.option("--state", type=click.Path(path_type=Path), help="File with its state.")
 @click.option("--anchor-ms", type=int, help="The stories' “now”, UTC ms; default: now.")
 @click.option("--base-ms", type=float, help="True time at the start, UTC ms; default: now.")
 @click.option("--speed", default=1.0, show_default=True, help="How fast its time runs.")
 @click.option("--cable", type=click.Path(path_type=Path), help="Where its serial port appears.")
 @click.option("--line", default="115200 8E1", show_default=True, help="How that port is set.")
-@click.option("--until-stdin-closes", is_flag=True, help="End when standard input is closed.")
+@click.option("--until-stdin-closes", is_flag=True, help="Exit when standard input is closed.")
 def run(
     serial: str,
     host: str,

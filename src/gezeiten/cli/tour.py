@@ -39,5 +39,5 @@ def tour_demo(demo: Demo, say: Callable[[str], None]) -> Path:
             say(f"  {done.path.name}, {readings_text(done.readings)}")
     finally:
         desk.close()
-    say(f"Pictures, CSV and PDF lie in {out}")
+    say(f"Pictures, CSV and PDF are in {out}")
     return out

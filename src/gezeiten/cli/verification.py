@@ -1,4 +1,4 @@
-"""The command that checks an archive and puts it right: verify."""
+"""The command that verifies an archive and rebuilds its tables: verify."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from gezeiten.cli.common import open_desk
 from gezeiten.cli.options import (
     archive_option,
     json_option,
-    look_option,
     print_result,
+    read_only_option,
     reports_errors,
 )
 from gezeiten.desk.intake.raw_bytes import reread
@@ -25,56 +25,55 @@ from gezeiten.errors import InputError
 @click.command()
 @archive_option
 @json_option
-@look_option
-@click.option(
-    "--rebuild", is_flag=True, help="First put right what is made from acts and found in readings."
-)
+@read_only_option
+@click.option("--rebuild", is_flag=True, help="First rebuild the tables, blocks and excursions.")
 @click.option(
     "--restore-lost",
     "with_lost",
     flag_value="restore",
-    help="With --rebuild: write entries again that the logbook has lost, as the tables have them.",
+    help=("With --rebuild: restore entries missing from the logbook, as the tables have them."),
 )
 @click.option(
     "--drop-lost",
     "with_lost",
     flag_value="drop",
-    help="With --rebuild: let entries go that the logbook has lost.",
+    help="With --rebuild: drop entries missing from the logbook.",
 )
 @click.option(
-    "--read-anew",
+    "--read-again",
+    "read_anew",
     metavar="DIGITS",
-    help="First take what the newest reader reads in the bytes of this fingerprint.",
+    help="First read the file of this fingerprint again with the latest reader.",
 )
 @click.option(
     "--quick",
     is_flag=True,
-    help="Leave out bytes that were read and right since the last whole check began.",
+    help="Skip files found right since the last complete verification began.",
 )
-@click.option("--anew", is_flag=True, help="Do not go on with a check that was stopped.")
+@click.option("--from-start", "anew", is_flag=True, help="Do not resume a cancelled verification.")
 @click.pass_context
 @reports_errors
 def verify(
     context: click.Context,
     folder: Path | None,
     as_json: bool,
-    look: bool,
+    read_only: bool,
     rebuild: bool,
     with_lost: WithLost | None,
     read_anew: str | None,
     quick: bool,
     anew: bool,
 ) -> None:
-    """Check vault, readings, acts, excursions and logbook; exit code 6 when something is not as
-    it was."""
+    """Verify vault, readings, tables, excursions and logbook; exit code 6 when something is not
+    as it was saved."""
     changes = rebuild or read_anew is not None
     if with_lost and not rebuild:
-        raise InputError("--restore-lost and --drop-lost go with --rebuild alone.")
-    if look and changes:
+        raise InputError("--restore-lost and --drop-lost need --rebuild.")
+    if read_only and changes:
         raise InputError(
-            "Rebuilding and reading anew change the archive; leave them out, or --look."
+            "--rebuild and --read-again change the archive; they cannot be used with --read-only."
         )
-    with open_desk(folder, only_reads=not changes, look=look) as desk:
+    with open_desk(folder, only_reads=not changes, read_only=read_only) as desk:
         if read_anew is not None:
             print_result(as_json, {"read_anew": read_anew}, [reread(desk, read_anew)])
         if rebuild:
@@ -87,15 +86,15 @@ def verify(
         "faults": verdict.faults,
         "left_out": verdict.skipped,
     }
+    offloads = counted(verdict.offloads, "raw offload", "raw offloads")
+    entries = counted(verdict.entries, "logbook entry", "logbook entries")
     lines = [
-        f"{counted(verdict.offloads, 'raw offload', 'raw offloads')}, "
-        f"{counted(verdict.values, 'value', 'values')} and "
-        f"{counted(verdict.entries, 'logbook entry', 'logbook entries')} checked.",
+        f"{offloads}, {counted(verdict.values, 'value', 'values')} and {entries} verified.",
         *_not_verified(verdict),
         *verdict.faults,
-        "Everything is as it was kept."
+        "Everything is as it was saved."
         if verdict.is_intact
-        else "Something is not as it was kept.",
+        else "Something is not as it was saved.",
     ]
     print_result(as_json, row, lines)
     if not verdict.is_intact:
@@ -107,5 +106,9 @@ def _not_verified(verdict: Verdict) -> list[str]:
     if not verdict.skipped:
         return []
     files = counted(verdict.skipped, "file was", "files were")
-    why = "the check that was stopped went on" if verdict.resumed else "this was a quick check"
-    return [f"{files} read before and left out: {why}."]
+    why = (
+        "a cancelled verification was resumed"
+        if verdict.resumed
+        else "this was a quick verification"
+    )
+    return [f"{files} verified before and skipped: {why}."]

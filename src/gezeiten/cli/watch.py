@@ -21,9 +21,16 @@ from gezeiten.errors import InputError
 @archive_option
 @json_option
 @click.option("--at", multiple=True, help="host:port or host:first-last; default: the settings.")
-@click.option("--look", default=10.0, show_default=True, help="Seconds between two looks.")
-@click.option("--every", type=float, help="Seconds between two fetches; default: the settings.")
-@click.option("--for", "for_s", type=float, help="End after so many seconds; default: never.")
+@click.option(
+    "--search-every", "look", default=10.0, show_default=True, help="Seconds between two searches."
+)
+@click.option(
+    "--offload-every",
+    "every",
+    type=float,
+    help="Seconds between two offloads; default: the settings.",
+)
+@click.option("--for", "for_s", type=float, help="Exit after this many seconds; default: never.")
 @reports_errors
 def watch_command(
     folder: Path | None,
@@ -35,8 +42,7 @@ def watch_command(
 ) -> None:
     """Follow loggers that stay online until interrupted; prints a line for each thing that happens.
 
-    One logger that is away, or a disk that is full for a while, ends nothing: it is said and tried
-    again.
+    A logger that does not answer, or a full disk, is reported and tried again.
     """
     ended = threading.Event()
     for kind in (signal.SIGINT, signal.SIGTERM):
@@ -54,7 +60,7 @@ def watch_command(
         desk.archive.chain.way = "watch"
         addresses = followed_addresses(desk, ", ".join(at) if at else None)
         if not addresses:
-            raise InputError("No logger to follow; name them in the settings or with --at.")
+            raise InputError("No logger to follow; give addresses in the settings or with --at.")
         fetch_s = desk.settings.follow_minutes * 60.0 if every is None else every
         pace = PollingPace(poll_s=look, fetch_s=fetch_s)
         follower = Follower(desk, addresses, print_news, pace, cancelled=ended.is_set)

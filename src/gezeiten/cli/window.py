@@ -10,9 +10,9 @@ from gezeiten.cli.whereabouts import default_folder, head_hashes_file, is_read_o
 from gezeiten.errors import InputError
 
 
-def open_window(folder: Path | None, *, look: bool = False) -> int:
-    """Open the window on an archive; returns the exit code when it is closed. look: only look, as
-    on a medium that cannot be written.
+def open_window(folder: Path | None, *, read_only: bool = False) -> int:
+    """Open the window on an archive; returns the exit code when it is closed. read_only: nothing is
+    changed, as on a medium that cannot be written.
 
     Raises:
         InputError: there is no archive to look at.
@@ -20,7 +20,7 @@ def open_window(folder: Path | None, *, look: bool = False) -> int:
     from gezeiten.ui.shell.app import run
 
     target = folder or default_folder()
-    if look or is_read_only(target):
+    if read_only or is_read_only(target):
         if not is_archive(target):
             raise InputError(f"There is no archive in {target}; name its folder with --archive.")
         return run(

@@ -89,8 +89,8 @@ def _compare(path: Path, table: CsvTable, times: Times) -> None:
     found = count_readings(path)
     if found != expected:
         raise SurroundingsError(
-            f"{path} holds {found[0]} readings with {found[1]} values after writing, "
-            f"{expected[0]} with {expected[1]} were sent; write it again."
+            f"{path} contains {found[0]} readings with {found[1]} values after writing, "
+            f"but {expected[0]} with {expected[1]} were exported; export it again."
         )
     written, *columns = _read_back(path, len(table.channels))
     is_same = np.array_equal(written, times)
@@ -99,7 +99,7 @@ def _compare(path: Path, table: CsvTable, times: Times) -> None:
         is_same = is_same and np.array_equal(values[rows], channel.series.values)
     if not is_same:
         raise SurroundingsError(
-            f"{path} holds other readings after writing than were sent; write it again."
+            f"{path} contains other readings after writing than were exported; export it again."
         )
 
 

@@ -53,7 +53,7 @@ def read_plan_file(path: Path) -> NamedPlan:
         InputError: it is no plan file, of a newer version, or not readable as one.
         OSError: it cannot be read at all.
     """
-    problem = f"{path.name} is no plan file; export one and look at it."
+    problem = f"{path.name} is not a plan file; choose another file."
     if path.stat().st_size > _LARGEST_BYTES:
         raise InputError(problem)
     try:
@@ -67,7 +67,9 @@ def read_plan_file(path: Path) -> NamedPlan:
     try:
         plan = plan_from_dict(content["plan"])
     except (PlanError, KeyError, TypeError) as exc:
-        raise InputError(f"The plan in {path.name} makes no sense ({exc}); nothing kept.") from exc
+        raise InputError(
+            f"The plan in {path.name} is not valid ({exc}); nothing was imported."
+        ) from exc
     name = " ".join(str(content.get("name", "")).split())[:80]
     if not name or name_fault(name):
         name = path.name.removesuffix(".json").removesuffix(".plan")

@@ -73,7 +73,7 @@ def courier_record(entry: dict[str, Any]) -> CourierRecord:
         and max(abs(made.launched_ms), abs(made.collected_ms)) < 2**53
     )
     if not reasonable:
-        raise ValueError("numbers beyond reason")
+        raise ValueError("numbers out of range")
     return made
 
 
@@ -90,8 +90,8 @@ class CourierSession:
         _, code, self.firmware, told = self._session.label()
         if code != reg.COURIER_CODE or told != serial:
             raise WrongLoggerError(
-                f"{told} answers at {line.name} where the courier {serial} was expected; nothing "
-                "was changed, look at its label."
+                f"{told} answers at {line.name} where the courier {serial} was expected; "
+                "nothing was changed, check its label."
             )
         self.serial = self._session.name = serial
 
@@ -115,8 +115,8 @@ class CourierSession:
             return [courier_record(entry) for entry in listed]
         except (TypeError, ValueError) as exc:
             raise LoggerAnswerError(
-                f"The courier {self.serial} lists its records in a form that makes no sense "
-                f"({exc}); look at it again, then update Gezeiten."
+                f"The courier {self.serial} sent a record list that cannot be read ({exc}); "
+                "read it again, then update Gezeiten."
             ) from exc
 
     def stream(self, record: CourierRecord, start: int = 0) -> Generator[bytes, None, None]:

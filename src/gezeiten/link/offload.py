@@ -119,8 +119,8 @@ def _read_header(
             header = read_header(item[0])
             if header.block_bytes != entry.block_bytes or header.mission != entry.mission:
                 raise LoggerAnswerError(
-                    f"Directory and header of mission {entry.mission} on {session.name} "
-                    "disagree; read the logger's state and offload again."
+                    f"Directory and header of mission {entry.mission} on {session.name} disagree; "
+                    "contact the logger and offload again."
                 )
             return raw, header
     raise LoggerAnswerError(
@@ -142,7 +142,7 @@ def _fetch_blocks(
         watch,
         sum(map(len, runs)) * entry.block_bytes,
         sum(_readings_from(run, entry) for run in runs),
-        "Offloading was stopped; what came is kept.",
+        "Offloading was cancelled; the readings received so far are saved.",
         session.limit_bytes_per_s,
     )
     meter.settled(0)  # readings count when their block is good, not when its bytes come
@@ -159,8 +159,8 @@ def _fetch_blocks(
                 doubtful.append(number)
                 if len(doubtful) >= _MOST_IN_VAIN and not transfer.received:
                     raise LoggerAnswerError(
-                        f"{session.name} sends nothing but damaged blocks; check cable and plug, "
-                        "then offload again."
+                        f"{session.name} sends only damaged blocks; check cable and plug, then "
+                        "offload again."
                     )
     for number in doubtful:
         _refetch(session, entry, number, transfer, out)

@@ -155,17 +155,17 @@ class Refusal(IntEnum):
 REFUSAL_WORDS = {
     Refusal.NONE: "it gives no reason",
     Refusal.NOT_PREPARED: "nothing was prepared",
-    Refusal.PREPARED_TOO_LONG_AGO: "the preparation is too old",
+    Refusal.PREPARED_TOO_LONG_AGO: "the preparation has expired",
     Refusal.WRONG_TOKEN: "another computer has prepared something else",
-    Refusal.NO_PLAN: "it holds no whole plan",
+    Refusal.NO_PLAN: "it has no complete plan",
     Refusal.PLAN_DOES_NOT_FIT: "the plan does not fit this model",
     Refusal.STILL_LOGGING: "it is still logging",
     Refusal.NO_MISSION: "it has no mission",
-    Refusal.NOT_ALL_FETCHED: "it holds readings that were not fetched",
-    Refusal.LOCKED: "it is locked and wants its PIN",
-    Refusal.WRONG_PIN: "the PIN is another one",
-    Refusal.OTHER_RECORD: "the record there is another one",
-    Refusal.NO_SUCH_OVERVIEW: "it cannot thin these readings",
+    Refusal.NOT_ALL_FETCHED: "it has readings that were not offloaded",
+    Refusal.LOCKED: "it is locked and needs its PIN",
+    Refusal.WRONG_PIN: "the PIN is wrong",
+    Refusal.OTHER_RECORD: "the record there is a different one",
+    Refusal.NO_SUCH_OVERVIEW: "it cannot make an overview of these readings",
 }
 
 
@@ -228,7 +228,8 @@ def unpack_state(data: bytes) -> LoggerState:
     possible = state.state in set(State) and state.end_reason in set(EndReason)
     if not possible or state.first_held > state.readings:
         raise LoggerAnswerError(
-            "The logger reports a state that cannot be; contact it again, then replace it."
+            "The logger reports an impossible state; contact it again; if that does "
+            "not help, replace it."
         )
     return state
 

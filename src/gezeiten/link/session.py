@@ -90,7 +90,7 @@ def directory_entry(entry: dict[str, Any]) -> DirectoryEntry:
     for name in DirectoryEntry.__slots__:
         wanted = str if name in ("name", "point") else int
         if not isinstance(getattr(made, name), wanted):
-            raise TypeError(f"{name} is no {wanted.__name__}")
+            raise TypeError(f"{name} is not a {wanted.__name__}")
     reasonable = (
         0 <= made.first_held <= made.readings < 2**31
         and made.interval_ms > 0
@@ -100,7 +100,7 @@ def directory_entry(entry: dict[str, Any]) -> DirectoryEntry:
         and 0 < made.tail_file < 2**16
     )
     if not reasonable:
-        raise ValueError("numbers beyond reason")
+        raise ValueError("numbers out of range")
     return made
 
 
@@ -127,8 +127,8 @@ class LoggerSession:
         maker, code, firmware, serial = self.label()
         if expected is not None and serial != expected:
             raise WrongLoggerError(
-                f"{serial} answers at {self.name} where {expected} was expected; "
-                "nothing was changed, look at the label on the case."
+                f"{serial} answers at {self.name} where {expected} was expected; nothing "
+                "was changed, check the label on the case."
             )
         self.name = serial
         return Identity(serial, logger_model(code), firmware, maker)
@@ -145,11 +145,11 @@ class LoggerSession:
             serial = objects[reg.SERIAL_OBJECT].decode("ascii")
         except (KeyError, TypeError, UnicodeDecodeError) as exc:
             raise LoggerAnswerError(
-                f"What answers at {self.name} does not say who it is; check the address."
+                f"The device at {self.name} does not identify itself; check the address."
             ) from exc
         if not SERIAL.fullmatch(serial):
             raise LoggerAnswerError(
-                f"What answers at {self.name} gives a serial that cannot be one; check the address."
+                f"The device at {self.name} sent an invalid serial; check the address."
             )
         return maker, code, firmware, serial
 
@@ -173,8 +173,8 @@ class LoggerSession:
             return [directory_entry(entry) for entry in listed]
         except (TypeError, ValueError) as exc:
             raise LoggerAnswerError(
-                f"{self.name} lists its missions in a form that makes no sense ({exc}); "
-                "read its state and try again, then update Gezeiten."
+                f"{self.name} sent a mission list that cannot be read ({exc}); contact "
+                "it again, then update Gezeiten."
             ) from exc
 
     def plan(self) -> Plan | None:
@@ -213,7 +213,7 @@ class LoggerSession:
             left -= len(useful)
             yield useful
         if left > 0:
-            raise LoggerAnswerError(f"{self.name} sent less than asked for; contact it again.")
+            raise LoggerAnswerError(f"{self.name} sent less than was requested; contact it again.")
 
     def _pieces(self, file: int, at: int, end: int) -> Iterator[bytes]:
         """Yield whole records from byte `at` to `end`, both even: in bursts where the line can."""
@@ -239,7 +239,7 @@ class LoggerSession:
     def _record(self, answer: ModbusPDU) -> bytes:
         accepted(self.name, answer)
         if not isinstance(answer, ReadFileRecordResponse) or not answer.records:
-            raise LoggerAnswerError(f"{self.name} answered another question; contact it again.")
+            raise LoggerAnswerError(f"{self.name} answered another request; contact it again.")
         return answer.records[0].record_data
 
     def read_enveloped(self, file: int) -> bytes:
@@ -252,7 +252,7 @@ class LoggerSession:
                 if body is not None:
                     return body
         raise LoggerAnswerError(
-            f"A file of {self.name} arrives damaged again and again; check cable and plug."
+            f"A file of {self.name} arrives damaged every time; check cable and plug."
         )
 
     def read_sealed(self, file: int) -> Any:
@@ -304,7 +304,9 @@ class LoggerSession:
             )
             answer = self._request(request, ReadInputRegistersResponse)
             if len(answer.registers) != part:
-                raise LoggerAnswerError(f"{self.name} sent less than asked for; contact it again.")
+                raise LoggerAnswerError(
+                    f"{self.name} sent less than was requested; contact it again."
+                )
             read += answer.registers
         return reg.register_bytes(read)
 
@@ -322,7 +324,7 @@ class LoggerSession:
 
     def _refused(self, code: int) -> LoggerRefusedError | LoggerLockedError:
         words = {int(known): text for known, text in reg.REFUSAL_WORDS.items()}
-        reason = words.get(code, "for a reason unknown here")
+        reason = words.get(code, "for an unknown reason")
         sentence = f"{self.name} refused: {reason}; nothing on it was changed."
         if code in (reg.Refusal.LOCKED, reg.Refusal.WRONG_PIN):
             return LoggerLockedError(sentence)
@@ -331,7 +333,7 @@ class LoggerSession:
     def _request(self, request: ModbusPDU, kind: type[_Answer]) -> _Answer:
         answer = accepted(self.name, self._line.exchange([request])[0])
         if not isinstance(answer, kind):
-            raise LoggerAnswerError(f"{self.name} answered another question; contact it again.")
+            raise LoggerAnswerError(f"{self.name} answered another request; contact it again.")
         return answer
 
 

@@ -36,7 +36,7 @@ def evidence_part(p: PageBuilder) -> list[Flowable]:
 
 
 def _gaps(p: PageBuilder) -> list[Flowable]:
-    parts: list[Flowable] = [p.text("What is missing, and how it was mended", p.head)]
+    parts: list[Flowable] = [p.text("Gaps and how they were filled", p.head)]
     if p.report.dated_later:
         many = counted(p.report.dated_later, "reading is", "readings are")
         parts.append(
@@ -46,8 +46,8 @@ def _gaps(p: PageBuilder) -> list[Flowable]:
             )
         )
     if not p.report.gaps:
-        return [*parts, p.text("Nothing: readings came from the first to the last of the stretch.")]
-    rows = [["From", "To", "Readings", "Channels", "What was done"]]
+        return [*parts, p.text("None: there are readings from the start to the end of the period.")]
+    rows = [["From", "To", "Readings", "Channels", "Work done"]]
     rows += [
         [
             p.time(gap.start_ms),
@@ -89,22 +89,25 @@ def _checks(p: PageBuilder) -> list[Flowable]:
     """What was read by hand, beside the record; whether it was as often as it should be."""
     parts: list[Flowable] = []
     if p.report.checks:
-        rows = [["When", "Series", "By hand", "Record", "Difference", "By"]]
+        rows = [["When", "Series", "Check reading", "Record", "Difference", "By"]]
         rows += [_check(p, check) for check in p.report.checks]
         parts = [p.table(rows, [28 * mm, 36 * mm, WIDTH - 144 * mm, 25 * mm, 35 * mm, 20 * mm])]
     if p.report.check_schedule:
         missed = [
             schedule_day for schedule_day in p.report.check_schedule if not schedule_day.is_met
         ]
-        words = f"Checks were due on {counted(len(p.report.check_schedule), 'day', 'days')}; on "
-        words += f"{len(p.report.check_schedule) - len(missed)} there were as many as due."
+        words = (
+            f"Check readings were due on {counted(len(p.report.check_schedule), 'day', 'days')}; "
+            "on "
+        )
+        words += f"{len(p.report.check_schedule) - len(missed)} there were as many as required."
         if missed:
             listed = ", ".join(
                 f"{one.day:%d.%m.%Y} ({one.readings} of {one.due})" for one in missed
             )
             words += f" Too few: {listed}."
         parts.append(p.text(words))
-    return [p.text("Read by hand", p.head), *parts] if parts else []
+    return [p.text("Check readings", p.head), *parts] if parts else []
 
 
 def _check(p: PageBuilder, check_comparison: CheckComparison) -> list[str]:
@@ -130,7 +133,7 @@ def _check(p: PageBuilder, check_comparison: CheckComparison) -> list[str]:
         p.time(check.at_ms),
         its.name,
         ", ".join(filter(None, read)),
-        shown(check_comparison.recorded) or "nothing there",
+        shown(check_comparison.recorded) or "no reading",
         ", ".join(filter(None, off)),
         check.by,
     ]
@@ -140,7 +143,7 @@ def _corrected(p: PageBuilder) -> list[Flowable]:
     """What stands between what was recorded and what is shown, where anything does."""
     if not p.report.corrections:
         return []
-    rows = [["Series", "Step", "From", "To", "Set by", "Why"]]
+    rows = [["Series", "Step", "From", "To", "Set by", "Reason"]]
     rows += [
         [
             quantity(correction.series).name,
@@ -153,7 +156,7 @@ def _corrected(p: PageBuilder) -> list[Flowable]:
         for correction in p.report.corrections
     ]
     widths = [30 * mm, 42 * mm, 26 * mm, 26 * mm, 22 * mm, WIDTH - 146 * mm]
-    return [p.text("How what was recorded was corrected", p.head), p.table(rows, widths)]
+    return [p.text("Corrections", p.head), p.table(rows, widths)]
 
 
 def _calculated(p: PageBuilder) -> list[Flowable]:
@@ -164,8 +167,8 @@ def _calculated(p: PageBuilder) -> list[Flowable]:
     ]
     if not rows:
         return []
-    table = p.table([["Series", "How it is calculated"], *rows], [44 * mm, WIDTH - 44 * mm])
-    return [p.text("What is calculated from what was measured", p.head), table]
+    table = p.table([["Series", "Formula"], *rows], [44 * mm, WIDTH - 44 * mm])
+    return [p.text("Calculated series", p.head), table]
 
 
 def _first_reading_line(p: PageBuilder, mission: ReportMission) -> str:
@@ -212,7 +215,7 @@ def _plans(p: PageBuilder) -> list[Flowable]:
 
 
 def _clocks(p: PageBuilder) -> list[Flowable]:
-    rows = [["Looked at", "Logger", "Its clock against the computer's"]]
+    rows = [["Read at", "Logger", "Logger clock against computer"]]
     rows += [
         [p.time(offload.at_ms), mission.serial, f"{offload.clock_difference_ms / 1000:+.1f} s"]
         for mission in p.report.missions
@@ -224,13 +227,13 @@ def _clocks(p: PageBuilder) -> list[Flowable]:
         first, last = (move_ms / 1000 for move_ms in clock.map.moves_ms)
         until = f" to {last:+.0f} s" if last != first else ""
         words = (
-            f"The clock of {clock.serial} in mission {clock.number} was put right: its readings "
+            f"The clock of {clock.serial} in mission {clock.number} was corrected: its readings "
         )
         uncertainty = f"± {clock.uncertainty.u_ms / 1000:.1f} s{_beyond(p, clock)}"
         words += f"are moved by {first:+.0f} s{until} ({uncertainty}), {clock.method}. "
         parts.append(p.text(f"{words}{clock.stated_by}: {clock.reason}"))
     if len(rows) == 1:
-        return [*parts, p.text("No clock was compared at the transfers of this stretch.")]
+        return [*parts, p.text("No clock was compared at the offloads of this period.")]
     return [*parts, p.table(rows, [32 * mm, 32 * mm, WIDTH - 64 * mm])]
 
 
@@ -250,13 +253,13 @@ def _calibrations(p: PageBuilder) -> list[Flowable]:
     parts: list[Flowable] = [p.text("Calibration", p.head)]
     if not p.report.calibrations:
         return [*parts, p.text("No calibration of these loggers is on record.")]
-    rows = [["Logger", "Calibrated", "Holds until", "Certificate"]]
+    rows = [["Logger", "Calibrated", "Valid until", "Certificate"]]
     rows += [
         [
             calibration.serial,
             p.time(calibration.at_ms)[:10],
-            p.time(calibration.until_ms)[:10] if calibration.until_ms else "not said",
-            calibration.certificate or "none kept",
+            p.time(calibration.until_ms)[:10] if calibration.until_ms else "not stated",
+            calibration.certificate or "none stored",
         ]
         for calibration in p.report.calibrations
     ]
@@ -277,7 +280,7 @@ def _fingerprints(p: PageBuilder) -> list[Flowable]:
         f"(64-bit floating point, little-endian), then all quality codes (one byte; {codes})."
     )
     return [
-        p.text("Offloads that hold these readings", p.head),
+        p.text("Offloads with these readings", p.head),
         p.table(rows, [28 * mm, 22 * mm, 22 * mm, WIDTH - 72 * mm], small=(3,)),
         p.text("Fingerprint of the readings shown", p.subhead),
         p.text(p.report.fingerprint),
@@ -291,12 +294,12 @@ def _logbook(p: PageBuilder) -> list[Flowable]:
     if not p.report.head_hash:
         return []
     why = (
-        "The hash covers this entry and all before it: an archive that has an entry of this hash "
-        "is, up to there, what it was when this report was written."
+        "The hash covers this entry and all before it: an archive with an entry "
+        "of this hash is, up to there, unchanged since this report was issued."
     )
-    head = f"It ended with {p.report.head_hash}."
+    head = f"Logbook hash: {p.report.head_hash}."
     return [
-        p.text("The logbook when this was written", p.subhead),
+        p.text("Logbook at the time of issue", p.subhead),
         p.text(head),
         p.text(why, p.muted),
     ]

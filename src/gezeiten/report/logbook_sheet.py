@@ -44,7 +44,7 @@ def write_logbook(sheet: LogbookSheet, path: Path) -> int:
         OSError: the disk.
     """
     styles = Styles()
-    heads = ("No.", f"When ({sheet.zone})", "Who", "Act", "On what, and what was done", "Hash")
+    heads = ("No.", f"When ({sheet.zone})", "Who", "Act", "Subject and entry", "Hash")
     cells = [
         (
             line.number,
@@ -58,8 +58,8 @@ def write_logbook(sheet: LogbookSheet, path: Path) -> int:
     ]
     parts: list[Flowable] = [
         Paragraph(escape(sheet.title), styles.big),
-        Paragraph(escape(f"Written out by {sheet.person}"), styles.muted),
-        Paragraph(escape(f"The logbook ends with {sheet.head_hash}"), styles.muted),
+        Paragraph(escape(f"Exported by {sheet.person}"), styles.muted),
+        Paragraph(escape(f"Logbook hash {sheet.head_hash}"), styles.muted),
         lined_table(heads, cells, (0.06, 0.13, 0.07, 0.11, 0.44, 0.19), styles, room=3),
     ]
     wanted = [cells[0][5], cells[-1][5]] if cells else []

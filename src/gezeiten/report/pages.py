@@ -66,5 +66,5 @@ def _opened(path: Path) -> pypdfium2.PdfDocument:
         return pypdfium2.PdfDocument(path)
     except (pypdfium2.PdfiumError, OSError) as exc:
         raise SurroundingsError(
-            f"{path.name} cannot be shown; it is gone or is no PDF any more."
+            f"{path.name} cannot be shown; it is missing or not a PDF."
         ) from exc

@@ -43,9 +43,10 @@ from gezeiten.report.pieces import WIDTH, PageBuilder
 from gezeiten.report.summary import day_cells, sentence
 
 LEGEND = (
-    "Solid: measured or calculated. Dotted: estimated. Hatched: no readings. Dashed: a limit. Dark "
-    "and heavier: the mean or sum that a limit of such compares. Held: the share of the time for "
-    "which readings stand, each until the next one and for 1.5 intervals at most."
+    "Solid: measured or calculated. Dotted: estimated. Hatched: no readings. "
+    "Dashed: a limit. Dark and heavier: the mean or sum that such a limit "
+    "compares. Coverage: the share of the time with readings, each holding "
+    "until the next one and for at most 1.5 intervals."
 )
 
 
@@ -81,7 +82,7 @@ def _check_written(report: PointReport, path: Path) -> int:
     pages, text = len(texts), "\n".join(texts)
     wanted = [report.fingerprint[:16], f"page {pages} of {pages}"]
     if not all(words in text for words in wanted):
-        raise SurroundingsError(f"{path} was not written whole; write it again.")
+        raise SurroundingsError(f"{path} was not written completely; export it again.")
     return pages
 
 
@@ -89,8 +90,8 @@ def _check_written(report: PointReport, path: Path) -> int:
 def _answer(p: PageBuilder) -> list[Flowable]:
     report = p.report
     legend = (
-        "A cell a day: the darker, the longer outside; hatched as far up as readings lack; a dash: "
-        "not judged."
+        "One cell per day: the darker, the longer outside limits; hatched: share "
+        "without readings; a dash: not judged."
     )
     return [
         p.text(report.point, p.title),
@@ -111,7 +112,7 @@ def _facts(p: PageBuilder) -> Table:
         values += f", {grouped(report.calculated)} calculated"
     loggers = dict.fromkeys(f"{m.serial} ({m.model})" for m in report.missions)
     rows = [
-        ["Stretch", f"{p.time(report.span[0])} to {p.time(report.span[1])}"],
+        ["Period", f"{p.time(report.span[0])} to {p.time(report.span[1])}"],
         ["Times", f"local time of the site, {report.zone}"],
         ["Loggers", ", ".join(loggers) or "none"],
         [
@@ -127,7 +128,7 @@ def _facts(p: PageBuilder) -> Table:
 def _excursions(p: PageBuilder) -> list[Flowable]:
     parts: list[Flowable] = [p.text("Excursions", p.head)]
     if not p.report.excursions:
-        return [*parts, p.text("None in this stretch.")]
+        return [*parts, p.text("None in this period.")]
     for number, event in enumerate(p.report.excursions, 1):
         parts += _excursion(p, number, event)
     return parts
@@ -164,7 +165,7 @@ def _event_facts(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
         which += f" {compared_value_text(event.rule)}" if event.rule.mean_s else ""
         rows.append([which, f"{event.extreme:,.{name.decimals}f} {name.unit}"])
     if has_value and name.dose_unit:
-        rows.append(["Dose beyond the limit", f"{event.dose:.1f} {name.dose_unit}"])
+        rows.append(["Exposure beyond the limit", f"{event.dose:.1f} {name.dose_unit}"])
     if any(
         channel.formula_text for channel in p.report.channels if channel.key == event.rule.channel
     ):
@@ -173,7 +174,7 @@ def _event_facts(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
         text = counted(event.measured, "measured reading", "measured readings")
     if event.estimated:
         text += f", {event.estimated} of the readings are estimated"
-    return [*rows, ["Rests on", text], *_other_channels(p, event)]
+    return [*rows, ["Based on", text], *_other_channels(p, event)]
 
 
 def _other_channels(p: PageBuilder, event: ReportExcursion) -> list[list[str]]:
@@ -206,8 +207,8 @@ def _by_day(p: PageBuilder, channel: ReportChannel) -> list[Flowable]:
     name = quantity(channel.key)
     kinetic = name.is_temperature
     head = ["Day", "Lowest", "at", "Highest", "at", _MEANS[name.averages]]
-    head += ["Kinetic mean"] if kinetic else []
-    head += ["Above for", "Below for", "Held", ""]
+    head += ["Mean kinetic temperature"] if kinetic else []
+    head += ["Above for", "Below for", "Coverage", ""]
     rows = [head]
     judged = {verdict.day: verdict for verdict in channel.verdicts}
     rows += [
@@ -240,9 +241,9 @@ def uncertainty_text(channel: ReportChannel) -> str:
     name, uncertainty = quantity(channel.key), channel.uncertainty
     if uncertainty is None or not channel.statistics.n:
         return ""
-    what = f"{_MEANS[name.averages]} of the whole stretch"
+    what = f"{_MEANS[name.averages]} of the whole period"
     if not uncertainty.has_value:
-        return f"{what}: its uncertainty is not known, none of its corrections says one."
+        return f"{what}: its uncertainty is not known, as none of its corrections states one."
     places = error_decimals(uncertainty.expanded, name.decimals + 1)
     shares = ", ".join(
         f"{share.kind}{f' of {share.of}' if share.of else ''} {share.expanded:.{places}f}"
@@ -301,7 +302,7 @@ def _is_outside(judged: DayVerdict | None) -> bool:
 
 _SHORT = {
     "a limit was in force for a part of the day only": "limit for a part of the day",
-    "under 75 % of the time covered": "under 75 % held",
+    "under 75 % of the time covered": "under 75 % covered",
     "no limit was in force": "no limit then",
 }
 
@@ -316,7 +317,7 @@ def _status(p: PageBuilder, n: Statistics, judged: DayVerdict | None, *, has_lim
     if _is_outside(judged) and not texts:
         texts.append("outside by a mean")
     if texts:
-        return ", ".join([*texts, *([] if n.is_sufficient else ["under 75 % held"])])
+        return ", ".join([*texts, *([] if n.is_sufficient else ["under 75 % covered"])])
     if not n.n:
         return "not offloaded yet" if _waits(p, n.span) else "no readings"
     if not has_limit:

@@ -196,7 +196,7 @@ class _Lane:
         top = self.bottom + self.height - 9
         self.drawing.add(String(LEFT, top, title, fontName=self.font, fontSize=7, fillColor=INK))
         if not len(series):
-            words = "no reading in this stretch"
+            words = "no reading in this period"
             middle = self.bottom + (self.height - 16) / 2
             _hatch(self.drawing, LEFT, self.bottom + 2, self.width - LEFT, self.height - 16)
             self.drawing.add(

@@ -177,7 +177,7 @@ def write_day_sheet(sheet: DaySheet, path: Path) -> int:
         OSError: the disk.
     """
     styles = Styles()
-    title = f"At the loggers on {sheet.day}"
+    title = f"Work at the loggers on {sheet.day}"
     parts: list[Flowable] = [
         Paragraph(escape(title), styles.big),
         Paragraph(escape(sheet.person), styles.muted),
@@ -193,7 +193,7 @@ def write_day_sheet(sheet: DaySheet, path: Path) -> int:
 
 
 def _round_table(lines: tuple[RoundLine, ...], styles: Styles) -> Table:
-    heads = ("Point", "Logger", "Why", "To do", "Done at", "Remarks")
+    heads = ("Point", "Logger", "Reason", "To do", "Done at", "Remarks")
     cells = [(line.point, line.logger, line.reason, line.todo, "", "") for line in lines]
     return lined_table(heads, cells, (0.17, 0.16, 0.19, 0.19, 0.11, 0.18), styles)
 
@@ -245,5 +245,5 @@ def write_sheet_parts(parts: list[Flowable], path: Path, title: str, wanted: lis
     texts = pages_text(path)
     text = "\n".join(texts)
     if not all(words in text for words in wanted):
-        raise SurroundingsError(f"{path} was not written whole; write it again.")
+        raise SurroundingsError(f"{path} was not written completely; export it again.")
     return len(texts)

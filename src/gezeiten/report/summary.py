@@ -63,7 +63,7 @@ def _outside(report: PointReport) -> str:
     judged = day_verdicts_of(report)
     if not judged:
         days = sum(1 for _ in local_days(*report.span, report.zone))
-        return f"{counted(days, 'day', 'days')}, and no limit was set"
+        return f"{counted(days, 'day', 'days')}, no limit was set"
     outside, inside = (
         sum(1 for day_verdict in judged if day_verdict.verdict == verdict)
         for verdict in ("outside", "inside")
@@ -88,7 +88,7 @@ def _not_judged(judged: list[DayVerdict]) -> str:
 def _assessed(report: PointReport) -> str:
     events = len(report.excursions)
     if not events:
-        return "no excursion that alarmed"
+        return "no alarm excursion"
     left = sum(1 for event in report.excursions if event.settled_ms is None)
     if left:
         return f"{left} of {counted(events, 'excursion', 'excursions')} still to assess"

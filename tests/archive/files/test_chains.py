@@ -32,9 +32,7 @@ from tests.golden import golden
 ROOT = Path(__file__).parents[3]
 
 
-TORN = (
-    "The last entry of the logbook was not written whole, so it was not done; what there is of it"
-)
+TORN = "The last entry of the logbook is incomplete, so it does not count; the incomplete part"
 
 
 def opened(folder: Path, heads: Path | None = None) -> Workspace:
@@ -86,12 +84,21 @@ def test_a_chain_can_be_checked_without_our_code(desk: Workspace) -> None:
             lambda lines: [*lines[:2], lines[2].replace(b"command", b"windows"), *lines[3:]],
             "Entry 4 does not follow",
         ),
-        (lambda lines: [*lines[:2], *lines[3:]], "out of its place"),
-        (lambda lines: [*lines[:2], lines[1], *lines[2:]], "out of its place"),
-        (lambda lines: [lines[0], lines[2], lines[1], lines[3]], "out of its place"),
+        (lambda lines: [*lines[:2], *lines[3:]], "is out of place: another entry is there."),
+        (
+            lambda lines: [*lines[:2], lines[1], *lines[2:]],
+            "is out of place: another entry is there.",
+        ),
+        (
+            lambda lines: [lines[0], lines[2], lines[1], lines[3]],
+            "is out of place: another entry is there.",
+        ),
         (lambda lines: [*lines[:2], b"{}\n", *lines[3:]], "cannot be read"),
-        (lambda lines: lines[:-1], "1 entry was cut off the end"),
-        (lambda lines: [*lines[:-1], lines[-1][:-1]], "1 entry was cut off the end"),
+        (lambda lines: lines[:-1], "1 entry is missing from the end of the logbook (chain"),
+        (
+            lambda lines: [*lines[:-1], lines[-1][:-1]],
+            "1 entry is missing from the end of the logbook (chain",
+        ),
     ],
 )
 def test_whatever_is_changed_in_a_chain_is_named(
@@ -130,7 +137,7 @@ def test_a_torn_last_line_is_put_aside_and_was_not_done(desk: Workspace) -> None
     ]
     heard: list[str] = []
     again.archive.listen(heard.append)  # as the window and the commands do once it is open
-    assert heard == [f"{TORN} was put aside."]
+    assert heard == [f"{TORN} was set aside."]
     assert verify(again).is_intact
     again.close()
 
@@ -146,7 +153,9 @@ def test_a_torn_last_line_is_named_while_looking_only(desk: Workspace) -> None:
     assert path.read_bytes() == torn
     assert looking.archive.noticed == [f"{TORN} stays where it is."]
     [fault] = verify(looking).faults[:1]
-    assert "was not written whole, so it was not done" in fault
+    assert (
+        "is incomplete, so it does not count; it is set aside when the archive is next changed."
+    ) in fault
     looking.close()
 
 
@@ -217,7 +226,7 @@ def test_a_table_of_entries_that_was_changed_is_put_right(desk: Workspace) -> No
 
 def test_an_act_that_fails_leaves_no_line(desk: Workspace) -> None:
     before = chain_of(desk).read_bytes()
-    with pytest.raises(GezeitenError, match="exists already"):
+    with pytest.raises(GezeitenError, match="There is already a site “Dock”"):
         save_site(desk, SiteFacts("Dock"))
     assert chain_of(desk).read_bytes() == before
 
@@ -299,7 +308,10 @@ def test_an_older_copy_put_back_is_seen(desk: Workspace, tmp_path: Path) -> None
     shutil.copytree(tmp_path / "backup", folder)
     back = opened(folder, heads)
     assert not logbook_is_intact(back)
-    assert any("an older copy was put back" in fault for fault in verify(back).faults)
+    assert any(
+        ("which is not in this archive: an older copy was restored") in fault
+        for fault in verify(back).faults
+    )
     save_site(back, SiteFacts("Well"))
     assert "not as this computer left it" in logbook_entries(back)[1].sentence
     assert logbook_is_intact(back)

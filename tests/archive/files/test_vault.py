@@ -37,7 +37,7 @@ def test_changed_bytes_are_noticed(tmp_path: Path) -> None:
     path = vault.path(sha256)
     path.chmod(0o644)
     path.write_bytes(b"as invented")
-    with pytest.raises(ArchiveDamagedError, match="was changed since it was kept"):
+    with pytest.raises(ArchiveDamagedError, match="was changed since it was saved"):
         vault.get(sha256)
 
 

@@ -89,7 +89,7 @@ def test_a_mission_makes_its_site_point_series_and_entry(archive: Archive) -> No
         assert entry.subject == "D-2041"
         assert entry.details["act"]["raw"]["sha256"] == done.sha256
         assert entry.sentence == (
-            "100 readings of mission 12 kept for Alte Lotsenwacht · Textile store."
+            "100 readings of mission 12 saved for Alte Lotsenwacht · Textile store."
         )
     assert values(archive, done.point_id) == list(range(100))
 
@@ -143,7 +143,7 @@ def test_damaged_ranges_are_a_hole_until_they_come(archive: Archive) -> None:
     with archive.reading() as session:
         assert stored_ranges(session, done.mission_id) == [(0, 240), (480, 600)]
         sentence = session.scalars(select(LogbookRow.sentence).filter_by(act="offload")).one()
-    assert "240 readings arrived damaged and set aside" in sentence
+    assert "240 readings damaged in transfer" in sentence
     import_mission_file(archive, b"rest", mission(240, 480), HOW)
     assert values(archive, done.point_id) == list(range(600))
 

@@ -92,7 +92,7 @@ def test_an_erasing_that_was_killed_is_ended_at_the_next_start(
 
 
 def test_who_is_not_there_cannot_be_erased(desk: Workspace) -> None:
-    with pytest.raises(InputError, match="Nobody called “XX” acts in this archive"):
+    with pytest.raises(InputError, match="This archive has no user “XX”"):
         erase_name(desk, "XX")
 
 

@@ -68,11 +68,11 @@ def test_a_damaged_block_spoils_its_point_only(demo_desk: Workspace) -> None:
     [
         ("mission", "plan", '{"channels": ', "“plan” of mission "),
         ("mission", "plan", "[]", "“plan” of mission "),
-        ("mission", "plan", "[" * 5_000 + "]" * 5_000, "nested beyond reason"),
+        ("mission", "plan", "[" * 5_000 + "]" * 5_000, "nested too deep"),
         ("offload", "received", '"all of them"', "“received” of offload "),
         ("offload", "events", "[[1, 2, 3]]", "“events” of offload "),
         ("logger", "state", "7", "“state” of logger "),
-        ("local.excursion", "rule", "{}", "The excursions kept of "),
+        ("local.excursion", "rule", "{}", "The stored excursions of"),
         ("logbook", "details", "{", "“details” of logbook "),
     ],
 )

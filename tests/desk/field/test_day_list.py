@@ -46,7 +46,12 @@ def test_what_came_what_was_launched_what_is_left(lab: Lab, start_standin: Start
     assert lines(lab)["D-2038"].left == "on the round"
     path = write_day(lab.desk, list(lines(lab).values()))
     text = "".join(page.extract_text() for page in pypdf.PdfReader(path).pages)
-    for words in ("At the loggers on", "Tower attic", f"mission {done.mission}", "on the round"):
+    for words in (
+        "Work at the loggers on",
+        "Tower attic",
+        f"mission {done.mission}",
+        "on the round",
+    ):
         assert words in text
 
 

@@ -94,8 +94,8 @@ def test_a_gap_that_ends_while_a_door_is_open_is_filled_by_the_room_beside(
     assert "Cold room A" in methods[0].name
     for refused in (way for way in methods if way.refusal):
         assert methods[0].caution == "Store temperature beside it is among the highest known"
-        assert "another one behind the gap" in refused.refusal
-        with pytest.raises(InputError, match="cannot be filled so"):
+        assert "the level differs before and after the gap" in refused.refusal
+        with pytest.raises(InputError, match=r"This gap cannot be filled that way \("):
             fill_by_method(demo_desk, booked, refused)
 
 
@@ -103,9 +103,11 @@ def test_too_little_record_and_a_wish_to_stop_find_nothing(
     demo_desk: Workspace, creek: BookedGap
 ) -> None:
     [none] = estimates(demo_desk, gap_at(demo_desk, "Piezometer K2"))
-    assert "too little known record" in none.refusal
+    assert "too few readings around it to measure the error" in none.refusal
     assert estimates(demo_desk, creek, cancelled=lambda: True) == []
-    with pytest.raises(InputError, match="nothing was found"):
+    with pytest.raises(
+        InputError, match=r"This gap cannot be filled that way \(nothing was found\)"
+    ):
         fill_by_method(demo_desk, creek, FillMethod("by luck", {}))
 
 
@@ -137,11 +139,11 @@ def test_rain_comes_from_the_gauge_beside_and_its_error_is_that_of_the_sum(
     desk = lab.desk
     booked = gap_at(desk, "Roof")
     [way] = estimates(desk, booked)
-    assert "no other series of its kind" in way.refusal
+    assert "no other series of this quantity has readings then" in way.refusal
     gauge(lab, tmp_path, "West", fell, range(0))
     [way] = estimates(desk, booked)
     assert way.name == "by Precipitation of West · Roof"
-    assert line_error(desk, booked, "precipitation")[1] == "what is summed is never interpolated"
+    assert line_error(desk, booked, "precipitation")[1] == "sums are never interpolated"
     fill_by_method(desk, booked, way)
     series = record(desk, booked.point.id, "precipitation")
     inside = series.subset(series.estimated)
@@ -208,7 +210,7 @@ def test_one_series_of_a_gap_does_not_block_another(lab: Lab, tmp_path: Path) ->
     [way, *_] = estimates(desk, booked)
     assert not way.refusal
     assert list(way.of) == ["air_temperature"]
-    assert "too little known record" in way.left["relative_humidity"]
+    assert "too few readings around it to measure the error" in way.left["relative_humidity"]
     offer = line_offer(desk, booked)
     assert (list(offer.errors), offer.refusal) == (["air_temperature"], "")
     fill_by_method(desk, booked, way)

@@ -107,7 +107,7 @@ def test_undoing_leaves_no_trace_in_the_values(relaunched: Lab) -> None:
 
 def test_leaving_open_needs_a_reason_and_can_be_undone(relaunched: Lab) -> None:
     booked = only_gap(relaunched.desk)
-    with pytest.raises(InputError, match="Give a reason in a few words"):
+    with pytest.raises(InputError, match="Enter a reason"):
         leave_open(relaunched.desk, booked, "  ")
     before = fingerprint(relaunched.desk, booked.point.id)
     leave_open(relaunched.desk, booked, "Case was moved")
@@ -169,7 +169,7 @@ def test_a_logger_that_does_not_answer_at_once_is_asked_again(holed: Lab) -> Non
 
 def test_a_logger_that_is_away_is_said(holed: Lab) -> None:
     holed.standin.end()
-    with pytest.raises(LoggerAwayError, match="D-2041 is not at hand; connect it"):
+    with pytest.raises(LoggerAwayError, match="D-2041 is not connected"):
         fill_from_logger(holed.desk, only_gap(holed.desk))
 
 
@@ -217,7 +217,7 @@ def test_what_was_switched_off_counts_for_no_missing_sensor(holed: Lab) -> None:
 def test_a_memory_that_was_erased_cannot_serve(relaunched: Lab) -> None:
     offer = logger_offer(relaunched.desk, only_gap(relaunched.desk))
     assert offer.readings == 0
-    assert offer.sentence == "memory was erased since by a new mission"
+    assert offer.sentence == "memory has since been erased by a new mission"
     with pytest.raises(InputError, match="D-2041 cannot fill this gap"):
         fill_from_logger(relaunched.desk, only_gap(relaunched.desk), relaunched.standin.address)
 

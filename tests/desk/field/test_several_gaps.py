@@ -42,7 +42,7 @@ def test_short_gaps_are_filled_in_one_act_and_undone_in_one(kept: Kept) -> None:
     found = listed(desk, GapRule("line", 2 * HOUR_MS), open_gaps(kept), heard.append)
     assert heard == found
     told = [(one.booked.gap.missing, one.refusal, bool(one.errors)) for one in found]
-    assert told == [(1, "", True)] * 3 + [(180, "longer than asked for", False)]
+    assert told == [(1, "", True)] * 3 + [(180, "longer than the maximum given", False)]
     assert bits(kept) == before  # nothing was done yet
     assert do_all(desk, found) == 3
     assert record(desk, kept.point, KEY).estimated.sum() == 3
@@ -73,9 +73,12 @@ def test_all_or_nothing(kept: Kept) -> None:
     with pytest.raises(InputError, match="meanwhile"):
         do_all(desk, found)
     assert bits(kept) == between
-    with pytest.raises(InputError, match="nothing to do"):
+    with pytest.raises(InputError, match="select gaps that can"):
         do_all(desk, [one for one in found if one.refusal])
-    with pytest.raises(InputError, match="why these gaps stay open"):
+    with pytest.raises(
+        InputError,
+        match=r"Give a reason for leaving these gaps open",
+    ):
         listed(desk, GapRule("leave", HOUR_MS, " "), open_gaps(kept))
 
 

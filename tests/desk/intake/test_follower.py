@@ -133,7 +133,10 @@ def test_a_cut_in_the_middle_goes_on_at_the_next_look(online: Lab, follow: Follo
 
 @pytest.mark.parametrize(
     ("error", "said"),
-    [(OSError(errno.ENOSPC, "No space left"), "is full"), (ZeroDivisionError("x"), "a mistake")],
+    [
+        (OSError(errno.ENOSPC, "No space left"), "is full"),
+        (ZeroDivisionError("x"), "Internal error"),
+    ],
 )
 def test_what_goes_wrong_here_is_said_once_and_ends_no_following(
     online: Lab, follow: Follow, monkeypatch: pytest.MonkeyPatch, error: Exception, said: str
@@ -201,7 +204,7 @@ def test_a_long_fetch_makes_room_and_goes_on(online: Lab, follow: Follow) -> Non
     steps.follower.seconds = lambda: next(ticks)
     ticks = iter(range(0, 10**6, 120))  # every look at the clock is two minutes later
     steps.look()
-    assert "The rest is fetched next." in steps.news[-1].sentence
+    assert "The rest follows." in steps.news[-1].sentence
     steps.follower.seconds = lambda: 10.0**7
     assert steps.look()[-1] == "fetched"
     assert kept(online)[-1][-1][1] >= 12 + 2 * 288
@@ -225,7 +228,7 @@ def test_watch_without_a_window(online: Lab) -> None:
         "--at",
         str(online.standin.address),
         "--json",
-        "--look",
+        "--search-every",
         "0.2",
         "--for",
         "2",

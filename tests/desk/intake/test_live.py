@@ -244,9 +244,9 @@ def test_killed_while_recording_every_reading_is_there(
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"point": " "}, "choose a point"),
-        ({"name": ""}, "no name yet"),
-        ({"every_s": 0.1}, "every second at most"),
+        ({"point": " "}, "The point is missing"),
+        ({"name": ""}, "The instrument has no name"),
+        ({"every_s": 0.1}, "The interval must be between one second and one day."),
         ({"stop_after": 0}, "At least one"),
     ],
 )
@@ -367,7 +367,7 @@ def test_profiles_of_a_folder_stand_beside_those_that_come_along(tmp_path: Path)
     names = [p.name for p, _ in find_profiles(tmp_path)]
     assert "Own" in names
     assert len(names) == 4
-    with pytest.raises(InputError, match="is no profile"):
+    with pytest.raises(InputError, match=r"is not an instrument profile \("):
         read_profile(tmp_path / "broken.toml")
     with pytest.raises(InputError, match="cannot be read"):
         read_profile(tmp_path / "none.toml")

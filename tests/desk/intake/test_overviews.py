@@ -114,7 +114,7 @@ def test_stopped_in_the_middle_what_came_is_kept(cold: Lab) -> None:
     asked = itertools.count()
     stopping = Watch(cancelled=lambda: next(asked) >= 8)  # in the second of three blocks
     came = come(cold, Thinning(NTH, 2, 0, 1152), stopping)
-    assert came.error == "Offloading was stopped; what came is kept."
+    assert came.error == "Offloading was cancelled; the readings received so far are saved."
     assert came.values == 240
     [line] = lines(cold)
     assert drawn(line) == came.values

@@ -52,16 +52,17 @@ def test_a_mission_file_is_told_and_imported_again(lab: Lab, stray: str) -> None
     [fault] = verify(lab.desk).faults
     assert "mission 12 of D-2041 with 28" in fault
     assert "offload" not in fault
-    assert f"gezeiten take --unnamed {stray[:12]}" in fault
-    [taken] = data_of("take", "--unnamed", stray[:12], "--archive", folder)
+    assert f"gezeiten import --unnamed {stray[:12]}" in fault
+    [taken] = data_of("import", "--unnamed", stray[:12], "--archive", folder)
     assert (taken["serial"], taken["error"]) == ("D-2041", "")
     assert taken["readings"] in (288, 289)
     desk = open_workspace(folder, computer=TrustedClock())
     assert verify(desk).is_intact
     desk.close()
     assert (
-        "names no bytes" in run("take", "--unnamed", stray[:12], "--archive", folder, code=2).stderr
-    )
+        "” matches no file without a logbook entry, or several; gezeiten verify "
+        "lists them, type twelve digits of the fingerprint."
+    ) in run("import", "--unnamed", stray[:12], "--archive", folder, code=2).stderr
 
 
 def test_one_whose_readings_are_all_here_is_named_as_well(
@@ -71,7 +72,7 @@ def test_one_whose_readings_are_all_here_is_named_as_well(
     lab.later(60)
     lab.standin.order("drive", folder=str(mission_file.parents[1]))
     import_from_drive(lab.desk, survey_file(lab.desk, mission_file))
-    [taken] = data_of("take", "--unnamed", stray, "--archive", lab.desk.archive.folder)
+    [taken] = data_of("import", "--unnamed", stray, "--archive", lab.desk.archive.folder)
     assert (taken["readings"], taken["error"]) == (0, "")
     assert verify(lab.desk).is_intact
 
@@ -80,14 +81,14 @@ def test_a_text_is_imported_as_any_other(lab: Lab, tmp_path: Path) -> None:
     data = station(tmp_path / "weather.txt", 60).read_bytes()
     sha256, folder = lab.desk.archive.vault.store(data), lab.desk.archive.folder
     [fault] = verify(lab.desk).faults
-    assert "a text that no entry names" in fault
-    row = data_of("take", "--unnamed", sha256[:12], "--dry-run", "--archive", folder)
+    assert "a text file without a logbook entry;" in fault
+    row = data_of("import", "--unnamed", sha256[:12], "--dry-run", "--archive", folder)
     assert [one["id"] for one in row["questions"]]
-    refused = run("take", "--unnamed", sha256[:12], "--archive", folder, code=2)
+    refused = run("import", "--unnamed", sha256[:12], "--archive", folder, code=2)
     assert "Nothing was imported" in refused.stderr
 
 
 def test_exactly_one_of_path_and_fingerprint_is_named(lab: Lab, tmp_path: Path) -> None:
     for words in ((), (tmp_path, "--unnamed", "0123456789ab")):
-        said = run("take", *words, "--archive", lab.desk.archive.folder, code=2)
-        assert "Name a file or folder, or bytes of the vault" in said.stderr
+        said = run("import", *words, "--archive", lab.desk.archive.folder, code=2)
+        assert "Name a file or folder, or a file of the vault with --unnamed." in said.stderr

@@ -96,7 +96,7 @@ def test_a_running_mission_is_not_erased(stopped: Lab) -> None:
 def test_the_logger_refuses_another_number_of_readings(stopped: Lab) -> None:
     with ModbusTcp(stopped.standin.address) as line:
         session = LoggerSession(line)
-        with pytest.raises(LoggerRefusedError, match="not fetched"):
+        with pytest.raises(LoggerRefusedError, match="it has readings that were not offloaded"):
             session.command(reg.LoggerCommand.ERASE, expected=5)
         assert session.state().readings in (288, 289)
 

@@ -66,7 +66,9 @@ def test_the_card_says_what_is_not_kept(running: Lab) -> None:
 def test_a_cut_is_told_and_the_next_contact_goes_on(running: Lab) -> None:
     running.standin.order("fault", vanish_after_bytes=6_000)
     cut = offload_logger(running.desk, running.standin.address, running.serial)
-    assert "went away in the middle" in cut.error
+    assert (
+        "was disconnected; readings received so far are saved, connect it again to continue."
+    ) in cut.error
     offloaded = offload_logger(running.desk, running.standin.address, running.serial)
     assert offloaded.error == ""
     assert cut.readings + offloaded.readings in (1440, 1441)
@@ -92,7 +94,7 @@ def test_damage_is_set_aside_named_and_fetched_when_it_can_be(running: Lab) -> N
     first = offload_logger(running.desk, running.standin.address, running.serial)
     assert first.damaged == 480
     [told] = logbook_entries(running.desk, action="offload")
-    assert "480 readings arrived damaged" in told.sentence
+    assert "480 readings damaged in transfer" in told.sentence
     running.standin.order("fault", damage_blocks=None)
     assert offload_logger(running.desk, running.standin.address, running.serial).readings == 480
     assert len(values(running)) in (1440, 1441)
@@ -119,7 +121,7 @@ def test_cancelling_is_told_and_loses_nothing(running: Lab) -> None:
     result = offload_logger(
         running.desk, running.standin.address, running.serial, Watch(cancelled=lambda: True)
     )
-    assert result.error == "Offloading was stopped; what came is kept."
+    assert result.error == "Offloading was cancelled; the readings received so far are saved."
     assert offload_logger(running.desk, running.standin.address, running.serial).error == ""
     assert len(values(running)) in (1440, 1441)
 

@@ -55,6 +55,6 @@ def test_a_changed_column_is_found_and_put_right(column: str, kept: Kept) -> Non
             (json.dumps(value) if is_json else value,),
         )
     [sentence] = faulty_excursions(kept.desk)
-    assert "gezeiten verify --rebuild finds them anew" in sentence
+    assert "are not those of its record; gezeiten verify --rebuild updates them." in sentence
     detect_all_excursions(kept.desk)
     assert faulty_excursions(kept.desk) == []

@@ -116,11 +116,11 @@ def test_the_pdf_says_what_it_must(
     for words in (
         "Cold room A",
         "R-1107 (Reif C2, practice)",
-        "Kinetic mean",
+        "Mean kinetic temperature",
         "Plans and limits",
         "Curves",
         "Excursions",
-        "What is missing, and how it was mended",
+        "Gaps and how they were filled",
         "Fingerprint",
         "5 min",
         "lots 14–22 moved <to> room B & back",
@@ -156,7 +156,7 @@ def test_the_daily_table_agrees_with_polars(
 def test_an_empty_stretch_is_refused(
     demo_desk: Workspace, room: PointPlace, tmp_path: Path
 ) -> None:
-    with pytest.raises(InputError, match="has no reading in this stretch; choose another"):
+    with pytest.raises(InputError, match="has no reading in this period; choose another"):
         export_csv(demo_desk, room, (0, 1000), tmp_path / "a.csv")
     assert list(tmp_path.glob("*.csv*")) == []
 
@@ -188,7 +188,7 @@ def test_a_document_is_put_out_again_as_it_was_handed_over(
     assert (again.name, again.read_bytes()) == ("a.csv", as_it_was)
     now = issued_documents(demo_desk)[0]
     assert (now.state, now.shown, now.can_be_reissued) == ("as it was", again, False)
-    assert logbook_entries(demo_desk)[0].sentence == "a.csv put out again, as it was handed over."
+    assert logbook_entries(demo_desk)[0].sentence == "a.csv issued again, exactly as it was."
     assert verify(demo_desk).is_intact
 
 
@@ -320,7 +320,7 @@ def test_what_was_corrected_and_estimated_stands_in_every_paper(
         )
     paper = text_of(export_pdf(demo_desk, room, fortnight, tmp_path / "a.pdf").path)
     words = " ".join(paper.split())
-    assert "How what was recorded was corrected" in words
+    assert "Corrections" in words
     assert "offset +0.25 °C (±0.1 °C)" in words
     assert "Not in place" not in words  # not in this stretch
     after = pl.read_csv(export_csv(demo_desk, room, fortnight, tmp_path / "b.csv").path)

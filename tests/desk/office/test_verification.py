@@ -42,15 +42,15 @@ def test_a_raw_file_that_nobody_names_is_reported(demo_desk: Workspace) -> None:
     sha256 = demo_desk.archive.vault.store(b"stray")
     [fault] = verify(demo_desk).faults
     assert (
-        f"a text that no entry names; import it again: gezeiten take --unnamed {sha256[:12]}"
-        in (fault)
+        f"a text file without a logbook entry; import it again: gezeiten import "
+        f"--unnamed {sha256[:12]}" in fault
     )
 
 
 def test_a_changed_logbook_is_reported_and_shown(demo_desk: Workspace) -> None:
     with demo_desk.archive.writing() as session:
         session.execute(update(LogbookRow).where(LogbookRow.seq == 7).values(person="XX"))
-    assert any("Entry 7 is kept otherwise" in fault for fault in verify(demo_desk).faults)
+    assert any("Entry 7 in the tables differs" in fault for fault in verify(demo_desk).faults)
 
 
 def test_an_end_of_the_logbook_that_was_cut_off_is_shown_at_once(demo_desk: Workspace) -> None:
@@ -59,7 +59,10 @@ def test_an_end_of_the_logbook_that_was_cut_off_is_shown_at_once(demo_desk: Work
     lines = chain.read_bytes().splitlines(keepends=True)
     chain.write_bytes(b"".join(lines[:-1]))
     assert not logbook_is_intact(demo_desk)
-    assert any("1 entry was cut off" in fault for fault in verify(demo_desk).faults)
+    assert any(
+        "1 entry is missing from the end of the logbook (chain" in fault
+        for fault in verify(demo_desk).faults
+    )
 
 
 def test_entries_are_found_by_words_and_act(demo_desk: Workspace) -> None:
@@ -113,7 +116,7 @@ def test_a_quick_check_reads_what_is_new_or_was_touched(demo_desk: Workspace) ->
     stamp = victim.stat()
     victim.write_bytes(raw)
     os.utime(victim, ns=(stamp.st_atime_ns, stamp.st_mtime_ns))  # as if nobody had been there
-    assert "was changed since it was kept" in verify(demo_desk, quick=True).faults[0]
+    assert "was changed since it was saved" in verify(demo_desk, quick=True).faults[0]
 
 
 def test_what_is_wrong_is_looked_at_again(demo_desk: Workspace) -> None:

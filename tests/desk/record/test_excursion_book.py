@@ -59,7 +59,7 @@ def test_settling_needs_a_cause_and_words(fuse: Lab) -> None:
     [event] = excursions(fuse.desk)
     with pytest.raises(InputError, match="Choose a cause first"):
         settle(fuse.desk, event.id, "", "x")
-    with pytest.raises(InputError, match="Write in a few words"):
+    with pytest.raises(InputError, match="Enter a comment"):
         settle(fuse.desk, event.id, "Power", "   ")
     settle(fuse.desk, event.id, "Power", "Fuse tripped at 03:10.")
     [settled] = excursions(fuse.desk)
@@ -70,7 +70,7 @@ def test_settling_needs_a_cause_and_words(fuse: Lab) -> None:
     )
     assert to_assess(fuse.desk) == 0
     entry = logbook_entries(fuse.desk)[0]
-    assert entry.sentence == "Store temperature: alarm above 7 °C for 30 min settled: Power."
+    assert entry.sentence == "Store temperature: alarm above 7 °C for 30 min assessed: Power."
 
 
 def test_an_assessment_survives_being_found_again(fuse: Lab) -> None:
@@ -106,14 +106,12 @@ def test_half_of_it_offloaded_grows_when_the_rest_comes(cold_lab: Lab) -> None:
     assert whole.end_ms > half.end_ms
     assert whole.comment == "Seen while it happened."
     assert (half.changed, whole.changed) == (False, True)  # it is longer than what was assessed
-    with pytest.raises(InputError, match="assessed already"):
+    with pytest.raises(InputError, match="One of these excursions is already assessed"):
         settle(cold_lab.desk, whole.id, "Power", "Seen to its end.")
     settle(cold_lab.desk, whole.id, "Power", "Seen to its end.", replacing=[whole.id])
     [settled] = excursions(cold_lab.desk)
     assert not settled.changed
-    assert logbook_entries(cold_lab.desk)[0].sentence.endswith(
-        "settled: Power anew, before: Power."
-    )
+    assert logbook_entries(cold_lab.desk)[0].sentence.endswith("Power (before: Power).")
 
 
 def test_an_assessment_stays_when_its_excursion_is_no_longer_in_the_record(fuse: Lab) -> None:
@@ -130,7 +128,9 @@ def test_an_assessment_stays_when_its_excursion_is_no_longer_in_the_record(fuse:
     assert (again.is_gone, again.comment, again.changed) == (False, "Fuse.", False)
     reopen(fuse.desk, again.id)
     assert to_assess(fuse.desk) == 1
-    with pytest.raises(InputError, match="Nobody has assessed this yet"):
+    with pytest.raises(
+        InputError, match=r"This excursion has not been assessed, so it cannot be reopened\."
+    ):
         reopen(fuse.desk, again.id)
 
 
@@ -142,7 +142,10 @@ def test_excursions_that_somebody_changed_in_the_database_are_found_anew(fuse: L
     with fuse.desk.archive.writing() as session:
         session.execute(update(ExcursionRow).values(extreme=6.5))
     [fault] = verify(fuse.desk).faults
-    assert "The excursions kept of Saatgutspeicher · Cold room A are not those" in fault
+    assert (
+        "The stored excursions of Saatgutspeicher · Cold room A are not those of its record"
+        in fault
+    )
     detect_all_excursions(fuse.desk)
     assert verify(fuse.desk).is_intact
     assert excursions(fuse.desk) == settled

@@ -125,7 +125,10 @@ def test_what_was_measured_meanwhile_is_not_filled_again(holed: Lab) -> None:
     [off] = chain(desk, booked.point, key).fills
     fill_from_logger(desk, gaps(desk)[0])
     before = record(desk, booked.point.id, key).values.tobytes()
-    with pytest.raises(InputError, match="nothing of it is left to fill"):
+    with pytest.raises(
+        InputError,
+        match=r"Readings of this gap have arrived meanwhile",
+    ):
         switch_fill(desk, booked.point, off)
     assert record(desk, booked.point.id, key).values.tobytes() == before
 

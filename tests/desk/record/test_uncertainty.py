@@ -228,7 +228,9 @@ def test_a_sum_of_version_1_is_to_be_recalculated(lab: Lab, tmp_path: Path) -> N
     assert (now.series.version, now.series.parameters["window_h"]) == (2, 1.0)
     assert "to be recalculated" not in formula_texts(desk, point)[now.series.series]
     assert record(desk, point.id, now.series.series).values.tolist() == before.values.tolist()
-    with pytest.raises(InputError, match="newest version"):
+    with pytest.raises(
+        InputError, match="This series already uses the latest version of its formula"
+    ):
         recalculate(desk, now.series)
 
 

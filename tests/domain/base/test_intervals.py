@@ -54,9 +54,7 @@ def test_a_neat_interval_is_the_next_usual_one(wanted_s: int) -> None:
 
 
 def test_no_duration_at_all_is_refused() -> None:
-    with pytest.raises(
-        PlanError, match=r"^“0” is no duration; type it like 90 d, 3 weeks or 12 h.$"
-    ):
+    with pytest.raises(PlanError, match="is not a duration"):
         parse_duration_s(" 0 ")
 
 
@@ -70,7 +68,7 @@ def test_more_than_a_thousand_million_seconds_is_refused() -> None:
     [("  so   late ", "“so late”"), ("x" * 30, f"“{'x' * 30}”"), ("x" * 31, f"“{'x' * 29}…”")],
 )
 def test_a_faulty_text_is_quoted_in_thirty_characters(text: str, quoted: str) -> None:
-    with pytest.raises(PlanError, match=f"^{quoted} is no length of time"):
+    with pytest.raises(PlanError, match=f"^{quoted} is not an interval"):
         parse_interval_s(text)
 
 

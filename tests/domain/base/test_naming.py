@@ -51,24 +51,27 @@ def test_names_of_a_pattern(pattern: str, day: tuple[int, int, int], name: str) 
 @pytest.mark.parametrize("name", ["a/b", "a\\b", "a:b", "a*b", "a?b", 'a"b', "a<b", "a>b", "a|b"])
 def test_signs_that_file_systems_refuse_are_named(name: str) -> None:
     sign = name[1]
-    wanted = f"“{sign}” cannot stand in a file name; take it out of “{name}”."
+    wanted = f"“{sign}” is not allowed in a file name; remove it from “{name}”."
     assert name_fault(name) == wanted
 
 
 @pytest.mark.parametrize(
     ("name", "words"),
     [
-        (".", "“.” ends with a dot, which file systems refuse; take it off."),
-        (" .. ", "“..” ends with a dot, which file systems refuse; take it off."),
-        ("Nave. ", "“Nave.” ends with a dot, which file systems refuse; take it off."),
-        ("x" * 40 + ".", f"“{'x' * 30}” ends with a dot, which file systems refuse; take it off."),
-        ("aux", "“aux” is a name that some file systems keep for themselves; add a word."),
-        ("Com1.a", "“Com1.a” is a name that some file systems keep for themselves; add a word."),
-        ("LPT9", "“LPT9” is a name that some file systems keep for themselves; add a word."),
-        ("x" * 40 + "/", f"“/” cannot stand in a file name; take it out of “{'x' * 30}”."),
+        (".", "“.” ends with a dot, which file systems do not allow; remove it."),
+        (" .. ", "“..” ends with a dot, which file systems do not allow; remove it."),
+        ("Nave. ", "“Nave.” ends with a dot, which file systems do not allow; remove it."),
+        (
+            "x" * 40 + ".",
+            f"“{'x' * 30}” ends with a dot, which file systems do not allow; remove it.",
+        ),
+        ("aux", "“aux” is a name reserved by some file systems; add a word."),
+        ("Com1.a", "“Com1.a” is a name reserved by some file systems; add a word."),
+        ("LPT9", "“LPT9” is a name reserved by some file systems; add a word."),
+        ("x" * 40 + "/", f"“/” is not allowed in a file name; remove it from “{'x' * 30}”."),
         (
             "aux." + "x" * 40,
-            f"“aux.{'x' * 26}” is a name that some file systems keep for themselves; add a word.",
+            f"“aux.{'x' * 26}” is a name reserved by some file systems; add a word.",
         ),
         ("COM0", ""),
         ("COM10", ""),

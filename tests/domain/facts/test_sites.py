@@ -24,24 +24,45 @@ WELL = PointFacts("Well", 2.5, 3.2, ("water_level",), 900)
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"name": ""}, "“” cannot name a site; give a name without “·”."),
-        ({"name": "A·B"}, "“A·B” cannot name a site; give a name without “·”."),
-        ({"name": "a/b"}, "“/” cannot stand in a file name; take it out of “a/b”."),
+        ({"name": ""}, "“” cannot be the name of a site; choose a name without “·”."),
+        ({"name": "A·B"}, "“A·B” cannot be the name of a site; choose a name without “·”."),
+        ({"name": "a/b"}, "“/” is not allowed in a file name; remove it from “a/b”."),
         ({"name": "x" * 31}, "The name of a site has up to 30 bytes; shorten it."),
         ({"name": "ü" * 16}, "The name of a site has up to 30 bytes; shorten it."),
-        ({"latitude": 90.001}, "The latitude 90.001 cannot be; give one from -90 to 90."),
-        ({"latitude": -90.001}, "The latitude -90.001 cannot be; give one from -90 to 90."),
-        ({"longitude": 180.5}, "The longitude 180.5 cannot be; give one from -180 to 180."),
-        ({"longitude": -180.5}, "The longitude -180.5 cannot be; give one from -180 to 180."),
-        ({"latitude": None}, "A position has latitude and longitude; give both or none."),
-        ({"longitude": None}, "A position has latitude and longitude; give both or none."),
-        ({"height_m": float("nan")}, "The height nan cannot be; give one from -500 to 9,000."),
-        ({"height_m": -501.0}, "The height -501 cannot be; give one from -500 to 9,000."),
-        ({"height_m": 9001.0}, "The height 9,001 cannot be; give one from -500 to 9,000."),
-        ({"visit_every_days": 0}, "A site is visited every 1 to 3650 days; choose in between."),
-        ({"visit_every_days": 3651}, "A site is visited every 1 to 3650 days; choose in between."),
-        ({"zone": "Mars/Base"}, "“Mars/Base” is no time zone; give one like Europe/Berlin."),
-        ({"zone": "../etc"}, "“../etc” is no time zone; give one like Europe/Berlin."),
+        (
+            {"latitude": 90.001},
+            "The latitude 90.001 is out of range; enter a value from -90 to 90.",
+        ),
+        (
+            {"latitude": -90.001},
+            "The latitude -90.001 is out of range; enter a value from -90 to 90.",
+        ),
+        (
+            {"longitude": 180.5},
+            "The longitude 180.5 is out of range; enter a value from -180 to 180.",
+        ),
+        (
+            {"longitude": -180.5},
+            "The longitude -180.5 is out of range; enter a value from -180 to 180.",
+        ),
+        ({"latitude": None}, "A position needs latitude and longitude; enter both or neither."),
+        ({"longitude": None}, "A position needs latitude and longitude; enter both or neither."),
+        (
+            {"height_m": float("nan")},
+            "The height nan is out of range; enter a value from -500 to 9,000.",
+        ),
+        (
+            {"height_m": -501.0},
+            "The height -501 is out of range; enter a value from -500 to 9,000.",
+        ),
+        (
+            {"height_m": 9001.0},
+            "The height 9,001 is out of range; enter a value from -500 to 9,000.",
+        ),
+        ({"visit_every_days": 0}, "The days between visits must be from 1 to 3650."),
+        ({"visit_every_days": 3651}, "The days between visits must be from 1 to 3650."),
+        ({"zone": "Mars/Base"}, "“Mars/Base” is not a time zone; type one like Europe/Berlin."),
+        ({"zone": "../etc"}, "“../etc” is not a time zone; type one like Europe/Berlin."),
     ],
 )
 def test_a_site_that_cannot_be(change: dict[str, Any], words: str) -> None:
@@ -82,17 +103,29 @@ def test_names_and_kinds_are_cleaned() -> None:
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"name": "A · B"}, "“A · B” cannot name a point; give a name without “·”."),
+        ({"name": "A · B"}, "“A · B” cannot be the name of a point; choose a name without “·”."),
         ({"name": "x" * 31}, "The name of a point has up to 30 bytes; shorten it."),
-        ({"height_m": 9001.0}, "The height 9,001 cannot be; give one from -500 to 9,000."),
-        ({"height_m": -501.0}, "The height -501 cannot be; give one from -500 to 9,000."),
-        ({"measuring_point_height_m": 9001.0}, "The measuring-point height 9,001 cannot be; give"),
-        ({"measuring_point_height_m": -501.0}, "The measuring-point height -501 cannot be; give"),
-        ({"duty_channels": ("co2", "smell")}, "“smell” is no quantity; choose from the list."),
-        ({"duty_interval_s": 0}, "A point is recorded every 1 s to 31 d; choose an interval in"),
-        ({"duty_interval_s": 2_678_401}, "A point is recorded every 1 s to 31 d; choose an"),
-        ({"fill_limit_s": -1}, "A straight line fills gaps of up to a day; choose a shorter limit"),
-        ({"fill_limit_s": 86_401}, "A straight line fills gaps of up to a day; choose a shorter"),
+        (
+            {"height_m": 9001.0},
+            "The height 9,001 is out of range; enter a value from -500 to 9,000.",
+        ),
+        (
+            {"height_m": -501.0},
+            "The height -501 is out of range; enter a value from -500 to 9,000.",
+        ),
+        ({"measuring_point_height_m": 9001.0}, "The measuring-point height 9,001 is out of range"),
+        ({"measuring_point_height_m": -501.0}, "The measuring-point height -501 is out of range"),
+        ({"duty_channels": ("co2", "smell")}, "“smell” is not a quantity; choose from the list."),
+        ({"duty_interval_s": 0}, "The required interval must be from 1 s to 31 d."),
+        ({"duty_interval_s": 2_678_401}, "The required interval must be from 1 s to 31 d."),
+        (
+            {"fill_limit_s": -1},
+            "A straight line fills gaps of up to one day; choose a shorter limit.",
+        ),
+        (
+            {"fill_limit_s": 86_401},
+            "A straight line fills gaps of up to one day; choose a shorter limit.",
+        ),
     ],
 )
 def test_a_point_that_cannot_be(change: dict[str, Any], words: str) -> None:

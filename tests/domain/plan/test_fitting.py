@@ -69,7 +69,7 @@ def test_what_is_lost_is_said() -> None:
         "it ends when its memory is full",
         "The limit 80 of Air temperature is beyond",
         "has no alarm sound",
-        "takes its usual sensor",
+        "uses its default sensor.",
     ):
         assert words in said
     assert "display" not in said  # Brise A4 has one
@@ -122,13 +122,13 @@ HIGHS = tuple(LimitRule("air_temperature", "above", 20.0, i) for i in range(5))
             REIF_C2,
             replace(COLD, outside_interval_s=300),
             {"outside_interval_s": 0},
-            ["The shorter interval outside limits does not suit the interval."],
+            ["The shorter interval outside limits does not fit the interval."],
         ),
         (
             REIF_C2,
             replace(COLD, outside_interval_s=70),
             {"outside_interval_s": 0},
-            ["The shorter interval outside limits does not suit the interval."],
+            ["The shorter interval outside limits does not fit the interval."],
         ),
         (REIF_C2, replace(COLD, outside_interval_s=60, limits=()), {"outside_interval_s": 0}, []),
         (
@@ -141,7 +141,7 @@ HIGHS = tuple(LimitRule("air_temperature", "above", 20.0, i) for i in range(5))
             DUENE_T2,
             replace(ROOM, outside_interval_s=60, limits=HIGHS[:1]),
             {"outside_interval_s": 0},
-            ["Düne T2 knows no shorter interval outside limits."],
+            ["Düne T2 has no shorter interval outside limits."],
         ),
         (
             PRIEL_W3,
@@ -197,7 +197,7 @@ HIGHS = tuple(LimitRule("air_temperature", "above", 20.0, i) for i in range(5))
             DUENE_T2,
             replace(ROOM, limits=HIGHS),
             {"limits": HIGHS[:4]},
-            ["Düne T2 watches 4 limits of Air temperature only."],
+            ["Düne T2 has only 4 limits for Air temperature."],
         ),
         (
             DUENE_T2,
@@ -228,20 +228,20 @@ HIGHS = tuple(LimitRule("air_temperature", "above", 20.0, i) for i in range(5))
             DUENE_T2,
             replace(ROOM, settings=(ChannelSetting("air_temperature", "nose", "x"),)),
             {"settings": (ChannelSetting("air_temperature", "", "x"),)},
-            ["Air temperature of Düne T2 takes its usual sensor."],
+            ["Air temperature of Düne T2 uses its default sensor."],
         ),
         (
             DUENE_T2,
             replace(ROOM, settings=(ChannelSetting("air_temperature", "nose"),)),
             {"settings": ()},
-            ["Air temperature of Düne T2 takes its usual sensor."],
+            ["Air temperature of Düne T2 uses its default sensor."],
         ),
         (DUENE_T2, replace(ROOM, manners=LOUD), {}, []),
         (
             DUENE_T2,
             replace(ROOM, manners=DeviceOptions(event_bytes=77)),
             {"manners": DeviceOptions()},
-            ["Düne T2 keeps its usual memory for events."],
+            ["Düne T2 uses its default memory for events."],
         ),
         (
             PRIEL_W3,
@@ -252,7 +252,7 @@ HIGHS = tuple(LimitRule("air_temperature", "above", 20.0, i) for i in range(5))
                 "Priel W3 has no alarm sound.",
                 "Priel W3 has no key tone.",
                 "Priel W3 has no check reminders.",
-                "Priel W3 keeps its usual memory for events.",
+                "Priel W3 uses its default memory for events.",
             ],
         ),
         (

@@ -52,7 +52,7 @@ def test_a_new_family_needs_no_code() -> None:
         ("[battery]", "[battery", "cannot be read"),
         ("memory_bytes = 262144", 'memory_bytes = "much"', "cannot be read"),
         ('count_type = "int16"', 'count_type = "int8"', "cannot be read"),
-        ("shorter_outside", "shorter_inside", "nobody knows what “shorter_inside” means"),
+        ("shorter_outside", "shorter_inside", "“shorter_inside” is not known"),
         ("divisor = 100", "divisor = 0", "has a divisor of 0"),
         ("divisor = 100", "divisor = 1000", "do not fit into int16"),
         ("memory_bytes = 262144", "memory_bytes = 9000", "no memory for readings"),

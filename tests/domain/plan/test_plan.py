@@ -79,7 +79,7 @@ def test_lengths_as_people_type_them(text: str, seconds: int) -> None:
     "text", ["", "soon", "6 parsecs", "-5", "1:75", "0.3 s", "9" * 20, "6 min x"]
 )
 def test_what_is_no_length_is_said_so(text: str) -> None:
-    with pytest.raises(PlanError, match="is no length of time; type it like"):
+    with pytest.raises(PlanError, match="is not an interval; type it like"):
         parse_interval_s(text)
 
 
@@ -107,7 +107,7 @@ def test_plans_read_back_from_their_dict() -> None:
     ],
 )
 def test_dicts_that_are_no_plan_are_refused(change: dict[str, object]) -> None:
-    with pytest.raises(PlanError, match="This is no plan"):
+    with pytest.raises(PlanError, match=r"This is not a plan \("):
         plan_from_dict({**GOOD.as_dict(), **change})
     with pytest.raises(PlanError):
         plan_from_dict({})
@@ -184,7 +184,7 @@ def test_what_an_older_plan_lacks_takes_its_usual_value() -> None:
 def test_what_is_wrong_with_a_dict_is_said(change: dict[str, object], reason: str) -> None:
     with pytest.raises(PlanError) as caught:
         plan_from_dict({**GOOD.as_dict(), **change})
-    assert str(caught.value) == f"This is no plan ({reason}); make it anew on the Field desk."
+    assert str(caught.value) == f"This is not a plan ({reason}); create it again on the Field desk."
 
 
 def test_numbers_just_within_reason_are_taken() -> None:

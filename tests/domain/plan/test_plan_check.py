@@ -33,7 +33,7 @@ NAN, INF = float("nan"), float("inf")
         (
             "channels",
             {"channels": ("air_temperature", "co2")},
-            "Düne T2 has no Carbon dioxide; take it out.",
+            "Düne T2 has no Carbon dioxide; remove it.",
         ),
         (
             "interval",
@@ -48,13 +48,17 @@ NAN, INF = float("nan"), float("inf")
         (
             "interval",
             {"outside_interval_s": 60, "limits": (HIGH,)},
-            "Düne T2 knows no shorter interval outside limits; take it out.",
+            "Düne T2 has no shorter interval outside limits; remove it.",
         ),
-        ("start", {"start": "at", "start_ms": NOW}, "The start has passed; choose a later one."),
+        (
+            "start",
+            {"start": "at", "start_ms": NOW},
+            "The start time has passed; choose a later one.",
+        ),
         (
             "start",
             {"start": "at", "start_ms": NOW + 183 * DAY_MS + 1},
-            "The start is over six months away; choose an earlier one.",
+            "The start is more than six months away; choose an earlier one.",
         ),
         (
             "end",
@@ -69,33 +73,30 @@ NAN, INF = float("nan"), float("inf")
         (
             "limits",
             {"limits": (replace(HIGH, value=85.5),)},
-            "The limit 85.5 of Air temperature lies outside the sensor's "
-            "range -40 to 85; choose one "
-            "inside.",
+            "The limit 85.5 of Air temperature lies outside the sensor's range -40 "
+            "to 85; choose a value inside.",
         ),
         (
             "limits",
             {"limits": (replace(HIGH, value=-40.5),)},
-            "The limit -40.5 of Air temperature lies outside the "
-            "sensor's range -40 to 85; choose one "
-            "inside.",
+            "The limit -40.5 of Air temperature lies outside the sensor's range -40 "
+            "to 85; choose a value inside.",
         ),
         (
             "limits",
             {"limits": (replace(HIGH, value=NAN),)},
-            "The limit nan of Air temperature lies outside the sensor's "
-            "range -40 to 85; choose one "
-            "inside.",
+            "The limit nan of Air temperature lies outside the sensor's range -40 to "
+            "85; choose a value inside.",
         ),
         (
             "limits",
             {"limits": (replace(HIGH, delay_s=-1),)},
-            "The delay of Air temperature is negative; give 0 or more.",
+            "The delay of Air temperature is negative; enter 0 or more.",
         ),
         (
             "limits",
             {"limits": (HIGH, replace(HIGH, value=25.0))},
-            "A limit is given twice; keep one of the two.",
+            "The same limit is set twice; remove one.",
         ),
         (
             "limits",
@@ -120,32 +121,32 @@ NAN, INF = float("nan"), float("inf")
         (
             "limits",
             {"limits": (HIGH, replace(HIGH, level="warning"))},
-            "Air temperature would warn above the alarm, not before it; lower the warning.",
+            "The warning of Air temperature is above its alarm; lower it.",
         ),
         (
             "limits",
             {"limits": (LOW, replace(LOW, level="warning"))},
-            "Air temperature would warn below the alarm, not before it; raise the warning.",
+            "The warning of Air temperature is below its alarm; raise it.",
         ),
         (
             "limits",
             {"limits": (replace(HIGH, hysteresis=-0.1),)},
-            "The hysteresis of Air temperature is no distance in its range; give 0 or more.",
+            "The hysteresis of Air temperature is out of range; enter 0 or more.",
         ),
         (
             "limits",
             {"limits": (replace(HIGH, hysteresis=125.0),)},
-            "The hysteresis of Air temperature is no distance in its range; give 0 or more.",
+            "The hysteresis of Air temperature is out of range; enter 0 or more.",
         ),
         (
             "limits",
             {"limits": (replace(HIGH, hysteresis=INF),)},
-            "The hysteresis of Air temperature is no distance in its range; give 0 or more.",
+            "The hysteresis of Air temperature is out of range; enter 0 or more.",
         ),
         (
             "limits",
             {"limits": (replace(HIGH, channel="co2"),)},
-            "Carbon dioxide has a limit but is off; switch it on or drop it.",
+            ("Carbon dioxide has a limit but is off; switch the channel on or remove the limit."),
         ),
         (
             "limits",
@@ -153,12 +154,15 @@ NAN, INF = float("nan"), float("inf")
                 "limits": (replace(HIGH, channel="relative_humidity"),),
                 "channels": ("air_temperature",),
             },
-            "Relative humidity has a limit but is off; switch it on or drop it.",
+            (
+                "Relative humidity has a limit but is off; switch the channel on or "
+                "remove the limit."
+            ),
         ),
         (
             "limits",
             {"limits": (replace(no_sensor_rule("air_temperature", 60), counting="accumulated"),)},
-            "“No sensor” of Air temperature counts consecutive time only; choose consecutive.",
+            ("“No sensor” of Air temperature counts consecutive time only; choose “consecutive”."),
         ),
         (
             "limits",
@@ -171,22 +175,22 @@ NAN, INF = float("nan"), float("inf")
                     replace(HIGH, value=22.0, window=NIGHTS.other()),
                 )
             },
-            "Düne T2 watches 4 limits a channel; take some of Air temperature out.",
+            "Düne T2 has up to 4 limits per channel; remove some of Air temperature.",
         ),
         (
             "settings",
             {"settings": (ChannelSetting("air_temperature", "nose"),)},
-            "The channel air_temperature knows no sensor “nose”; choose another one.",
+            "The channel air_temperature has no sensor “nose”; choose another one.",
         ),
         (
             "settings",
             {"settings": (ChannelSetting("air_temperature", color="r" * 21),)},
-            f"“{'r' * 20}” is no colour; write it like #0E5A66.",
+            f"“{'r' * 20}” is not a colour; type it like #0E5A66.",
         ),
         (
             "settings",
             {"settings": (ChannelSetting("air_temperature", color="#0E5A666"),)},
-            "“#0E5A666” is no colour; write it like #0E5A66.",
+            "“#0E5A666” is not a colour; type it like #0E5A66.",
         ),
         (
             "settings",
@@ -204,32 +208,36 @@ NAN, INF = float("nan"), float("inf")
             f"“{'x' * 20}…” is longer than 64 bytes; shorten it.",
         ),
         ("remark", {"remark": "x" * 401}, f"“{'x' * 20}…” is longer than 400 bytes; shorten it."),
-        ("point_name", {"point_name": "a\nb"}, "The name holds a control character; type it anew."),
-        ("remark", {"remark": "a\x1fb"}, "The name holds a control character; type it anew."),
+        (
+            "point_name",
+            {"point_name": "a\nb"},
+            "The name contains a control character; type it again.",
+        ),
+        ("remark", {"remark": "a\x1fb"}, "The name contains a control character; type it again."),
         (
             "mission_name",
             {"mission_name": "a/b"},
-            "“/” cannot stand in a file name; take it out of “a/b”.",
+            "“/” is not allowed in a file name; remove it from “a/b”.",
         ),
         (
             "point_name",
             {"point_name": "nul"},
-            "“nul” is a name that some file systems keep for themselves; add a word.",
+            "“nul” is a name reserved by some file systems; add a word.",
         ),
         (
             "manners",
             {"manners": DeviceOptions("press", 61)},
-            "The display stays on for 1 to 60 minutes after a press; choose in between.",
+            "The display stays on for 1 to 60 minutes after a press.",
         ),
         (
             "manners",
             {"manners": DeviceOptions("press", 0)},
-            "The display stays on for 1 to 60 minutes after a press; choose in between.",
+            "The display stays on for 1 to 60 minutes after a press.",
         ),
         (
             "manners",
             {"manners": DeviceOptions(event_bytes=77)},
-            "Düne T2 cannot keep that much memory for events; choose another size.",
+            "Düne T2 has not that much memory for events; choose another size.",
         ),
     ],
 )
@@ -265,61 +273,61 @@ DUST = Plan(("co2",), 600)
             PRIEL_W3,
             replace(WET, manners=DeviceOptions("on")),
             "manners",
-            "Priel W3 has no display; take it out.",
+            "Priel W3 has no display; remove it.",
         ),
         (
             PRIEL_W3,
             replace(WET, manners=DeviceOptions(sound=True)),
             "manners",
-            "Priel W3 has no alarm sound; take it out.",
+            "Priel W3 has no alarm sound; remove it.",
         ),
         (
             PRIEL_W3,
             replace(WET, manners=DeviceOptions(key_tone=True)),
             "manners",
-            "Priel W3 has no key tone; take it out.",
+            "Priel W3 has no key tone; remove it.",
         ),
         (
             PRIEL_W3,
             replace(WET, manners=DeviceOptions(reminders=True)),
             "manners",
-            "Priel W3 has no check reminders; take it out.",
+            "Priel W3 has no check reminders; remove it.",
         ),
         (
             REIF_C2,
             replace(COLD, start="button", start_delay_s=86_401),
             "start",
-            "The delay after the button is over a day; choose a shorter one.",
+            "The delay after the button is more than a day; choose a shorter one.",
         ),
         (
             REIF_C2,
             replace(COLD, start="button", start_delay_s=-1),
             "start",
-            "The delay after the button is over a day; choose a shorter one.",
+            "The delay after the button is more than a day; choose a shorter one.",
         ),
         (
             REIF_C2,
             replace(COLD, end="count", end_count=1),
             "end",
-            "A mission has at least two readings; give a larger number.",
+            "A mission has at least two readings; enter a larger number.",
         ),
         (
             REIF_C2,
             replace(COLD, end="count", end_count=128_513),
             "end",
-            "Only 128,512 readings fit; give a smaller number.",
+            "Only 128,512 readings fit; enter a smaller number.",
         ),
         (
             REIF_C2,
             replace(COLD, outside_interval_s=300),
             "interval",
-            "The interval outside limits is not shorter than the usual one; choose a shorter.",
+            "The interval outside limits must be shorter than the normal interval.",
         ),
         (
             REIF_C2,
             replace(COLD, outside_interval_s=-1),
             "interval",
-            "The interval outside limits is not shorter than the usual one; choose a shorter.",
+            "The interval outside limits must be shorter than the normal interval.",
         ),
         (
             REIF_C2,
@@ -331,7 +339,10 @@ DUST = Plan(("co2",), 600)
             REIF_C2,
             replace(COLD, outside_interval_s=60, limits=()),
             "interval",
-            "A shorter interval outside limits needs an alarm limit; set one or take it out.",
+            (
+                "A shorter interval outside limits needs an alarm limit; set one or "
+                "remove the interval."
+            ),
         ),
         (
             REIF_C2,
@@ -339,21 +350,26 @@ DUST = Plan(("co2",), 600)
                 COLD, outside_interval_s=60, limits=(replace(COLD.limits[0], level="warning"),)
             ),
             "interval",
-            "A shorter interval outside limits needs an alarm limit; set one or take it out.",
+            (
+                "A shorter interval outside limits needs an alarm limit; set one or "
+                "remove the interval."
+            ),
         ),
         (
             REIF_C2,
             replace(COLD, outside_interval_s=60, limits=(no_sensor_rule("probe_temperature", 60),)),
             "interval",
-            "A shorter interval outside limits needs an alarm limit; set one or take it out.",
+            (
+                "A shorter interval outside limits needs an alarm limit; set one or "
+                "remove the interval."
+            ),
         ),
         (
             REIF_C2,
             replace(COLD, limits=(replace(COLD.limits[0], value=61.0),)),
             "limits",
-            "The limit 61 of Store temperature lies outside the sensor's "
-            "range -90 to 60; choose one "
-            "inside.",
+            "The limit 61 of Store temperature lies outside the sensor's range -90 "
+            "to 60; choose a value inside.",
         ),
         (
             BRISE_A4,
@@ -372,8 +388,8 @@ def test_other_models_have_faults_of_their_own(
 def test_a_choice_of_event_memory_where_there_is_none_is_said() -> None:
     plan = replace(WET, manners=DeviceOptions(event_bytes=1024))
     assert [fault.sentence for fault in check_plan(plan, PRIEL_W3, NOW)] == [
-        "Priel W3 has no choice of event memory; take it out.",
-        "Priel W3 cannot keep that much memory for events; choose another size.",
+        "Priel W3 has no choice of event memory; remove it.",
+        "Priel W3 has not that much memory for events; choose another size.",
     ]
 
 
@@ -478,10 +494,10 @@ def test_a_channel_without_choice_has_no_sensor_and_others_have_their_usual_one(
     assert DUENE_T2.channel("relative_humidity").sensor("") is None
     assert DUENE_T2.channel("air_temperature").sensor("").key == "internal"
     assert DUENE_T2.channel("air_temperature").sensor("probe").key == "probe"
-    with pytest.raises(InputError, match="knows no sensor"):
+    with pytest.raises(InputError, match="has no sensor"):
         DUENE_T2.channel("relative_humidity").sensor("probe")
 
 
 def test_an_unknown_sensor_is_said() -> None:
-    with pytest.raises(InputError, match="knows no sensor"):
+    with pytest.raises(InputError, match="has no sensor"):
         DUENE_T2.channel("air_temperature").sensor("nose")

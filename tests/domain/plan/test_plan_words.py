@@ -76,7 +76,7 @@ def test_a_rule_in_words(rule: LimitRule, words: str) -> None:
         ({"start": "at", "start_ms": AT_MS}, "at 2026-11-30 06:30"),
         ({"start": "button"}, "by its button"),
         ({"start": "button", "start_delay_s": 90}, "by its button, 1 min 30 s later"),
-        ({"start": "now"}, "right away"),
+        ({"start": "now"}, "immediately"),
         ({"start": "next_interval"}, "on the next full interval"),
     ],
 )
@@ -90,9 +90,9 @@ def test_a_start_in_words(change: dict[str, object], words: str) -> None:
         ({"end": "at", "end_ms": AT_MS}, "at 2026-11-30 06:30"),
         ({"end": "count", "end_count": 2880}, "after 2,880 readings"),
         ({"end": "button"}, "by its button"),
-        ({"end": "button", "restart": True}, "by its button, may start again"),
+        ({"end": "button", "restart": True}, "by its button, restart allowed"),
         ({"end": "full"}, "when memory is full"),
-        ({"end": "wrap"}, "never, the oldest makes room"),
+        ({"end": "wrap"}, "never (overwrite oldest)"),
     ],
 )
 def test_an_end_in_words(change: dict[str, object], words: str) -> None:

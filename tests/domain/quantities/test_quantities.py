@@ -168,7 +168,7 @@ def test_more_units_by_published_values(
         ({"name": " "}, "a name"),
         ({"range": [5, 5]}, "lowest value"),
         ({"decimals": 12}, "decimals"),
-        ({"averages": "somehow"}, "how it averages"),
+        ({"averages": "somehow"}, "its aggregation or timestamp rule is not known"),
         ({"averages": "direction"}, "in °"),
         ({"range": "wide"}, "cannot be read"),
         ({"range": None}, "cannot be read"),

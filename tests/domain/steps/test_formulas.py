@@ -63,10 +63,10 @@ def test_what_cannot_be_calculated_says_why() -> None:
     assert dew.problem((air, humid)) == ""
     assert dew.problem((quantity("probe_temperature"), humid)) == ""
     assert dew.problem((humid, air)) == "Relative humidity cannot be its temperature"
-    assert dew.problem((air,)) == "it takes 2 series"
+    assert dew.problem((air,)) == "it needs 2 series"
     assert difference.problem((air, air)) == ""
-    assert difference.problem((air, humid)) == "both have to be of one unit"
-    assert "nothing is known" in difference.problem((humid, humid))
+    assert difference.problem((air, humid)) == "both must have the same unit"
+    assert "it gives no known quantity from %" in difference.problem((humid, humid))
 
 
 def test_parameters_stay_in_their_range() -> None:
@@ -157,7 +157,7 @@ def test_a_sum_is_of_what_is_summed_and_a_rate_has_a_quantity_of_its_own() -> No
     assert running.averages == "plain"  # they overlap: added up they would count rain many times
     assert FORMULAS["running_sum", 1].result("precipitation") == "precipitation"  # as it was kept
     assert not rain.starts_from("air_temperature")
-    assert "no quantity for which" in rain.problem((quantity("air_temperature"),))
+    assert "is not a quantity it applies to" in rain.problem((quantity("air_temperature"),))
     assert rate.result("water_level") == "level_rate"
     assert not rate.starts_from("relative_humidity")
     assert FORMULAS["running_mean", 1].result("relative_humidity") == "relative_humidity"

@@ -248,13 +248,13 @@ def test_every_line_left_out_is_named_with_its_reason(tmp_path: Path) -> None:
         '2026-11-20 11:00,"1",2\nrubbish\n2026-11-20 11:10,inf,2\n2326-11-20 11:20,1,2\n'
     )
     lines = [
-        (5, "it has 2 columns where 3 are expected"),
+        (5, "it has 2 columns; 3 are expected"),
         (6, "its time cannot be read or does not exist in this zone"),
-        (8, "it has 4 columns where 3 are expected"),
-        (10, "it has 1 column where 3 are expected"),
-        (12, "its time lies beyond the years 1900 to 2200"),
+        (8, "it has 4 columns; 3 are expected"),
+        (10, "it has 1 column; 3 are expected"),
+        (12, "its time is outside the years 1900 to 2200"),
     ]
-    cells = [(3, "“x1” in column 2 is no number"), (11, "“inf” in column 2 is no number")]
+    cells = [(3, "“x1” in column 2 is not a number"), (11, "“inf” in column 2 is not a number")]
     times, (a, b), rejected = everything(path, FORM, (1, 2))
     assert [(r.line, r.reason) for r in rejected] == lines
     [piece] = read_text(path, FORM, (1, 2))
@@ -326,14 +326,14 @@ def test_a_zone_has_to_be_said_and_to_exist(tmp_path: Path) -> None:
     path = written(tmp_path / "t.csv", "%Y-%m-%d %H:%M")
     with pytest.raises(InputError, match="time zone"):
         everything(path, propose(path).form, (1,))
-    with pytest.raises(InputError, match="is no time zone"):
+    with pytest.raises(InputError, match="Sea/Bottom is not a time zone"):
         everything(path, as_proposed(propose(path), "Sea/Bottom"), (1,))
 
 
 def test_what_is_no_text_is_said(tmp_path: Path) -> None:
     path = tmp_path / "t.bin"
     for content, words in (
-        (b"\x00\x01\x02\xff" * 100, "no text"),
+        (b"\x00\x01\x02\xff" * 100, "This is not a text file"),
         (b"", "is empty"),
         (b"nothing here\nbut words\n", "No columns"),
     ):
@@ -350,7 +350,7 @@ def test_a_tie_comes_back_from_json() -> None:
 
     template = ImportTemplate("Station", "A · B", FORM)
     assert template_from_dict(json.loads(json.dumps(template.as_dict()))) == template
-    with pytest.raises(InputError, match="tie it anew"):
+    with pytest.raises(InputError, match=r"create it again\."):
         template_from_dict({"name": "x"})
 
 

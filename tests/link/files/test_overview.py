@@ -133,7 +133,9 @@ def test_what_a_logger_cannot_thin_is_refused_and_changes_nothing(
         before = session.directory()
         held = before[0].readings
         for thinning in (Thinning(NTH, 5, 0, held + 1), Thinning(MEANS, held, 1, held)):
-            with pytest.raises(LoggerRefusedError, match="cannot thin"):
+            with pytest.raises(
+                LoggerRefusedError, match="it cannot make an overview of these readings"
+            ):
                 fetch_overview(session, before[0].mission, thinning, tmp_path)
         assert session.directory() == before
     assert list(tmp_path.glob("*.overview")) == []
@@ -142,7 +144,7 @@ def test_what_a_logger_cannot_thin_is_refused_and_changes_nothing(
 def test_readings_that_are_unevenly_spaced_are_not_thinned(cold_lab: Lab, tmp_path: Path) -> None:
     launch(cold_lab, replace(COLD_PLAN, outside_interval_s=60))
     cold_lab.later(600)
-    with pytest.raises(LoggerRefusedError, match="cannot thin"):
+    with pytest.raises(LoggerRefusedError, match="it cannot make an overview of these readings"):
         taken(cold_lab, tmp_path, Thinning(NTH, 5, 0, 50))
 
 

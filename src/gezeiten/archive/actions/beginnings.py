@@ -91,5 +91,5 @@ def beginning(
 
 def _unknown() -> ArchiveDamagedError:
     return ArchiveDamagedError(
-        "The logbook does not say what the archive began with; fetch the archive's last copy."
+        "The logbook does not say what the archive began with; restore the archive's last copy."
     )

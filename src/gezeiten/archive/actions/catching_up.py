@@ -87,7 +87,7 @@ def catch_up(
 def _report_conflicts(session: Session, report: Callable[[str], None]) -> None:
     many = len(unseen_conflicts(session))
     if many == 1:
-        report("1 act found something otherwise than it should be; the Logbook shows which.")
+        report("1 conflict was found; the Logbook shows it.")
     elif many:
         report(
             f"{many:,} acts found something otherwise than it should be; the Logbook shows which."
@@ -106,10 +106,10 @@ def _read(
     found, end = [], start
     for raw in chains.raw_lines(chain, start):
         if not raw.endswith(b"\n"):
-            whither = "was put aside" if chains.cut_torn(chain) else "stays where it is"
+            whither = "was set aside" if chains.cut_torn(chain) else "stays where it is"
             report(
-                "The last entry of the logbook was not written whole, so it was not done; what "
-                f"there is of it {whither}."
+                "The last entry of the logbook is incomplete, so it does not count; "
+                f"the incomplete part {whither}."
             )
             break
         end += len(raw)

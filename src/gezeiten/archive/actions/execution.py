@@ -67,9 +67,7 @@ def _do(session: Session, action: Action, authorship: Authorship, person: str) -
     refuse(connection, action)
     conflicts = apply(connection, action, authorship)
     if conflicts:
-        raise InputError(
-            "Somebody else changed this meanwhile; look at it as it is now and do it again."
-        )
+        raise InputError("Somebody else changed this meanwhile; reload it and try again.")
     scope = action.scope
     changed = record_changed(connection, affected_points(connection, scope), scope.period)
     session.info.setdefault("changed points", {}).update(dict.fromkeys(changed))

@@ -108,8 +108,8 @@ class OwnChain:
             return ""
         return (
             f"This computer remembers entry {remembered.number} of the chain "
-            f"{remembered.chain[:8]}, which is not in this archive: an older copy was put back, or "
-            "the end of its logbook was cut off."
+            f"{remembered.chain[:8]}, which is not in this archive: an older copy was restored, "
+            "or the end of its logbook is missing."
         )
 
 

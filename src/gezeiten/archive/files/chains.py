@@ -116,7 +116,7 @@ def read_line(line: bytes) -> ChainLine:
         body = None if text == b"null" else msgspec.json.decode(text, type=Body)
     except (msgspec.DecodeError, UnicodeDecodeError) as exc:
         raise ArchiveDamagedError(
-            "An entry of the logbook cannot be read; fetch the archive's last copy."
+            "An entry of the logbook cannot be read; restore the archive's last copy."
         ) from exc
     holds = body is None or envelope.body == _of_body(written.salt, text)
     return ChainLine(envelope, body, hashlib.sha256(bytes(written.envelope)).hexdigest(), holds)

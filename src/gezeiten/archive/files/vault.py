@@ -43,7 +43,7 @@ class Vault:
         folder: Path,
         suffix: str = ".mission",
         what: str = "raw offload",
-        remedy: str = "fetch the archive's last copy",
+        remedy: str = "restore the archive's last copy",
     ) -> None:
         """Keep bytes in a folder; what: how errors call them, remedy: what to do about damage."""
         self._folder, self._suffix, self._what, self._remedy = folder, suffix, what, remedy
@@ -158,7 +158,7 @@ class Vault:
 
     def _changed(self, sha256: str) -> ArchiveDamagedError:
         return ArchiveDamagedError(
-            f"The {self._what} {sha256[:12]} was changed since it was kept; {self._remedy}."
+            f"The {self._what} {sha256[:12]} was changed since it was saved; {self._remedy}."
         )
 
     def get(self, sha256: str) -> bytes:

@@ -37,7 +37,7 @@ from gezeiten.archive.store.tables import Mission, Offload
 from gezeiten.domain.facts.stored import StoredRaw
 from gezeiten.errors import ArchiveDamagedError
 
-_REBUILD = "gezeiten verify --rebuild puts it right."
+_REBUILD = "gezeiten verify --rebuild repairs it."
 _FACTS = tuple(name for name in HEAD if name != "runs")
 _BODY = [*(getattr(BlockBytes, name) for name in BODY), BlockCells.cells]
 
@@ -81,8 +81,8 @@ def faulty_readings(
 
 def _missing_bytes_message(offload: Offload) -> str:
     return (
-        f"Raw offload {offload.sha256[:12]} is lost; the readings that were made of it are kept "
-        "instead. Take in a copy of the vault that has it."
+        f"Raw offload {offload.sha256[:12]} is lost; the readings made from it "
+        "are kept instead. Import a vault copy that has it."
     )
 
 
@@ -233,8 +233,9 @@ def _sentence(mission: Mission, offloads: list[Offload], channel: str, block: An
     ]
     raw = (holding or offloads)[0].sha256[:12]
     return (
-        f"Readings {first} to {end} of {channel} of mission {mission.number} differ from the raw "
-        f"offload {raw}; gezeiten verify --rebuild makes them anew."
+        f"Readings {first} to {end} of {channel} of mission {mission.number} "
+        f"differ from the raw offload {raw}; gezeiten verify --rebuild restores "
+        "them."
     )
 
 
@@ -247,7 +248,7 @@ def _differing_block_notes(session: Session, decoded: MissionMade) -> Iterator[s
     for raw in (stored.keys() | decoded.spans.keys()) - unread:
         wanted = decoded.spans.get(raw)
         if wanted is None or stored.get(raw) != [list(span) for span in wanted]:
-            yield f"What is held of raw offload {raw[:12]} is not as its bytes say; {_REBUILD}"
+            yield f"The readings of raw offload {raw[:12]} differ from the file; {_REBUILD}"
 
 
 # -- what belongs to nothing ---------------------------------------------------------------------

@@ -179,8 +179,9 @@ def _differs_from(offload: Offload, of: OffloadReadings) -> bool:
 
 def _differs_error(offload: Offload) -> ArchiveDamagedError:
     return ArchiveDamagedError(
-        "its bytes are read otherwise now than when they came, and the readings of then are kept; "
-        f"gezeiten verify --read-anew {offload.sha256[:12]} takes the new ones."
+        "this version reads the file differently, and the readings as first "
+        f"imported are kept; gezeiten verify --read-again {offload.sha256[:12]} "
+        "uses the new ones."
     )
 
 
@@ -310,7 +311,7 @@ def reread(
         ReaderVersion(newest, of.read_as),
     )
     if after == before:
-        raise InputError("These bytes are read as they were when they came; nothing is to do.")
+        raise InputError("This file is read as it was when imported; there is nothing to do.")
     point = session.get_one(Point, mission.point_id).uid
     do(session, BytesReread(mission.logger.serial, point, sha256, before, after), authorship)
     replace_mission_readings(

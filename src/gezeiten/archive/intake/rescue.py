@@ -148,5 +148,5 @@ def rescued_readings(data: bytes) -> RescuedReadings:
         )
     except (msgspec.DecodeError, KeyError, TypeError, ValueError) as exc:
         raise ArchiveDamagedError(
-            f"Rescued readings cannot be read ({exc}); fetch the archive's last copy."
+            f"Rescued readings cannot be read ({exc}); restore the archive's last copy."
         ) from exc

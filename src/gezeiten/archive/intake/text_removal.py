@@ -75,7 +75,7 @@ def remove_text(
     query = select(Offload).where(Offload.sha256 == sha256, Offload.reading.is_not(None))
     rows = list(session.scalars(query.where(Offload.taken_out_ms.is_(None)).order_by(Offload.id)))
     if not rows:
-        raise InputError("This file is not in the record any more; look at the list again.")
+        raise InputError("This file is no longer in the record; reload the list.")
     files = {row.mission_id: str((row.reading or {}).get("file", "")) for row in rows}
     for mission_id, file in files.items():
         mission = session.get_one(Mission, mission_id)

@@ -109,7 +109,7 @@ def store_text(
     with archive.writing() as session:
         points = [_point_readings(session, part, circumstances) for part in parts]
         if not any(text.came for _, text in points):
-            raise InputError(f"{file_name} holds no reading that can be used; nothing was kept.")
+            raise InputError(f"{file_name} has no usable reading; nothing was imported.")
         if any(text.fresh for _, text in points):
             with translated(archive.folder):
                 archive.vault.commit(temporary_copy)

@@ -309,7 +309,7 @@ def unpacked_cells(data: bytes) -> Cells:
     return Cells(first, first + length, interval, low, high, many)
 
 
-_DAMAGED_CELLS = "The summaries of a block are damaged; gezeiten verify --rebuild makes them anew."
+_DAMAGED_CELLS = "The summaries of a block are damaged; gezeiten verify --rebuild restores them."
 
 
 def unpacked_runs(data: bytes) -> NDArray[np.int64]:
@@ -322,7 +322,7 @@ def unpacked_runs(data: bytes) -> NDArray[np.int64]:
         table = np.frombuffer(decompressed(data), "<i8").reshape(-1, 3)
     except ValueError as exc:
         raise ArchiveDamagedError(
-            "The coverage of a block is damaged; gezeiten verify --rebuild makes it anew."
+            "The coverage of a block is damaged; gezeiten verify --rebuild restores it."
         ) from exc
     return table.astype(np.int64)
 

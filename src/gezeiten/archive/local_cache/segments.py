@@ -269,6 +269,6 @@ def _rows(session: Session, keys: tuple[int, ...]) -> Iterable[Any]:
         row = _BLOCK.first_row(connection, its_id=key)
         if row is None:
             raise ArchiveDamagedError(
-                "A block of readings is gone; gezeiten verify --rebuild makes it anew."
+                "A block of readings is missing; gezeiten verify --rebuild restores it."
             )
         yield SimpleNamespace(**dict(zip(_COLUMNS, row, strict=True)))

@@ -22,8 +22,8 @@ def apply_chain_begun(
     if action.why == "first":
         return []
     return [
-        "the archive was not as this computer had left it; an older copy was put back, or the "
-        "end of its logbook was cut off"
+        "the archive was not as this computer had left it; an older copy was "
+        "restored, or the end of its logbook is missing"
     ]
 
 

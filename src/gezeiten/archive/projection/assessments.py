@@ -79,7 +79,7 @@ def _apply_withdrawn(
         select(AssessmentRow.id).where(AssessmentRow.uid == action.assessment)
     ).scalar()
     if key is None:
-        return ["the assessment had been taken back already"]
+        return ["the excursion had already been reopened"]
     connection.execute(delete(AssessmentRow).where(AssessmentRow.id == key))
     return []
 

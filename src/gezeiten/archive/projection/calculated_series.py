@@ -34,7 +34,7 @@ def _apply_calculated(
         add(connection, _INPUTS, **row)
     calculated = _calculated_series(action)
     if calculated.key in before:
-        return ["a series of this name was calculated there already"]
+        return ["a series of this name was already calculated there"]
     return ["it would be calculated from itself"] if closes_a_circle(calculated, before) else []
 
 
@@ -56,12 +56,12 @@ def _refuse_derived(connection: Connection, action: SeriesCalculated) -> None:
     made, standing = _calculated_series(action), in_force(stated_calculations(connection))
     if made.key in standing:
         raise InputError(
-            f"“{quantity(action.series).name}” is calculated at this point already; give this one "
-            "another label."
+            f"“{quantity(action.series).name}” is already calculated at this point; "
+            "give this one another label."
         )
     if closes_a_circle(made, standing):
         raise InputError(
-            "This series would be calculated from itself; choose inputs that do not rest on it."
+            "This series would be calculated from itself; choose inputs that do not depend on it."
         )
 
 
@@ -71,8 +71,8 @@ def _refuse_withdrawal(connection: Connection, action: CalculationRemoved) -> No
     for one in standing.values():
         if its in transitive_inputs(one, standing):
             raise InputError(
-                f"“{quantity(one.series).name}” is calculated from this series; take that one back "
-                "first."
+                f"“{quantity(one.series).name}” is calculated from this series; remove "
+                "that one first."
             )
 
 

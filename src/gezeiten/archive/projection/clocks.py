@@ -57,7 +57,7 @@ def _apply_withdrawn(
 def _refuse_on(connection: Connection, action: ClockCorrectionEnabled) -> None:
     off = connection.execute(select(_TABLE.c.is_off).where(_TABLE.c.uid == action.clock)).scalar()
     if not off:
-        raise InputError("Somebody switched this clock meanwhile; look at it as it is now.")
+        raise InputError("Somebody changed this clock meanwhile; reload it.")
 
 
 FAMILY = Family(

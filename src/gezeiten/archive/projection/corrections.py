@@ -33,7 +33,7 @@ def _apply_switched(
     update_by_uid(connection, _TABLE, action.correction, is_on=action.is_on)
     if bool(was_on) != action.is_on:
         return []
-    return ["it was on already" if action.is_on else "it was off already"]
+    return ["it was already enabled" if action.is_on else "it was already disabled"]
 
 
 def _refuse_set(_connection: Connection, action: CorrectionSet) -> None:
@@ -44,9 +44,9 @@ def _refuse_switched(connection: Connection, action: CorrectionSwitched) -> None
     query = select(_TABLE.c.is_on, _TABLE.c.undone_ms).where(_TABLE.c.uid == action.correction)
     is_on, undone_ms = only(connection, query)
     if undone_ms is not None:
-        raise InputError("This correction was taken back meanwhile; look again.")
+        raise InputError("This correction was withdrawn meanwhile; reload it.")
     if bool(is_on) == action.is_on:
-        raise InputError("Somebody switched this correction meanwhile; look again.")
+        raise InputError("Somebody changed this correction meanwhile; reload it.")
 
 
 FAMILY = Family(

@@ -106,7 +106,7 @@ def _refuse_assignment(connection: Connection, action: SeriesAssigned) -> None:
 
 def _refuse_unknown(connection: Connection, source: str) -> None:
     if connection.execute(_named(source)).first() is None:
-        raise InputError(f"The archive knows no source {source}; look for it in Loggers.")
+        raise InputError(f"The archive has no source {source}; see Logger history.")
 
 
 def _named(serial: str) -> Select[int]:

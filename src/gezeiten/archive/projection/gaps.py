@@ -146,7 +146,7 @@ def _apply_withdrawn(
     )
     connection.execute(assigned.values(undone))
     missed = len(action.steps) - done.rowcount
-    return [f"{missed} of the steps had been taken back already"] if missed else []
+    return [f"{missed} of the steps had already been undone"] if missed else []
 
 
 def _apply_refilled(
@@ -156,7 +156,7 @@ def _apply_refilled(
     undone = update(Step).where(Step.uid.in_(action.steps), Step.undone_ms.is_not(None))
     done = connection.execute(undone.values(undone_ms=None, undone_by=None))
     missed = len(action.steps) - done.rowcount
-    return [f"{missed} of the steps stood already"] if missed else []
+    return [f"{missed} of the steps were already in place"] if missed else []
 
 
 def _step(
@@ -179,7 +179,7 @@ def _step(
 
 def _refuse_left_open(_connection: Connection, action: GapLeftOpen) -> None:
     if not action.reason:
-        raise InputError("Give a reason in a few words; it stands beside the gap from then on.")
+        raise InputError("Enter a reason; it is shown beside the gap.")
 
 
 _OF_A_SERIES = tuple(
@@ -206,7 +206,7 @@ def _refuse_refill(connection: Connection, action: GapRefilled) -> None:
     if len(known) < len(action.steps) or any(
         not KINDS[kind].has_estimates or undone_ms is None for _, kind, undone_ms in known
     ):
-        raise InputError("Somebody filled this gap meanwhile; look at it as it is now.")
+        raise InputError("Somebody filled this gap meanwhile; reload it.")
     _refuse_over(connection, action.point, action.gap, [channel for channel, _, _ in known])
 
 
@@ -225,7 +225,7 @@ def _refuse_over(connection: Connection, at: str, gap: Gap, series: list[str]) -
         .limit(1)
     )
     if connection.execute(standing).first() is not None:
-        raise InputError("Somebody filled this gap meanwhile; look at it as it is now.")
+        raise InputError("Somebody filled this gap meanwhile; reload it.")
 
 
 FAMILY = Family(

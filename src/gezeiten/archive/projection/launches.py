@@ -39,7 +39,7 @@ def _ended(connection: Connection, action: LaunchEnded, _authorship: Authorship)
     gone = connection.execute(delete(LaunchIntent).where(*its)).rowcount
     if action.mission is not None:
         _enter(connection, logger, action)
-    return [] if gone else [f"the launch of {action.logger} had ended already"]
+    return [] if gone else [f"the launch of {action.logger} had already ended"]
 
 
 def _enter(connection: Connection, logger: int, action: LaunchEnded) -> None:

@@ -25,7 +25,7 @@ _TABLE = _LIMITS.table
 def _apply_ended(connection: Connection, action: LimitEnded, _authorship: Authorship) -> Conflicts:
     [found] = only(connection, select(_TABLE.c.end_ms).where(_TABLE.c.uid == action.limit))
     update_by_uid(connection, _TABLE, action.limit, end_ms=action.end_ms)
-    return [] if found == action.before_ms else ["it ended at another instant before"]
+    return [] if found == action.before_ms else ["it ended at another time before"]
 
 
 # -- refusing --------------------------------------------------------------------------------------
@@ -49,13 +49,13 @@ def _refuse_set(connection: Connection, action: LimitSet) -> None:
         )
         if overlaps and _kind(its) == _kind(rule):
             raise InputError(
-                f"A limit “{rule.level} {rule.side}” is in force here in that time already; end it "
-                "first, or choose another time."
+                f"A limit “{rule.level} {rule.side}” is already valid here at that time; "
+                "end it first, or choose another time."
             )
         compares_alike = its.mean_s == rule.mean_s
         if overlaps and compares_alike and _contradict(rule.side, rule.value, its.side, its.value):
             raise InputError(
-                "Every value would be outside this limit or another one that is in force then; "
+                "Every value would be outside this limit or another one valid then; "
                 "correct its value or its time."
             )
 
@@ -75,7 +75,7 @@ def _contradict(side: str, value: float, other_side: str, other: float) -> bool:
 def _refuse_ended(connection: Connection, action: LimitEnded) -> None:
     [start_ms] = only(connection, select(_TABLE.c.start_ms).where(_TABLE.c.uid == action.limit))
     if action.end_ms <= start_ms:
-        raise InputError("A limit ends after it began; take it back if it never was in force.")
+        raise InputError("A limit ends after it starts; withdraw it if it was never valid.")
 
 
 FAMILY = Family(

@@ -67,7 +67,7 @@ def _apply_report(connection: Connection, action: ReportStored, authorship: Auth
 def _refuse_unknown(connection: Connection, action: ServiceNoted | LoggerRetired) -> None:
     query = select(Logger.id).where(Logger.serial == action.logger)
     if connection.execute(query).first() is None:
-        raise InputError(f"The archive knows no logger {action.logger}; contact it once.")
+        raise InputError(f"The archive does not know a logger {action.logger}; contact it once.")
 
 
 FAMILY = Family(

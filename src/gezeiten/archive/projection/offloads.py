@@ -128,7 +128,7 @@ def _apply_text_removed(
     uid = source_id(action.logger, action.point)
     row = connection.execute(select(Mission.id).where(Mission.uid == uid)).first()
     if row is None:
-        return ["nothing of it was taken"]
+        return ["nothing of it was imported"]
     its = (Offload.mission_id == row[0]) & Offload.taken_out_ms.is_(None)
     gone = connection.execute(
         update(Offload)
@@ -138,7 +138,7 @@ def _apply_text_removed(
     if connection.execute(select(Offload.id).where(its).limit(1)).first() is None:
         # as before its first reading: its source stands nowhere
         set_mission(connection, int(row[0]), first_ms=0)
-    return [] if gone.rowcount else ["it was taken out before"]
+    return [] if gone.rowcount else ["it had already been removed"]
 
 
 def _rescued(connection: Connection, action: ReadingsRescued, _authorship: Authorship) -> None:
@@ -155,7 +155,7 @@ def _apply_reread(
         update(Offload).where(its).values(reader=action.after.reader, read_as=action.after.readings)
     )
     is_as_said = tuple(found) == (action.before.reader, action.before.readings)
-    return [] if is_as_said else ["its bytes were read anew meanwhile"]
+    return [] if is_as_said else ["the file was read again meanwhile"]
 
 
 def _apply_overview(

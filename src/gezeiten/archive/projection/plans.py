@@ -71,13 +71,15 @@ def _apply_template_deleted(
 def _refuse_plan_renamed(connection: Connection, action: PlanRenamed) -> None:
     query = select(PlanRow.id).where(PlanRow.name == action.after, PlanRow.uid != action.plan)
     if connection.execute(query).first():
-        raise InputError(f"“{action.after}” cannot name this plan; choose another name.")
+        raise InputError(f"“{action.after}” cannot be the name of this plan; choose another name.")
 
 
 def _refuse_plan(connection: Connection, action: PlanSaved) -> None:
     query = select(PlanRow.id).where(PlanRow.name == action.name, PlanRow.uid != action.plan)
     if connection.execute(query).first():
-        raise InputError(f"A plan “{action.name}” is kept already; replace it or choose a name.")
+        raise InputError(
+            f"There is already a saved plan “{action.name}”; replace it or choose another name."
+        )
 
 
 FAMILY = Family(

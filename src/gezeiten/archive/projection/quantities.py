@@ -22,12 +22,12 @@ def _apply_saved(
         return []
     [found] = only(connection, select(_TABLE.c.facts).where(_TABLE.c.uid == action.quantity))
     update_by_uid(connection, _TABLE, action.quantity, facts=action.facts, **by)
-    return [] if found == action.before else ["the quantity was another one before"]
+    return [] if found == action.before else ["the quantity was different before"]
 
 
 def _dropped(connection: Connection, action: QuantityDeleted, _authorship: Authorship) -> Conflicts:
     done = connection.execute(delete(OwnQuantity).where(OwnQuantity.uid == action.quantity))
-    return [] if done.rowcount else ["the quantity had been taken out already"]
+    return [] if done.rowcount else ["the quantity had already been removed"]
 
 
 def _refuse_quantity(connection: Connection, action: QuantitySaved) -> None:
@@ -36,7 +36,7 @@ def _refuse_quantity(connection: Connection, action: QuantitySaved) -> None:
         OwnQuantity.key == action.key, OwnQuantity.uid != action.quantity
     )
     if action.key in SHIPPED or connection.execute(query).first():
-        raise InputError(f"There is a quantity “{action.key}” already; choose another name.")
+        raise InputError(f"There is already a quantity “{action.key}”; choose another name.")
 
 
 FAMILY = Family(

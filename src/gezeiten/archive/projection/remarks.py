@@ -15,9 +15,9 @@ _REMARKS = StatementTable(RemarkRow.__table__, "remark")
 
 def _refuse_remark(_connection: Connection, action: RemarkMade) -> None:
     if not action.words:
-        raise InputError("Write a few words; they stand where the remark is shown.")
+        raise InputError("The remark is empty; type one.")
     if action.end_ms < action.start_ms:
-        raise InputError("The end has to lie after the beginning; correct one of them.")
+        raise InputError("The end must be after the start; correct one of the two.")
 
 
 FAMILY = Family(_REMARKS.applying(RemarkMade, RemarkWithdrawn), {RemarkMade: _refuse_remark})

@@ -116,7 +116,7 @@ def require_row(row: _Found | None) -> _Found:
     """
     if row is None:
         raise ArchiveDamagedError(
-            "An act is about something that the archive does not hold; verify the archive."
+            "An entry refers to something that the archive does not have; verify the archive."
         )
     return row
 

@@ -113,13 +113,13 @@ def _point_retired(connection: Connection, action: PointRetired, authorship: Aut
 def _refuse_taken_site_name(connection: Connection, name: str, uid: str) -> None:
     query = select(Site.id).where(Site.name == name, Site.uid != uid)
     if connection.execute(query).first():
-        raise InputError(f"A site “{name}” exists already; choose another name.")
+        raise InputError(f"There is already a site “{name}”; choose another name.")
 
 
 def _refuse_taken_point_name(connection: Connection, site: int, name: str, uid: str) -> None:
     query = select(Point.id).where(Point.site_id == site, Point.name == name, Point.uid != uid)
     if connection.execute(query).first():
-        raise InputError(f"A point “{name}” exists already there; choose another name.")
+        raise InputError(f"There is already a point “{name}” at that site; choose another name.")
 
 
 def _refuse_site(connection: Connection, action: SiteMade) -> None:

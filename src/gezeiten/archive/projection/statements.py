@@ -58,7 +58,7 @@ class StatementTable:
         done = connection.execute(
             standing.values(undone_ms=authorship.at_ms, undone_by=authorship.person)
         )
-        return [] if done.rowcount else ["it had been taken back already"]
+        return [] if done.rowcount else ["it had already been withdrawn"]
 
     def applying(self, stated: type[Action], withdrawn: type[Action]) -> dict[type, Applying]:
         """Return how the actions that state and withdraw are applied."""
@@ -98,4 +98,4 @@ def author_columns(authorship: Authorship) -> dict[str, Any]:
 def refuse_reversed(start_ms: int, end_ms: int | None) -> None:
     """Raise InputError where a period ends before it began, or at that instant."""
     if end_ms is not None and end_ms <= start_ms:
-        raise InputError("The end has to lie after the beginning; correct one of them.")
+        raise InputError("The end must be after the start; correct one of the two.")

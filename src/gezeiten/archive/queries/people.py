@@ -50,7 +50,7 @@ def erase(archive: Archive, name: str, authorship: Authorship) -> None:
     with archive.writing() as session:
         found = session.scalars(select(Person.uid).where(Person.name == name)).first()
         if found is None or name == ERASED:
-            raise InputError(f"Nobody called “{name}” acts in this archive; look at the names.")
+            raise InputError(f"This archive has no user “{name}”; check the name.")
         do(session, PersonErased(found), authorship)
         if authorship.person == name:  # the entry of this very act was written under it
             its = update(LogbookRow).where(LogbookRow.person == name)

@@ -100,7 +100,7 @@ def _cleaned(session: Session, name: str) -> str:
         archive: Archive = session.info["archive"]
         shown = name.encode("unicode_escape").decode()[:60]
         archive.on_wait(
-            f"The name “{shown}” came with signs that no name can have; it is kept as “{clean}”."
+            f"The name “{shown}” has characters that are not allowed; it is saved as “{clean}”."
         )
     return clean
 

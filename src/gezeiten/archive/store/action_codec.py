@@ -32,7 +32,8 @@ def from_stored(details: dict[str, Any]) -> Action:
     kind = BY_KIND.get(details["kind"])
     if kind is None or details["version"] > kind.VERSION:
         raise ArchiveNewerError(
-            f"The logbook holds “{details['kind']}”, which this version does not know; update it."
+            f"The logbook has an entry “{details['kind']}” that this version does "
+            "not know; update Gezeiten."
         )
     try:
         return msgspec.convert(kind.upgrade(details["act"], details["version"]), kind)

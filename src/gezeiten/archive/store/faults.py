@@ -51,7 +51,7 @@ def translated(folder: Path) -> Iterator[None]:
         yield
     except NoResultFound as exc:
         raise InputError(
-            "What was chosen is no longer in the archive; look again and choose anew."
+            "The selection is no longer in the archive; reload and select again."
         ) from exc
     except DBAPIError as exc:
         raise _from_database(exc.orig or exc, folder) from exc
@@ -103,21 +103,22 @@ def _from_state(exc: BaseException, state: str, folder: Path) -> GezeitenError:
         return _no_rights(folder)
     if not state or state.startswith(_STATE_AWAY):
         return SurroundingsError(
-            f"The database of {folder} cannot be reached ({exc}); look at its server and the line."
+            f"The database of {folder} cannot be reached ({exc}); check its server "
+            "and the connection."
         )
     return bug(exc)
 
 
 def _locked(folder: Path) -> ArchiveLockedError:
     return ArchiveLockedError(
-        f"Another program is writing to the archive in {folder}; wait for it or close it, "
-        "then do this again."
+        f"Another program is writing to the archive in {folder}; wait for it "
+        "or close it, then try again."
     )
 
 
 def _damaged(folder: Path) -> ArchiveDamagedError:
     return ArchiveDamagedError(
-        f"The database in {folder} is damaged; fetch the archive's last copy."
+        f"The database in {folder} is damaged; restore the archive's last copy."
     )
 
 
@@ -139,6 +140,6 @@ def from_os_error(exc: OSError, folder: Path) -> SurroundingsError:
 def disk_full(folder: Path) -> DiskFullError:
     """Return the error for a full disk."""
     return DiskFullError(
-        f"The disk that holds {folder} is full; free some room and do this again, "
-        "nothing on the logger was erased."
+        f"The disk that holds {folder} is full; free some space and try again. "
+        "Nothing on the logger was erased."
     )

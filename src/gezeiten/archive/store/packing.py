@@ -71,7 +71,7 @@ def _unpacked_words(data: bytes, count: int, size: int) -> NDArray[np.uint8]:
         columns = np.frombuffer(decompressed(data, count * size), np.uint8).reshape(size, count)
     except ValueError as exc:
         raise ArchiveDamagedError(
-            "A block of readings is damaged; run gezeiten verify, it names the offload."
+            "A block of readings is damaged; gezeiten verify names the offload."
         ) from exc
     words = np.empty((count, size), np.uint8)
     for byte in range(size):  # five times as quick as turning the whole

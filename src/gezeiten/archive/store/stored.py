@@ -13,7 +13,7 @@ class UnreadableValue:
 
     def _refuse(self, *_: object) -> NoReturn:
         raise ArchiveDamagedError(
-            "A value in the archive cannot be read; run gezeiten verify, it names the place."
+            "A value in the archive cannot be read; gezeiten verify names it."
         )
 
     __getitem__ = __iter__ = __len__ = __bool__ = get = items = keys = values = _refuse

@@ -74,14 +74,16 @@ class ComputerClock:
             return []
         texts = []
         if state is False:
-            texts.append("No time service keeps this computer's clock.")
+            texts.append("This computer's clock is not set by a time service.")
         else:
-            texts.append("Nobody can tell whether this computer's clock is right.")
+            texts.append("Whether this computer's clock is right is not known.")
         jump_ms = self._jump_ms()
         if abs(jump_ms) > JUMP_MS:
             method = "forward" if jump_ms > 0 else "back"
             length = duration_text(round(abs(jump_ms)))
-            texts.append(f"This computer's clock jumped {method} by {length} since the last look.")
+            texts.append(
+                f"This computer's clock jumped {method} by {length} since it was last checked."
+            )
         return texts
 
     def _jump_ms(self) -> float:

@@ -44,8 +44,8 @@ def _setting(
     return field(default=default, metadata=about)
 
 
-_LOOK, _PEOPLE, _ROUTES = "Look and region", "People and names", "Routes"
-_UNITS, _WORK = "Units", "Folders and long work"
+_LOOK, _PEOPLE, _ROUTES = "Appearance and region", "Users and names", "Routes"
+_UNITS, _WORK = "Units", "Folders and power"
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,37 +57,46 @@ class Settings:
         "127.0.0.1:15020-15039",
         _ROUTES,
         "Network addresses",
-        "Where to look for loggers, like 192.168.4.10:502, logger.lan:502 or 10.0.0.5:502-520.",
+        ("Where to search for loggers, like 192.168.4.10:502, logger.lan:502 or 10.0.0.5:502-520."),
     )
     serial_ports: str = _setting(
         "auto",
         _ROUTES,
         "Serial ports",
-        "auto: those that the system lists; others by name, like auto, ~/ports/*; empty: none.",
+        ("auto: the ports the system lists; others by name, like auto, ~/ports/*; empty: none."),
     )
     watched_folders: str = _setting(
         "",
         _ROUTES,
         "Watched folders",
-        "Folders where mission files arrive, with commas between; drives are seen by themselves.",
+        (
+            "Folders in which mission files arrive, separated by commas; drives are "
+            "found by themselves."
+        ),
     )
     text_folders: str = _setting(
         "",
         _ROUTES,
-        "Folders of texts",
-        "Folders where text files arrive, with commas between; those of kept kinds are taken.",
+        "Folders of text files",
+        (
+            "Folders in which text files arrive, separated by commas; files with an "
+            "import template are imported."
+        ),
     )
     followed: str = _setting(
         "",
         _ROUTES,
         "Loggers to follow",
-        "Addresses of loggers that stay online: fetched by themselves while Gezeiten runs.",
+        ("Addresses of loggers that stay online: offloaded by themselves while Gezeiten runs."),
     )
     follow_minutes: int = _setting(
         15,
         _ROUTES,
-        "Fetch them every, min",
-        "At most so often; away ones as soon as they return.",
+        "Offload interval, min",
+        (
+            "Shortest time between two offloads; a logger that was away is offloaded "
+            "as soon as it returns."
+        ),
         "number",
         low=1,
         high=1440,
@@ -95,20 +104,18 @@ class Settings:
     look_on_start: bool = _setting(
         True,
         _ROUTES,
-        "Look at once",
-        "Look for loggers as soon as the Field desk is opened.",
+        "Search at start",
+        "Search for loggers as soon as the Field desk is opened.",
         "switch",
     )
     person: str = _setting(
         "",
         _PEOPLE,
-        "Who is acting",
-        "Initials or name for the logbook; empty: the account's name.",
+        "User",
+        "Name or initials for the logbook; empty: the account's name.",
         "person",
     )
-    people: str = _setting(
-        "", _PEOPLE, "People of the team", "Names to choose from, with commas between."
-    )
+    people: str = _setting("", _PEOPLE, "Team", "Names to choose from, separated by commas.")
     name_pattern: str = _setting(
         USUAL_PATTERN,
         _PEOPLE,
@@ -126,7 +133,7 @@ class Settings:
         "",
         _LOOK,
         "Region",
-        "Formats of numbers and dates, like de_DE; empty: the system's.",
+        "Formats of numbers and dates, like de_DE; empty: as the system.",
         "choice",
         choices=("", "de_DE", "en_GB", "en_US", "fr_FR", "nl_NL", "da_DK", "sv_SE"),
     )
@@ -169,7 +176,7 @@ class Settings:
         "",
         _WORK,
         "Folder for sheets",
-        "Where labels, round sheets and plan files go; empty: the archive's own folder.",
+        ("Where labels, round sheets and plan files are saved; empty: the archive's folder."),
         "folder",
     )
     keep_awake: bool = _setting(
@@ -207,11 +214,11 @@ def checked(key: str, value: Any) -> Any:
     if not isinstance(value, type(about.default)) or isinstance(value, bool) != (
         about.kind == "switch"
     ):
-        raise InputError(f"“{value}” does not suit “{about.title}”; give another one.")
+        raise InputError(f"“{value}” is not valid for “{about.title}”; enter another value.")
     if about.kind == "choice" and value not in about.choices:
-        raise InputError(f"“{value}” is no choice for “{about.title}”; take one of the list.")
+        raise InputError(f"“{value}” is not a choice for “{about.title}”; choose from the list.")
     if about.kind == "number" and not about.low <= value <= about.high:
-        raise InputError(f"“{about.title}” goes from {about.low} to {about.high}; choose inside.")
+        raise InputError(f"“{about.title}” must be between {about.low} and {about.high}.")
     return value
 
 

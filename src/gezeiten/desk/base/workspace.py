@@ -236,7 +236,7 @@ class Workspace:
             return [Address(host, port) for host, port in dict.fromkeys(addresses(listed))]
         except ValueError as exc:
             raise InputError(
-                f"The addresses to look at cannot be read ({exc}); write them like "
+                f"The network addresses cannot be read ({exc}); type them like "
                 "127.0.0.1:15020-15039, logger.lan:502."
             ) from exc
 

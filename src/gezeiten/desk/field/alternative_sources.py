@@ -171,7 +171,7 @@ def _refusal(desk: Workspace, booked: BookedGap, keys: dict[str, str]) -> str:
         for one in (part for pair in keys.items() for part in pair):
             steps = chain_of(session, booked.point.id, one)
             if any(step.is_on and step.touches(gap.start_ms, gap.end_ms) for step in steps):
-                return f"{quantity(one).name} is corrected there; switch these steps off first"
+                return f"{quantity(one).name} is corrected there; disable these corrections first"
     return ""
 
 
@@ -264,7 +264,7 @@ def fill_from_carried(
     elif isinstance(card, DriveCard):
         results = import_from_drive(desk, card, {offer.key}, watch).results
     else:
-        raise InputError("There is no courier and no drive to take it from; look again.")
+        raise InputError("No courier or drive with it is connected; search again.")
     for result in results:
         for offload_id in result.offload_ids:
             book_fetched(desk, booked, offload_id, offer.name)

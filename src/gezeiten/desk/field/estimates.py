@@ -89,7 +89,7 @@ def estimates(
         looked_at = companions(desk, booked, key, learnt.span) if not learnt.refusal else []
         why = learnt.refusal
         if not why and quantity(key).averages == "sum" and not looked_at:
-            why = "no other series of its kind measured then"
+            why = "no other series of this quantity has readings then"
         if why:
             left[key] = why
             continue
@@ -182,15 +182,15 @@ def _fill_methods(
 
 
 def _caution(method: FillMethod, cautions: list[str]) -> str:
-    beyond = ["a companion leaves what was known of it"] if method.is_beyond else []
+    beyond = ["a related series leaves its known range"] if method.is_beyond else []
     bands = [_BAND_WORDS[one.unrest] for one in method.of.values()]
     return "; ".join(dict.fromkeys(filter(None, [*cautions, *beyond, *bands])))
 
 
 _BAND_WORDS = {
     "": "",
-    "measured": "its band was measured on stretches that begin alike",
-    "not measured": "its band was widened for unrest, not measured",
+    "measured": "its error band was measured on periods that begin alike",
+    "not measured": "its error band was widened for unrest, not measured",
 }
 
 
@@ -207,7 +207,7 @@ def line_error(desk: Workspace, booked: BookedGap, key: str) -> tuple[ExpectedEr
         ArchiveDamagedError: readings around it are damaged.
     """
     if quantity(key).averages == "sum":
-        return None, "what is summed is never interpolated"
+        return None, "sums are never interpolated"
     learnt = _training_data(desk, booked, key)
     if learnt.refusal:
         return None, learnt.refusal
@@ -294,7 +294,9 @@ def method_action(booked: BookedGap, method: FillMethod) -> Callable[[str], Acti
         InputError: this way cannot serve.
     """
     if method.refusal or not method.of:
-        raise InputError(f"This gap cannot be filled so ({method.refusal or 'nothing was found'}).")
+        raise InputError(
+            f"This gap cannot be filled that way ({method.refusal or 'nothing was found'})."
+        )
     made = tuple(_estimate(booked.gap, key, one, method.caution) for key, one in method.of.items())
     return lambda point: GapEstimated(point, booked.gap, made)
 

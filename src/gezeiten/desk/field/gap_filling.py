@@ -90,7 +90,7 @@ def logger_offer(desk: Workspace, booked: BookedGap, card: LoggerCard | None = N
         if hidden is not None:
             offload, got = hidden
             return LoggerOffer(
-                serial, mission.number, (got,), offload, "fetched before, switched off"
+                serial, mission.number, (got,), offload, "offloaded before, disabled"
             )
         stored = stored_ranges(session, mission.id)
         held = _numbers_in_memory(session, mission, card)
@@ -101,9 +101,9 @@ def logger_offer(desk: Workspace, booked: BookedGap, card: LoggerCard | None = N
     if count:
         words = f"holds {grouped(count)} of {grouped(booked.gap.missing)}"
     elif held == (0, 0):
-        words = "memory was erased since by a new mission"
+        words = "memory has since been erased by a new mission"
     elif wanted[0] < held[0]:
-        words = "memory was overwritten"
+        words = "memory has been overwritten"
     else:
         words = "recorded no value then"
     return LoggerOffer(serial, mission.number, ranges, None, words)
@@ -247,7 +247,7 @@ def leave_open(desk: Workspace, booked: BookedGap, reason: str) -> None:
 def undo(desk: Workspace, booked: BookedGap) -> None:
     """Undo what was done about a gap; the record is again what it was before."""
     if not booked.steps:
-        raise InputError("Nothing was done about this gap yet, so there is nothing to undo.")
+        raise InputError("This gap has not been changed, so there is nothing to undo.")
     _do(desk, booked, lambda at: GapFillWithdrawn(at, booked.gap, booked.steps, booked.state))
 
 

@@ -100,7 +100,7 @@ def make_round(desk: Workspace, site_ids: list[int], day_ms: int) -> Round:
     shown = board(desk)
     selected = [(site, rows) for site, rows in shown.sites if site.id in site_ids and rows]
     if not selected:
-        raise InputError("A round needs a site with a point in use; choose at least one.")
+        raise InputError("A round needs a site with an active point; select at least one.")
     close_round(desk)
     with desk.archive.writing() as session:
         order = _order(session, [site.id for site, _ in selected], _most_pressing(selected, shown))
@@ -228,7 +228,7 @@ def _to_bring(desk: Workspace, session: ArchiveSession, tasks: list[VisitTask]) 
         if logger is not None and find_model(logger.model) is None:
             continue  # a text or a live line: nothing is carried there
         if logger is None:
-            texts.append(f"A logger for {task.point}: none has measured there yet")
+            texts.append(f"A logger for {task.point}: nothing has measured there yet")
             continue
         state = logger.state or {}
         battery = int(state.get("battery_permille", 1000)) / 1000
@@ -263,7 +263,7 @@ def omit_task(desk: Workspace, task: VisitTask, reason: str) -> None:
     """
     cleaned = " ".join(reason.split())
     if len(cleaned) > 200:
-        raise InputError("A reason has up to 200 letters; shorten it.")
+        raise InputError("A reason has up to 200 characters; shorten it.")
     with desk.archive.writing() as session:
         row = stored_task(session, task.id)
         point = stored_point(session, task.point_id)

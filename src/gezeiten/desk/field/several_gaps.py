@@ -62,7 +62,9 @@ def listed(
         InputError: gaps are to be left open, and nobody said why.
     """
     if rule.kind == "leave" and not rule.reason.strip():
-        raise InputError("Say why these gaps stay open; it stands beside each of them.")
+        raise InputError(
+            "Give a reason for leaving these gaps open; it is shown beside each of them."
+        )
     found = []
     for booked in chosen:
         if cancelled():
@@ -79,7 +81,7 @@ def _planned_fill(
     desk: Workspace, rule: GapRule, booked: BookedGap, cancelled: Callable[[], bool]
 ) -> PlannedFill:
     if booked.gap.length_ms > rule.longest_ms:
-        return PlannedFill(booked, "", {}, "longer than asked for", None)
+        return PlannedFill(booked, "", {}, "longer than the maximum given", None)
     if rule.kind == "leave":
         return PlannedFill(booked, "left open", {}, "", _leaving(booked, rule.reason.strip()))
     if rule.kind == "line":
@@ -131,7 +133,7 @@ def do_all(desk: Workspace, fills: Iterable[PlannedFill]) -> int:
     """
     wanted = [(fill.booked, fill.action) for fill in fills if fill.action is not None]
     if not wanted:
-        raise InputError("There is nothing to do; choose gaps for which the rule finds a way.")
+        raise InputError("No gap can be filled this way; select gaps that can.")
     said = desk.authorship  # one instant and one person: so they are known to belong together
     with desk.archive.writing() as session:
         for booked, action in wanted:

@@ -54,7 +54,7 @@ def write_label_sheet(desk: Workspace, cards: list[LoggerCard]) -> Path:
         if card.plan is not None
     ]
     if not labels:
-        raise InputError("There is nothing to label yet; launch a logger first.")
+        raise InputError("There are no labels to print yet; launch a logger first.")
     stamp = f"{from_ms(desk.now_ms(), 'UTC'):%Y%m%d-%H%M%S}"
     path = sheets_folder(desk) / f"labels-{stamp}.pdf"
     with translated(path.parent):
@@ -75,7 +75,7 @@ def label_lines(card: LoggerCard, plan: Plan, zone: str) -> list[tuple[str, str]
         ("Ends", expected_end(plan, card.identity.model, state.first_due_ms, zone)),
     ]
     if state.practice:
-        lines.append(("Practice", "a stand-in, its readings are made up"))
+        lines.append(("Practice", "practice logger, its readings are made up"))
     lines += [(quantity(rule.channel).name, rule_text(rule)) for rule in plan.limits[:4]]
     if len(plan.limits) > 4:
         lines.append(("", f"and {len(plan.limits) - 4} more limits"))

@@ -22,8 +22,6 @@ def heal(desk: Workspace, point_id: int) -> bool:
         with desk.archive.writing() as session:
             healed |= rebuild_mission(session, mission, decoding(desk))
     if healed:
-        desk.archive.on_wait(
-            "Readings kept on this computer were damaged; they were made anew from their bytes."
-        )
+        desk.archive.on_wait("Damaged readings on this computer were restored from the vault.")
         refresh_excursions(desk, point_id)
     return healed

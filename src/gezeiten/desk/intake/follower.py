@@ -178,8 +178,7 @@ class Follower:
             self._failed(
                 one,
                 GezeitenError(
-                    f"Gezeiten made a mistake at {one.logger_name} ({kind}: {exc}); "
-                    "please report it."
+                    f"Internal error at {one.logger_name} ({kind}: {exc}); please report it."
                 ),
             )
         else:
@@ -250,13 +249,13 @@ class Follower:
     def _away_text(self, one: _Followed) -> str:
         """Nobody stands at the logger: when it went, at its site, and nothing to do."""
         if not one.serial:
-            return f"No logger has answered at {one.address} so far; it is asked on."
+            return f"No logger has answered at {one.address} so far; the search goes on."
         assert one.away_since_ms is not None
         with suppress(GezeitenError):
             zone = zone_of_logger(self.desk, one.serial)
             since = from_ms(one.away_since_ms, zone)
             return f"{one.serial} is away since {since:%H:%M} ({zone}); it is asked on."
-        return f"{one.serial} is away; it is asked on."
+        return f"{one.serial} does not answer; the search goes on."
 
     def _report(
         self,
@@ -272,12 +271,12 @@ class Follower:
 
 
 def _fetch_summary(done: Offloaded, is_over_time: bool) -> str:
-    words = f"{done.serial}: {readings_text(done.readings)} kept."
+    words = f"{done.serial}: {readings_text(done.readings)} saved."
     if done.excursions_new:
         new = counted(done.excursions_new, "new excursion", "new excursions")
         words += f" {new} to assess at its point."
     if is_over_time:
-        return f"{words} The rest is fetched next."
+        return f"{words} The rest follows."
     return f"{words} {done.error}".rstrip()
 
 

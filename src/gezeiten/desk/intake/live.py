@@ -80,15 +80,15 @@ def checked_plan(plan: LivePlan) -> LivePlan:
         InputError: with what is missing.
     """
     if not plan.point.strip():
-        raise InputError("It is not said where this is measured; choose a point.")
+        raise InputError("The point is missing; choose where this is measured.")
     if not plan.name.strip():
-        raise InputError("This instrument has no name yet; give it one.")
+        raise InputError("The instrument has no name; enter one.")
     if not 0 <= plan.means_of <= 100_000:
-        raise InputError("A reading is the mean of one sample at least; write a number.")
+        raise InputError("A reading is the mean of at least one sample; enter a number.")
     if not plan.means_of and not 1 <= plan.every_s <= 86_400:
-        raise InputError("A reading can be recorded every second at most, every day at least.")
+        raise InputError("The interval must be between one second and one day.")
     if plan.stop_after is not None and plan.stop_after < 1:
-        raise InputError("At least one reading has to be recorded; write a larger number.")
+        raise InputError("At least one reading must be recorded; enter a larger number.")
     return plan
 
 
@@ -300,7 +300,7 @@ class Recorder:
             imported = _import_journal(self._desk, journal.path)
             self._report("kept", f"{readings_text(imported.readings)} in the record.")
         except GezeitenError as exc:
-            self._report("kept", f"{exc} The readings stay in {journal.path.name}.")
+            self._report("kept", f"{exc} The readings are safe in {journal.path.name}.")
         finally:
             journal.close()
 
@@ -319,7 +319,9 @@ def _import_journal(desk: Workspace, path: Path) -> TextImport:
     try:
         template = template_from_dict(json_of(first.removeprefix("#")))
     except ValueError as exc:
-        raise InputError(f"{path.name} is no journal of a live line; keep it aside.") from exc
+        raise InputError(
+            f"{path.name} is not the journal of a live line; move it elsewhere."
+        ) from exc
     imported = import_with_template(desk, path, template, LIVE_MODEL, "live line")
     with translated(desk.archive.folder):
         path.unlink()

@@ -109,7 +109,7 @@ def _import_overview(
     if not overview.file.ranges:
         with translated(desk.archive.folder):
             path.unlink()
-        raise LoggerAnswerError(cut_short or "Nothing of the overview came; ask for it again.")
+        raise LoggerAnswerError(cut_short or "The overview did not arrive; offload it again.")
     circumstances = Circumstances(desk.now_ms(), desk.person, route, cut_short=cut_short)
     bare = MissionFile(overview.mission_header, events=overview.file.events)
     mission = raw_mission(bare, [])

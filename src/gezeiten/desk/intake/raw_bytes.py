@@ -54,8 +54,8 @@ def _read_raw(desk: Workspace, raw: StoredRaw) -> RawMission | TextRead:
     reader = _readers(raw).get(raw.reader)
     if reader is None:
         raise ArchiveNewerError(
-            f"its bytes are read by version {raw.reader} of their reader, which this Gezeiten "
-            "does not have; update it."
+            f"it needs version {raw.reader} of the file reader, which this version "
+            "of Gezeiten lacks; update Gezeiten."
         )
     return reader(desk.archive.vault, raw)
 
@@ -106,15 +106,15 @@ def reread(desk: Workspace, digits: str) -> str:
 
         mission_decoding.reread(session, raw.sha256, newest, decode, desk.authorship)
     refresh_stale(desk)
-    return f"The bytes {raw.sha256[:12]} are read anew from here on."
+    return f"The file {raw.sha256[:12]} has been read again."
 
 
 def _only_match(raws: list[StoredRaw], digits: str) -> StoredRaw:
     found = {raw.sha256: raw for raw in raws if raw.sha256.startswith(digits.casefold())}
     if len(digits) < _DIGITS or len(found) != 1:
         raise InputError(
-            f"“{digits}” names no bytes of this archive, or several; type twelve digits of their "
-            "fingerprint."
+            f"“{digits}” matches no file of this archive, or several; type twelve "
+            "digits of the fingerprint."
         )
     return next(iter(found.values()))
 
@@ -133,4 +133,4 @@ def make_missing_readings(desk: Workspace) -> int:
 
 
 def _summary(desk: Workspace, done: int, many: int) -> None:
-    desk.archive.on_wait(f"Readings are made from their bytes: {done} of {many} missions.")
+    desk.archive.on_wait(f"Reading raw offloads: {done} of {many} missions.")

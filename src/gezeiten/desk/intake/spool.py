@@ -60,7 +60,7 @@ class Spool:
         self._file.seek(0)
         for columns in self._counts:
             if cancelled():
-                raise CancelledError("Taking was stopped; nothing of this file was kept.")
+                raise CancelledError("Import was cancelled; nothing of this file was saved.")
             times = np.load(self._file, allow_pickle=False)
             values = [np.load(self._file, allow_pickle=False) for _ in range(columns)]
             yield Readings(times, values)

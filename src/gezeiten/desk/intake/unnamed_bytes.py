@@ -40,12 +40,14 @@ class UnnamedBytes:
     @property
     def sentence(self) -> str:
         """What it is, and how it is imported again."""
-        how = f"import it again: gezeiten take --unnamed {self.sha256[:12]}"
+        how = f"import it again: gezeiten import --unnamed {self.sha256[:12]}"
         if not self.is_mission_file:
-            return f"The vault holds {self.sha256[:12]}, a text that no entry names; {how}."
+            return (
+                f"The vault holds {self.sha256[:12]}, a text file without a logbook entry; {how}."
+            )
         return (
-            f"The vault holds {self.sha256[:12]}, mission {self.mission} of {self.serial} with "
-            f"{self.readings:,} readings, which no entry names; {how}."
+            f"The vault holds {self.sha256[:12]}, mission {self.mission} of {self.serial} "
+            f"with {self.readings:,} readings, without a logbook entry; {how}."
         )
 
 
@@ -88,8 +90,8 @@ def unnamed_of(desk: Workspace, digits: str) -> UnnamedBytes:
         ]
     if len(digits) < _DIGITS or len(found) != 1:
         raise InputError(
-            f"“{digits}” names no bytes that no entry names, or several; gezeiten verify lists "
-            "them, type twelve digits of their fingerprint."
+            f"“{digits}” matches no file without a logbook entry, or several; gezeiten "
+            "verify lists them, type twelve digits of the fingerprint."
         )
     return found[0]
 

@@ -152,7 +152,7 @@ def find_serial(desk: Workspace, serial: str) -> Endpoint:
         for found in look():
             if found.identity.serial == serial:
                 return found.address
-    raise LoggerAwayError(f"{serial} is not at hand; connect it and try again.")
+    raise LoggerAwayError(f"{serial} is not connected; connect it and try again.")
 
 
 def contact(desk: Workspace, address: Endpoint, expected: str | None = None) -> LoggerCard:

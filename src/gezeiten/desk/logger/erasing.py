@@ -25,13 +25,13 @@ from gezeiten.link.registers import LoggerCommand
 def erase_refusal(card: LoggerCard) -> str:
     """Return what stands against erasing a logger's memory as just seen, "" for nothing."""
     if not card.directory:
-        return f"{card.serial} holds no mission; there is nothing to erase."
+        return f"{card.serial} has no mission; there is nothing to erase."
     if card.is_recording:
         return f"{card.serial} is still recording; stop its mission first."
     if card.readings_to_offload:
         return (
-            f"{card.serial} holds {readings_text(card.readings_to_offload)} to offload; do that "
-            "first."
+            f"{card.serial} holds {readings_text(card.readings_to_offload)} to offload; "
+            "offload it first."
         )
     return ""
 

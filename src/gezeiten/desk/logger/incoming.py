@@ -13,7 +13,7 @@ from gezeiten.domain.actions.carriers import FileQuarantined
 from gezeiten.errors import DeviceError, InputError
 from gezeiten.link.transfer import lock_incoming
 
-LEFT_BEHIND = "the program ended in the middle."
+LEFT_BEHIND = "the program ended unexpectedly."
 _Taken = TypeVar("_Taken")
 
 

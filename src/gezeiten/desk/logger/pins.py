@@ -21,7 +21,7 @@ def parse_pin(text: str) -> int:
     """
     cleaned = text.strip()
     if not (cleaned.isascii() and cleaned.isdigit() and 4 <= len(cleaned) <= 9):
-        raise InputError("A PIN has four to nine digits; type it as it was set on the logger.")
+        raise InputError("A PIN has four to nine digits; type it as set on the logger.")
     return int(cleaned)
 
 
@@ -70,12 +70,12 @@ def unlock(desk: Workspace, session: LoggerSession, serial: str) -> None:
     pin = desk.pins.get(group)
     if pin is None:
         raise LoggerLockedError(
-            f"{serial} is locked; give the PIN of “{group}” and do this again, nothing was changed."
+            f"{serial} is locked; enter the PIN of “{group}” and try again. Nothing was changed."
         )
     try:
         session.command(LoggerCommand.UNLOCK, pin)
     except LoggerLockedError as exc:
         desk.pins.forget(group)
         raise LoggerLockedError(
-            f"{serial} does not take the PIN of “{group}”; type it anew, nothing was changed."
+            f"{serial} does not accept the PIN of “{group}”; type it again. Nothing was changed."
         ) from exc

@@ -67,14 +67,14 @@ def inside_record(desk: Workspace, point: PointPlace, span: Span) -> Span:
         raise InputError(f"{point.full_name} has no reading yet; offload its logger first.")
     inside = (max(span[0], whole[0]), min(span[1], max(desk.now_ms(), whole[1] + 1)))
     if inside[1] <= inside[0]:
-        raise InputError(f"{point.full_name} has no reading in this stretch; choose another one.")
+        raise InputError(f"{point.full_name} has no reading in this period; choose another one.")
     return inside
 
 
 def _channels(desk: Workspace, point: PointPlace, span: Span) -> list[tuple[ChannelPlace, Series]]:
     parts = [(place, record(desk, point.id, place.channel, span)) for place in point.channels]
     if not any(len(series) for _, series in parts):
-        raise InputError(f"{point.full_name} has no reading in this stretch; choose another one.")
+        raise InputError(f"{point.full_name} has no reading in this period; choose another one.")
     return parts
 
 
@@ -312,14 +312,14 @@ def _gap_resolution(booked: BookedGap, steps: dict[str, RecordStep], zone: str) 
     if booked.state == NOT_CALCULATED:
         return f"not calculated: {booked.reason}"
     if booked.state == "open":
-        return "open, nobody has dealt with it yet"
+        return "open, not dealt with yet"
     done = [steps[uid] for uid in booked.steps if uid in steps]
     by = f" ({done[0].made_by}, {from_ms(done[0].made_ms, zone):%Y-%m-%d %H:%M})" if done else ""
     if booked.state == "left open":
         return f"left open: {booked.reason}{by}"
     if booked.state == "from the logger":
         carried = done[0].facts.get("by", "") if done else ""
-        return f"fetched from {carried or 'the logger'}, measured{by}"
+        return f"offloaded from {carried or 'the logger'}, measured{by}"
     if booked.state == "from another source":
         sources = " and ".join(dict.fromkeys(str(step.facts["source"]) for step in done))
         return f"measured by {sources} beside it{by}"

@@ -212,7 +212,7 @@ def acknowledge_conflict(desk: Workspace, entry: Entry) -> None:
     with desk.archive.reading() as session:
         found = unseen_conflicts(session).get(entry.hash)
     if found is None:
-        raise InputError("There is nothing left to look at here; choose another entry.")
+        raise InputError("There is nothing left to acknowledge here; select another entry.")
     desk.do(ConflictAcknowledged(entry.hash, entry.sentence, tuple(found), entry.subject))
 
 
@@ -238,15 +238,18 @@ def compare_hashes(desk: Workspace, text: str) -> str:
     """
     typed = set(_HASH.findall(re.sub(r"(?<=[0-9a-f]) (?=[0-9a-f])", "", text.casefold())))
     if not typed:
-        raise InputError("There is no hash in it; type eight of its digits at least.")
+        raise InputError("No hash was found; type at least eight of its digits.")
     with desk.archive.reading() as session:
         for entry in logbook.entries(session):
             if any(entry.hash.startswith(part) for part in typed):
                 return (
-                    f"That is entry {entry.seq:,} of {iso_utc(entry.at_ms)}: the logbook up to it "
-                    "is what it was then."
+                    f"That is entry {entry.seq:,} of {iso_utc(entry.at_ms)}: the logbook "
+                    "up to there is unchanged."
                 )
-    return "No entry of this logbook has it: this is another archive, or its logbook was changed."
+    return (
+        "No entry of this logbook has this hash: it is of another archive, or "
+        "the logbook was changed."
+    )
 
 
 def text_of_document(path: Path) -> str:
@@ -263,7 +266,7 @@ def text_of_document(path: Path) -> str:
         with path.open(encoding="utf-8", errors="replace") as lines:
             return "".join(line for _, line in zip(range(200), lines, strict=False))
     except Exception as exc:  # a document from anywhere: whatever is wrong with it
-        raise InputError(f"{path.name} cannot be read; type the head instead.") from exc
+        raise InputError(f"{path.name} cannot be read; type the hash instead.") from exc
 
 
 # -- out -------------------------------------------------------------------------------------------

@@ -76,7 +76,7 @@ def life(desk: Workspace, serial: str) -> LoggerHistory:
     with desk.archive.reading() as session:
         logger = find_logger(session, serial)
         if logger is None:
-            raise InputError(f"The archive knows no logger {serial}; contact it once.")
+            raise InputError(f"The archive does not know a logger {serial}; contact it once.")
         places = point_names(session)
         missions = tuple(
             _past_mission(*mission, places) for mission in missions_of(session, logger.id)
@@ -134,11 +134,11 @@ def note_service(
     """
     at = desk.now_ms() if at_ms is None else at_ms
     if at > desk.now_ms():
-        raise InputError("That day has not come yet; give the day on which it was done.")
+        raise InputError("That date is in the future; enter the day on which it was done.")
     if kind == "calibration" and (due_ms is None or due_ms <= at):
-        raise InputError("A calibration holds until a later day; say until when.")
+        raise InputError("A calibration is valid until a later day; enter until when.")
     if kind != "calibration" and not words.strip() and kind != "battery":
-        raise InputError("Say in a few words what was done.")
+        raise InputError("Enter what was done.")
     name, sha256 = _store_certificate(desk, certificate)
     desk.do(
         ServiceNoted(

@@ -33,7 +33,7 @@ def faulty_values(session: ArchiveSession) -> Iterator[str]:
             shown = json.dumps(str(text.text)[:40], ensure_ascii=False)
             yield (
                 f"“{text.column}” of {text.table} {text.key} is not what it should be "
-                f"({shown}: {exc}); fetch the archive's last copy."
+                f"({shown}: {exc}); restore the archive's last copy."
             )
 
 

@@ -115,7 +115,7 @@ def _verdict(
 
     def report_progress(what: str, done: int, of: int) -> None:
         if cancelled():
-            raise CancelledError("The check was stopped; nothing was changed by it.")
+            raise CancelledError("Verification was cancelled; nothing was changed.")
         step(what, done, of)
 
     verdict = Verdict()
@@ -140,7 +140,7 @@ def _verdict(
         verdict.faults += checked.breaks + checked.differing
         verdict.faults += filter(None, [desk.archive.chain.doubt(session)])
         verdict.faults += _not_as_left(session)
-        report_progress("what acts made", 0, 1)
+        report_progress("tables", 0, 1)
         # what only the table still tells was done as well
         all_told = entry_stream(session) if checked.lost else checked.entries
         verdict.faults.extend(_compare_with_actions(desk, session, all_told))
@@ -202,8 +202,8 @@ def restore_lost_entries(desk: Workspace) -> int:
 
 def _broken(broken: list[str]) -> ArchiveDamagedError:
     return ArchiveDamagedError(
-        f"The logbook itself does not hold, so nothing was changed: {broken[0]} Fetch the "
-        "archive's last copy."
+        f"The logbook itself is not intact, so nothing was changed: {broken[0]} "
+        "Restore the archive's last copy."
     )
 
 
@@ -253,10 +253,11 @@ def _lost_entries_text(lost_lines: list[LostEntries]) -> str:
     named = [f"{iso_utc(one.at_ms)} {one.subject}: {one.sentence}" for one in entries[:_MOST_NAMED]]
     more = f" and {len(entries) - _MOST_NAMED} more" if len(entries) > _MOST_NAMED else ""
     return (
-        f"The end of the logbook was cut off: only the tables still know {many}. Nothing was "
-        "changed. Put the last copy of the archive's logbook folder back; or have them written "
-        "again as the tables have them (verify --rebuild --restore-lost), or taken out of the "
-        f"tables for good (verify --rebuild --drop-lost): {'; '.join(named)}{more}"
+        f"The end of the logbook is missing: only the tables still have {many}. "
+        "Nothing was changed. Restore the last copy of the archive's logbook "
+        "folder; or write the entries again as the tables have them (verify "
+        "--rebuild --restore-lost), or remove them from the tables for good "
+        f"(verify --rebuild --drop-lost):  {'; '.join(named)}{more}"
     )
 
 
@@ -264,8 +265,8 @@ def _not_as_left(session: ArchiveSession) -> list[str]:
     """Where a computer found the archive not as it had left it, and nobody has looked since."""
     to_see = unseen_conflicts(session)
     return [
-        f"Entry {entry.seq}: {'; '.join(to_see[entry.hash])}. Once that is understood, say in the "
-        "Logbook that it was looked at."
+        f"Entry {entry.seq}: {'; '.join(to_see[entry.hash])}. Once that is understood, "
+        "acknowledge it in the Logbook."
         for entry in (entries(session, ChainBegun.WORD) if to_see else ())
         if entry.hash in to_see
     ]
@@ -288,14 +289,14 @@ def _compare_with_actions(
 
     found = or_fault(compared)
     if isinstance(found, Fault):
-        return [f"What acts made cannot be checked: {found.sentence}"]
+        return [f"The tables cannot be verified: {found.sentence}"]
     differences, failed, same_old = found
     more = (
         []
         if same_old
         else [
-            "The entries of before are not those that the archive began with; gezeiten verify "
-            "--rebuild puts them back."
+            "The earliest entries are not those that the archive began with; "
+            "gezeiten verify --rebuild restores them."
         ]
     )
     return [*more, *failed, *(difference.sentence for difference in differences)]

@@ -66,13 +66,15 @@ def day_by_day(
         raise InputError(f"{quantity(series).name} of {point.full_name} has no reading yet.")
     span = (max(span[0], whole[0]), min(span[1], whole[1] + 1))
     if span[1] - span[0] > MOST_DAYS * DAY_MS:
-        raise InputError("Day by day three years are shown at once; choose a shorter stretch.")
+        raise InputError(
+            "Daily statistics show up to three years at once; choose a shorter period."
+        )
     its, days, degrees = quantity(channel_of(series)), list[DayNumbers](), list[float]()
     index: list[IndexDay] = []
     begin = span[0]
     while begin < span[1]:
         if cancelled():
-            raise CancelledError("Looking was stopped.")
+            raise CancelledError("Cancelled.")
         # whole days: a part ends at midnight
         following = from_ms(min(begin + _AT_ONCE_MS, span[1]), point.zone).date()
         end = midnight_ms(following, point.zone) if begin + _AT_ONCE_MS < span[1] else span[1]

@@ -161,8 +161,8 @@ def faulty_excursions(desk: Workspace) -> list[str]:
             if detection_state.is_current
         ]
     return [
-        f"The excursions kept of {one.name} are not those that its record has; "
-        "gezeiten verify --rebuild finds them anew."
+        f"The stored excursions of {one.name} are not those of its record; gezeiten "
+        "verify --rebuild updates them."
         for one in current
         if or_fault(partial(_differs, desk, one)) is not False
     ]
@@ -255,9 +255,9 @@ def settle(
             nobody is then.
     """
     if cause not in CAUSES:
-        raise InputError("Choose a cause first; “Not known” is one too.")
+        raise InputError("Choose a cause first; “Not known” is one of them.")
     if not words.strip():
-        raise InputError("Write in a few words what happened and what was done.")
+        raise InputError("Enter a comment: what happened and what was done.")
     ids = [excursion_ids] if isinstance(excursion_ids, int) else list(excursion_ids)
     with desk.archive.writing() as session:
         chosen = _stored_by_id(session, ids)
@@ -281,13 +281,13 @@ def _refuse_replacing(chosen: list[StoredExcursion], replacing: set[int]) -> Non
     stored = [found for found in chosen if found.assessment and found.id not in replacing]
     if stored:
         one = "One of these excursions is" if len(stored) == 1 else f"{len(stored)} of these are"
-        raise InputError(f"{one} assessed already; look at it, and say that it is replaced.")
+        raise InputError(f"{one} already assessed; confirm that the assessment is replaced.")
 
 
 def _stored_by_id(session: ArchiveSession, ids: list[int]) -> list[StoredExcursion]:
     known = {found.id: found for found in stored_excursions(session)}
     if any(number not in known for number in ids):
-        raise InputError("What was chosen is no longer in the archive; look again and choose anew.")
+        raise InputError("The selection is no longer in the archive; reload and select again.")
     return [known[number] for number in ids]
 
 
@@ -304,7 +304,7 @@ def reopen(desk: Workspace, excursion_id: int) -> None:
         [found] = _stored_by_id(session, [excursion_id])
         old = found.assessment
         if old is None:
-            raise InputError("Nobody has assessed this yet, so there is nothing to take back.")
+            raise InputError("This excursion has not been assessed, so it cannot be reopened.")
         action = AssessmentWithdrawn(
             stored_point(session, found.point_id).uid,
             old.uid,

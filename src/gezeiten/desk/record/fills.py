@@ -57,7 +57,9 @@ def _refuse_measured(desk: Workspace, point: PointPlace, step: RecordStep) -> No
     with desk.archive.reading() as session:
         wanted = estimates_of(session, step.id).times_utc_ms
     if np.isin(wanted, series.times_utc_ms[~series.estimated]).all():
-        raise InputError("Readings of this gap have come meanwhile; nothing of it is left to fill.")
+        raise InputError(
+            "Readings of this gap have arrived meanwhile; there is nothing left to fill."
+        )
 
 
 def with_fill_switched(

@@ -258,7 +258,7 @@ def point_named(desk: Workspace, text: str) -> PointPlace:
         return found[0]
     if found:
         names = ", ".join(point.full_name for point in found)
-        raise InputError(f"“{text}” names several points ({names}); give site and point.")
+        raise InputError(f"“{text}” matches several points ({names}); give site and point.")
     raise InputError(f"There is no point “{text}”; gezeiten list shows all points.")
 
 

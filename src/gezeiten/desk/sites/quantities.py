@@ -46,7 +46,7 @@ def save_quantity(desk: Workspace, wanted: Quantity) -> None:
         one.name.casefold() == wanted.name.casefold() and one.key != wanted.key
         for one in SHIPPED.values()
     ):
-        raise InputError(f"There is a quantity “{wanted.name}” already; choose another name.")
+        raise InputError(f"There is already a quantity “{wanted.name}”; choose another name.")
     with desk.archive.writing() as session:
         known = {one.quantity.key: one for one in own_quantities(session)}
         before = known.get(wanted.key)
@@ -71,7 +71,7 @@ def drop_quantity(desk: Workspace, key: str) -> None:
     with desk.archive.writing() as session:
         found = next((one for one in own_quantities(session) if one.quantity.key == key), None)
         if found is None:
-            raise InputError(f"{quantity(key).name} ships with Gezeiten and stays in the list.")
+            raise InputError(f"{quantity(key).name} is built in and stays in the list.")
         if is_measured(session, key):
             raise InputError(f"There are readings of {quantity(key).name}; it stays in the list.")
         desk.do_within(session, QuantityDeleted(found.uid, key, own_facts(found.quantity)))

@@ -30,9 +30,9 @@ class ArchiveBegun(
 
     def describe(self, subject: Subject) -> str:
         if not self.dump:
-            return "The archive was begun."
+            return "The archive was created."
         held = counted(self.rows, "row", "rows")
-        return f"What the archive held before, {held}, was kept as {self.dump[:12]}."
+        return f"The earlier contents of the archive, {held}, were saved as {self.dump[:12]}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +52,7 @@ class ConflictAcknowledged(
         return self.subject
 
     def describe(self, subject: Subject) -> str:
-        return f"Looked at, {'; '.join(self.found)}: {self.sentence}"
+        return f"Acknowledged, {'; '.join(self.found)}: {self.sentence}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,13 +71,13 @@ class ChainBegun(Action, kind="chain begun", word="chain begun", about="chain", 
         return "archive"
 
     def describe(self, subject: Subject) -> str:
-        words = f"{self.computer} writes a chain of its own from here on, after entry"
+        words = f"{self.computer} starts a chain of its own after entry"
         sentence = f"{words} {grouped(self.follows)}"
         if self.why == "first":
             return f"{sentence}; it had not written in this folder before."
         return (
-            f"{sentence}; the archive is not as this computer left it: an older copy was put back, "
-            "or the end of its logbook was cut off."
+            f"{sentence}; the archive is not as this computer left it: an older copy "
+            "was restored, or the end of its logbook is missing."
         )
 
 

@@ -73,8 +73,8 @@ class ExcursionAssessed(
     before: AssessmentWords | None = None
 
     def describe(self, subject: Subject) -> str:
-        anew = f" anew, before: {self.before.cause}" if self.before else ""
-        return f"{_rule_text(self.rule)} settled: {self.said.cause}{anew}."
+        anew = f" (before: {self.before.cause})" if self.before else ""
+        return f"{_rule_text(self.rule)} assessed: {self.said.cause}{anew}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +90,7 @@ class AssessmentWithdrawn(
     said: AssessmentWords
 
     def describe(self, subject: Subject) -> str:
-        return f"{_rule_text(self.rule)}: assessment taken back ({self.said.cause})."
+        return f"{_rule_text(self.rule)} reopened (was: {self.said.cause})."
 
 
 def _rule_text(stored: dict[str, Any]) -> str:

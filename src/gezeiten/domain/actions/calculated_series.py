@@ -52,4 +52,4 @@ class CalculationRemoved(
     series: str
 
     def describe(self, subject: Subject) -> str:
-        return f"{quantity(self.series).name} of {subject.name} is not calculated any more."
+        return f"{quantity(self.series).name} of {subject.name} is no longer calculated."

@@ -36,10 +36,10 @@ class CourierCleared(
     stay: tuple[str, ...]
 
     def describe(self, subject: Subject) -> str:
-        clock = "clock left as it is until the rest is taken" if self.stay else "clock set"
+        clock = "clock left as it is until the rest is imported" if self.stay else "clock set"
         return (
             f"{counted(self.cleared, 'record', 'records')} cleared from the courier "
-            f"{self.courier}, {grouped(len(self.stay))} stay; {clock}."
+            f"{self.courier}, {grouped(len(self.stay))} kept; {clock}."
         )
 
 
@@ -58,7 +58,7 @@ class CourierClockSet(
 
     def describe(self, subject: Subject) -> str:
         off_s = self.clock_difference_ms / 1000
-        return f"The clock of the courier {self.courier} was set; it was {off_s:+.1f} s off."
+        return f"The clock of the courier {self.courier} was set; it was {off_s:+.1f} s wrong."
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +88,7 @@ class DriveCleared(
 
     def describe(self, subject: Subject) -> str:
         files = counted(len(self.deleted), "mission file", "mission files")
-        return f"{files} deleted from {self.drive}, {grouped(len(self.stay))} stay."
+        return f"{files} deleted from {self.drive}, {grouped(len(self.stay))} kept."
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,7 +138,7 @@ class VaultCopyExported(
         return "vault copied" if self.as_folder else self.WORD
 
     def describe(self, subject: Subject) -> str:
-        how = f"copied to {self.to}" if self.as_folder else f"handed on as {self.to}"
+        how = f"copied to {self.to}" if self.as_folder else f"exported as {self.to}"
         return f"The vault, {counted(self.offloads, 'raw offload', 'raw offloads')}, was {how}."
 
 
@@ -157,11 +157,13 @@ class VaultCopyImported(
     refused_count: int
 
     def describe(self, subject: Subject) -> str:
+        offloads = counted(self.offloads, "raw offload", "raw offloads")
+        readings = counted(self.readings, "new reading", "new readings")
         return (
-            f"{counted(self.offloads, 'raw offload', 'raw offloads')} with "
-            f"{counted(self.readings, 'new reading', 'new readings')} taken from {self.file}; "
-            f"{grouped(self.kept_already)} were kept already, {grouped(self.mended)} of them "
-            f"mended, {grouped(self.refused_count)} refused."
+            f"{offloads} with {readings} "
+            f"imported from {self.file}; {grouped(self.kept_already)} were already "
+            f"saved, {grouped(self.mended)} of them repaired, {grouped(self.refused_count)} "
+            "refused."
         )
 
 

@@ -44,7 +44,7 @@ class CheckRead(Action, kind="check read", word="check", about="point", affects=
                 parts.append(f"{name} {value:.{its.decimals}f}")
         words = f": {self.words}" if self.words else ""
         at = instant_text(self.at_ms, subject.zone)
-        return f"Check at {at} by {self.by}: {', '.join(parts)}{words}."
+        return f"Check reading at {at} by {self.by}: {', '.join(parts)}{words}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,4 +58,4 @@ class CheckWithdrawn(Action, kind="check taken back", word="undo", about="point"
 
     def describe(self, subject: Subject) -> str:
         at = instant_text(self.at_ms, subject.zone)
-        return f"Check of {quantity(self.series).name} at {at} was taken back."
+        return f"Check reading of {quantity(self.series).name} at {at} withdrawn."

@@ -34,8 +34,8 @@ class ClockCorrected(
         first, last = (true - shown for shown, true in (self.pairs[0], self.pairs[-1]))
         until = f" to {last / 1000:+.0f} s" if last != first else ""
         return (
-            f"Clock of {self.logger}, mission {self.number}: its readings are moved by "
-            f"{first / 1000:+.0f} s{until} ({self.way}): {self.words}."
+            f"Clock of {self.logger}, mission {self.number}: its readings are shifted "
+            f"by {first / 1000:+.0f} s{until} ({self.way}): {self.words}."
         )
 
 
@@ -52,7 +52,7 @@ class ClockCorrectionDisabled(
     words: str
 
     def describe(self, subject: Subject) -> str:
-        return f"{_clock_correction_text(self)} was switched off: {self.words}."
+        return f"{_clock_correction_text(self)} disabled: {self.words}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +70,7 @@ class ClockCorrectionEnabled(
     words: str
 
     def describe(self, subject: Subject) -> str:
-        return f"{_clock_correction_text(self)} was switched on again: {self.words}."
+        return f"{_clock_correction_text(self)} enabled again: {self.words}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,10 +85,10 @@ class ClockCorrectionWithdrawn(
     clock: str
 
     def describe(self, subject: Subject) -> str:
-        return f"{_clock_correction_text(self)} was taken back."
+        return f"{_clock_correction_text(self)} withdrawn."
 
 
 def _clock_correction_text(
     action: ClockCorrectionDisabled | ClockCorrectionEnabled | ClockCorrectionWithdrawn,
 ) -> str:
-    return f"The correction of the clock of {action.logger}, mission {action.number},"
+    return f"The clock correction of {action.logger}, mission {action.number}, was"

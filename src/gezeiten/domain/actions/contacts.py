@@ -72,7 +72,7 @@ class LoggerBlinked(
     logger: str
 
     def describe(self, subject: Subject) -> str:
-        return f"{self.logger} was let blink."
+        return f"{self.logger} blinked its LED."
 
 
 @dataclass(frozen=True, slots=True)

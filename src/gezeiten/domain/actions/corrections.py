@@ -52,7 +52,7 @@ class CorrectionSwitched(
     words: str
 
     def describe(self, subject: Subject) -> str:
-        how = "switched on again" if self.is_on else "switched off"
+        how = "enabled again" if self.is_on else "disabled"
         why = f": {self.words}" if self.words else ""
         return f"A correction of {quantity(self.series).name} {how}{why}."
 
@@ -70,4 +70,4 @@ class CorrectionWithdrawn(
     end_ms: int | None
 
     def describe(self, subject: Subject) -> str:
-        return f"A correction of {quantity(self.series).name} of {subject.name} was taken back."
+        return f"A correction of {quantity(self.series).name} of {subject.name} withdrawn."

@@ -54,7 +54,7 @@ class DeploymentWithdrawn(
     points: tuple[str, ...]
 
     def describe(self, subject: Subject) -> str:
-        return f"Where {subject.name} was is again what it was before."
+        return f"A change to the deployment of {subject.name} was withdrawn."
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +73,7 @@ class SeriesAssigned(Action, kind="series fed", word="series", about="point", af
     def describe(self, subject: Subject) -> str:
         name = quantity(series_key(self.channel, self.label)).name
         span = _period_text(self.start_ms, self.end_ms, subject.zone)
-        return f"{name} is what {self.source} recorded {span}."
+        return f"{name} is supplied by {self.source} {span}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +86,7 @@ class AssignmentWithdrawn(
     feeding: str
 
     def describe(self, subject: Subject) -> str:
-        return f"What feeds the series of {subject.name} is again what it was before."
+        return f"A series assignment of {subject.name} was withdrawn."
 
 
 def _period_text(start_ms: int, end_ms: int | None, zone: str) -> str:

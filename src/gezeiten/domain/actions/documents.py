@@ -28,7 +28,7 @@ class DocumentIssued(
 
     def describe(self, subject: Subject) -> str:
         name = self.file_name.replace("\\", "/").rpartition("/")[2]
-        return f"{self.form.upper()} with {readings_text(self.readings)} written: {name}."
+        return f"{self.form.upper()} with {readings_text(self.readings)} exported: {name}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,4 +45,4 @@ class DocumentReissued(
 
     def describe(self, subject: Subject) -> str:
         name = self.file_name.replace("\\", "/").rpartition("/")[2]
-        return f"{name} put out again, as it was handed over."
+        return f"{name} issued again, exactly as it was."

@@ -110,7 +110,7 @@ class GapFetched(
         return {**content, "by": ""} if version < 2 else content
 
     def describe(self, subject: Subject) -> str:
-        whence = f"by what {self.by} carried" if self.by else "from the logger"
+        whence = f"from {self.by}" if self.by else "from the logger"
         return f"Gap filled {whence}: {_size(self.gap)}."
 
 
@@ -138,7 +138,7 @@ class GapFilledByAlternative(
     parts: tuple[AssignedPart, ...]
 
     def describe(self, subject: Subject) -> str:
-        return f"Gap filled by what {self.source} measured beside it: {_size(self.gap)}."
+        return f"Gap filled by readings of {self.source}: {_size(self.gap)}."
 
 
 @dataclass(frozen=True, slots=True)

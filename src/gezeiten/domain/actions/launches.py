@@ -76,21 +76,19 @@ class LaunchEnded(Action, kind="launch ended", word="launch", about="logger", af
             doing=self.doing.replace("_", " "),
         )
         if self.replaced:
-            sentence += f" {self.logger} takes the place of {', '.join(self.replaced)} there."
+            sentence += f" {self.logger} replaces {', '.join(self.replaced)} there."
         return sentence
 
 
 _AT_ONCE = "Mission {number} launched for {point}; plan read back, the same."
 _CUT_OFF = {
-    "happened": (
-        "The launch that was cut off has happened: {logger} is in its new mission {number}."
-    ),
+    "happened": ("The interrupted launch did happen: {logger} is in its new mission {number}."),
     "another": (
-        "A launch of {logger} was cut off, and it is in another mission by now; somebody else has "
-        "launched it."
+        "A launch of {logger} was interrupted, and it is now in another mission; "
+        "somebody else has launched it."
     ),
     "not happened": (
-        "A launch of {logger} was cut off; it is still in its old mission {number}, {doing}, and "
-        "holds everything."
+        "A launch of {logger} was interrupted; it is still in its old mission "
+        "{number}, {doing}, and all its readings are safe."
     ),
 }

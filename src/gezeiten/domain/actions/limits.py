@@ -31,7 +31,7 @@ class LimitSet(Action, kind="limit set", word="limit", about="point", affects=po
         until = "" if self.end_ms is None else f" to {instant_text(self.end_ms, subject.zone)}"
         since = f"from {instant_text(self.start_ms, subject.zone)}"
         name = quantity(self.series).name
-        return f"{name}: {rule_text(rule)} in force {since}{until}: {self.words}."
+        return f"{name}: {rule_text(rule)} valid {since}{until}: {self.words}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +46,7 @@ class LimitEnded(Action, kind="limit ended", word="limit", about="point", affect
 
     def describe(self, subject: Subject) -> str:
         at = instant_text(self.end_ms, subject.zone)
-        return f"A limit of {subject.name} is in force until {at}: {self.words}."
+        return f"A limit of {subject.name} is valid until {at}: {self.words}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,4 +59,4 @@ class LimitWithdrawn(
     limit: str
 
     def describe(self, subject: Subject) -> str:
-        return f"A limit of {subject.name} was taken back; what it found is none any more."
+        return f"A limit of {subject.name} withdrawn, with its excursions."

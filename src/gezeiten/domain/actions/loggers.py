@@ -35,7 +35,7 @@ class ServiceNoted(Action, kind="service noted", word="service", about="logger",
     def describe(self, subject: Subject) -> str:
         parts = [f"{self.logger}: {_SERVICE_WORDS[self.service_kind]}", self.words]
         if self.due_ms is not None:
-            parts.append(f"holds until {day_text(self.due_ms, subject.zone)}")
+            parts.append(f"valid until {day_text(self.due_ms, subject.zone)}")
         return ", ".join(part for part in parts if part) + "."
 
 
@@ -47,7 +47,7 @@ class LoggerRetired(Action, kind="logger retired", word="logger", about="logger"
     retired: bool
 
     def describe(self, subject: Subject) -> str:
-        return f"Logger {self.logger} {'retired' if self.retired else 'taken up again'}."
+        return f"Logger {self.logger} {'retired' if self.retired else 'reactivated'}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,4 +77,4 @@ class ReportStored(
     mission: int | None = None
 
     def describe(self, subject: Subject) -> str:
-        return f"The report {self.name} that {self.logger} wrote by itself was kept."
+        return f"The report {self.name} that {self.logger} wrote was saved."

@@ -96,9 +96,9 @@ class MissionOffloaded(
 
     def describe(self, subject: Subject) -> str:
         received = readings_text(size(self.received))
-        sentence = f"{received} of mission {self.mission.number} kept for {subject.place}."
+        sentence = f"{received} of mission {self.mission.number} saved for {subject.place}."
         if self.damaged:
-            sentence += f" {readings_text(size(self.damaged))} arrived damaged and set aside."
+            sentence += f" {readings_text(size(self.damaged))} damaged in transfer, set aside."
         return sentence + _reason_of_early_version(self.cut_short)
 
 
@@ -140,7 +140,7 @@ class TextImported(
         return self.mission.point
 
     def describe(self, subject: Subject) -> str:
-        return f"{readings_text(self.readings)} of {self.file_name} kept for {subject.place}."
+        return f"{readings_text(self.readings)} of {self.file_name} imported for {subject.place}."
 
     @classmethod
     def upgrade(cls, content: dict[str, Any], version: int) -> dict[str, Any]:
@@ -168,9 +168,12 @@ class TextRemoved(
     why: str
 
     def describe(self, subject: Subject) -> str:
-        named = self.file_name or f"The bytes {self.sha256[:12]}"
+        named = self.file_name or f"The file {self.sha256[:12]}"
         reason = f" ({self.why})" if self.why else ""
-        return f"{named} taken out of the record of {subject.place}{reason}; its bytes stay."
+        return (
+            f"{named} removed from the record of {subject.place}{reason}; the file "
+            "stays in the vault."
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -188,7 +191,7 @@ class BytesReread(Action, kind="read anew", word="offload", about="logger", affe
         how = f"version {self.before.reader} → {self.after.reader} of the reader"
         if self.before.reader == self.after.reader:
             how = f"version {self.after.reader} of the reader, as it is now"
-        return f"The bytes {self.sha256[:12]} are read anew from here on: {how}."
+        return f"The file {self.sha256[:12]} was read again: {how}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -214,8 +217,8 @@ class OverviewImported(
     def describe(self, subject: Subject) -> str:
         return (
             f"An overview of {readings_text(size(self.came))} of mission {self.mission.number} "
-            f"taken for {subject.place}, one value for every {self.every}; the readings themselves "
-            f"are still to offload.{_reason_of_early_version(self.cut_short)}"
+            f"offloaded for {subject.place}, one value for every {self.every}; the "
+            f"readings themselves are still to offload.{_reason_of_early_version(self.cut_short)}"
         )
 
 
@@ -231,10 +234,7 @@ class ReadingsRescued(
     kept: RawBytes
 
     def describe(self, subject: Subject) -> str:
-        return (
-            f"The bytes {self.lost[:12]} are lost; the readings that were made of them are kept "
-            "instead."
-        )
+        return f"The file {self.lost[:12]} is lost; the readings made from it are kept instead."
 
 
 def _reason_of_early_version(reason: str) -> str:

@@ -23,7 +23,7 @@ class PersonNamed(Action, kind="person named", word="person", about="person", af
         return self.name
 
     def describe(self, subject: Subject) -> str:
-        return f"{self.name} acts here for the first time."
+        return f"{self.name} is a new user of this archive."
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,4 +37,4 @@ class PersonErased(Action, kind="person erased", word="person", about="person", 
         return ERASED
 
     def describe(self, subject: Subject) -> str:
-        return "A name was erased at the wish of who had it; what was done stays."
+        return "A name was erased at its owner's request; the entries stay."

@@ -25,7 +25,7 @@ class PlanSaved(Action, kind="plan kept", word="plan kept", about="plan", affect
         return self.name
 
     def describe(self, subject: Subject) -> str:
-        return f"Plan “{self.name}” kept{', in place of the one before' if self.before else ''}."
+        return f"Plan “{self.name}” saved{', replacing the one before' if self.before else ''}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +58,7 @@ class PlanDeleted(Action, kind="plan dropped", word="plan dropped", about="plan"
         return self.name
 
     def describe(self, subject: Subject) -> str:
-        return f"Kept plan “{self.name}” dropped."
+        return f"Saved plan “{self.name}” deleted."
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,8 +77,8 @@ class ImportTemplateSaved(Action, kind="tie kept", word="tie kept", about="tie",
 
     def describe(self, subject: Subject) -> str:
         if self.before is None:
-            return f"How “{self.name}” is read was kept."
-        return f"How “{self.name}” is read was changed."
+            return f"Import template “{self.name}” saved."
+        return f"Import template “{self.name}” changed."
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,4 +96,4 @@ class ImportTemplateDeleted(
         return self.name
 
     def describe(self, subject: Subject) -> str:
-        return f"How “{self.name}” is read was forgotten; what was taken in by it stays."
+        return f"Import template “{self.name}” deleted; files already imported stay."

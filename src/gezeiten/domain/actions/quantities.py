@@ -57,4 +57,4 @@ class QuantityDeleted(
         return str(self.facts.get("name", self.key))
 
     def describe(self, subject: Subject) -> str:
-        return f"Quantity {subject.name} taken out of the list."
+        return f"Quantity {subject.name} removed."

@@ -42,4 +42,4 @@ class RemarkWithdrawn(
     words: str
 
     def describe(self, subject: Subject) -> str:
-        return f"Remark taken back: {self.words}"
+        return f"Remark withdrawn: {self.words}"

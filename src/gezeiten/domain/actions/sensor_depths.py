@@ -25,8 +25,8 @@ class SensorDepthSet(
     def describe(self, subject: Subject) -> str:
         since = instant_text(self.since_ms, subject.zone)
         return (
-            f"{subject.name}: from {since} the measuring point lies {self.rim_m:.3f} m above "
-            f"the datum, the sensor {self.length_m:.3f} m below it: {self.words}."
+            f"{subject.name}: from {since} the reference mark is {self.rim_m:.3f} "
+            f"m above the datum, the sensor {self.length_m:.3f} m below it: {self.words}."
         )
 
 
@@ -42,4 +42,4 @@ class SensorDepthWithdrawn(
 
     def describe(self, subject: Subject) -> str:
         since = instant_text(self.since_ms, subject.zone)
-        return f"How the sensor hung at {subject.name} from {since} was taken back."
+        return f"The sensor depth at {subject.name} from {since} was withdrawn."

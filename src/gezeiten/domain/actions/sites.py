@@ -48,12 +48,12 @@ POINT_FACTS = {
     "site": Fact("site"),
     "name": Fact("name"),
     "height_m": Fact("height", _metres),
-    "measuring_point_height_m": Fact("height of the measuring point", _metres),
-    "duty_channels": Fact("duty to record", _quantities),
-    "duty_interval_s": Fact("at least every", _interval),
-    "fill_limit_s": Fact("longest gap for a straight line", _interval),
-    "checks_a_day": Fact("checks by hand a day"),
-    "checks_working_days": Fact("checks on working days alone", _yes_no),
+    "measuring_point_height_m": Fact("height of the reference mark", _metres),
+    "duty_channels": Fact("required quantities", _quantities),
+    "duty_interval_s": Fact("required interval", _interval),
+    "fill_limit_s": Fact("longest gap filled by a straight line", _interval),
+    "checks_a_day": Fact("check readings a day"),
+    "checks_working_days": Fact("check readings on working days only", _yes_no),
 }
 """How each fact of a point is told."""
 
@@ -101,7 +101,7 @@ class SiteRetired(Action, kind="site retired", word="site", about="site", affect
     retired: bool
 
     def describe(self, subject: Subject) -> str:
-        return f"Site {subject.name} {'retired' if self.retired else 'taken up again'}."
+        return f"Site {subject.name} {'retired' if self.retired else 'reactivated'}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +120,7 @@ class NextVisitSet(Action, kind="next visit set", word="visit", about="site", af
         day = day_text(self.after_ms, subject.zone)
         if self.by_duty_days:
             days = counted(self.by_duty_days, "day", "days")
-            return f"Next visit in {days}, by its duty: {day}."
+            return f"Next visit in {days}, by its visit interval: {day}."
         return f"Next visit set: {day}."
 
 
@@ -170,5 +170,5 @@ class PointRetired(Action, kind="point retired", word="point", about="point", af
     retired: bool
 
     def describe(self, subject: Subject) -> str:
-        words = "retired; its record stays" if self.retired else "taken up again"
+        words = "retired; its record stays" if self.retired else "reactivated"
         return f"Point {subject.name} {words}."

@@ -90,6 +90,6 @@ class RoundClosed(Action, kind="round closed", word="round", about="round", affe
         return self.sites
 
     def describe(self, subject: Subject) -> str:
-        text = f"Round ended: {self.done} of {self.tasks} points done."
+        text = f"Round finished: {self.done} of {self.tasks} points done."
         names = ", ".join(visit.name for visit in self.visits)
-        return f"{text} Next visit by duty set for {names}." if names else text
+        return f"{text} Next visit set by the visit interval for {names}." if names else text

@@ -51,13 +51,13 @@ def parse_duration_s(text: str) -> int:
     """
     length = _parse(text, 86_400)
     if length <= 0:
-        raise PlanError(f"“{text.strip()}” is no duration; type it like 90 d, 3 weeks or 12 h.")
+        raise PlanError(f"“{text.strip()}” is not a duration; type it like 90 d, 3 weeks or 12 h.")
     return length
 
 
 def _parse(text: str, bare_unit_s: int) -> int:
     cleaned = text.strip().lower().replace(",", ".")
-    problem = PlanError(f"“{_short(text)}” is no length of time; type it like 6 min, 0:06 or 360.")
+    problem = PlanError(f"“{_short(text)}” is not an interval; type it like 6 min, 0:06 or 360.")
     # [0-9], not \d: other scripts' digits are no numbers to the logger's people
     clock = re.fullmatch(r"([0-9]{1,4}):([0-5][0-9])(?::([0-5][0-9]))?", cleaned)
     if clock:

@@ -57,15 +57,15 @@ def name_fault(text: str) -> str:
     """
     if _UNSEEN.search(text):
         shown = _UNSEEN.sub("", text)[:30]
-        return f"“{shown}” has signs in it that cannot be seen; type it anew."
+        return f"“{shown}” contains invisible characters; type it again."
     refused = _REFUSED.search(text)
     if refused:
-        return f"“{refused[0]}” cannot stand in a file name; take it out of “{text[:30]}”."
+        return f"“{refused[0]}” is not allowed in a file name; remove it from “{text[:30]}”."
     bare = text.strip()
     if bare.endswith("."):
-        return f"“{bare[:30]}” ends with a dot, which file systems refuse; take it off."
+        return f"“{bare[:30]}” ends with a dot, which file systems do not allow; remove it."
     if bare.split(".")[0].upper() in _RESERVED:
-        return f"“{bare[:30]}” is a name that some file systems keep for themselves; add a word."
+        return f"“{bare[:30]}” is a name reserved by some file systems; add a word."
     return ""
 
 

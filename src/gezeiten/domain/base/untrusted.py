@@ -54,7 +54,7 @@ def json_of(text: str | bytes) -> Any:
     try:
         value = json.loads(text)
     except RecursionError as exc:
-        raise ValueError("nested beyond reason") from exc
+        raise ValueError("nested too deep") from exc
     # what opens few brackets is nested no deeper, and need not be walked through
     return value if _opened(text) <= DEEPEST else shallow(value)
 
@@ -73,7 +73,7 @@ def shallow(value: Any, deepest: int = DEEPEST) -> Any:
     """
     if isinstance(value, (dict, list, tuple)):
         if not deepest:
-            raise ValueError("nested beyond reason")
+            raise ValueError("nested too deep")
         for part in value.values() if isinstance(value, dict) else value:
             shallow(part, deepest - 1)
     return value
@@ -86,11 +86,11 @@ def bounded_int(value: Any) -> int:
         TypeError, ValueError: it is none, infinite, or beyond 2^62.
     """
     if isinstance(value, float) and not math.isfinite(value):
-        raise ValueError(f"{value} is no whole number")
+        raise ValueError(f"{value} is not a whole number")
     number = int(value)
     if not -_LARGEST < number < _LARGEST:
         shown = number if abs(number) < _LARGEST**2 else "a number"
-        raise ValueError(f"{shown} is beyond reason")
+        raise ValueError(f"{shown} is out of range")
     return number
 
 
@@ -103,9 +103,9 @@ def finite(value: Any) -> float:
     try:
         number = float(value)
     except OverflowError as exc:
-        raise ValueError("a number beyond reason") from exc
+        raise ValueError("a number out of range") from exc
     if not math.isfinite(number):
-        raise ValueError(f"{value} is no number")
+        raise ValueError(f"{value} is not a number")
     return number
 
 
@@ -117,5 +117,5 @@ def instant_ms(value: Any) -> int:
     """
     at_ms = bounded_int(value)
     if not EARLIEST_MS <= at_ms < LATEST_MS:
-        raise ValueError("an instant beyond the years 1900 to 2200")
+        raise ValueError("a time outside the years 1900 to 2200")
     return at_ms

@@ -70,14 +70,16 @@ def checked_site(facts: SiteFacts) -> SiteFacts:
     try:
         ZoneInfo(facts.zone)
     except (ZoneInfoNotFoundError, ValueError, OSError) as exc:
-        raise InputError(f"“{facts.zone}” is no time zone; give one like Europe/Berlin.") from exc
+        raise InputError(
+            f"“{facts.zone}” is not a time zone; type one like Europe/Berlin."
+        ) from exc
     _in_range(facts.latitude, -90, 90, "latitude")
     _in_range(facts.longitude, -180, 180, "longitude")
     _in_range(facts.height_m, -500, 9000, "height")
     if (facts.latitude is None) != (facts.longitude is None):
-        raise InputError("A position has latitude and longitude; give both or none.")
+        raise InputError("A position needs latitude and longitude; enter both or neither.")
     if facts.visit_every_days is not None and not 1 <= facts.visit_every_days <= 3650:
-        raise InputError("A site is visited every 1 to 3650 days; choose in between.")
+        raise InputError("The days between visits must be from 1 to 3650.")
     return replace(facts, name=name, kind=facts.kind.strip())
 
 
@@ -92,20 +94,20 @@ def checked_point(facts: PointFacts) -> PointFacts:
     _in_range(facts.measuring_point_height_m, -500, 9000, "measuring-point height")
     unknown = [key for key in facts.duty_channels if key not in QUANTITIES]
     if unknown:
-        raise InputError(f"“{unknown[0]}” is no quantity; choose from the list.")
+        raise InputError(f"“{unknown[0]}” is not a quantity; choose from the list.")
     if facts.duty_interval_s is not None and not 1 <= facts.duty_interval_s <= 86_400 * 31:
-        raise InputError("A point is recorded every 1 s to 31 d; choose an interval in between.")
+        raise InputError("The required interval must be from 1 s to 31 d.")
     if not 0 <= facts.fill_limit_s <= 86_400:
-        raise InputError("A straight line fills gaps of up to a day; choose a shorter limit.")
+        raise InputError("A straight line fills gaps of up to one day; choose a shorter limit.")
     if facts.checks_a_day is not None and not 1 <= facts.checks_a_day <= 24:
-        raise InputError("Checks are read 1 to 24 times a day; choose in between.")
+        raise InputError("Check readings a day must be from 1 to 24.")
     return replace(facts, name=name)
 
 
 def _valid_name(name: str, what: str) -> str:
     cleaned = " ".join(name.split())
     if not cleaned or POINT_SEPARATOR.strip() in cleaned:
-        raise InputError(f"“{name}” cannot name a {what}; give a name without “·”.")
+        raise InputError(f"“{name}” cannot be the name of a {what}; choose a name without “·”.")
     if len(cleaned.encode()) > LONGEST_NAME:
         raise InputError(f"The name of a {what} has up to {LONGEST_NAME} bytes; shorten it.")
     fault = name_fault(cleaned)
@@ -117,5 +119,6 @@ def _valid_name(name: str, what: str) -> str:
 def _in_range(value: float | None, low: float, high: float, what: str) -> None:
     if value is not None and not (math.isfinite(value) and low <= value <= high):
         raise InputError(
-            f"The {what} {figure(value)} cannot be; give one from {figure(low)} to {figure(high)}."
+            f"The {what} {figure(value)} is out of range; enter a value from {figure(low)} "
+            f"to {figure(high)}."
         )

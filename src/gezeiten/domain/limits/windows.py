@@ -129,7 +129,7 @@ def parse_window(text: str) -> WeeklyWindow | None:
         if words == name:
             return window.other() if inverted else window
     problem = PlanError(
-        f"“{text.strip()}” is no weekly window; type it like Mon–Fri 08:00–17:00 or choose one."
+        f"“{text.strip()}” is not a weekly window; type it like Mon–Fri 08:00–17:00 or choose one."
     )
     hours = re.search(r"(\d{1,2})(?::(\d{2}))?\s*-\s*(\d{1,2})(?::(\d{2}))?\s*$", words)
     start = end = 0

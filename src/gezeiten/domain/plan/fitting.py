@@ -65,10 +65,10 @@ def _with_interval(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
         )
     shorter = plan.outside_interval_s
     if shorter and not model.shorter_outside:
-        lost.append(f"{model.name} knows no shorter interval outside limits.")
+        lost.append(f"{model.name} has no shorter interval outside limits.")
         shorter = 0
     if shorter and (shorter >= interval_s or interval_s % shorter):
-        lost.append("The shorter interval outside limits does not suit the interval.")
+        lost.append("The shorter interval outside limits does not fit the interval.")
         shorter = 0
     return replace(plan, interval_s=interval_s, outside_interval_s=shorter)
 
@@ -102,7 +102,7 @@ def _with_limits(plan: Plan, model: LoggerModel, lost: list[str]) -> Plan:
                 f"The limit {figure(rule.value)} of {name} is beyond the sensor of {model.name}."
             )
         elif sum(k.channel == rule.channel for k in limit_rules) >= model.limits_per_channel:
-            lost.append(f"{model.name} watches {model.limits_per_channel} limits of {name} only.")
+            lost.append(f"{model.name} has only {model.limits_per_channel} limits for {name}.")
         else:
             limit_rules.append(rule)
     shorter = plan.outside_interval_s
@@ -125,7 +125,7 @@ def _settings(plan: Plan, model: LoggerModel, lost: list[str]) -> tuple[ChannelS
             model.channel(setting.channel).sensor(setting.sensor)
         except InputError:
             name = quantity(setting.channel).name
-            lost.append(f"{name} of {model.name} takes its usual sensor.")
+            lost.append(f"{name} of {model.name} uses its default sensor.")
             setting = replace(setting, sensor="")
         if not setting.is_usual:
             stored.append(setting)
@@ -146,6 +146,6 @@ def _fitting_options(manners: DeviceOptions, model: LoggerModel, lost: list[str]
             lost.append(f"{model.name} has no {name}.")
             manners = replace(manners, **{field: getattr(usual, field)})
     if manners.event_bytes and manners.event_bytes not in model.event_choices:
-        lost.append(f"{model.name} keeps its usual memory for events.")
+        lost.append(f"{model.name} uses its default memory for events.")
         manners = replace(manners, event_bytes=0)
     return manners

@@ -72,7 +72,7 @@ class ChannelSpec:
         for sensor in self.sensors:
             if key in ("", sensor.key):
                 return sensor
-        raise InputError(f"The channel {self.key} knows no sensor “{key}”; choose another one.")
+        raise InputError(f"The channel {self.key} has no sensor “{key}”; choose another one.")
 
     def range_with(self, sensor: str) -> tuple[float, float]:
         """Return lowest and highest value with a sensor."""
@@ -137,7 +137,7 @@ class LoggerModel:
         for spec in self.channels:
             if spec.key == key:
                 return spec
-        raise InputError(f"{self.name} has no channel “{key}”; take it out of the plan.")
+        raise InputError(f"{self.name} has no channel “{key}”; remove it from the plan.")
 
 
 # -- reading a model -------------------------------------------------------------------------------
@@ -156,7 +156,7 @@ def read_model(text: str, name: str = "this model") -> LoggerModel:
         raise InputError(f"{name} cannot be read ({exc}); correct it.") from exc
     problem = next(_unknown_lines(content), "") or next(contradictions(model), "")
     if problem:
-        raise InputError(f"{name} cannot be so: {problem}.")
+        raise InputError(f"{name} is not valid: {problem}.")
     return model
 
 
@@ -169,7 +169,7 @@ def _unknown_lines(content: dict[str, Any]) -> Iterator[str]:
         ]
     for part, kind in parts:
         known = {field.name for field in fields(kind)}
-        yield from (f"nobody knows what “{line}” means" for line in part if line not in known)
+        yield from (f"“{line}” is not known" for line in part if line not in known)
 
 
 def contradictions(model: LoggerModel) -> Iterator[str]:

@@ -108,7 +108,7 @@ def plan_from_dict(data: dict[str, Any]) -> Plan:
             raise ValueError(f"it lacks {missing[0]}")
         return validated(data, Plan)
     except (TypeError, ValueError) as exc:
-        raise PlanError(f"This is no plan ({exc}); make it anew on the Field desk.") from exc
+        raise PlanError(f"This is not a plan ({exc}); create it again on the Field desk.") from exc
 
 
 def waits_for_button(plan: Plan) -> bool:

@@ -74,7 +74,7 @@ def _check_channels(plan: Plan, model: LoggerModel) -> list[PlanFault]:
     for key in plan.channels:
         spec, name = known.get(key), quantity(key).name
         if spec is None:
-            faults.append(PlanFault("channels", f"{model.name} has no {name}; take it out."))
+            faults.append(PlanFault("channels", f"{model.name} has no {name}; remove it."))
         elif spec.needs and spec.needs not in plan.channels:
             needed = quantity(spec.needs).name
             faults.append(PlanFault("channels", f"{name} needs {needed}; switch it on too."))
@@ -86,7 +86,7 @@ def _check_channels(plan: Plan, model: LoggerModel) -> list[PlanFault]:
         except InputError as exc:
             faults.append(PlanFault("settings", str(exc)))
         if setting.color and not re.fullmatch(r"#[0-9a-fA-F]{6}", setting.color):
-            words = f"“{setting.color[:20]}” is no colour; write it like #0E5A66."
+            words = f"“{setting.color[:20]}” is not a colour; type it like #0E5A66."
             faults.append(PlanFault("settings", words))
         if len(setting.name.encode()) > NAME_BYTES:
             words = f"The name of {quantity(setting.channel).name} is too long; shorten it."
@@ -109,8 +109,9 @@ def _too_fast(plan: Plan, spec: ChannelSpec) -> PlanFault | None:
     if plan.interval_s >= spec.settling_s:
         return None
     words = (
-        f"{quantity(spec.key).name} needs {interval_text(spec.settling_s)} to settle; every "
-        f"{interval_text(plan.interval_s)} records more than it can follow."
+        f"{quantity(spec.key).name} needs {interval_text(spec.settling_s)} to "
+        f"settle; every {interval_text(plan.interval_s)} is faster than the sensor "
+        "can follow."
     )
     return PlanFault("interval", words, blocking=False)
 
@@ -120,16 +121,19 @@ def _check_outside_interval(plan: Plan, model: LoggerModel) -> list[PlanFault]:
     if not shorter:
         return []
     if not model.shorter_outside:
-        words = f"{model.name} knows no shorter interval outside limits; take it out."
+        words = f"{model.name} has no shorter interval outside limits; remove it."
     elif shorter < model.shortest_interval_s or shorter >= plan.interval_s:
-        words = "The interval outside limits is not shorter than the usual one; choose a shorter."
+        words = "The interval outside limits must be shorter than the normal interval."
     elif plan.interval_s % shorter:
         words = (
             f"{interval_text(shorter)} does not divide {interval_text(plan.interval_s)}; "
             "choose an interval outside limits that does."
         )
     elif not any(rule.level == "alarm" and rule.has_value for rule in plan.limits):
-        words = "A shorter interval outside limits needs an alarm limit; set one or take it out."
+        words = (
+            "A shorter interval outside limits needs an alarm limit; set one or "
+            "remove the interval."
+        )
     else:
         return []
     return [PlanFault("interval", words)]
@@ -139,12 +143,12 @@ def _check_start(plan: Plan, model: LoggerModel, now_ms: int) -> list[PlanFault]
     if plan.start not in model.starts:
         return [PlanFault("start", f"{model.name} has no button to start it; choose a time.")]
     if plan.start == "at" and plan.start_ms <= now_ms:
-        return [PlanFault("start", "The start has passed; choose a later one.")]
+        return [PlanFault("start", "The start time has passed; choose a later one.")]
     if plan.start == "at" and plan.start_ms > now_ms + FARTHEST_START_MS:
-        words = "The start is over six months away; choose an earlier one."
+        words = "The start is more than six months away; choose an earlier one."
         return [PlanFault("start", words)]
     if plan.start == "button" and not 0 <= plan.start_delay_s <= LONGEST_BUTTON_DELAY_S:
-        words = "The delay after the button is over a day; choose a shorter one."
+        words = "The delay after the button is more than a day; choose a shorter one."
         return [PlanFault("start", words)]
     return []
 
@@ -158,9 +162,9 @@ def _check_end(plan: Plan, model: LoggerModel, now_ms: int) -> list[PlanFault]:
     if plan.end == "count":
         fit = readings_that_fit(model, plan)
         if plan.end_count < 2:
-            return [PlanFault("end", "A mission has at least two readings; give a larger number.")]
+            return [PlanFault("end", "A mission has at least two readings; enter a larger number.")]
         if plan.end_count > fit > 0:
-            return [PlanFault("end", f"Only {grouped(fit)} readings fit; give a smaller number.")]
+            return [PlanFault("end", f"Only {grouped(fit)} readings fit; enter a smaller number.")]
     return []
 
 
@@ -174,18 +178,18 @@ def _check_limits(plan: Plan, model: LoggerModel) -> list[PlanFault]:
         sentences += _crossed(rules, quantity(channel).name)
         if len(rules) > model.limits_per_channel:
             sentences.append(
-                f"{model.name} watches {model.limits_per_channel} limits a channel; take some of "
-                f"{quantity(channel).name} out."
+                f"{model.name} has up to {model.limits_per_channel} limits per channel; "
+                f"remove some of {quantity(channel).name}."
             )
     if len({rule.key for rule in plan.limits}) < len(plan.limits):
-        sentences.append("A limit is given twice; keep one of the two.")
+        sentences.append("The same limit is set twice; remove one.")
     return [PlanFault("limits", sentence) for sentence in sentences]
 
 
 def _rule_faults(plan: Plan, rule: LimitRule, spec: ChannelSpec | None) -> list[str]:
     name = quantity(rule.channel).name
     if spec is None or rule.channel not in plan.channels:
-        return [f"{name} has a limit but is off; switch it on or drop it."]
+        return [(f"{name} has a limit but is off; switch the channel on or remove the limit.")]
     texts = []
     try:
         low, high = spec.range_with(plan.setting(rule.channel).sensor)
@@ -193,15 +197,15 @@ def _rule_faults(plan: Plan, rule: LimitRule, spec: ChannelSpec | None) -> list[
         low, high = spec.low, spec.high  # the sensor itself is the fault, said elsewhere
     if rule.has_value and not (math.isfinite(rule.value) and low <= rule.value <= high):
         texts.append(
-            f"The limit {figure(rule.value)} of {name} lies outside the sensor's range "
-            f"{figure(low)} to {figure(high)}; choose one inside."
+            f"The limit {figure(rule.value)} of {name} lies outside the sensor's "
+            f"range {figure(low)} to {figure(high)}; choose a value inside."
         )
     if rule.delay_s < 0:
-        texts.append(f"The delay of {name} is negative; give 0 or more.")
+        texts.append(f"The delay of {name} is negative; enter 0 or more.")
     if not (math.isfinite(rule.hysteresis) and 0 <= rule.hysteresis < high - low):
-        texts.append(f"The hysteresis of {name} is no distance in its range; give 0 or more.")
+        texts.append(f"The hysteresis of {name} is out of range; enter 0 or more.")
     if not rule.has_value and rule.counting == "accumulated":
-        texts.append(f"“No sensor” of {name} counts consecutive time only; choose consecutive.")
+        texts.append(f"“No sensor” of {name} counts consecutive time only; choose “consecutive”.")
     return texts
 
 
@@ -220,9 +224,9 @@ def _crossed(rules: tuple[LimitRule, ...], name: str) -> list[str]:
             elif highest > lowest:
                 texts.append(f"The hystereses of {name} overlap; make them smaller.")
         if len(above) == 2 and above["warning"].value >= above["alarm"].value:
-            texts.append(f"{name} would warn above the alarm, not before it; lower the warning.")
+            texts.append(f"The warning of {name} is above its alarm; lower it.")
         if len(below) == 2 and below["warning"].value <= below["alarm"].value:
-            texts.append(f"{name} would warn below the alarm, not before it; raise the warning.")
+            texts.append(f"The warning of {name} is below its alarm; raise it.")
     return texts
 
 
@@ -245,14 +249,14 @@ def _check_device_options(plan: Plan, model: LoggerModel) -> list[PlanFault]:
         "event_memory": "choice of event memory",
     }
     texts = [
-        f"{model.name} has no {names[key]}; take it out."
+        f"{model.name} has no {names[key]}; remove it."
         for key, on in wanted.items()
         if on and key not in model.manners
     ]
     if manners.event_bytes and manners.event_bytes not in model.event_choices:
-        texts.append(f"{model.name} cannot keep that much memory for events; choose another size.")
+        texts.append(f"{model.name} has not that much memory for events; choose another size.")
     if manners.display == "press" and not 1 <= manners.display_min <= 60:
-        texts.append("The display stays on for 1 to 60 minutes after a press; choose in between.")
+        texts.append("The display stays on for 1 to 60 minutes after a press.")
     return [PlanFault("manners", sentence) for sentence in dict.fromkeys(texts)]
 
 
@@ -270,7 +274,7 @@ def _check_names(plan: Plan) -> list[PlanFault]:
         if any(ord(char) < 32 and char != "\n" for char in text) or (
             "\n" in text and field != "remark"
         ):
-            faults.append(PlanFault(field, "The name holds a control character; type it anew."))
+            faults.append(PlanFault(field, "The name contains a control character; type it again."))
     at_fault = {fault.field for fault in faults}
     for field, text, _ in names[:2]:
         sentence = name_fault(text)

@@ -65,7 +65,7 @@ def start_text(plan: Plan, zone: str) -> str:
     if plan.start == "button":
         delay = f", {interval_text(plan.start_delay_s)} later" if plan.start_delay_s else ""
         return f"by its button{delay}"
-    return {"now": "right away", "next_interval": "on the next full interval"}[plan.start]
+    return {"now": "immediately", "next_interval": "on the next full interval"}[plan.start]
 
 
 def end_text(plan: Plan, zone: str) -> str:
@@ -75,8 +75,8 @@ def end_text(plan: Plan, zone: str) -> str:
     if plan.end == "count":
         return f"after {readings_text(plan.end_count)}"
     if plan.end == "button":
-        return "by its button" + (", may start again" if plan.restart else "")
-    return {"full": "when memory is full", "wrap": "never, the oldest makes room"}[plan.end]
+        return "by its button" + (", restart allowed" if plan.restart else "")
+    return {"full": "when memory is full", "wrap": "never (overwrite oldest)"}[plan.end]
 
 
 def device_option_texts(plan: Plan) -> list[tuple[str, str]]:

@@ -176,17 +176,17 @@ def checked_quantity(one: Quantity, units: Mapping[str, RecordedUnit]) -> Quanti
     elif not one.name.strip() or not one.symbol.strip():
         why = "it needs a name and a symbol"
     elif not one.key.isidentifier() or one.key != one.key.lower():
-        why = "its key has small letters, digits and _ alone"
+        why = "its key may have only small letters, digits and _"
     elif not one.low < one.high:
-        why = "its lowest value has to lie below its highest"
+        why = "its lowest value must be below its highest"
     elif not 0 <= one.decimals <= 9:
         why = "it has 0 to 9 decimals"
     elif one.averages not in get_args(Averages) or one.stamp not in get_args(Stamp):
-        why = "how it averages, or what its instants stand for, is not known"
+        why = "its aggregation or timestamp rule is not known"
     elif one.averages == "direction" and one.unit != "°":
         why = "a direction is measured in °"
     if why:
-        raise InputError(f"The quantity “{one.name or one.key}” cannot be so: {why}.")
+        raise InputError(f"The quantity “{one.name or one.key}” is not valid: {why}.")
     return one
 
 

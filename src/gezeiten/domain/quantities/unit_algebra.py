@@ -121,7 +121,7 @@ def unit_of(name: str) -> Unit:
         unit = _atom(atom).power(Fraction(int(exponent or 1)))
         found = found.times(unit, -1 if sign == "/" else 1)
     if end != len(code):
-        raise InputError(f"“{name}” is no unit; write one like kPa, m/s or 1/K.")
+        raise InputError(f"“{name}” is not a unit; type one like kPa, m/s or 1/K.")
     return found
 
 

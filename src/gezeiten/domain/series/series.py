@@ -77,7 +77,8 @@ def make_series(
     shape = times_utc_ms.shape
     if times_utc_ms.ndim != 1 or values.shape != shape:
         raise SeriesError(
-            f"{shape} times for {values.shape} values form no series; offload the mission again."
+            f"{shape} times for {values.shape} values do not make a series; offload "
+            "the mission again."
         )
     if not is_in_order and len(times_utc_ms) > 1 and not bool((np.diff(times_utc_ms) > 0).all()):
         raise SeriesError("Times of a series do not increase; check the logger's clock.")

@@ -35,8 +35,8 @@ def as_label(typed: str) -> str:
     label = " ".join(typed.split())
     if _MARK in label or label.startswith(_CALCULATED) or len(label) > MOST_SIGNS:
         raise InputError(
-            f"A label has up to {MOST_SIGNS} signs, no “{_MARK}”, and begins with no "
-            f"“{_CALCULATED}”; choose another one."
+            f"A label has up to {MOST_SIGNS} characters, no “{_MARK}”, and begins "
+            f"with no “{_CALCULATED}”; choose another one."
         )
     return label
 

@@ -117,13 +117,13 @@ def local_instant_ms(moment: datetime, zone: str, *, second: bool = False) -> in
     early, late = (to_ms(moment.replace(tzinfo=there, fold=fold)) for fold in (0, 1))
     if from_ms(early, zone).replace(tzinfo=None) != moment:
         raise SkippedHourError(
-            f"{moment:%H:%M} does not exist on {moment:%d.%m.%Y} at the site, the clocks skip "
-            "that hour; choose another time."
+            f"{moment:%H:%M} does not exist on {moment:%d.%m.%Y} at the site (the "
+            "clocks skip that hour); choose another time."
         )
     if early != late and not second:
         raise RepeatedHourError(
-            f"{moment:%H:%M} comes twice on {moment:%d.%m.%Y} at the site, the clocks repeat "
-            "that hour; choose a time outside it, or say which."
+            f"{moment:%H:%M} occurs twice on {moment:%d.%m.%Y} at the site (the clocks "
+            "repeat that hour); choose another time, or which of the two."
         )
     return late
 

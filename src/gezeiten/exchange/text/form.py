@@ -259,6 +259,4 @@ def template_from_dict(data: dict[str, Any]) -> ImportTemplate:
         older = {"missing": (), "thousands": "." if form["decimal"] == "," else ""}
         return validated({**data, "form": {**older, **form}}, ImportTemplate)
     except (KeyError, TypeError, ValueError) as exc:
-        raise InputError(
-            f"What was kept about this kind of text cannot be read ({exc}); tie it anew."
-        ) from exc
+        raise InputError(f"The import template cannot be read ({exc}); create it again.") from exc

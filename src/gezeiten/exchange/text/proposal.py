@@ -88,7 +88,7 @@ def propose(path: Path, facts: KnownFacts = NOTHING_KNOWN) -> Proposal:
     """
     methods = openings(path)
     if not methods:
-        raise InputError(f"{path.name} holds no sheet with cells; choose another file.")
+        raise InputError(f"{path.name} has no sheet with cells; choose another file.")
     if facts.opening is not None or len(methods) == 1:
         selected = methods[0] if facts.opening is None else facts.opening
         return _with_others(_proposed(path, selected, facts), methods)

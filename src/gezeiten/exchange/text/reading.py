@@ -96,7 +96,7 @@ def read_text(
         InputError: the form cannot be used, or the file cannot be read.
     """
     if form.time.needs_zone and not form.time.zone:
-        raise InputError("It is not said in which time zone the text is; choose one.")
+        raise InputError("The time zone of the file is missing; choose one.")
     reader = _Reader(form, columns, version, rows, census)
     with ThreadPoolExecutor(1) as ahead:  # the next piece is split while this one is understood
         begun: deque[Future[_Split]] = deque()
@@ -421,7 +421,7 @@ class _Reader:
         utc = times.fill_null(0).to_numpy().astype(np.int64)
         beyond = (utc < EARLIEST_MS) | (utc >= LATEST_MS)
         for i in np.flatnonzero(beyond & ~bad_time & ~blank):
-            reasons.setdefault(int(i), "its time lies beyond the years 1900 to 2200")
+            reasons.setdefault(int(i), "its time is outside the years 1900 to 2200")
         for i in np.flatnonzero(bad_time & ~blank):
             reasons.setdefault(int(i), "its time cannot be read or does not exist in this zone")
         values: dict[int, Values] = {}
@@ -431,7 +431,7 @@ class _Reader:
             values[column], unreadable = self._numbers.cells(text)
             for i in np.flatnonzero(unreadable & ~blank):
                 said = text[int(i)].strip()[:30]
-                cells.setdefault(int(i), f"“{said}” in column {column + 1} is no number")
+                cells.setdefault(int(i), f"“{said}” in column {column + 1} is not a number")
         self._blank_flagged(frame, values)
         costly = cells if self._version == 1 else _without_any(cells, values)
         reasons = {**costly, **reasons}
@@ -486,7 +486,7 @@ class _Reader:
                 rows[i] = [*row, *self._beside]
                 continue
             found = "1 column" if len(row) == 1 else f"{len(row)} columns"
-            reasons[i] = f"it has {found} where {form.columns} are expected"
+            reasons[i] = f"it has {found}; {form.columns} are expected"
             rows[i] = empty
         columns = list(zip(*rows, strict=True)) if rows else [()] * len(self._names)
         return pl.DataFrame(

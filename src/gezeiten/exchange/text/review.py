@@ -83,10 +83,10 @@ def future_question(form: TextForm, last_ms: int | None, now_ms: int) -> list[Fo
     if any(last <= known for known in form.accepted_values("future", -1)):
         return []
     question = (
-        f"The last reading would be of {last}, which is still to come. If its times are "
-        "read wrongly, say by hand, in the window, how they are written."
+        f"The last reading would be of {last}, which is in the future. If the "
+        "times are read wrongly, set the time format manually in the window."
     )
-    choices = ((A_VALUE, "the text says so: import them"),)
+    choices = ((A_VALUE, "the file is right: import them"),)
     return [FormatQuestion("future", question, choices, seen=(last,))]
 
 
@@ -128,10 +128,10 @@ def _outside(form: TextForm, series_census: SeriesCensus) -> FormatQuestion | No
         return None
     name, many = quantity(mapping.quantity).name, numbers.beyond
     question = (
-        f"{_title(form, mapping)}: {_count_text(many)} outside {_text(numbers.low)} to "
-        f"{_text(numbers.high)} {mapping.unit}, which is all that {name} can be "
-        f"({_listed(found)}). "
-        "What do such numbers mean? If the unit or the quantity is wrong, change it below."
+        f"{_title(form, mapping)}: {_count_text(many)} outside {_text(numbers.low)} "
+        f"to {_text(numbers.high)} {mapping.unit}, the possible range of {name} "
+        f"({_listed(found)}). What do such numbers mean? If the unit or the quantity "
+        "is wrong, change it below."
     )
     doubt = _number_doubt("range", question, found, mapping)
     if many > sum(seen.count for seen in found):  # too many to be listed as marks for no value
@@ -215,7 +215,7 @@ def _name_questions(form: TextForm, words: WordCensus, names: set[Where]) -> lis
         question = f"{many:,} {'line is' if many == 1 else 'lines are'} of “{name}”, which is new."
         choices = (
             (ADD, "import them, as a series of their own"),
-            (NOTHING, "leave these lines out"),
+            (NOTHING, "skip these lines"),
         )
         doubts.append(FormatQuestion("names", question, choices, about=where[0][0], where=where))
     return doubts
@@ -261,6 +261,6 @@ def _column_questions(
     title = f"“{above}”" if above else f"Column {column + 1}"
     listed = ", ".join(f"“{word}” ({many:,})" for word, many in said.most_common(4))
     more = ", …" if len(said) > 4 else ""
-    question = f"{title} says {listed}{more}. What is that to the values?"
+    question = f"{title} says {listed}{more}. What does that mean for the values?"
     choices = ((NOTHING, "nothing"), (STATIONS, "names of stations, or of what is measured"))
     return [FormatQuestion("words", question, choices, about=column, seen=tuple(sorted(said)))]

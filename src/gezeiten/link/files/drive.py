@@ -180,13 +180,13 @@ def copy(
             size = os.fstat(file.fileno()).st_size
             if size > largest:
                 raise LoggerAnswerError(
-                    f"{path.name} claims {size} bytes, more than such a file can have; it was "
-                    "not read."
+                    f"{path.name} claims {size} bytes, more than a mission file can have; "
+                    "it was not read."
                 )
             left = size
             while left > 0:
                 if cancelled():
-                    raise CancelledError("Taking was stopped; what came whole is kept.")
+                    raise CancelledError("Import was cancelled; complete records are saved.")
                 data = file.read(min(_CHUNK, left))
                 if not data:
                     break
@@ -203,5 +203,5 @@ def copy(
 
 def _pulled(path: Path) -> LoggerAwayError:
     return LoggerAwayError(
-        f"{path.name} could not be read to its end; plug the drive in again and take it again."
+        f"{path.name} could not be read to its end; connect the drive again and import it again."
     )

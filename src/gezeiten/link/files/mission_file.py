@@ -266,9 +266,9 @@ def header_of(content: dict[str, Any]) -> Header:
             step_ms,
         )
         if not SERIAL.fullmatch(header.serial):
-            raise ValueError("a serial that is none")
+            raise ValueError("an invalid serial")
         if not channels or header.interval_ms <= 0 or any(c.divisor == 0 for c in channels):
-            raise ValueError("no channels, or an interval or divisor of nothing")
+            raise ValueError("no channels, or an interval or divisor of 0")
         if header.interval_ms > LONGEST_INTERVAL_MS:
             raise ValueError("an interval of more than a year")
         if step_ms < 0 or (step_ms and header.interval_ms % step_ms):
@@ -277,8 +277,8 @@ def header_of(content: dict[str, Any]) -> Header:
             raise ValueError("unknown kind of count")
     except (KeyError, TypeError, ValueError, OverflowError) as exc:
         raise LoggerAnswerError(
-            f"The mission's header makes no sense ({exc}); offload it again, then keep the "
-            "logger aside."
+            f"The mission's header cannot be read ({exc}); offload it again; if that "
+            "does not help, take the logger out of use."
         ) from exc
     return header
 

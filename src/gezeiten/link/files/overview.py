@@ -94,7 +94,7 @@ def encode_overview_header(header: Header, thinning: Thinning) -> bytes:
 def _header_of(content: dict[str, Any]) -> Header:
     """Return the header of an overview's map, which an ordinary reader refuses."""
     if content.get("kind") != KIND:
-        raise LoggerAnswerError("What came is no overview; ask for it again.")
+        raise LoggerAnswerError("The data received is not an overview; offload it again.")
     return header_of({**content, "kind": "header"})
 
 
@@ -106,10 +106,10 @@ def _thinning_of(content: dict[str, Any]) -> Thinning:
         )
     except (KeyError, TypeError, ValueError) as exc:
         raise LoggerAnswerError(
-            f"The overview does not say what it shows ({exc}); ask for it again."
+            f"The overview lacks its description ({exc}); offload it again."
         ) from exc
     if not thinning.is_possible:
-        raise LoggerAnswerError("The overview claims to show nothing; ask for it again.")
+        raise LoggerAnswerError("The overview is empty; offload it again.")
     return thinning
 
 
@@ -129,7 +129,7 @@ def decode_overview(data: bytes) -> Overview:
     [thinning] = thinnings
     columns = _MEANS_COLUMNS if thinning.kind == ThinKind.MEANS else 1
     if file.header.interval_ms % thinning.every or len(file.header.channels) % columns:
-        raise LoggerAnswerError("The overview does not suit what it shows; ask for it again.")
+        raise LoggerAnswerError("The overview does not match its description; offload it again.")
     file.blocks = [block for block in file.blocks if block.range[1] <= thinning.values]
     return Overview(thinning, file)
 
@@ -185,8 +185,8 @@ def _entry(session: LoggerSession, mission: int, thinning: Thinning) -> Director
         entry = directory_entry(session.read_sealed(reg.OVERVIEW_ENTRY_FILE))
     except (TypeError, ValueError) as exc:
         raise LoggerAnswerError(
-            f"{session.name} lists its overview in a form that makes no sense ({exc}); contact it "
-            "again, then update Gezeiten."
+            f"{session.name} sent an overview list that cannot be read ({exc}); contact "
+            "it again, then update Gezeiten."
         ) from exc
     if (entry.mission, entry.name) != (mission, entry_name(thinning)):
         raise _taken_over_error(session)
@@ -195,7 +195,7 @@ def _entry(session: LoggerSession, mission: int, thinning: Thinning) -> Director
 
 def _taken_over_error(session: LoggerSession) -> LoggerBusyError:
     return LoggerBusyError(
-        f"Another computer asked {session.name} for something else meanwhile; ask again."
+        f"Another computer asked {session.name} for something else meanwhile; try again."
     )
 
 

@@ -36,8 +36,8 @@ def unmount(device: str, bus: str = "SYSTEM") -> bool:
             if "ServiceUnknown" in exc.name or "NameHasNoOwner" in exc.name:
                 return False
             raise SurroundingsError(
-                f"The system does not let {device} go ({exc.name.rpartition('.')[2]}); close what "
-                "uses it and try again."
+                f"The system does not unmount {device} ({exc.name.rpartition('.')[2]}); "
+                "close what uses it and try again."
             ) from exc
         except (OSError, TimeoutError) as exc:
             raise SurroundingsError(
@@ -66,5 +66,5 @@ def sync_file_system(root: Path) -> None:
         os.sync()
     except OSError as exc:
         raise SurroundingsError(
-            f"{root} cannot be written out; it may be gone already, look at it again."
+            f"{root} cannot be written to; it may be gone already, connect it again."
         ) from exc

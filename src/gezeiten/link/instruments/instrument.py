@@ -124,7 +124,7 @@ class _TextPort:
 
     def _away_error(self) -> LoggerAwayError:
         return LoggerAwayError(
-            f"{self._path} is gone; plug it in again, what was recorded is safe."
+            f"{self._path} is gone; connect it again. Recorded readings are safe."
         )
 
     def close(self) -> None:
@@ -187,7 +187,7 @@ class _ModbusInstrument(Instrument):
         answer = accepted(self._path, self._line.exchange([request])[0])
         good = isinstance(answer, ReadInputRegistersResponse | ReadHoldingRegistersResponse)
         if not good or len(answer.registers) != count:
-            raise LoggerAnswerError(f"{self._path} sent less than asked for; look at its cable.")
+            raise LoggerAnswerError(f"{self._path} sent less than was requested; check its cable.")
         return list(answer.registers)
 
     def close(self) -> None:

@@ -107,7 +107,7 @@ def read_profile(path: Path) -> Profile:
     except OSError as exc:
         raise InputError(f"{path.name} cannot be read; check its name and rights.") from exc
     except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as exc:
-        raise InputError(f"{path.name} is no profile ({exc}); correct it.") from exc
+        raise InputError(f"{path.name} is not an instrument profile ({exc}); correct it.") from exc
     return profile_of(content, path.name)
 
 
@@ -156,15 +156,15 @@ def _value(raw: dict[str, Any]) -> ProfileValue:
 
 def _check(profile: Profile) -> None:
     if profile.kind not in (LINES, REGISTERS, SDI12):
-        raise ValueError(f"“{profile.kind}” is no kind of instrument")
+        raise ValueError(f"“{profile.kind}” is not a kind of instrument")
     if profile.parity not in "NEO" or profile.stop_bits not in (1, 2):
-        raise ValueError("port settings that cannot be")
+        raise ValueError("impossible port settings")
     if profile.data_bits not in (7, 8) or not 50 <= profile.baud <= 4_000_000:
-        raise ValueError("port settings that cannot be")
+        raise ValueError("impossible port settings")
     if profile.end not in ("lf", "cr"):
-        raise ValueError(f"“{profile.end}” ends no line")
+        raise ValueError(f"“{profile.end}” is not a line ending")
     if not 0.05 <= profile.every_s <= 86_400 or not profile.values:
-        raise ValueError("no values, or a rhythm that cannot be")
+        raise ValueError("no values, or an impossible interval")
     if len({value.quantity for value in profile.values}) < len(profile.values):
         raise ValueError("two values of one quantity")
     groups = re.compile(profile.pattern).groupindex
@@ -174,11 +174,11 @@ def _check(profile: Profile) -> None:
 
 def _check_value(profile: Profile, value: ProfileValue, groups: Any) -> None:
     if value.quantity not in QUANTITIES:
-        raise ValueError(f"“{value.quantity}” is no quantity")
+        raise ValueError(f"“{value.quantity}” is not a quantity")
     if text_unit(quantity(value.quantity), value.unit).name != value.unit:
-        raise ValueError(f"{value.quantity} cannot be in “{value.unit}”")
+        raise ValueError(f"{value.quantity} has no unit “{value.unit}”")
     if not value.factor:
-        raise ValueError("a factor of nothing")
+        raise ValueError("a factor of 0")
     if profile.kind == LINES and value.source not in groups:
         raise ValueError(f"the pattern has no group “{value.source}”")
     if profile.kind == REGISTERS and (
@@ -227,13 +227,13 @@ def save_profile(folder: Path, profile: Profile) -> Path:
     checked = profile_of(tomllib.loads(text), profile.name)
     name = "".join(sign if sign.isalnum() else "-" for sign in checked.name).strip("-")
     if not name:
-        raise InputError("This instrument has no name yet; give it one.")
+        raise InputError("The instrument has no name; enter one.")
     path = folder / f"{name}.toml"
     try:
         folder.mkdir(parents=True, exist_ok=True)
         path.write_text(text, "utf-8")
     except OSError as exc:
-        raise InputError(f"{path.name} cannot be written; check the archive's folder.") from exc
+        raise InputError(f"{path.name} cannot be saved; check the archive's folder.") from exc
     return path
 
 

@@ -50,7 +50,7 @@ def without_crc(answer: str) -> str:
     """
     body, crc = answer[:-3], answer[-3:]
     if len(answer) < 4 or crc_text(body) != crc:
-        raise LoggerAnswerError("A sensor's answer arrived damaged; look at its cable.")
+        raise LoggerAnswerError("A sensor's answer arrived damaged; check its cable.")
     return body
 
 
@@ -73,9 +73,9 @@ def identify(ask: Ask, address: str, wait_s: float = 1.0) -> Sensor:
     """
     answer = ask(f"{address}I!", wait_s)
     if not answer:
-        raise LoggerAwayError(f"No sensor answers at address {address}; look at its cable.")
+        raise LoggerAwayError(f"No sensor answers at address {address}; check its cable.")
     if len(answer) < 20 or answer[0] != address:
-        raise LoggerAnswerError(f"The sensor at address {address} tells nonsense of itself.")
+        raise LoggerAnswerError(f"The sensor at address {address} sent an invalid identification.")
     return Sensor(
         address,
         f"{answer[1]}.{answer[2]}",
@@ -95,7 +95,7 @@ def measure(ask: Ask, address: str, command: str = "M", wait_s: float = 1.0) -> 
     """
     begun = ask(f"{address}{command}C!", wait_s)
     if not begun:
-        raise LoggerAwayError(f"No sensor answers at address {address}; look at its cable.")
+        raise LoggerAwayError(f"No sensor answers at address {address}; check its cable.")
     told = re.fullmatch(rf"{re.escape(address)}(\d{{3}})(\d{{1,2}})", begun)
     if told is None:
         raise LoggerAnswerError(f"The sensor at address {address} answered “{begun[:20]}”.")

@@ -65,7 +65,7 @@ def cable_port(path: str, settings: str) -> CablePort:
     """
     found = re.fullmatch(r"(\d{3,7}) 8([NEO])([12])", settings)
     if found is None:
-        raise ValueError(f"“{settings}” is no setting of a serial line; write it like 115200 8E1")
+        raise ValueError(f"“{settings}” is not a serial port setting; type it like 115200 8E1")
     return CablePort(path, int(found[1]), found[2], int(found[3]))
 
 
@@ -94,10 +94,10 @@ def parse_ranges(text: str) -> list[tuple[str, range]]:
         host, _, ports = part.rpartition(":")
         first, _, last = ports.partition("-")
         if not host:
-            raise ValueError(f"“{part}” is no host:port")
+            raise ValueError(f"“{part}” is not host:port")
         low, high = int(first), int(last or first)
         if not 0 < low <= high < 65_536 or high - low > 1_000:
-            raise ValueError(f"“{part}” is no port range of up to 1000")
+            raise ValueError(f"“{part}” is not a range of up to 1000 ports")
         parsed.append((host, range(low, high + 1)))
     return parsed
 

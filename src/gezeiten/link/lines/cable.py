@@ -109,7 +109,7 @@ def detect(
     known = replace(last, path=path) if last else None
     for port in settings_to_try(path, last):
         if cancelled():
-            raise CancelledError(f"Looking at {path} was stopped.")
+            raise CancelledError(f"Searching {path} was cancelled.")
         trying(port)
         try:
             patience_s = _KNOWN_ANSWER_S if port == known else _ANSWER_S
@@ -126,5 +126,5 @@ def detect(
         except GezeitenError:
             return port  # it says who it is; that we do not know the model is said by whoever asks
     raise LoggerAwayError(
-        f"Nothing on {path} answers in any usual setting; check power and plug, then look again."
+        f"Nothing on {path} answers in any usual setting; check power and plug, then search again."
     )

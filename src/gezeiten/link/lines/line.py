@@ -15,10 +15,10 @@ from pymodbus.pdu import ExceptionResponse, ModbusPDU
 from gezeiten.errors import LoggerAnswerError, LoggerAwayError, LoggerRefusedError
 
 _EXCEPTION_WORDS = {
-    1: "it does not know this kind of question",
+    1: "it does not know this request",
     2: "it has nothing at this address",
-    3: "a value is out of its range",
-    4: "it failed inside",
+    3: "a value is out of range",
+    4: "it reports an internal fault",
     6: "it is busy",
 }
 
@@ -91,12 +91,13 @@ class BaseLine(ABC):
     def away_error(self) -> LoggerAwayError:
         """Return the error of a line that broke."""
         return LoggerAwayError(
-            f"{self.name} went away in the middle; what came is kept, connect it again to go on."
+            f"{self.name} was disconnected; readings received so far are saved, connect "
+            "it again to continue."
         )
 
     def nonsense(self) -> LoggerAnswerError:
         """Return the error of bytes that are no Modbus."""
-        return LoggerAnswerError(f"{self.name} answered nonsense; contact it again.")
+        return LoggerAnswerError(f"{self.name} sent an invalid answer; contact it again.")
 
 
 def refusal(answer: ModbusPDU) -> str | None:
@@ -115,5 +116,5 @@ def accepted(name: str, answer: ModbusPDU) -> ModbusPDU:
     """
     words = refusal(answer)
     if words:
-        raise LoggerRefusedError(f"{name} refused: {words}; read its state and try again.")
+        raise LoggerRefusedError(f"{name} refused: {words}; contact it and try again.")
     return answer

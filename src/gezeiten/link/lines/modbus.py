@@ -84,7 +84,7 @@ class ModbusTcp(BaseLine):
                 return open_at.pop(transaction), answer
             if transaction not in self._unwanted:
                 raise LoggerAnswerError(
-                    f"{self.name} answered a question that was not asked; contact it again."
+                    f"{self.name} sent an answer to no request; contact it again."
                 )
             self._unwanted.discard(transaction)
 

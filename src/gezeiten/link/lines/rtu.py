@@ -115,9 +115,9 @@ def open_port(port: CablePort, limits: TimeLimits, data_bits: int = 8) -> serial
             raise LoggerBusyError(
                 f"{port.path} is in use by another window or program; wait for it."
             ) from exc
-        raise LoggerAwayError(f"{port.path} cannot be opened; plug the cable in again.") from exc
+        raise LoggerAwayError(f"{port.path} cannot be opened; connect the cable again.") from exc
     except OSError as exc:
-        raise LoggerAwayError(f"{port.path} cannot be opened; plug the cable in again.") from exc
+        raise LoggerAwayError(f"{port.path} cannot be opened; connect the cable again.") from exc
 
 
 def _is_pty(path: str) -> bool:
@@ -127,8 +127,8 @@ def _is_pty(path: str) -> bool:
 
 def _not_allowed(port: CablePort) -> SurroundingsError:
     return SurroundingsError(
-        f"This account may not use {port.path}; let it join the group of the serial ports "
-        "(dialout on Debian)."
+        f"This account may not use {port.path}; add it to the group of the serial "
+        "ports (dialout on Debian)."
     )
 
 

@@ -350,7 +350,7 @@ class LaneChart(pg.GraphicsLayoutWidget):
             if not on:
                 return
             drawn.no_readings = pg.TextItem(
-                tr("no reading in this stretch"),
+                tr("no reading in this period"),
                 color=self._theme.color("muted"),
                 anchor=(0.5, 0.5),
             )

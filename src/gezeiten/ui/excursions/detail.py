@@ -91,12 +91,12 @@ def _facts(desk: Workspace, event: BookedExcursion) -> list[tuple[str, str]]:
         which = tr("Highest") if rule.side == "above" else tr("Lowest")
         facts.append((which, f"{extreme}, {day_and_time(event.extreme_ms, zone)}"))
     if name.dose_unit and rule.has_value:
-        facts.append((tr("Dose beyond the limit"), f"{number(event.dose, 1)} {name.dose_unit}"))
+        facts.append((tr("Exposure beyond the limit"), f"{number(event.dose, 1)} {name.dose_unit}"))
     if name.is_temperature:
         _, whole_day = next(iter(local_days(event.start_ms, event.end_ms, zone)))
         series = read_around(desk, event.point.id, rule.channel, whole_day)
         mean = numbers(series, whole_day, kinetic=True).kinetic_mean_c
-        facts.append((tr("Kinetic mean, that day"), units.value(rule.channel, mean, own)))
+        facts.append((tr("MKT, that day"), units.value(rule.channel, mean, own)))
     known = day_and_time(event.found_ms, zone)
     late_ms = event.found_ms - event.alarm_ms
     if late_ms > FOUND_LATER_MS:

@@ -79,7 +79,7 @@ class ExcursionsPlace(Place):
         connect_provenance(
             self.chart, self, context, lambda: [self._event.point] if self._event else []
         )
-        self.to_trends = button(tr("Look in Trends"), self.show_in_trends, "link")
+        self.to_trends = button(tr("Show in Trends"), self.show_in_trends, "link")
         self.to_trends.setToolTip("Alt+T")
         self.picture = Card(" ", self.to_trends)
         self.picture.body.addWidget(self.chart.scroll(), 1)
@@ -110,12 +110,12 @@ class ExcursionsPlace(Place):
         chosen_from = column(label(tr("Cause"), "muted"), spacing=6)
         chosen_from.addLayout(grid)
         choice.setLayout(chosen_from)
-        self.before_button = button(tr("Words as before …"), self.show_earlier_comments, "link")
+        self.before_button = button(tr("Reuse comment …"), self.show_earlier_comments, "link")
         self.before_button.setToolTip("Ctrl+Shift+E")
-        fields.addWidget(label(tr("What happened, what was done"), "muted", wrap=True))
+        fields.addWidget(label(tr("Comment: what happened, what was done"), "muted", wrap=True))
         self.words = QPlainTextEdit()
         self.words.setTabChangesFocus(True)
-        self.words.setAccessibleName(tr("What happened, what was done"))
+        self.words.setAccessibleName(tr("Comment: what happened, what was done"))
         self.words.setMinimumHeight(64)
         self.words.setMaximumHeight(150)
         # the words give way before anything scrolls
@@ -132,7 +132,7 @@ class ExcursionsPlace(Place):
         self.under = label("", "muted", wrap=True)
         self.marks = label("", "muted", wrap=True)
         self.settle_button = button(tr("Save assessment"), self.settle, "primary")
-        self.reopen_button = ElidingButton(tr("Take it back (Alt+Z)"))
+        self.reopen_button = ElidingButton(tr("Reopen (Alt+Z)"))
         self.reopen_button.setAutoDefault(False)
         self.reopen_button.clicked.connect(lambda _=False: self.reopen())
         actions = QWidget()
@@ -171,16 +171,16 @@ class ExcursionsPlace(Place):
                 here,
             ),
             *causes,
-            Command("event.words", tr("Write what happened"), "Ctrl+E", self.words.setFocus, here),
+            Command("event.words", tr("Write the comment"), "Ctrl+E", self.words.setFocus, here),
             Command(
                 "event.before",
-                tr("Words of earlier assessments"),
+                tr("Comments of earlier assessments"),
                 "Ctrl+Shift+E",
                 self.show_earlier_comments,
                 here,
             ),
-            Command("event.settle", tr("Settle this excursion"), "Ctrl+Return", self.settle, here),
-            Command("event.reopen", tr("Take the assessment back"), "Alt+Z", self.reopen, here),
+            Command("event.settle", tr("Save the assessment"), "Ctrl+Return", self.settle, here),
+            Command("event.reopen", tr("Reopen the assessment"), "Alt+Z", self.reopen, here),
             Command(
                 "event.rows",
                 tr("Readings of the excursion as a table"),
@@ -190,14 +190,14 @@ class ExcursionsPlace(Place):
             ),
             Command(
                 "event.story",
-                tr("Story of the reading at the cursor, or of the extreme"),
+                tr("Provenance of the reading at the cursor, or of the extreme"),
                 "Alt+S",
                 self.show_provenance,
                 here,
             ),
             Command(
                 "event.trends",
-                tr("Look at the excursion in Trends"),
+                tr("Show the excursion in Trends"),
                 "Alt+T",
                 self.show_in_trends,
                 here,
@@ -206,7 +206,7 @@ class ExcursionsPlace(Place):
 
     def hint(self) -> str:
         return tr(
-            "Ctrl+↑ ↓ next · Shift+↑ ↓ marks · Alt+1…8 cause · Ctrl+E words · Ctrl+Enter saves"
+            "Ctrl+↑ ↓ next · Shift+↑ ↓ select · Alt+1…8 cause · Ctrl+E comment · Ctrl+Enter save"
         )
 
     # -- loading -------------------------------------------------------------------------------
@@ -222,7 +222,7 @@ class ExcursionsPlace(Place):
 
     def refresh(self) -> None:
         self.under.setText(
-            tr("Goes into the logbook under %1").replace("%1", self.context.desk.person)
+            tr("Recorded in the logbook as %1").replace("%1", self.context.desk.person)
         )
         self.context.run(
             lambda _task: excursions(self.context.desk), self._set_events, latest="events"
@@ -255,9 +255,9 @@ class ExcursionsPlace(Place):
         sign, color = RULE_SIGNS[event.rule.side]
         state = tr("to assess") if not event.is_settled else tr(event.cause or "")
         if event.once:
-            state += " · " + tr("was one with another")
+            state += " · " + tr("was merged with another")
         if event.changed:
-            state += " · " + tr("changed since")
+            state += " · " + tr("changed since assessment")
         if event.is_gone:
             state += " · " + tr("no longer in the record")
         return ListLine(
@@ -305,16 +305,17 @@ class ExcursionsPlace(Place):
         self.reopen_button.setEnabled(event.is_settled)
         if event.is_settled:
             when = day_and_time(event.settled_ms or 0, event.point.zone)
-            text = tr("Settled by %1, %2").replace("%1", event.settled_by).replace("%2", when)
+            text = tr("Assessed by %1, %2").replace("%1", event.settled_by).replace("%2", when)
             if event.changed and event.assessed:
                 text += "\n" + self._as_assessed(event, event.assessed)
             self.state.setText(text)
         elif drafted:
-            self.state.setText(tr("Not settled yet; your words are kept."))
+            self.state.setText(tr("Not assessed yet; your comment is kept."))
         elif event.once:
             self.state.setText(
                 tr(
-                    "It was one with another, settled by %1 as it stands here. Is it the same?"
+                    "It was merged with another excursion, which %1 assessed as shown here. "
+                    "Is it still the same?"
                 ).replace("%1", event.once_by)
             )
         else:
@@ -325,11 +326,11 @@ class ExcursionsPlace(Place):
         """What it was when it was assessed; it is another one now."""
         lasted = duration_text(excursion.end_ms - excursion.start_ms)
         if not event.rule.has_value:  # nothing was measured, so it went nowhere
-            return tr("Then it lasted %1; settle it again.").replace("%1", lasted)
+            return tr("When it was assessed it lasted %1; assess it again.").replace("%1", lasted)
         name = quantity(event.rule.channel)
         unit = units_of(self.context.desk.settings).of_series(event.point, event.rule.channel)
         extreme = number(unit.shown(excursion.extreme), max(name.decimals + unit.extra_decimals, 0))
-        words = tr("Then it lasted %1 and went to %2; settle it again.")
+        words = tr("When it was assessed it lasted %1 and reached %2; assess it again.")
         words = words.replace("%1", lasted)
         return words.replace("%2", f"{extreme} {unit.name}")
 
@@ -369,14 +370,14 @@ class ExcursionsPlace(Place):
     def show_earlier_comments(self) -> None:
         """Show the words of earlier assessments; the chosen ones can still be changed."""
         menu = QMenu(self)
-        menu.setAccessibleName(tr("Words of earlier assessments"))
+        menu.setAccessibleName(tr("Comments of earlier assessments"))
         for cause, words in recent_comments(self._all):
             shown = " ".join(words.split())
             shown = shown if len(shown) < 60 else shown[:58] + "…"
             menu.addAction(f"{tr(cause)}: {shown}", partial(self.reuse_comment, cause, words))
         if menu.isEmpty():
             self.context.show_message(
-                tr("Nothing was assessed yet, so there are no words to take.")
+                tr("No excursion has been assessed yet, so there is no comment to reuse.")
             )
             return
         menu.popup(self.before_button.mapToGlobal(QPoint(0, self.before_button.height())))
@@ -454,8 +455,8 @@ class ExcursionsPlace(Place):
             self.list.forget_marks()
             self.context.archive_changed.emit()
             done = counted(len(marked), "%n excursion assessed", "%n excursions assessed")
-            following = tr("the next one to assess is shown.")
-            rest = following if self._wanted is not None else tr("none is left to assess.")
+            following = tr("the next one is shown.")
+            rest = following if self._wanted is not None else tr("there are no more to assess.")
             self.context.show_message(f"{done}; {rest}")
 
         self.context.run(

@@ -27,12 +27,12 @@ class ReplaceDialog(QDialog):
         self.setWindowTitle(tr("Assessed already"))
         asked = counted(
             len(assessed),
-            "%n excursion is assessed already. Replace its assessment?",
-            "%n excursions are assessed already. Replace their assessments?",
+            "%n excursion has already been assessed. Replace its assessment?",
+            "%n excursions have already been assessed. Replace their assessments?",
         )
         replace = button(tr("Replace"), self._replace)
-        keep = button(tr("Keep what stands"), self.reject, "" if rest else "primary")
-        words = counted(len(rest), "Assess the other one alone", "Assess the other %n alone")
+        keep = button(tr("Keep the existing assessments"), self.reject, "" if rest else "primary")
+        words = counted(len(rest), "Assess only the other one", "Assess only the other %n")
         others = button(words, self._rest_alone, "primary")
         others.setVisible(bool(rest))
         default = others if rest else keep

@@ -143,7 +143,7 @@ class FieldActions:
         """Take what is not kept from every logger at hand."""
         cards = [card for card in self._model.cards.values() if card.readings_to_offload]
         if not cards:
-            self._context.show_message(tr("Everything on the loggers at hand is kept."))
+            self._context.show_message(tr("All readings on the connected loggers are saved."))
         elif not self._work.is_busy:
             self._offload(cards)
 
@@ -213,7 +213,7 @@ class FieldActions:
         cards = self._model.ticked or ([card] if card else [])
         self._context.run(
             lambda _task: write_label_sheet(desk, cards),
-            lambda path: self._context.show_message(tr("%1 written.").replace("%1", str(path))),
+            lambda path: self._context.show_message(tr("%1 saved.").replace("%1", str(path))),
         )
 
     # -- where the plan comes from -----------------------------------------------------------------
@@ -230,7 +230,9 @@ class FieldActions:
     def show_stored_plans(self, search: str = "") -> None:
         """Open the kept plans; search: what to look for among them."""
         if self._model.card is None:
-            self._context.show_message(tr("A kept plan is taken for a logger; none is at hand."))
+            self._context.show_message(
+                tr("A saved plan is applied to a logger; connect one first.")
+            )
         else:
             self._field.shelf.show_stored(self._model.card, search)
 

@@ -35,9 +35,9 @@ class ConnectedLoggers(YieldingWidget, QWidget):
         self._is_watching = False
         self.fresh_ports: set[str] = set()  # plugged in while the desk was in sight
         self.loggers = LoggerList()
-        self.again = button(tr("Look again"), lambda: self.asked.emit("look"))
+        self.again = button(tr("Search again"), lambda: self.asked.emit("look"))
         self.ticked = label("", "muted")
-        self.tick_all = button(tr("tick all"), lambda: self.asked.emit("tick"), "link")
+        self.tick_all = button(tr("select all"), lambda: self.asked.emit("tick"), "link")
         self.round_strip = RoundStrip()
         self.ports = PortStrip()
         self.live = button(tr("Live line …"), lambda: self.asked.emit("live"), "link")
@@ -45,7 +45,7 @@ class ConnectedLoggers(YieldingWidget, QWidget):
         self.followed.hide()
         self.setLayout(
             column(
-                row(label(tr("At hand"), "head"), 1, self.again),
+                row(label(tr("Connected loggers"), "head"), 1, self.again),
                 self.round_strip,
                 row(self.ticked, 1, self.tick_all),
                 self.loggers,
@@ -70,7 +70,7 @@ class ConnectedLoggers(YieldingWidget, QWidget):
     def show_ticked(self) -> None:
         """Say how many are ticked."""
         count = len(self.loggers.ticked())
-        self.ticked.setText(counted(count, "%n ticked", "%n ticked") if count else "")
+        self.ticked.setText(counted(count, "%n selected", "%n selected") if count else "")
 
     def show_followed(self, words: str) -> None:
         """Say how many online loggers are followed by themselves."""
@@ -84,7 +84,7 @@ class ConnectedLoggers(YieldingWidget, QWidget):
     def show_searching(self, *, on: bool) -> None:
         """Show that it is being looked, or no longer."""
         self.again.setEnabled(not on)
-        self.again.setText(tr("Looking ...") if on else tr("Look again"))
+        self.again.setText(tr("Searching …") if on else tr("Search again"))
         self.looking.emit(on)
 
     def connected_serials(self, seen: set[str]) -> set[str]:

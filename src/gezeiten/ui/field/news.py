@@ -66,15 +66,17 @@ class FieldNews:
 
     def _stopped(self, arrival: Arrival) -> None:
         self._model.arrivals[arrival.result.serial] = arrival
-        words = tr("%1 is stopped; its memory stays.").replace("%1", arrival.result.serial)
+        words = tr("%1 is stopped; its readings stay in memory.").replace(
+            "%1", arrival.result.serial
+        )
         words = f"{words} {offload_text(arrival.result, named=False)}"
         self._show_arrival(words, failed=bool(arrival.result.error))
 
     def _erased(self, serial: str, readings: int) -> None:
         words = counted(
             readings,
-            "%n reading erased, kept in the vault.",
-            "%n readings erased, kept in the vault.",
+            "%n reading erased; the vault has it.",
+            "%n readings erased; the vault has them.",
         )
         self._changed(f"{serial}: {words}")
 
@@ -97,5 +99,5 @@ class FieldNews:
             desk = self._context.desk
             self._page.show_live(card, values, units_of(desk.settings))
             at = clock_time(desk.now_ms(), self._model.zone_of(card), seconds=True)
-            words = tr("as of %1; every look costs battery").replace("%1", at)
+            words = tr("as of %1; each reading uses battery").replace("%1", at)
             self._page.live_note.setText(words)

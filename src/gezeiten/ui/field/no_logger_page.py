@@ -25,16 +25,19 @@ class NobodyPage(QWidget):
         self.steps.asked.connect(self.asked.emit)
         self.steps.look.connect(self.look.emit)
         self.setLayout(
-            column(label(tr("No logger at hand"), "big"), self.where, self.steps, spacing=4)
+            column(label(tr("No logger connected"), "big"), self.where, self.steps, spacing=4)
         )
         give_room(self, 2, 1)
         self.setFocusProxy(self.steps.addresses)
 
     def show_addresses(self, addresses: str, *, looking: bool) -> None:
         """Say where was looked, or that it is being looked."""
-        words = tr("Looking at %1 ...") if looking else tr("No logger answers at %1.")
+        words = tr("Searching %1 …") if looking else tr("No logger answers at %1.")
         if not addresses.strip(" ,"):
-            words = tr("No network address is known yet; cables, drives and couriers are noticed.")
+            words = tr(
+                "No network address is known yet. Cables, drives and couriers are "
+                "noticed by themselves."
+            )
         shown = addresses if len(addresses) < 90 else addresses[:88] + "…"
         self.where.setText(words.replace("%1", shown))
         self.steps.look_button.setEnabled(not looking)

@@ -166,7 +166,7 @@ class FieldDeskPlace(Place):
         return field_commands(self, self.runner, self.dialogs)
 
     def hint(self) -> str:
-        return tr("Space tick · F4 label · F6 offload · F3 accept · F9 launch · Alt+1…5 stages")
+        return tr("Space select · F4 label · F6 offload · F3 override · F9 launch · Alt+1…5 stages")
 
     def step(self, by: int) -> None:
         """Choose the next logger, or the one before."""
@@ -267,7 +267,7 @@ class FieldDeskPlace(Place):
         """A logger on a cable that has just been plugged in is told, and one key away."""
         if isinstance(card.address, CablePort) and card.address.path in self.at_hand.fresh_ports:
             self._plugged = card.serial
-            words = tr("%1 was plugged in; Ctrl+G goes to it.").replace("%1", card.serial)
+            words = tr("%1 was connected; Ctrl+G goes to it.").replace("%1", card.serial)
             self.context.show_message(words)
 
     def select_plugged(self) -> None:
@@ -275,7 +275,7 @@ class FieldDeskPlace(Place):
         if self._plugged in self.model.cards:
             self.show_target(self._plugged)
         else:
-            self.context.show_message(tr("No logger was plugged in just now."))
+            self.context.show_message(tr("No logger was connected just now."))
 
     def touched(self) -> None:
         """A hand is at the desk: what is chosen is chosen."""
@@ -288,7 +288,7 @@ class FieldDeskPlace(Place):
         self._logger_left()
         wanted = self.model.wanted
         if wanted and wanted not in self.model.cards:
-            words = tr("%1 is not at hand; connect it and look again.").replace("%1", wanted)
+            words = tr("%1 is not connected; connect it and search again.").replace("%1", wanted)
             self.context.said.emit(words, True)
         self.model.wanted = None
 
@@ -302,7 +302,7 @@ class FieldDeskPlace(Place):
     def _count(self) -> None:
         window = self.window()
         if hasattr(window, "strip"):
-            words = counted(self.loggers.count(), "%n at hand", "%n at hand")
+            words = counted(self.loggers.count(), "%n connected", "%n connected")
             window.strip.tabs[places.FIELD_DESK].set_line(words, False)
 
     def show_target(self, target: object) -> None:
@@ -406,7 +406,7 @@ class FieldDeskPlace(Place):
         if looks is None:
             self.show_all_checks()
             return
-        words = tr("Mission %1 of %2 is launched, its plan read back and compared.")
+        words = tr("Mission %1 of %2 is launched; its plan was read back and is the same.")
         mission = self.model.launched[card.serial].mission
         words = words.replace("%1", str(mission)).replace("%2", card.serial)
         self.check_list.show_checks([Check("passed", words), *looks])
@@ -448,7 +448,7 @@ class FieldDeskPlace(Place):
         if card is None:
             return
         if self.work.is_busy:
-            self.right.after.setText(tr("under way; Esc stops it"))
+            self.right.after.setText(tr("running; Esc cancels"))
             return
         if action.kind:
             self.right.show_step(*step_texts(action, self.editor.first_reading()))

@@ -67,9 +67,9 @@ def _port_text(news: PortNews) -> str:
     said = {
         "trying": tr("trying %1 ...").replace("%1", news.text),
         "logger": news.text,
-        "silent": tr("nothing answers"),
+        "silent": tr("no answer"),
         "busy": tr("in use"),
-        "barred": tr("this account may not use it"),
-        "stopped": tr("not looked at"),
+        "barred": tr("no permission"),
+        "stopped": tr("not searched"),
     }[news.state]
     return f"{name}: {said}"

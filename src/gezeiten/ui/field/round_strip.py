@@ -40,7 +40,7 @@ class RoundStrip(QWidget):
             self.next_button.setText(tr("next: %1").replace("%1", where))
             self.next_button.setToolTip(plain_tip("\n".join(f"{t.site} · {t.point}" for t in left)))
         else:
-            self.next_button.setText(tr("all done; end it on the Tideboard"))
+            self.next_button.setText(tr("all done; finish the round on the Tideboard"))
 
     def task_texts(self) -> dict[str, str]:
         """Return what the round wants of each logger, by serial."""

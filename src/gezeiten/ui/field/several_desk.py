@@ -113,7 +113,7 @@ class SeveralDesk(QObject):
                     found.setdefault(key, (check, []))[1].append(prepared_launch.card.serial)
         checks = [self._merged_check(check, serials) for check, serials in found.values()]
         checks.sort(key=lambda check: (check.weight != "blocking", not check.needs_reason))
-        return checks or [Check("passed", tr("Nothing is in the way of any of them."))]
+        return checks or [Check("passed", tr("All are ready to launch."))]
 
     def _merged_check(self, check: Check, serials: list[str]) -> Check:
         is_named = len(serials) == len(self.prepared) or serials[0] in check.sentence

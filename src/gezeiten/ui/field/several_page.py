@@ -34,15 +34,15 @@ class SeveralPage(QWidget):
         super().__init__()
         self.setObjectName("ground")
         self.theme: Theme = LIGHT
-        self.as_it_was = QRadioButton(tr("each again, as it was"))
-        self.common = QRadioButton(tr("one plan for all, from the editor"))
+        self.as_it_was = QRadioButton(tr("each with its last plan"))
+        self.common = QRadioButton(tr("one plan for all"))
         self.as_it_was.setChecked(True)
         group = QButtonGroup(self)
         for choice, action in ((self.as_it_was, "again"), (self.common, "common")):
             group.addButton(choice)
             choice.clicked.connect(lambda _=False, action=action: self.asked.emit(action))
         self.table = QTableWidget(0, 7)
-        self.table.setAccessibleName(tr("Ticked loggers"))
+        self.table.setAccessibleName(tr("Selected loggers"))
         self.table.setHorizontalHeaderLabels(
             [
                 tr("Logger"),
@@ -64,9 +64,9 @@ class SeveralPage(QWidget):
         head.setSectionResizeMode(6, QHeaderView.ResizeMode.Stretch)
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         self.lost = label("", "muted", wrap=True)
-        self.labels = button(tr("Write their labels"), lambda: self.asked.emit("labels"))
+        self.labels = button(tr("Print labels"), lambda: self.asked.emit("labels"))
         self.labels.setEnabled(False)
-        untick = button(tr("Take all ticks off"), lambda: self.asked.emit("untick"), "link")
+        untick = button(tr("Clear selection"), lambda: self.asked.emit("untick"), "link")
         card = Card(tr("Several loggers"), untick)
         card.body.addLayout(FlowLayout(self.as_it_was, self.common, spacing=16))
         card.body.addWidget(self.table, 1)
@@ -153,12 +153,12 @@ class SeveralPage(QWidget):
         result = self._results.get(launch.card.serial)
         if result is None:
             if launch.needs_reason_only:
-                return tr("wants a word why (F3)"), "brass"
+                return tr("reason required (F3)"), "brass"
             return launch.first_obstacle, "ember"
         if result.launched is None:
             return f"✕ {result.sentence}", "ember"
         zone = self._zones.get(launch.plan.point_name, "UTC")
-        first = tr("waits for its button")
+        first = tr("waiting for its button")
         if result.launched.first_ms:
             at = clock_time(result.launched.first_ms, zone, seconds=True)
             first = tr("first reading %1").replace("%1", at)
@@ -179,13 +179,13 @@ def stage_states(launch: PreparedLaunch, *, is_launched: bool = False) -> list[t
     """Return weight and words of the five stages of one logger."""
     card = launch.card
     label_ = next((c for c in launch.checks if c.key == "label"), None)
-    compared = {"passed": tr("label compared"), "blocking": tr("another label!")}
+    compared = {"passed": tr("label compared"), "blocking": tr("wrong label!")}
     weight = "note" if label_ is None else label_.weight
     identity = (weight, compared.get(weight, tr("not compared")))
     if card.readings_to_offload and not is_launched:
         offload = ("look", counted(card.readings_to_offload, "%n to offload", "%n to offload"))
     else:
-        offload = ("passed", tr("all kept"))
+        offload = ("passed", tr("all saved"))
     about_plan = [c for c in launch.checks if c.field and c.weight in ("blocking", "look")]
     health = [c for c in launch.checks if c.weight == "look" and not c.field and c.key != "label"]
     fits = ("passed", interval_text(launch.plan.interval_s))

@@ -159,7 +159,9 @@ class FieldWork(QObject):
         """Let a logger blink."""
         self._context.run(
             lambda _task: desk_contact.blink(self._context.desk, card.address, card.serial),
-            lambda _: self._context.show_message(tr("%1 blinks.").replace("%1", card.serial)),
+            lambda _: self._context.show_message(
+                tr("The LED of %1 is blinking.").replace("%1", card.serial)
+            ),
         )
 
     def self_check(self, card: LoggerCard) -> None:
@@ -224,7 +226,7 @@ class FieldWork(QObject):
 
         def one(task: Task, card: LoggerCard) -> Arrival:
             if task.cancelled():
-                stopped = tr("Offloading was stopped; what came is kept.")
+                stopped = tr("Offloading was cancelled; the readings received so far are saved.")
                 return arrival(desk, Offloaded(card.serial, error=stopped))
             try:
                 watch = self._watch(task, card)

@@ -18,7 +18,7 @@ def home_zone() -> str:
 def zones_text(zones: Iterable[str]) -> str:
     """Return in which zones the times beside it are; "" without any."""
     named = ", ".join(dict.fromkeys(zones))
-    return tr("Times as they are at the sites: %1").replace("%1", named) if named else ""
+    return tr("Site times: %1").replace("%1", named) if named else ""
 
 
 def region(wanted: str = "") -> QLocale:

@@ -58,7 +58,7 @@ class Units:
         """Return an expected error of a series, "± 0.03 °C"; of what is summed that of the sum."""
         unit = self.of_series(point, key)
         words = f"± {_error(unit.shown_difference(recorded), key, unit)} {unit.name}".strip()
-        return tr("%1 in sum").replace("%1", words) if _is_summed(key) else words
+        return tr("%1 in total").replace("%1", words) if _is_summed(key) else words
 
     def difference_text(self, point: PointPlace, key: str, median: float, spread: float) -> str:
         """Return how far another series lies beside one of a point, "+0.12 ± 0.05 °C"."""

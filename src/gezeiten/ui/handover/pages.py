@@ -37,7 +37,7 @@ class PageView(QScrollArea):
         self.setWidget(inside)
         self.setWidgetResizable(True)
         self.setFrameShape(QScrollArea.Shape.NoFrame)
-        self.setAccessibleName(tr("Pages of the chosen document"))
+        self.setAccessibleName(tr("Pages of the selected document"))
 
     def show_document(self, path: Path | None, kind: str) -> None:
         """Show a document by its file; None shows nothing. kind: "pdf" or "csv"."""

@@ -75,28 +75,28 @@ class HandoverPlace(Place):
         self.point.setAccessibleName(tr("Point"))
         self.point.currentIndexChanged.connect(lambda _: self._selection_changed())
         self.named = QComboBox()
-        self.named.setAccessibleName(tr("Stretch"))
+        self.named.setAccessibleName(tr("Period"))
         self.named.activated.connect(lambda _: self._select_named_period())
         self.since = self._date_time(tr("From"))
         self.until = self._date_time(tr("Until"))
         self.from_label, self.until_label = label("", "muted"), label("", "muted")
         self.contents = Facts()
-        self.pdf = button(tr("Write the PDF report"), lambda: self.write("pdf"), "primary")
-        self.csv = button(tr("Write the CSV"), lambda: self.write("csv"), "primary")
-        self.elsewhere = button(tr("Write a copy elsewhere"), lambda: self._save_as())
-        left = Card(tr("What to hand over"))
+        self.pdf = button(tr("Export PDF"), lambda: self.write("pdf"), "primary")
+        self.csv = button(tr("Export CSV"), lambda: self.write("csv"), "primary")
+        self.elsewhere = button(tr("Save a copy elsewhere"), lambda: self._save_as())
+        left = Card(tr("New document"))
         selected = QWidget()  # scrolls where text is large and the screen small
         selected.setLayout(
             column(
                 label(tr("Point"), "muted"),
                 self.point,
-                label(tr("Stretch"), "muted"),
+                label(tr("Period"), "muted"),
                 self.named,
                 self.from_label,
                 self.since,
                 self.until_label,
                 self.until,
-                label(tr("It holds"), "head"),
+                label(tr("Contents"), "head"),
                 self.contents,
                 1,
                 spacing=6,
@@ -108,8 +108,8 @@ class HandoverPlace(Place):
         left.body.addWidget(self.elsewhere)
         left.set_widths(330, 280)
         self.count = label("", "muted")
-        right = Card(tr("Handed over before"), self.count)
-        self.empty = label(tr("Nothing was handed over yet."), "muted")
+        right = Card(tr("Issued documents"), self.count)
+        self.empty = label(tr("No document has been issued yet."), "muted")
         self.table = self._table()
         right.body.addWidget(self.empty)
         right.body.addWidget(self.table)
@@ -120,9 +120,9 @@ class HandoverPlace(Place):
         right.body.addWidget(self.pages, 1)
         self.open_button = button(tr("Open the file"), self.open_file)
         self.folder_button = button(tr("Show its folder"), self.open_folder)
-        self.again_button = button(tr("Put out again"), self.reissue)
+        self.again_button = button(tr("Issue again"), self.reissue)
         self.again_button.setToolTip(
-            tr("Writes the document from the vault, as it was handed over")
+            tr("Issues the document again from the vault, exactly as it was")
         )
         right.body.addLayout(row(self.open_button, self.folder_button, self.again_button, 1))
         line = row(left, right, margins=14)
@@ -132,15 +132,15 @@ class HandoverPlace(Place):
 
     def _table(self) -> QTableWidget:
         table = QTableWidget(0, 6)
-        table.setAccessibleName(tr("Handed over before"))
+        table.setAccessibleName(tr("Issued documents"))
         table.setHorizontalHeaderLabels(
             [
                 tr("When, at the site"),
                 tr("Who"),
                 tr("Point"),
-                tr("Stretch"),
+                tr("Period"),
                 tr("File"),
-                tr("Is it still"),
+                tr("Status"),
             ]
         )
         table.verticalHeader().hide()
@@ -166,16 +166,14 @@ class HandoverPlace(Place):
     def commands(self) -> list[Command]:
         here = places.HANDOVER
         return [
+            Command("report", tr("Export PDF"), "Ctrl+R", lambda: self.write("pdf"), here),
+            Command("export", tr("Export CSV"), "Ctrl+E", lambda: self.write("csv"), here),
             Command(
-                "report", tr("Write the PDF report"), "Ctrl+R", lambda: self.write("pdf"), here
-            ),
-            Command("export", tr("Write the CSV"), "Ctrl+E", lambda: self.write("csv"), here),
-            Command(
-                "handover.open", tr("Open the chosen document"), "Ctrl+O", self.open_file, here
+                "handover.open", tr("Open the selected document"), "Ctrl+O", self.open_file, here
             ),
             Command(
                 "handover.again",
-                tr("Put the chosen document out again"),
+                tr("Issue the selected document again"),
                 "Ctrl+Shift+O",
                 self.reissue,
                 here,
@@ -183,7 +181,7 @@ class HandoverPlace(Place):
         ]
 
     def hint(self) -> str:
-        return tr("Ctrl+R writes the PDF · Ctrl+E writes the CSV · Ctrl+O opens the chosen one")
+        return tr("Ctrl+R PDF · Ctrl+E CSV · Ctrl+O open")
 
     # -- loading -------------------------------------------------------------------------------
     def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
@@ -305,11 +303,11 @@ class HandoverPlace(Place):
 
         def show(periods: list[NamedPeriod]) -> None:
             self.named.clear()
-            self.named.addItem(tr("two instants, below"), None)
+            self.named.addItem(tr("custom period"), None)
             for span in periods:
                 self.named.addItem(_period_text(span, point.zone), span.span)
 
-        self.context.run(lambda _task: named_periods(desk, point), show, latest="named stretches")
+        self.context.run(lambda _task: named_periods(desk, point), show, latest="named periods")
 
     def _select_named_period(self) -> None:
         span = self.named.currentData()
@@ -362,9 +360,9 @@ class HandoverPlace(Place):
     def _show_counts(self) -> None:
         point, known = self.model.point, self.model.contents
         facts = [
-            (tr("Channels"), number(len(point.channels) if point else 0)),
+            (tr("Series"), number(len(point.channels) if point else 0)),
             (tr("Values"), number(known.values if known else 0)),
-            (tr("of them estimated"), number(known.estimated if known else 0)),
+            (tr("Estimated"), number(known.estimated if known else 0)),
         ]
         self.contents.show_facts(facts)
         self._show_buttons()
@@ -384,7 +382,7 @@ class HandoverPlace(Place):
             return
         self.model.is_busy = True
         self._show_buttons()
-        self.context.show_message(tr("Writing ..."))
+        self.context.show_message(tr("Exporting …"))
         self.context.run(
             lambda _task: _write(desk, kind, point, span, path), self._written, failed=self._failed
         )
@@ -396,7 +394,7 @@ class HandoverPlace(Place):
     def _written(self, done: HandoverResult) -> None:
         self.model.is_busy = False
         self.context.archive_changed.emit()
-        words = tr("%1 written and read back:").replace("%1", done.path.name)
+        words = tr("%1 exported and read back:").replace("%1", done.path.name)
         words += " " + counted(done.readings, "%n reading", "%n readings")
         if done.pages:
             words += ", " + counted(done.pages, "%n page", "%n pages")
@@ -409,7 +407,7 @@ class HandoverPlace(Place):
         suggested = file_name(point, self.span(), kind)
         both = [tr("PDF report (*.pdf)"), tr("CSV (*.csv)")]
         kinds = ";;".join(both if kind == "pdf" else both[::-1])
-        path, kind = QFileDialog.getSaveFileName(self, tr("Write a copy"), suggested, kinds)
+        path, kind = QFileDialog.getSaveFileName(self, tr("Save a copy"), suggested, kinds)
         if path:
             self.write("csv" if "csv" in kind.lower() else "pdf", Path(path))
 
@@ -436,7 +434,7 @@ class HandoverPlace(Place):
         def done(path: Path) -> None:
             self.context.archive_changed.emit()
             self.context.show_message(
-                tr("%1 put out again, as it was handed over.").replace("%1", path.name)
+                tr("%1 issued again, exactly as it was.").replace("%1", path.name)
             )
 
         self.context.run(lambda _task: reissue(desk, document), done)
@@ -447,7 +445,7 @@ class HandoverPlace(Place):
         if document is None:
             return
         if not QDesktopServices.openUrl(QUrl.fromLocalFile(document.file_name)):
-            words = tr("No program opens %1; it lies in its folder.")
+            words = tr("No program on this computer opens %1; it is in its folder.")
             self.context.said.emit(words.replace("%1", Path(document.file_name).name), True)
 
     def open_folder(self) -> None:

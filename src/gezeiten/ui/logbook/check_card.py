@@ -27,14 +27,14 @@ class CheckCard(Card):
     """The whole check, to be started and stopped; the head, and one to hold against it."""
 
     def __init__(self, context: AppContext) -> None:
-        super().__init__(tr("Check"))
+        super().__init__(tr("Verification"))
         self._context = context
         self._task: Task | None = None
         self._is_open = False
-        self.button = button(tr("Check the whole archive"), self.press)
-        self.quick = QCheckBox(tr("Leave out what was checked before"))
+        self.button = button(tr("Verify the whole archive"), self.press)
+        self.quick = QCheckBox(tr("Skip what was verified before"))
         self.quick.setToolTip(
-            tr("Bytes that were read and right since the last whole check, and their readings")
+            tr("Skips files that were read and found right since the last complete verification")
         )
         self.verdict = label("", "muted", wrap=True)
         self.faults = QListWidget()
@@ -44,7 +44,10 @@ class CheckCard(Card):
         self.faults.hide()
         self.unnamed = button("", self.import_unnamed)
         self.unnamed.setToolTip(
-            tr("Who took them, and when, is no longer known: they are entered by you, now")
+            tr(
+                "Who imported them and when is no longer known: they are recorded under "
+                "your name, now"
+            )
         )
         self.unnamed.hide()
         self._unnamed: list[UnnamedBytes] = []
@@ -53,11 +56,11 @@ class CheckCard(Card):
         self._lost: list[Entry] = []
         self.head = label("", "muted", wrap=True)
         self.compare = QLineEdit()
-        self.compare.setPlaceholderText(tr("A head from paper, or drop a document here"))
+        self.compare.setPlaceholderText(tr("Hash from a document, or drop the document here"))
         self.compare.setToolTip(
-            tr("The hash of an entry, as reports print it, or a report dropped here")
+            tr("The hash of an entry as documents print it, or a document dropped here")
         )
-        self.compare.setAccessibleName(tr("A head to hold against the logbook"))
+        self.compare.setAccessibleName(tr("Hash to compare with the logbook"))
         self.compare.returnPressed.connect(lambda: self.compare_hashes(self.compare.text()))
         self.compare_button = button(
             tr("Compare"), lambda: self.compare_hashes(self.compare.text())
@@ -82,7 +85,7 @@ class CheckCard(Card):
         self._context.run(
             lambda _task: (newest_entry(desk), is_check_open(desk)),
             self._show,
-            latest="logbook head",
+            latest="logbook hash",
         )
 
     def _show(self, found: tuple[Entry | None, bool]) -> None:
@@ -98,7 +101,7 @@ class CheckCard(Card):
 
     # -- the whole check -----------------------------------------------------------------------
     def _start_text(self) -> str:
-        return tr("Go on with the check") if self._is_open else tr("Check the whole archive")
+        return tr("Resume verification") if self._is_open else tr("Verify the whole archive")
 
     def press(self) -> None:
         """Start the check, or stop the one that runs."""
@@ -118,7 +121,7 @@ class CheckCard(Card):
         self.lost.hide()
         self.verdict.show()
         set_role(self.verdict, "muted")
-        self.verdict.setText(tr("Checking ..."))
+        self.verdict.setText(tr("Verifying …"))
         self._task = self._context.run(
             lambda task: verify(
                 desk,
@@ -133,7 +136,7 @@ class CheckCard(Card):
 
     def _on_news(self, progress: tuple[str, int, int]) -> None:
         what, done, of = progress
-        words = tr("Checking %1 ...").replace("%1", tr(what))
+        words = tr("Verifying %1 …").replace("%1", tr(what))
         if of > 1:
             words += " " + tr("%1 of %2").replace("%1", number(done)).replace("%2", number(of))
         self.verdict.setText(words)
@@ -148,16 +151,18 @@ class CheckCard(Card):
 
     def _judged(self, verdict: Verdict) -> None:
         self._ended()
-        looked = tr("%1 raw offloads, %2 values and %3 entries checked: ")
+        looked = tr("%1 raw offloads, %2 values and %3 entries verified: ")
         for i, value in enumerate((verdict.offloads, verdict.values, verdict.entries), 1):
             looked = looked.replace(f"%{i}", number(value))
         good = verdict.is_intact
         set_role(self.verdict, "kelp" if good else "ember")
         faults = counted(len(verdict.faults), "%n fault.", "%n faults.")
-        words = looked + (tr("everything is as it was kept.") if good else faults)
+        words = looked + (tr("everything is as it was saved.") if good else faults)
         if verdict.skipped:
             words += " " + counted(
-                verdict.skipped, "%n file had been read before.", "%n files had been read before."
+                verdict.skipped,
+                "%n file was skipped, as it was verified before.",
+                "%n files were skipped, as they were verified before.",
             )
         self.verdict.setText(words)
         self.faults.clear()
@@ -173,8 +178,8 @@ class CheckCard(Card):
         self.unnamed.setText(
             counted(
                 len(self._unnamed),
-                "Import %n mission file that no entry names",
-                "Import %n mission files that no entry names",
+                "Import %n mission file without a logbook entry",
+                "Import %n mission files without a logbook entry",
             )
         )
         self.unnamed.setVisible(bool(self._unnamed) and not self._context.is_read_only)
@@ -186,7 +191,7 @@ class CheckCard(Card):
         def written(many: int) -> None:
             self._context.archive_changed.emit()
             self._context.show_message(
-                counted(many, "%n entry was written again.", "%n entries were written again.")
+                counted(many, "%n entry was restored.", "%n entries were restored.")
             )
             self.start()
 

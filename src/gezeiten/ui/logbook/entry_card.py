@@ -33,13 +33,13 @@ class EntryCard(Card):
         self.sentence = label("", "big", wrap=True)
         self.facts = Facts()
         self.conflict = label("", "ember", wrap=True)
-        self.seen = button(tr("Looked at"), self.acknowledge)
-        self.seen.setToolTip(tr("Enters that you have looked at it; it is shown no more"))
+        self.seen = button(tr("Acknowledge"), self.acknowledge)
+        self.seen.setToolTip(tr("Records that you have seen it; it is not shown again"))
         self._buttons = QVBoxLayout()
         self._buttons.setSpacing(4)
         self.held = QPlainTextEdit()
         self.held.setReadOnly(True)
-        self.held.setAccessibleName(tr("What the act holds"))
+        self.held.setAccessibleName(tr("Details of the entry"))
         self.held.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
         self.held.setMinimumHeight(_HELD_LEAST_PX)
         # it gives way before anything around it scrolls
@@ -48,7 +48,7 @@ class EntryCard(Card):
         page = QWidget()  # scrolls where text is large and the screen small
         lines = column(self.sentence, self.conflict, self.seen, self.facts, spacing=6)
         lines.addLayout(self._buttons)
-        lines.addWidget(label(tr("What the act holds"), "muted"))
+        lines.addWidget(label(tr("Details of the entry"), "muted"))
         lines.addWidget(self.held, 1)
         page.setLayout(lines)
         self.body.addWidget(scrolled(page), 1)
@@ -60,7 +60,7 @@ class EntryCard(Card):
 
     def show_entry(self, entry: Entry | None, conflicts: list[str]) -> None:
         """Show an entry, or none. conflicts: what its action found otherwise than it says."""
-        self.conflict.setText(tr("Found otherwise: %1.").replace("%1", "; ".join(conflicts)))
+        self.conflict.setText(tr("Conflict: %1.").replace("%1", "; ".join(conflicts)))
         self.conflict.setVisible(bool(conflicts))
         self.seen.setVisible(bool(conflicts) and not self._context.is_read_only)
         if entry == self._entry and entry is not None:
@@ -69,7 +69,7 @@ class EntryCard(Card):
         clear(self._buttons)
         if entry is None:
             self.number.setText("")
-            self.sentence.setText(tr("Nothing is found; take a filter away."))
+            self.sentence.setText(tr("No entry matches; remove a filter."))
             self.facts.show_facts([])
             self.held.setPlainText("")
             return
@@ -77,9 +77,9 @@ class EntryCard(Card):
         self.sentence.setText(entry.sentence)
         self.facts.show_facts(
             [
-                (tr("On what"), entry.subject),
-                (tr("Act"), tr(entry.act)),
-                (tr("Who"), entry.person or tr("the program")),
+                (tr("Subject"), entry.subject),
+                (tr("Action"), tr(entry.act)),
+                (tr("User"), entry.person or tr("the program")),
                 (tr("When"), day_and_time(entry.at_ms, home_zone())),
                 (tr("SHA-256"), entry.hash[:24] + "…"),
             ]
@@ -141,7 +141,7 @@ def _link_text(method: EntryLink) -> str:
         "logger": tr("To the logger %1"),
         "document": tr("To the document %1"),
         "excursion": tr("To the excursion of %1"),
-        "stretch": tr("To that stretch of %1"),
+        "stretch": tr("To that period of %1"),
     }[method.kind]
     what = day_and_time(method.span[0], method.zone) if method.kind == "excursion" else method.text
     return words.replace("%1", what)

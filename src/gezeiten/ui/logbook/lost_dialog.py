@@ -21,10 +21,12 @@ class LostDialog(QDialog):
         self.setWindowTitle(tr("Lost entries"))
         words = counted(
             len(entries),
-            "%n entry is no longer in its file; only the tables of this computer have it. If "
-            "there is a copy of the archive's logbook folder, put that back instead.",
-            "%n entries are no longer in their file; only the tables of this computer have them. "
-            "If there is a copy of the archive's logbook folder, put that back instead.",
+            "%n entry is missing from its file; only the tables of this computer "
+            "still have it. If you have a copy of the archive's logbook folder, "
+            "restore that instead.",
+            "%n entries are missing from their file; only the tables of this "
+            "computer still have them. If you have a copy of the archive's logbook "
+            "folder, restore that instead.",
         )
         self.listed = QListWidget()
         self.listed.setAccessibleName(tr("Lost entries"))
@@ -33,13 +35,11 @@ class LostDialog(QDialog):
         for entry in entries:
             text = tr("%1 · %2 · %3").replace("%1", day_and_time(entry.at_ms, home_zone()))
             self.listed.addItem(text.replace("%2", entry.subject).replace("%3", entry.sentence))
-        again = button(tr("Write them again"), self._reload)
-        leave = button(tr("Leave it as it is"), self.reject, "primary")
+        again = button(tr("Restore entries"), self._reload)
+        leave = button(tr("Leave as it is"), self.reject, "primary")
         leave.setDefault(True)
         note = label(
-            tr("Times in %1. Written again, they are marked as restored from the table.").replace(
-                "%1", home_zone()
-            ),
+            tr("Times in %1. Restored entries are marked as such.").replace("%1", home_zone()),
             "muted",
             wrap=True,
         )

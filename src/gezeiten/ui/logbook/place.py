@@ -58,8 +58,8 @@ class LogbookPlace(Place):
         self._build_filters()
         self._build_table()
         self.count = label("", "muted")
-        self.json_button = button(tr("Write as JSON Lines ..."), lambda: self.export("jsonl"))
-        self.pdf_button = button(tr("Write as PDF ..."), lambda: self.export("pdf"))
+        self.json_button = button(tr("Export JSON Lines …"), lambda: self.export("jsonl"))
+        self.pdf_button = button(tr("Export PDF …"), lambda: self.export("pdf"))
         card = Card(tr("Logbook"), self.count)
         card.body.addLayout(row(self.filter, self.conflicts, self.about_button, spacing=8))
         card.body.addLayout(row(self.kind, self.person, self.since, self.contacts, 1, spacing=8))
@@ -79,7 +79,7 @@ class LogbookPlace(Place):
 
     def _build_filters(self) -> None:
         self.filter = QLineEdit()
-        self.filter.setPlaceholderText(tr("Search in all of it: words, values, fingerprints"))
+        self.filter.setPlaceholderText(tr("Search all entries: words, values, fingerprints"))
         self.filter.setAccessibleName(tr("Search"))
         self.filter.setClearButtonEnabled(True)
         self.about_button = button("", lambda: self.show_about(None))
@@ -87,13 +87,13 @@ class LogbookPlace(Place):
         self.about_button.hide()
         self.conflicts = button("", self.show_conflicts)
         self.conflicts.setToolTip(
-            tr("What was done without knowing of another computer's acts; look at each")
+            tr("Actions recorded without knowing of another computer's; look at each")
         )
         self.conflicts.hide()
         self.kind, self.person, self.since = QComboBox(), QComboBox(), QComboBox()
         for box, name, first in (
-            (self.kind, tr("Act"), tr("every act")),
-            (self.person, tr("Who"), tr("everybody")),
+            (self.kind, tr("Action"), tr("all actions")),
+            (self.person, tr("User"), tr("all users")),
         ):
             box.setAccessibleName(name)
             box.addItem(first, "")
@@ -106,7 +106,7 @@ class LogbookPlace(Place):
             (tr("in the last year"), 365),
         ):
             self.since.addItem(words, days)
-        self.contacts = QCheckBox(tr("Contacts too"))
+        self.contacts = QCheckBox(tr("Show contacts"))
         self.filter.textChanged.connect(lambda _: self.refresh())
         for box in (self.kind, self.person, self.since):
             box.currentIndexChanged.connect(lambda _: self.refresh())
@@ -116,7 +116,9 @@ class LogbookPlace(Place):
         self.table = QTableWidget(0, _COLUMNS)
         self.table.setAccessibleName(tr("Logbook entries"))
         when = tr("When (%1)").replace("%1", home_zone())
-        self.table.setHorizontalHeaderLabels([tr("No."), when, tr("Who"), tr("What"), tr("Entry")])
+        self.table.setHorizontalHeaderLabels(
+            [tr("No."), when, tr("User"), tr("Entry"), tr("Entry")]
+        )
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
         self.table.setWordWrap(False)
@@ -131,13 +133,13 @@ class LogbookPlace(Place):
         self.table.currentCellChanged.connect(lambda at, *_: self._select(at))
 
     def hint(self) -> str:
-        return tr("Ctrl+F searches · F5 checks the archive · Ctrl+G goes to what it is about")
+        return tr("Ctrl+F search · F5 verify · Ctrl+G go to the subject")
 
     def commands(self) -> list[Command]:
         here = places.LOGBOOK
         return [
             Command(
-                "verify", tr("Check vault, readings and logbook"), "F5", self.check.start, here
+                "verify", tr("Verify vault, readings and logbook"), "F5", self.check.start, here
             ),
             Command(
                 "logbook.filter", tr("Search in the logbook"), "Ctrl+F", self.filter.setFocus, here
@@ -145,35 +147,35 @@ class LogbookPlace(Place):
             Command("logbook.all", tr("Show all entries again"), "Ctrl+B", self.show_all, here),
             Command(
                 "logbook.misfits",
-                tr("Show acts that do not fit together"),
+                tr("Show conflicts"),
                 "Ctrl+M",
                 self.show_conflicts,
                 here,
             ),
             Command(
                 "logbook.seen",
-                tr("Say that a misfit was looked at"),
+                tr("Acknowledge a conflict"),
                 "Ctrl+L",
                 self.entry.acknowledge,
                 here,
             ),
             Command(
                 "logbook.to",
-                tr("Go to what the chosen entry is about"),
+                tr("Go to the subject of the selected entry"),
                 "Ctrl+G",
                 self.entry.follow_first_link,
                 here,
             ),
             Command(
                 "logbook.json",
-                tr("Write the entries as JSON Lines"),
+                tr("Export the entries as JSON Lines"),
                 "Ctrl+E",
                 lambda: self.export("jsonl"),
                 here,
             ),
             Command(
                 "logbook.pdf",
-                tr("Write the entries as PDF"),
+                tr("Export the entries as PDF"),
                 "Ctrl+R",
                 lambda: self.export("pdf"),
                 here,
@@ -254,7 +256,7 @@ class LogbookPlace(Place):
         self.table.setCurrentCell(at if page.entries else -1, 0)
         self._select(at)
         self.conflicts.setVisible(bool(page.conflicts) and self._filter is None)
-        self.conflicts.setText(counted(len(page.conflicts), "%n misfit", "%n misfits"))
+        self.conflicts.setText(counted(len(page.conflicts), "%n conflict", "%n conflicts"))
         for out in (self.json_button, self.pdf_button):
             out.setEnabled(bool(page.entries))
 
@@ -283,7 +285,7 @@ class LogbookPlace(Place):
         if path is None:
             kinds = tr("JSON Lines (*.jsonl)") if kind == "jsonl" else tr("PDF (*.pdf)")
             name, _ = QFileDialog.getSaveFileName(
-                self, tr("Write the entries"), f"logbook.{kind}", kinds
+                self, tr("Export the entries"), f"logbook.{kind}", kinds
             )
             if not name:
                 return
@@ -300,7 +302,7 @@ class LogbookPlace(Place):
             return len(entries)
 
         def done(count: int) -> None:
-            words = counted(count, "%n entry written to %1.", "%n entries written to %1.")
+            words = counted(count, "%n entry exported to %1.", "%n entries exported to %1.")
             self.context.show_message(words.replace("%1", target.name))
 
         self.context.run(work, done)
@@ -317,7 +319,7 @@ def _without_subject(entry: Entry) -> str:
 
 def _count_text(page: Page) -> str:
     if page.matching > len(page.entries):
-        words = tr("the latest %1 of %2 are shown; search for the others")
+        words = tr("showing the latest %1 of %2; search for older ones")
         return words.replace("%1", number(len(page.entries))).replace("%2", number(page.matching))
     if page.matching < page.total:
         return (

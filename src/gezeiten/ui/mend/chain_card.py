@@ -25,9 +25,9 @@ class ChainCard(Card):
         self.steps.setSpacing(5)
         self.body.addLayout(self.steps)
         self.body.addStretch(1)
-        self.whole_chain = button(tr("Whole chain"), show_chain)
+        self.whole_chain = button(tr("All steps"), show_chain)
         self.whole_chain.setToolTip("Alt+C")
-        self.compare = button(tr("Look in Trends"), to_trends)
+        self.compare = button(tr("Show in Trends"), to_trends)
         self.compare.setToolTip("Alt+T")
         for part in (self.whole_chain, self.compare, rule()):
             self.body.addWidget(part)

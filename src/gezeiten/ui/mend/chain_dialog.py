@@ -87,7 +87,7 @@ _MOST_SHOWN_MS = 400 * DAY_MS
 class ChainDialog(ActingDialog):
     """Shows how a series of a point comes from its source to the record, and corrects it."""
 
-    kept_words = "Kept; excursions were found anew."
+    kept_words = "Saved; excursions were updated."
 
     def __init__(
         self,
@@ -106,25 +106,25 @@ class ChainDialog(ActingDialog):
         self.trying = TrialStep()
         self.series = SeriesBox(point, series)
         self.table = plain_table(
-            tr("Chain of the series"),
+            tr("Correction steps"),
             [
                 tr("Step"),
-                tr("What"),
-                tr("In force (%1)").replace("%1", point.zone),
+                tr("Step"),
+                tr("Valid (%1)").replace("%1", point.zone),
                 tr("By"),
-                tr("Why"),
+                tr("Reason"),
             ],
         )
         for wide in (1, 2, 4):
             self.table.horizontalHeader().setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
-        self.chart = LaneChart(context.theme, tr("As it is, and as it would be"))
+        self.chart = LaneChart(context.theme, tr("Record now and with the change"))
         connect_readings(context, self.chart, "chain pictures")
         self.chart.marked.connect(self._marked)
         connect_provenance(self.chart, self, context, lambda: [point])
         self.figures = label("", "muted", wrap=True)
         self._make_fields()
-        self.switch_button = button(tr("Switch the chosen step off"), self.toggle_selected)
-        self.undo_button = button(tr("Take the chosen step back"), self.withdraw)
+        self.switch_button = button(tr("Disable selected step"), self.toggle_selected)
+        self.undo_button = button(tr("Undo selected step"), self.withdraw)
         self.clock_button = button(tr("Clock …"), self.show_clock)
         self.typed = (self.words, self.fields.cause)
         self.setLayout(self._build_layout())
@@ -145,7 +145,7 @@ class ChainDialog(ActingDialog):
 
     def _build_layout(self) -> QVBoxLayout:
         self.entry = QWidget()
-        self.keep_button = button(tr("Keep it"), self.keep, "primary")
+        self.keep_button = button(tr("Save"), self.keep, "primary")
         self.entry.setLayout(
             column(
                 self.fields,
@@ -154,7 +154,9 @@ class ChainDialog(ActingDialog):
                 spacing=6,
             )
         )
-        hint = tr("%1 · Shift+drag marks · dashed: as it would be").replace("%1", self._point.zone)
+        hint = tr("%1 · Shift+drag selects a period · dashed: with the change").replace(
+            "%1", self._point.zone
+        )
         laid = column(
             row(self.series, 1, self.clock_button, self.switch_button, self.undo_button, spacing=8),
             self.table,
@@ -252,10 +254,10 @@ class ChainDialog(ActingDialog):
         if link.kind == "correction":
             name = tr(item.does.name) + ("" if item.is_on else " · " + tr("off"))
             if item.is_on and item.is_stale:
-                name += " · " + tr("fitted to another state: tie it anew")
+                name += " · " + tr("fitted before another correction changed; fit it again")
             other = of_another_sensor(item, (feed.assignment for feed in self._chain.assignments))
             if item.is_on and other is not None:
-                words = tr("the certificate is not of %1, which measured here too")
+                words = tr("the certificate is not for %1, which measured here too")
                 name += " · " + words.replace("%1", other.deployment.stay.source)
             return [
                 name,
@@ -266,7 +268,9 @@ class ChainDialog(ActingDialog):
             ]
         error = self._units.error(self._point, item.channel, float(item.facts["rmse"]))
         old = fitted_on_another_state(item, self._chain.corrections)
-        note = tr("made before the readings beside it were corrected; make it anew") if old else ""
+        note = (
+            tr("filled before the readings beside it were corrected; fill it again") if old else ""
+        )
         name = tr("Gap filled") + ("" if item.undone_ms is None else " · " + tr("off"))
         return [
             name,
@@ -449,12 +453,12 @@ class ChainDialog(ActingDialog):
                 "%n change by %1 on average, at most by %2",
             )
             parts.append(words.replace("%1", shown(seen.mean)).replace("%2", shown(seen.most)))
-        parts += [counted(seen.removed, "%n taken out", "%n taken out")] if seen.removed else []
-        parts += [counted(seen.restored, "%n back again", "%n back again")] if seen.restored else []
+        parts += [counted(seen.removed, "%n removed", "%n removed")] if seen.removed else []
+        parts += [counted(seen.restored, "%n restored", "%n restored")] if seen.restored else []
         if seen.suspect:
             more = tr("%1 more suspect") if seen.suspect > 0 else tr("%1 fewer suspect")
             parts.append(more.replace("%1", number(abs(seen.suspect))))
-        of = counted(len(seen.before), "Of %n reading in view", "Of %n readings in view")
+        of = counted(len(seen.before), "Of %n reading shown", "Of %n readings shown")
         return f"{of}: {' · '.join(parts) if parts else tr('none changes')}."
 
     # -- doing -----------------------------------------------------------------------------------
@@ -470,7 +474,7 @@ class ChainDialog(ActingDialog):
             filled is not None and filled.undone_ms is not None
         )
         self.switch_button.setText(
-            tr("Switch the chosen step on") if is_off else tr("Switch the chosen step off")
+            tr("Enable selected step") if is_off else tr("Disable selected step")
         )
 
     def toggle_selected(self) -> None:

@@ -47,9 +47,9 @@ from gezeiten.ui.work.history_dialog import HistoryDialog, form
 
 _WAYS = (
     ("contacts", "stretched between contacts"),
-    ("zone", "it was set to local time"),
+    ("zone", "was set to local time"),
     ("amount", "by an amount"),
-    ("data", "found from another series"),
+    ("data", "matched with another series"),
 )
 
 
@@ -66,7 +66,7 @@ class Trial:
 class ClockDialog(HistoryDialog):
     """Shows the clocks of the missions that feed a series, and puts one right."""
 
-    kept_words = "Kept; excursions were found anew."
+    kept_words = "Saved; excursions were updated."
 
     def __init__(
         self, parent: QWidget, context: AppContext, point: PointPlace, series: str
@@ -77,11 +77,11 @@ class ClockDialog(HistoryDialog):
             point.full_name,
             tr("Clock"),
             [
-                tr("It was (%1)").replace("%1", point.zone),
-                tr("The clock was ahead by"),
-                tr("Sure to"),
+                tr("True time (%1)").replace("%1", point.zone),
+                tr("Clock ahead by"),
+                tr("Uncertainty"),
             ],
-            table_name=tr("When the clock was read"),
+            table_name=tr("Clock readings"),
             wide=(0, 1, 2),
         )
         self._point, self._series = point, series
@@ -93,18 +93,18 @@ class ClockDialog(HistoryDialog):
         self.mission.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.now = label("", "muted", wrap=True)
         self.way = QComboBox()
-        self.way.setAccessibleName(tr("How it is put right"))
+        self.way.setAccessibleName(tr("Method"))
         for key, name in _WAYS:
             self.way.addItem(tr(name), key)
         self.amount = QLineEdit()
-        self.amount.setAccessibleName(tr("Moved by"))
+        self.amount.setAccessibleName(tr("Shift"))
         self.amount.setPlaceholderText("-1:00:00")
         self.other = QComboBox()
-        self.other.setAccessibleName(tr("The other series"))
+        self.other.setAccessibleName(tr("Other series"))
         self.figures = label("", "", wrap=True)
-        self.keep_button = button(tr("Put it right"), self.keep, "primary")
+        self.keep_button = button(tr("Apply clock correction"), self.keep, "primary")
         self.switch_button = button("", self.switch)
-        self.undo_button = button(tr("Take it back"), self.withdraw)
+        self.undo_button = button(tr("Undo"), self.withdraw)
         self.lay_out(
             self._build_form(),
             self.switch_button,
@@ -124,10 +124,10 @@ class ClockDialog(HistoryDialog):
 
     def _build_form(self) -> QVBoxLayout:
         self._amount_box, self._other_box = QWidget(), QWidget()
-        self._amount_box.setLayout(captioned(tr("Moved by, h:mm:ss"), self.amount))
-        self._other_box.setLayout(captioned(tr("The other series"), self.other))
+        self._amount_box.setLayout(captioned(tr("Shift, h:mm:ss"), self.amount))
+        self._other_box.setLayout(captioned(tr("Other series"), self.other))
         method = QWidget()
-        method.setLayout(captioned(tr("How"), self.way))
+        method.setLayout(captioned(tr("Method"), self.way))
         return form(
             row(method, self._amount_box, self._other_box, 1),
             self.figures,
@@ -156,7 +156,10 @@ class ClockDialog(HistoryDialog):
         self.entry.setEnabled(bool(self._clocks))
         if not self._clocks:
             self._show_message(
-                tr("No logger feeds this series; times of texts are set where they are tied.")
+                tr(
+                    "No logger recorded this series; the times of text files are set in "
+                    "their import template."
+                )
             )
             return
         self._show_clock()
@@ -185,17 +188,17 @@ class ClockDialog(HistoryDialog):
         for one in (self.switch_button, self.undo_button):
             one.setEnabled(its is not None)
         self.switch_button.setText(
-            tr("Switch it off") if clock.correction or its is None else tr("Switch it on again")
+            tr("Disable") if clock.correction or its is None else tr("Enable")
         )
-        words = tr("Nothing puts it right: every instant is what the logger wrote.")
+        words = tr("No clock correction: times are as the logger recorded them.")
         if its is not None:
             stored = its
             first, last = stored.map.moves_ms
-            words = tr("Moved by %1 to %2 (%3), ± %4 s: %5 · %6")
+            words = tr("Shifted by %1 to %2 (%3), ± %4 s: %5 · %6")
             if clock.correction is None:
                 words = tr(
-                    "Off, every instant is what the logger wrote; on it would be: moved by "
-                    "%1 to %2 (%3), ± %4 s: %5 · %6"
+                    "Disabled: times are as the logger recorded them. Enabled they are "
+                    "shifted by %1 to %2 (%3), ± %4 s: %5 · %6"
                 )
             words = words.replace("%1", seconds(first)).replace("%2", seconds(last))
             words = words.replace("%3", tr(stored.method)).replace(
@@ -235,8 +238,8 @@ class ClockDialog(HistoryDialog):
             if clock_fit.jumps:
                 at = instant(clock_fit.jumps[0], self._point.zone)
                 asked = tr(
-                    "Before %1 it ran faster or slower than any clock drifts: was it set, or did "
-                    "it stop? Then say by how much."
+                    "Before %1 the clock ran faster or slower than clocks drift: was it set, "
+                    "or did it stop? Then enter the shift."
                 )
                 words += f" {asked.replace('%1', at)}"
             return Trial(clock_fit.clock, MEASURED, clock_fit.uncertainty, words)
@@ -255,9 +258,9 @@ class ClockDialog(HistoryDialog):
             self.other.currentData(),
         )
         if other is None:
-            self.figures.setText(tr("There is no other series to look at."))
+            self.figures.setText(tr("There is no other series to compare with."))
             return
-        self.figures.setText(tr("Looking …"))
+        self.figures.setText(tr("Searching …"))
 
         def work(_task: object) -> Trial | str:
             found = by_data(desk, point, series, clock, other)
@@ -265,7 +268,7 @@ class ClockDialog(HistoryDialog):
             if not found.shift.is_clear or found.lag is None:
                 return told
             if abs(found.shift_ms) <= found.u_ms:
-                return tr("They go together as they are.") + f" {told}"
+                return tr("They already match.") + f" {told}"
             put_right = by_amount(clock, found.shift_ms)
             words = f"{shift_text(clock, put_right)} {told}"
             return Trial(
@@ -342,7 +345,7 @@ class ClockDialog(HistoryDialog):
                 self._do(run)
                 return
             self._show_result = told
-            again = tr("Press the button again to do it all the same.")
+            again = tr("Press the button again to do it anyway.")
             self._show_message(" ".join((*map(loss_text, value_losses), again)))
 
         self._context.run(

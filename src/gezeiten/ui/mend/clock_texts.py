@@ -26,7 +26,7 @@ def parsed_shift_ms(text: str) -> int:
     except ValueError:
         numbers = []
     if not 1 <= len(numbers) <= 3 or any(one < 0 for one in numbers):
-        words = tr("“%1” is no amount of time; type it like -1:00:00 or 45 for seconds.")
+        words = tr("“%1” is not a time shift; type it like -1:00:00, or 45 for seconds.")
         raise InputError(words.replace("%1", text.strip()))
     seconds = 0
     for one in numbers:
@@ -40,29 +40,29 @@ def shift_text(clock: MissionClock, put_right: ClockMap) -> str:
         put_right.corrected_instant(at) - at
         for at in (clock.reads[0].shown_ms, clock.reads[-1].shown_ms)
     )
-    words = tr("Readings are moved by %1 at the launch and %2 at the last contact.")
+    words = tr("Readings are shifted by %1 at the launch and %2 at the last contact.")
     return words.replace("%1", seconds(first)).replace("%2", seconds(last))
 
 
 def search_text(clock: FoundClock) -> str:
     """What the data say of a clock, how sure that is, or why nothing follows."""
-    likeness = tr("Changes go together to %1 %, at the next best shift to %2 %: confidence %3.")
+    likeness = tr("Changes match to %1 %, at the next best shift to %2 %: confidence %3.")
     likeness = likeness.replace("%1", number(100 * clock.shift.likeness))
     likeness = likeness.replace("%2", number(100 * clock.shift.second))
     words = likeness.replace("%3", _confidence_text(clock.shift.confidence))
     if not clock.shift.is_clear:
-        none = tr("Nothing clear was found: another shift does nearly as well.")
+        none = tr("No clear result: another shift matches nearly as well.")
         return f"{none} {words}"
     if clock.lag is None:
         unknown = tr(
-            "They lie %1 apart, but how far these places lag each other is not known: "
-            "there are not three times five days in which both clocks were right. "
-            "Nothing is proposed."
+            "They are %1 apart, but the natural lag between these points is not "
+            "known: that takes three periods of five days in which both clocks were "
+            "right. Nothing is proposed."
         )
         return f"{unknown.replace('%1', seconds(clock.shift.shift_ms))} {words}"
-    lag = tr("These places lag each other by %1 ± %2 s (%3); that is taken off.")
+    lag = tr("The natural lag between these points is %1 ± %2 s (%3); it is subtracted.")
     lag = lag.replace("%1", seconds(clock.lag.lag_ms)).replace("%2", number(clock.lag.u_ms / 1000))
-    spans = counted(clock.lag.periods, "%n stretch of five days", "%n stretches of five days")
+    spans = counted(clock.lag.periods, "%n period of five days", "%n periods of five days")
     return f"{lag.replace('%3', spans)} {words}"
 
 
@@ -76,7 +76,7 @@ def uncertainty_text(
     clock: MissionClock, put_right: ClockMap, uncertainty: ClockUncertainty
 ) -> str:
     """How sure the instants are up to the last contact, and at the last reading after it."""
-    words = tr("Sure to ± %1 s at worst.").replace("%1", number(uncertainty.u_ms / 1000, 1))
+    words = tr("Uncertainty at most ± %1 s.").replace("%1", number(uncertainty.u_ms / 1000, 1))
     if not put_right or clock.last_shown_ms <= put_right.shown_ms[-1]:
         return words
     last_ms = put_right.corrected_instant(clock.last_shown_ms)

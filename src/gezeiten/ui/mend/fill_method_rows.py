@@ -70,7 +70,7 @@ class FillMethodRows(QObject):
             self._add_method(at, method, booked, units, is_settled=is_settled)
             at += 2
         cautions = dict.fromkeys(tr(method.caution) for method in methods if method.caution)
-        worse = tr("Errors were measured on ordinary stretches; here they can be larger: %1.")
+        worse = tr("Errors were measured on ordinary periods; here they can be larger: %1.")
         refused = dict.fromkeys(
             f"{tr(method.name)}: {tr(method.refusal)}" for method in methods if method.refusal
         )
@@ -115,12 +115,12 @@ class FillMethodRows(QObject):
         )
         how = tr(method.name)
         if method.surely_beats_line:
-            how += " · " + tr("does better than a straight line")
+            how += " · " + tr("better than a straight line")
         for key, why in method.left.items():
             stays = tr("%1 stays open: %2").replace("%1", quantity(key).name)
             how += " · " + stays.replace("%2", tr(why))
         if method.is_beyond:
-            how += " · " + tr("beyond what was known, no band is promised")
+            how += " · " + tr("outside known conditions, no error band")
         many = min(len(one.fill) for one in method.of.values())
         covers = tr("%1 of %2").replace("%2", number(booked.gap.missing))
         self._row(at, radio, how, errors, covers.replace("%1", number(many)))

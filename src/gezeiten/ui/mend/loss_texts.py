@@ -32,5 +32,5 @@ def caught_text(caught: ProposedCorrection) -> str:
     )
     words = words.replace("%1", number(caught.of))
     words = words.replace("%2", number(100 * caught.readings / caught.of, 2))
-    much = tr("That is much: look at some of them before you keep it.")
+    much = tr("That is a lot: look at some of them before you save.")
     return f"{words} {much}" if caught.is_excessive else words

@@ -30,11 +30,11 @@ class OffersTable(YieldingLayout):
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(6)
-        for j, text in enumerate((tr("Source"), tr("How"), tr("Expected error"), tr("Covers"))):
+        for j, text in enumerate((tr("Source"), tr("Method"), tr("Expected error"), tr("Covers"))):
             grid.addWidget(label(text, "muted"), 0, j)
         self.ways = FillMethodRows(grid, 3, _LINE_ROW + 2)
         super().__init__(column(grid, self.ways.notes, spacing=6))
-        self.by_logger = QRadioButton(tr("Ask the logger again"))
+        self.by_logger = QRadioButton(tr("Offload again from the logger"))
         self.by_line = QRadioButton(tr("Straight line"))
         self._choice = QButtonGroup(self)
         self._choice.addButton(self.by_logger)
@@ -85,9 +85,9 @@ def _line_cells(
         "refusal": tr(source_offers.line.refusal),
         "between the ends": tr("between the two ends"),
         "filled": tr("filled between the two ends"),
-        "otherwise": tr("an estimate fills it"),
-        "not needed": tr("not needed: it is measured"),
-        "calculated": tr("not for what is calculated"),
+        "otherwise": tr("filled by an estimate"),
+        "not needed": tr("not needed: readings are available"),
+        "calculated": tr("not for calculated series"),
     }[source_offers.line_offer]
     if source_offers.line_offer == "between the ends":
         for key, why in source_offers.line.left.items():
@@ -108,13 +108,13 @@ def _logger_cells(source_offers: SourceOffers, booked: BookedGap) -> tuple[str, 
     holds = f"{logger.serial} · {tr(logger.sentence)}" if logger.serial else tr(logger.sentence)
     how = {
         "what it holds": holds,
-        "fetched": tr("fetched; the record holds what it measured"),
-        "undo first": tr("undo what fills it to ask the logger"),
-        "not needed": tr("not needed: it is measured"),
-        "calculated": tr("%1; put that right").replace("%1", tr(booked.reason)),
+        "fetched": tr("fetched; the record shows the measured readings"),
+        "undo first": tr("undo the fill to offload from the logger"),
+        "not needed": tr("not needed: readings are available"),
+        "calculated": tr("%1; correct that first").replace("%1", tr(booked.reason)),
     }[source_offers.logger_offer]
     measured = tr("measured") if source_offers.is_measured else "—"
-    return how, measured, _covers(source_offers.logger_covers, booked, tr("cannot serve"))
+    return how, measured, _covers(source_offers.logger_covers, booked, tr("not usable"))
 
 
 def _covers(readings: int | None, booked: BookedGap, otherwise: str) -> str:

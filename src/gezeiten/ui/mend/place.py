@@ -69,7 +69,7 @@ class MendPlace(Place):
         self.count_words = label("", "muted")
         left = Card(tr("Gaps"), self.count_words)
         left.body.addWidget(self.list, 1)
-        self.many_button = button(tr("Many gaps in one act …"), self.show_several)
+        self.many_button = button(tr("Fill several gaps …"), self.show_several)
         self.many_button.setToolTip("Ctrl+Shift+G")
         if context.is_read_only:
             self.many_button.hide()
@@ -99,7 +99,7 @@ class MendPlace(Place):
         context.carriers_changed.connect(self._carriers_changed)
 
     def _offers_card(self) -> Card:
-        card = Card(tr("What could fill it"), tr("error measured on known stretches as long"))
+        card = Card(tr("Ways to fill it"), tr("error measured on known periods of the same length"))
         self.offers = OffersTable()
         self.offers.source_chosen.connect(self._select_source)
         self.offers.row_chosen.connect(self._select_row)
@@ -112,7 +112,7 @@ class MendPlace(Place):
         self.reason.textEdited.connect(self._save_draft)
         self.leave_button = button(tr("Leave open"), self.leave_open)
         self.undo_button = button(tr("Undo"), self.undo)
-        self.undo_button.setToolTip(tr("Ctrl+Shift+Z undoes the whole act, of all its gaps"))
+        self.undo_button.setToolTip(tr("Ctrl+Shift+Z undoes the whole batch, all its gaps"))
         card.body.addLayout(
             row(self.fill_button, self.reason, self.leave_button, self.undo_button, spacing=8)
         )
@@ -123,14 +123,12 @@ class MendPlace(Place):
         return [
             Command("gap.next", tr("Next gap"), "N", lambda: self.list.step(1), here),
             Command("gap.previous", tr("Previous gap"), "P", lambda: self.list.step(-1), here),
-            Command("gap.fill", tr("Fill the chosen gap"), "Ctrl+Return", self.fill, here),
+            Command("gap.fill", tr("Fill the selected gap"), "Ctrl+Return", self.fill, here),
             Command(
-                "gap.leave", tr("Leave the chosen gap open"), "Ctrl+L", self.reason.setFocus, here
+                "gap.leave", tr("Leave the selected gap open"), "Ctrl+L", self.reason.setFocus, here
             ),
-            Command("gap.trends", tr("Look at the gap in Trends"), "Alt+T", self._to_trends, here),
-            Command(
-                "gap.chain", tr("Chain of the series: corrections"), "Alt+C", self.show_chain, here
-            ),
+            Command("gap.trends", tr("Show the gap in Trends"), "Alt+T", self._to_trends, here),
+            Command("gap.chain", tr("Corrections of the series"), "Alt+C", self.show_chain, here),
             Command(
                 "gap.coverage",
                 tr("Coverage of the series, as a calendar"),
@@ -147,7 +145,7 @@ class MendPlace(Place):
             ),
             Command(
                 "gap.story",
-                tr("Story of the reading at the cursor"),
+                tr("Provenance of the reading at the cursor"),
                 "Alt+S",
                 lambda: self.show_provenance(self.chart.cursor_ms),
                 here,
@@ -155,23 +153,19 @@ class MendPlace(Place):
             Command(
                 "gap.rows", tr("Readings around the gap as a table"), "Alt+R", self.show_rows, here
             ),
-            Command(
-                "gap.many", tr("Many gaps in one act"), "Ctrl+Shift+G", self.show_several, here
-            ),
+            Command("gap.many", tr("Fill several gaps"), "Ctrl+Shift+G", self.show_several, here),
             Command(
                 "gap.undo.all",
-                tr("Undo the whole act that the chosen gap was part of"),
+                tr("Undo the whole batch that the selected gap was part of"),
                 "Ctrl+Shift+Z",
                 self.undo_whole_action,
                 here,
             ),
-            Command("gap.undo", tr("Undo what was done about the gap"), "Ctrl+Z", self.undo, here),
+            Command("gap.undo", tr("Undo the last change to the gap"), "Ctrl+Z", self.undo, here),
         ]
 
     def hint(self) -> str:
-        return tr(
-            "N, P next and previous gap · Ctrl+Enter fills · Ctrl+L leaves open · Ctrl+Z undoes"
-        )
+        return tr("N, P next and previous gap · Ctrl+Enter fill · Ctrl+L leave open · Ctrl+Z undo")
 
     # -- loading -------------------------------------------------------------------------------
     def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
@@ -189,7 +183,7 @@ class MendPlace(Place):
     def _show_list(self, listed: list[BookedGap]) -> None:
         open_count = sum(1 for booked in listed if booked.state == "open")
         settled = sum(1 for booked in listed if booked.state not in ("open", NOT_CALCULATED))
-        done = counted(settled, "%n settled", "%n settled")
+        done = counted(settled, "%n done", "%n done")
         self.count_words.setText(f"{counted(open_count, '%n open', '%n open')} · {done}")
         lines = [
             ListLine(
@@ -220,7 +214,7 @@ class MendPlace(Place):
         if booked is None:
             self._detail, self._drawn = None, ()
             self.model.leave()
-            self.picture.title.setText(tr("No gaps: every record here is whole."))
+            self.picture.title.setText(tr("No gaps: every record is complete."))
             self.chart.show_lanes([], (0, 1), "UTC")
             self._show_buttons()
             return
@@ -299,7 +293,7 @@ class MendPlace(Place):
         if booked is None or not self.model.is_open or not booked.channels:
             self.offers.ways.show_message("")
             return
-        looking = tr("Looking for companions and cycles …")
+        looking = tr("Searching for related series and cycles …")
         self.offers.ways.show_measured(self.model.others, booked, units_of(desk.settings), looking)
         self.offers.ways.check(self.model.other)
 
@@ -372,9 +366,7 @@ class MendPlace(Place):
         elif model.source == "logger" and model.offers is not None:
             offer = model.offers.logger
             again = offer.undone_offload is not None
-            words = (
-                tr("Switch on again") if again else tr("Fetch from %1").replace("%1", offer.serial)
-            )
+            words = tr("Enable again") if again else tr("Fetch from %1").replace("%1", offer.serial)
         self.fill_button.setText(words)
         for part in (self.leave_button, self.reason):
             part.setEnabled(model.can_leave)

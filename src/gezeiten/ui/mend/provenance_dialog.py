@@ -61,7 +61,7 @@ class ProvenanceDialog(QDialog):
         self, parent: QWidget, context: AppContext, point: PointPlace, at_ms: int, series: str = ""
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("Story of a reading") + f" · {point.full_name}")
+        self.setWindowTitle(tr("Provenance of a reading") + f" · {point.full_name}")
         self._context, self._point, self._at_ms = context, point, at_ms
         self._units = units_of(context.desk.settings)
         self.series = SeriesBox(point, series)
@@ -141,7 +141,7 @@ class ProvenanceDialog(QDialog):
             words = words.replace("%1", error)
             words = words.replace("%2", told.fill.made_by)
             words = words.replace("%3", instant(told.fill.made_ms, zone))
-            old = tr(" · made before the readings beside it were corrected")
+            old = tr(" · filled before the readings beside it were corrected")
             self._line(tr("Estimated"), words + (old if told.is_old_fill else ""))
         for passed in told.passed:
             step = passed.step
@@ -151,7 +151,7 @@ class ProvenanceDialog(QDialog):
         quality = "" if told.value is None else f" · {_quality_text(told.quality)}"
         self._line(tr("In the record"), f"{self._value(told.value)}{quality}", head=True)
         if told.uncertainty is not None and told.value is not None:
-            self._line(tr("Sure to"), self._uncertainty_text(told.uncertainty))
+            self._line(tr("Uncertainty"), self._uncertainty_text(told.uncertainty))
 
     def _uncertainty_text(self, uncertainty: Uncertainty) -> str:
         """± U, and its shares, the largest first; each of them k = 2."""
@@ -177,7 +177,7 @@ class ProvenanceDialog(QDialog):
         self._line(tr("As recorded"), self._value(its.value))
         if its.clock is not None:
             clock = its.clock
-            words = tr("wrote %1; put right (%2), ± %3 s")
+            words = tr("recorded as %1; corrected (%2), ± %3 s")
             words = words.replace("%1", instant(its.shown_ms, zone, seconds=True))
             words = words.replace("%2", tr(clock.method)).replace(
                 "%3", number(its.clock_u_ms / 1000, 1)
@@ -187,10 +187,10 @@ class ProvenanceDialog(QDialog):
             text = f"{instant(offload.at_ms, zone)}, {offload.person}, {tr(offload.route)}"
             if offload.clock_difference_ms is not None:
                 off = number(offload.clock_difference_ms / 1000, 1)
-                text += " · " + tr("its clock was off by %1 s").replace("%1", off)
+                text += " · " + tr("its clock was wrong by %1 s").replace("%1", off)
             self._line(tr("Bytes"), f"{offload.sha256[:_SIGNS]}… · {text}", tip=offload.sha256)
         if not its.offloads:
-            self._line(tr("Bytes"), tr("known from no offload; verify the archive"))
+            self._line(tr("Bytes"), tr("in no offload; verify the archive"))
 
     def _line(self, name: str, words: str, tip: str = "", *, head: bool = False) -> None:
         at = self.lines.rowCount()

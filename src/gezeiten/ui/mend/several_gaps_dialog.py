@@ -44,7 +44,7 @@ class SeveralGapsDialog(QDialog):
 
     def __init__(self, parent: QWidget, context: AppContext) -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("Many gaps in one act"))
+        self.setWindowTitle(tr("Fill several gaps"))
         self._context = context
         self._acting = ActionRunner(context, self._show_message)
         self._units = units_of(context.desk.settings)
@@ -54,26 +54,26 @@ class SeveralGapsDialog(QDialog):
         self.site = QComboBox()
         self.site.setAccessibleName(tr("Site"))
         self.rule = QComboBox()
-        self.rule.setAccessibleName(tr("What is done"))
+        self.rule.setAccessibleName(tr("Action"))
         for key, name in _RULES:
             self.rule.addItem(tr(name), key)
         self.longest = QLineEdit("2 h")
         self.longest.setAccessibleName(tr("Up to"))
         self.longest.setMaximumWidth(110)
         self.reason = QLineEdit()
-        self.reason.setAccessibleName(tr("Why they stay open"))
-        self.reason.setPlaceholderText(tr("why they stay open"))
-        self.look_button = button(tr("List what it would do"), self.look)
+        self.reason.setAccessibleName(tr("Reason for leaving open"))
+        self.reason.setPlaceholderText(tr("reason"))
+        self.look_button = button(tr("Preview"), self.look)
         heads = [
-            tr("Do it"),
+            tr("Fill gaps"),
             tr("Point"),
             tr("Gap"),
             tr("Readings"),
-            tr("What"),
+            tr("Step"),
             tr("Expected error"),
         ]
         self.table = QTableWidget(0, len(heads))
-        self.table.setAccessibleName(tr("What would be done"))
+        self.table.setAccessibleName(tr("Preview"))
         self.table.setHorizontalHeaderLabels(heads)
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
@@ -88,7 +88,7 @@ class SeveralGapsDialog(QDialog):
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         self.do_button = button("", self.apply, "primary")
-        self.stop_button = button(tr("Stop looking"), self.stop)
+        self.stop_button = button(tr("Stop"), self.stop)
         self.setLayout(self._build_layout())
         self.resize(1010, 600)
         self.rule.currentIndexChanged.connect(lambda _: self._update_rule_fields())
@@ -101,7 +101,7 @@ class SeveralGapsDialog(QDialog):
         boxes = []
         for caption, part in (
             (tr("Gaps of"), self.site),
-            (tr("What is done"), self.rule),
+            (tr("Action"), self.rule),
             (tr("Up to"), self.longest),
         ):
             box = QWidget()
@@ -139,7 +139,7 @@ class SeveralGapsDialog(QDialog):
         self.site.blockSignals(False)
         self._forget()
         if not found:
-            self._show_message(tr("No gap is open; there is nothing to do."))
+            self._show_message(tr("No gap is open."))
 
     def _update_rule_fields(self) -> None:
         self.reason.setVisible(self.rule.currentData() == "leave")
@@ -232,7 +232,7 @@ class SeveralGapsDialog(QDialog):
                 first.setCheckState(Qt.CheckState.Checked)
         self.table.resizeRowToContents(at)
         self.table.blockSignals(False)
-        words = tr("%1 of %2 looked at").replace("%1", number(len(self._found)))
+        words = tr("%1 of %2 searched").replace("%1", number(len(self._found)))
         self.progress.setText(words.replace("%2", number(len(self._selected()))))
         self._show_count()
 
@@ -249,7 +249,7 @@ class SeveralGapsDialog(QDialog):
     def _show_count(self) -> None:
         count = len(self.ticked())
         self.do_button.setEnabled(count > 0)
-        self.do_button.setText(counted(count, "Do it for %n gap", "Do it for %n gaps"))
+        self.do_button.setText(counted(count, "Fill %n gap", "Fill %n gaps"))
 
     # -- doing -----------------------------------------------------------------------------------
     def apply(self) -> None:
@@ -259,8 +259,8 @@ class SeveralGapsDialog(QDialog):
         def done(count: int) -> None:
             words = counted(
                 count,
-                "Done about %n gap; undone in one under Mend.",
-                "Done about %n gaps; undone in one under Mend.",
+                "%n gap done; Ctrl+Shift+Z in Mend undoes the batch.",
+                "%n gaps done; Ctrl+Shift+Z in Mend undoes the batch.",
             )
             self._context.show_message(words)
             self._context.archive_changed.emit()

@@ -27,12 +27,12 @@ _KINDS = (
     ("mark", "Mark"),
     ("trim", "Not in place"),
 )
-_MARK_NAMES = {"kept": "kept: it is right", "suspect": "suspect", "taken out": "taken out"}
+_MARK_NAMES = {"kept": "kept: valid", "suspect": "suspect", "taken out": "removed"}
 _PLACES = (
-    ("Beginning, by readings", "readings", False),
-    ("End, by readings", "readings", True),
-    ("Beginning, by the visit", "visit", False),
-    ("End, by the visit", "visit", True),
+    ("Start, from readings", "readings", False),
+    ("End, from readings", "readings", True),
+    ("Start, from the visit", "visit", False),
+    ("End, from the visit", "visit", True),
 )
 
 
@@ -58,7 +58,7 @@ class StepFields(QWidget):
         self.points, self.as_found = QLineEdit(), QLineEdit()
         self.points.setPlaceholderText(tr("reading → reference; …"))
         self.points.setMinimumWidth(34 * self.points.fontMetrics().averageCharWidth())  # two pairs
-        self.as_found.setPlaceholderText(tr("at the end, if others"))
+        self.as_found.setPlaceholderText(tr("at the end, if different"))
         self.mark = QComboBox()
         for name in MARKS:
             self.mark.addItem(tr(_MARK_NAMES[name]), name)
@@ -69,11 +69,13 @@ class StepFields(QWidget):
         self.cause.setPlaceholderText(tr("spike, out of water, …"))
         self.cause.setMinimumWidth(26 * self.cause.fontMetrics().averageCharWidth())
         self.certificate = QComboBox()
-        self.by_hand = button(tr("From what was read by hand"), self.points_asked.emit)
+        self.by_hand = button(tr("From check readings"), self.points_asked.emit)
         self._room = FlowLayout(spacing=10)
         self.setLayout(
             column(
-                row(label(tr("Correct it"), "head"), self.kind, 1, spacing=8), self._room, spacing=6
+                row(label(tr("Save correction"), "head"), self.kind, 1, spacing=8),
+                self._room,
+                spacing=6,
             )
         )
         self._name_and_connect()
@@ -90,7 +92,7 @@ class StepFields(QWidget):
             (self.which, tr("Which readings")),
             (self.number, tr("Number")),
             (self.cause, tr("Cause")),
-            (self.certificate, tr("By the certificate")),
+            (self.certificate, tr("From certificate")),
         )
         for part, name in names:
             part.setAccessibleName(name)
@@ -108,7 +110,7 @@ class StepFields(QWidget):
         selected = self.which.currentData()
         self.which.blockSignals(True)
         self.which.clear()
-        self.which.addItem(tr("all in the stretch"), "")
+        self.which.addItem(tr("all in the period"), "")
         for rule in SUSPICIONS.values():
             if rule.applies_to(quantity(key)):
                 self.which.addItem(tr(rule.name), rule.key)
@@ -178,7 +180,7 @@ class StepFields(QWidget):
             self._room.addWidget(self.by_hand)
             self.by_hand.show()
         if self.trying.kind == "trim":
-            words = tr("Not yet, or no longer, in its place:")
+            words = tr("Sensor not in place:")
             self._room.addWidget(label(words, "muted"))
             for name, by, at_end in _PLACES:
                 self._room.addWidget(button(tr(name), partial(self.trim_asked.emit, by, at_end)))

@@ -225,9 +225,9 @@ class DateTimeField(QLineEdit):
         example = self._written(datetime(2026, 12, 2, 8, 0))  # noqa: DTZ001 - of a wall
         iso = "2026-12-02 08:00" if self._has_time else "2026-12-02"
         words = (
-            tr("“%1” is no date and time; type it like %2 or %3.")
+            tr("“%1” is not a date and time; type it like %2 or %3.")
             if self._has_time
-            else tr("“%1” is no day; type it like %2 or %3.")
+            else tr("“%1” is not a date; type it like %2 or %3.")
         )
         shown = "".join(sign for sign in self.text()[:30] if sign.isprintable())
         return words.replace("%1", shown).replace("%2", example).replace("%3", iso)

@@ -29,7 +29,7 @@ class FirstSteps(QWidget):
         self.addresses = self._field(tr("Network addresses"), "192.168.4.20:502")
         self.addresses.returnPressed.connect(self._load)
         self.look_button = button(
-            tr("Look now (F5)") if at_loggers else tr("Look now"), self._load, "primary"
+            tr("Search now (F5)") if at_loggers else tr("Search now"), self._load, "primary"
         )
         steps = [] if at_loggers else [self._user_step()]
         steps += [self._loggers(), self._files(at_loggers=at_loggers)]
@@ -49,35 +49,35 @@ class FirstSteps(QWidget):
         self.setFocusProxy(self.addresses if at_loggers else self.name)
 
     def _user_step(self) -> Step:
-        words = tr("Every act goes into the logbook under this name.")
-        return tr("Who is acting?"), words, [self.name]
+        words = tr("Everything you do is recorded in the logbook under this name.")
+        return tr("Who is working?"), words, [self.name]
 
     def _loggers(self) -> Step:
         words = tr(
-            "Plug a cable, a courier or a drive in: they are noticed by themselves. Loggers "
-            "on the network need an address, typed here."
+            "Connect a cable, a courier or a drive: they are noticed by themselves. "
+            "Loggers on the network need an address, typed here."
         )
-        return tr("Look for loggers"), words, [self.addresses, self.look_button]
+        return tr("Search for loggers"), words, [self.addresses, self.look_button]
 
     def _files(self, *, at_loggers: bool) -> Step:
-        words = tr("A mission file, a text with times and numbers, or a folder of them.")
+        words = tr("A mission file, a text file with times and numbers, or a folder of them.")
         methods = [
             self._action_link(tr("A file …"), "text"),
             self._action_link(tr("A folder …"), "folder"),
         ]
         if at_loggers:
             methods.append(self._action_link(tr("Live line …"), "live"))
-        return tr("Take files in"), words, methods
+        return tr("Import files"), words, methods
 
     def _practice(self) -> Step:
         words = tr(
-            "Three practice loggers on this computer behave like real ones; their records "
-            "are made up and marked so. The demonstration shows seventy days of five sites "
-            "in a window of its own."
+            "Three practice loggers on this computer behave like real ones; their "
+            "readings are made up and marked so. The demonstration shows seventy "
+            "days of five sites in a window of its own."
         )
         self.practice = self._action_link(tr("Start practice loggers"), "practice")
-        demonstration = self._action_link(tr("See the demonstration"), "demonstration")
-        return tr("Or practise first"), words, [self.practice, demonstration]
+        demonstration = self._action_link(tr("Open the demonstration"), "demonstration")
+        return tr("Practise first"), words, [self.practice, demonstration]
 
     def _field(self, name: str, hint: str) -> QLineEdit:
         field = QLineEdit()

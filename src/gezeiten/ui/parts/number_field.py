@@ -54,7 +54,7 @@ def number_of(field: QLineEdit, what: str) -> float:
         value, good = _english(text)
     if not good or value != value or abs(value) == float("inf"):
         shown = "".join(sign for sign in text[:30] if sign.isprintable())
-        words = tr("“%1” is no number; type %2 anew.").replace("%1", shown)
+        words = tr("“%1” is not a number; type %2 again.").replace("%1", shown)
         raise FieldError(field, words.replace("%2", what))
     return value
 
@@ -69,7 +69,7 @@ def _ambiguity_text(text: str) -> str:
     """Say how a number is to be typed that can be read in two ways."""
     digits = re.sub(r"[.,]", "", text)
     decimal = re.sub(r"[.,]", QLocale().decimalPoint(), text).rstrip("0")
-    words = tr("“%1” can mean %2 or %3; type the one that you mean.")
+    words = tr("“%1” can mean %2 or %3; type the one you mean.")
     decimal = decimal if decimal[-1:].isdigit() else f"{decimal}0"
     return words.replace("%1", text).replace("%2", digits).replace("%3", decimal)
 

@@ -66,7 +66,10 @@ class LimitLine(QWidget):
         self.hours = QuietCombo(f"{name}, {tr('when')}")
         self.hours.setEditable(True)
         self.hours.setToolTip(
-            tr("In which hours of the week: choose, or type like Mon–Fri 08:00–17:00")
+            tr(
+                "Hours of the week in which the limit applies: choose, or type like "
+                "Mon–Fri 08:00–17:00"
+            )
         )
         choices = ["always"]
         for named, _ in NAMED_WINDOWS:
@@ -74,7 +77,9 @@ class LimitLine(QWidget):
         self.hours.addItems([tr(choice) for choice in choices])
         hint = tr("hysteresis")
         self.hysteresis = line(f"{name}, {hint}", changed, width=108, hint=hint)
-        self.hysteresis.setToolTip(tr("Hysteresis: a run goes on until this far back inside"))
+        self.hysteresis.setToolTip(
+            tr("Hysteresis: an excursion ends only when the value is back inside by this much")
+        )
         fields = [
             self.kind,
             self.value,
@@ -184,7 +189,7 @@ class ChannelLine(QWidget):
         self.own_name = line(f"{name}, {tr('name')}", self._changed, hint=tr("own name"))
         self.unit = QuietCombo(
             f"{name}, {tr('unit')}",
-            [("", tr("usual unit"))] + [(u.name, u.name) for u in shown_units(unit)],
+            [("", tr("default unit"))] + [(u.name, u.name) for u in shown_units(unit)],
         )
         if len(shown_units(unit)) < 2:
             self.unit.hide()

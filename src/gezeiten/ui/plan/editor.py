@@ -132,10 +132,12 @@ class PlanEditor(QWidget):
             return ""
         if plan.start == "button":
             delay = interval_text(plan.start_delay_s) if plan.start_delay_s else ""
-            words = tr("at its button, %1 later") if delay else tr("at its button")
+            words = (
+                tr("%1 after its button is pressed") if delay else tr("when its button is pressed")
+            )
             return words.replace("%1", delay)
         if plan.start == "now":
-            return tr("right away")
+            return tr("immediately")
         due = first_due_ms(plan, self._now_ms())
         if due - self._now_ms() > 20 * 3_600_000:
             return tr("first reading %1").replace("%1", day_and_time(due, self._zone))

@@ -30,9 +30,11 @@ class NamesSection(Section):
         narrow(self.point)
         self._typed().setMaxLength(200)
         self.mission = line(tr("Mission name"), self._mission_typed)
-        self.remark = line(tr("Remark"), self._changed, hint=tr("for the label and the record"))
-        self.by_pattern = button(tr("By pattern"), self.apply_pattern, "link")
-        self.by_pattern.setToolTip(tr("Name the mission by the pattern of the settings"))
+        self.remark = line(
+            tr("Remark"), self._changed, hint=tr("printed on the label and in documents")
+        )
+        self.by_pattern = button(tr("From pattern"), self.apply_pattern, "link")
+        self.by_pattern.setToolTip(tr("Name the mission from the pattern in Settings"))
         first = row(
             captioned(tr("Point"), self.point),
             captioned(tr("Mission"), self.mission, self.by_pattern),

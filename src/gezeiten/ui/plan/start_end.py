@@ -24,7 +24,7 @@ def start_texts() -> dict[Start, str]:
     """Return the kinds of start, in words."""
     return {
         "next_interval": tr("on the next full interval"),
-        "now": tr("right away"),
+        "now": tr("immediately"),
         "at": tr("at a set time"),
         "button": tr("by its button"),
     }
@@ -34,7 +34,7 @@ def end_texts() -> dict[End, str]:
     """Return the kinds of end, in words."""
     return {
         "full": tr("when memory is full"),
-        "wrap": tr("never, the oldest makes room"),
+        "wrap": tr("never (overwrite oldest)"),
         "at": tr("at a set time"),
         "count": tr("after a number of readings"),
         "button": tr("by its button"),
@@ -50,15 +50,15 @@ class StartEndSection(Section):
         super().__init__()
         self.start = QuietCombo(tr("First reading"))
         self.start_at = DateTimeField(tr("Start at"))
-        self.second = QCheckBox(tr("second pass"))
-        self.second.setToolTip(tr("The clocks show this hour twice; take its second pass"))
+        self.second = QCheckBox(tr("second occurrence"))
+        self.second.setToolTip(tr("The clocks show this hour twice; use the second occurrence"))
         self.delay = line(
             tr("Delay after the button"), self._changed, width=90, hint=tr("no delay")
         )
         self.end = QuietCombo(tr("Ends"))
         self.end_at = DateTimeField(tr("End at"))
         self.count = line(tr("Number of readings"), self._changed, width=100)
-        self.restart = QCheckBox(tr("may start again"))
+        self.restart = QCheckBox(tr("restart allowed"))
         self.body.addLayout(
             row(
                 captioned(tr("First reading"), self.start, self.start_at, self.second, self.delay),

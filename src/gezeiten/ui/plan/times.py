@@ -42,7 +42,7 @@ class LogSlider(QSlider):
     def __init__(self) -> None:
         super().__init__(Qt.Orientation.Horizontal)
         self.setRange(0, _STEPS)
-        self.setAccessibleName(tr("Interval, usual stops"))
+        self.setAccessibleName(tr("Usual intervals"))
         self.setSingleStep(1)
 
     def sizeHint(self) -> QSize:
@@ -147,7 +147,7 @@ class TimesSection(Section):
             begin_ms = plan.start_ms if plan.start == "at" else context.now_ms
             length_ms = self.until.instant_ms(context.zone) - begin_ms
             if length_ms <= 0:
-                raise FieldError(self.until, tr("That day has passed; choose a later one."))
+                raise FieldError(self.until, tr("That date has passed; choose a later one."))
             interval_s = interval_for(model, plan, -(-length_ms // 1000))
         else:
             interval_s = int(parsed(self.interval, parse_interval_s))

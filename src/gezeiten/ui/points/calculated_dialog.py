@@ -45,7 +45,7 @@ from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.work.history_dialog import HistoryDialog, form
 
 YEAR_MS = 365 * DAY_MS
-_OWN_NAME = "a formula of your own …"
+_OWN_NAME = "custom formula …"
 _SIGNS = 22
 """Of a series' name that are seen in a closed list."""
 _Known: TypeAlias = tuple[list[CalculationView], list[NearPlace]]
@@ -65,22 +65,22 @@ class CalculatedDialog(HistoryDialog):
                 tr("From"),
                 tr("By"),
                 tr("Set by (%1)").replace("%1", point.zone),
-                tr("Why"),
+                tr("Reason"),
             ],
             wide=(1, 2, 4),
         )
         self._point = point
         self._near = [NearPlace(point, "same point")]
         self.formula = QComboBox()
-        self.formula.setAccessibleName(tr("What is calculated"))
+        self.formula.setAccessibleName(tr("Calculated quantity"))
         self.formula.setMinimumContentsLength(_SIGNS)
         self.expression = QLineEdit("a - b")
-        self.expression.setAccessibleName(tr("Own formula"))
+        self.expression.setAccessibleName(tr("Custom formula"))
         self.expression.setMaxLength(500)
         self.expression.setMinimumWidth(self.fontMetrics().horizontalAdvance("m") * 28)
         self.expression.editingFinished.connect(self._expression_typed)
         self.comes_out = QComboBox()
-        self.comes_out.setAccessibleName(tr("What comes out"))
+        self.comes_out.setAccessibleName(tr("Result"))
         self.comes_out.setMinimumContentsLength(_SIGNS)
         for known in in_order(QUANTITIES.values()):
             self.comes_out.addItem(f"{known.name}, {known.unit}".rstrip(", "), known.key)
@@ -96,18 +96,18 @@ class CalculatedDialog(HistoryDialog):
         self.seen = label("", "muted", wrap=True)
         self.hint = label(own_formula_help(), "muted", wrap=True)
         self.hint.hide()
-        self.undo_button = button(tr("Calculate the chosen one no more"), self.withdraw)
-        self.newest_button = button(tr("Recalculate by the newest formula"), self.recalculate)
+        self.undo_button = button(tr("Remove selected"), self.withdraw)
+        self.newest_button = button(tr("Recalculate with the latest formula"), self.recalculate)
         self.table.itemSelectionChanged.connect(self._show_newest)
         self.typed = (self.words, self.label)
-        self.add_button = button(tr("Calculate it"), self.enter, "primary")
+        self.add_button = button(tr("Add calculated series"), self.enter, "primary")
         self.lay_out(
             self._build_form(),
             self.undo_button,
             self.newest_button,
             intro=tr(
-                "What is calculated follows its inputs, also where they are mended later; "
-                "nothing that was measured changes."
+                "Calculated series follow their inputs, also when those are corrected "
+                "later. Measured readings never change."
             ),
         )
         self.formula.currentIndexChanged.connect(lambda _: self._update_formula_fields())
@@ -116,8 +116,8 @@ class CalculatedDialog(HistoryDialog):
 
     def _build_form(self) -> QVBoxLayout:
         return form(
-            label(tr("Calculate another one"), "head"),
-            row(captioned(tr("What"), self.formula), 1),
+            label(tr("New calculated series"), "head"),
+            row(captioned(tr("Formula"), self.formula), 1),
             self._room,
             self.hint,
             row(self.label, self.words, self.add_button, spacing=6),
@@ -234,14 +234,14 @@ class CalculatedDialog(HistoryDialog):
         self.hint.setVisible(self.is_own)
         chosen: Formula | None = self.formula.currentData()
         if chosen is not None and chosen.is_of_any:
-            self._room.addWidget(_field(tr("What comes out"), self.comes_out))
+            self._room.addWidget(_field(tr("Result"), self.comes_out))
             self.comes_out.show()
         if self.is_own:
             with suppress(InputError):
                 self._own = own_formula(self.expression.text().strip())
             listed: tuple[tuple[str, QWidget], ...] = (
-                (tr("Own formula"), self.expression),
-                (tr("What comes out"), self.comes_out),
+                (tr("Custom formula"), self.expression),
+                (tr("Result"), self.comes_out),
             )
             for caption, field in listed:
                 self._room.addWidget(_field(caption, field))
@@ -251,9 +251,7 @@ class CalculatedDialog(HistoryDialog):
         if formula is None:
             if self.is_own:
                 return
-            self._room.addWidget(
-                label(tr("Nothing can be calculated from what is measured at this point."), "muted")
-            )
+            self._room.addWidget(label(tr("No formula fits the series of this point."), "muted"))
             return
         for position, role in enumerate(formula.roles):
             self._room.addWidget(_field(tr(role.name), self._input(formula, position, role)))
@@ -323,9 +321,9 @@ class CalculatedDialog(HistoryDialog):
         inputs = tuple(box.currentData() for box in self.inputs)
         formula = self._selected()
         if None in inputs:
-            raise InputError(tr("There is no other series of this unit; choose another one."))
+            raise InputError(tr("There is no second series with this unit; choose another series."))
         if formula is None:
-            raise InputError(tr("This formula cannot be read yet; correct it."))
+            raise InputError(tr("This formula is not complete; correct it."))
         has_choice = self.is_own or formula.is_of_any
         result = self.comes_out.currentData() if has_choice else ""
         return Calculation(formula, inputs, numbers, self.label.text().strip(), result)
@@ -359,17 +357,14 @@ class CalculatedDialog(HistoryDialog):
     def _show_preview(self, key: str, series: Series) -> None:
         if not len(series):
             self.seen.setText(
-                tr(
-                    "Of the last week nothing comes out: the inputs have no readings "
-                    "at the same time."
-                )
+                tr("No result for the last week: the inputs have no readings at the same time.")
             )
             return
         units = units_of(self._context.desk.settings)
         low, high = float(series.values.min()), float(series.values.max())
         words = counted(len(series), "%n reading", "%n readings")
         self.seen.setText(
-            tr("Last week: %1, %2, at last %3.")
+            tr("Last week: %1, %2, latest %3.")
             .replace("%1", words)
             .replace("%2", units.span(key, low, high))
             .replace("%3", units.value(key, float(series.values[-1])))
@@ -402,8 +397,9 @@ class CalculatedDialog(HistoryDialog):
 def own_formula_help() -> str:
     """What a formula of one's own can hold."""
     return tr(
-        "a, b, c … are the series chosen here. Numbers have a unit in brackets: 9.81[m/s2]. "
-        "+ − * / ^, %1; where(a > 3[m], a, b). °C − °C is K."
+        "a, b, c … are the series selected here. Numbers carry a unit in "
+        "brackets: 9.81[m/s2]. + − * / ^, %1; where(a > 3[m], a, b). °C − °C is "
+        "K."
     ).replace("%1", ", ".join(one for one in FUNCTIONS if one != "where"))
 
 

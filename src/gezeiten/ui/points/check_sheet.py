@@ -102,7 +102,7 @@ class CheckSheet(QDialog):
     def __init__(self, parent: QWidget, context: AppContext, point_id: int | None = None) -> None:
         """point_id: the point at hand, whose site is shown and whose lines come first."""
         super().__init__(parent)
-        self.setWindowTitle(tr("Read by hand: a sheet"))
+        self.setWindowTitle(tr("Check reading sheet"))
         self._context, self._first = context, point_id
         self._acting = ActionRunner(context, self._show_message)
         self._units = units_of(context.desk.settings)
@@ -120,16 +120,16 @@ class CheckSheet(QDialog):
         self.by.setMaximumWidth(120)
         heads = [
             tr("Point"),
-            tr("What"),
-            tr("Read"),
+            tr("Formula"),
+            tr("Value"),
             tr("Lowest"),
             tr("Highest"),
             tr("± U"),
-            tr("At, if another time"),
+            tr("Time, if different"),
             tr("Remark"),
         ]
         self.table = QTableWidget(0, len(heads))
-        self.table.setAccessibleName(tr("What was read"))
+        self.table.setAccessibleName(tr("Check readings"))
         self.table.setHorizontalHeaderLabels(heads)
         self.table.verticalHeader().hide()
         self.table.verticalHeader().setDefaultSectionSize(_LINE_PX)
@@ -151,7 +151,7 @@ class CheckSheet(QDialog):
         head = row(
             label(tr("Site"), "muted"),
             self.site,
-            label(tr("read at"), "muted"),
+            label(tr("time"), "muted"),
             self.at,
             label(tr("by"), "muted"),
             self.by,
@@ -160,8 +160,8 @@ class CheckSheet(QDialog):
         )
         hint = label(
             tr(
-                "Type what was read; leave empty what was not. A dip is how far the water "
-                "stands below the measuring point."
+                "Type the values you read and leave the others empty. A dip is the "
+                "distance from the reference mark down to the water."
             ),
             "muted",
             wrap=True,
@@ -199,7 +199,7 @@ class CheckSheet(QDialog):
         self.site.setCurrentIndex(next(here, 0))
         self.site.blockSignals(False)
         if not self._sites:
-            self._show_message(tr("Nothing is measured anywhere yet; offload a logger first."))
+            self._show_message(tr("There are no readings yet; offload a logger first."))
         self._show_lines()
 
     @property
@@ -263,8 +263,10 @@ class CheckSheet(QDialog):
     def _show_count(self) -> None:
         count = sum(self._is_filled(i) for i in range(len(self._lines)))
         self.enter_button.setEnabled(count > 0)
-        words = tr("Enter them all the same") if self._asked else ""
-        self.enter_button.setText(words or counted(count, "Enter %n check", "Enter %n checks"))
+        words = tr("Save anyway") if self._asked else ""
+        self.enter_button.setText(
+            words or counted(count, "Save %n check reading", "Save %n check readings")
+        )
 
     def _is_filled(self, i: int) -> bool:
         return any(self._text(i, j) for j in (_READ, _LOW, _HIGH))
@@ -321,7 +323,7 @@ class CheckSheet(QDialog):
                 at = datetime.combine(at, time.fromisoformat(text.replace(".", ":").zfill(5)))
             except ValueError:
                 self.table.setCurrentCell(i, _TIME)
-                words = tr("“%1” is no time; type it like 14:05.").replace("%1", text)
+                words = tr("“%1” is not a time; type it like 14:05.").replace("%1", text)
                 raise InputError(words) from None
         return local_instant_ms(at, self._zone)
 
@@ -346,7 +348,7 @@ class CheckSheet(QDialog):
     ) -> None:
         if isinstance(answer, int):
             self._context.show_message(
-                counted(answer, "%n check reading entered.", "%n check readings entered.")
+                counted(answer, "%n check reading saved.", "%n check readings saved.")
             )
             self._drafts.remember(self._draft_name, "")
             self._context.archive_changed.emit()
@@ -375,7 +377,7 @@ class CheckSheet(QDialog):
             value = recorded if line.is_dip else line.unit.shown(recorded)
             return f"{number(value, decimals)} {'m' if line.is_dip else line.unit.name}".strip()
 
-        words = tr("%1, %2: %3 was read, about %4 is expected. %5")
+        words = tr("%1, %2: %3 was read, but about %4 is expected. %5")
         reason = DOUBTS[check_question.doubt]
         return (
             words.replace("%1", line.point.name)
@@ -391,15 +393,15 @@ class CheckSheet(QDialog):
 
 
 DOUBTS = {
-    "sign": "Is its sign the other way round?",
+    "sign": "Is the sign reversed?",
     "cm": "Was it read in centimetres?",
     "mm": "Was it read in millimetres?",
     "ft": "Was it read in feet?",
     "°F": "Was it read in °F?",
     "tenfold": "Is it ten times too large?",
     "tenth": "Is it ten times too small?",
-    "other point": "It would fit %1: was it read there?",
-    "no reason": "Look once more; enter it all the same if it is so.",
+    "other point": "It fits %1: was it read there?",
+    "no reason": "Look again; save anyway if it is right.",
 }
 """What is asked about a check that cannot well be."""
 

@@ -47,7 +47,11 @@ from gezeiten.ui.points.series_box import SeriesBox
 from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.work.history_dialog import HistoryDialog, form
 
-_WAYS = (("offset", "an offset"), ("line", "a straight line"), ("each", "through every check"))
+_WAYS = (
+    ("offset", "an offset"),
+    ("line", "a straight line"),
+    ("each", "through every check reading"),
+)
 _MOST_SHOWN_MS = 400 * DAY_MS
 _SCHEDULE_MS = 28 * DAY_MS
 _MOST_DAYS = 4
@@ -73,13 +77,13 @@ class ChecksDialog(HistoryDialog):
             parent,
             context,
             point.full_name,
-            tr("Read by hand"),
+            tr("Check readings"),
             [
                 tr("When (%1)").replace("%1", point.zone),
-                tr("By hand"),
+                tr("Check reading"),
                 tr("Record"),
                 tr("Difference"),
-                tr("Left out"),
+                tr("Leave-one-out error"),
                 tr("By"),
                 tr("Remark"),
             ],
@@ -92,21 +96,24 @@ class ChecksDialog(HistoryDialog):
         self.tried: FitTrial | None = None
         self.series = SeriesBox(point, series)
         self.table.itemSelectionChanged.connect(self._show_buttons)
-        self.chart = LaneChart(context.theme, tr("The record, and what was read by hand"))
+        self.chart = LaneChart(context.theme, tr("Record and check readings"))
         connect_readings(context, self.chart, "checks pictures")
         connect_provenance(self.chart, self, context, lambda: [point])
         self.schedule_label = label("", "muted", wrap=True)
         self.table.setToolTip(
-            tr("Left out: how far a check is from what the others alone would make of the record")
+            tr(
+                "Leave-one-out error: the difference between a check reading and the "
+                "record fitted to all the others"
+            )
         )
         self.way = QComboBox()
-        self.way.setAccessibleName(tr("Tie by"))
+        self.way.setAccessibleName(tr("Fit by"))
         for key, name in _WAYS:
             self.way.addItem(tr(name), key)
         self.period = PeriodFields(self._try)
         self.figures = label("", "muted", wrap=True)
-        self.undo_button = button(tr("Take the chosen check back"), self.withdraw)
-        self.fit_button = button(tr("Tie the record"), self.keep, "primary")
+        self.undo_button = button(tr("Withdraw selected"), self.withdraw)
+        self.fit_button = button(tr("Apply correction"), self.keep, "primary")
         self.lay_out(
             self._build_form(),
             self.undo_button,
@@ -134,7 +141,7 @@ class ChecksDialog(HistoryDialog):
     def _build_form(self) -> QVBoxLayout:
         fields, period = [], self.period
         for caption, *parts in (
-            (tr("Tie by"), self.way),
+            (tr("Fit by"), self.way),
             (tr("From"), period.since),
             (tr("Until"), period.open_end, period.until),
         ):
@@ -167,7 +174,7 @@ class ChecksDialog(HistoryDialog):
         self.entry.setEnabled(bool(known))
         if known:
             self.period.show_period(*seen.span, self._point.zone)
-        none = tr("Nothing was read by hand yet; Ctrl+Shift+H opens a sheet for it.")
+        none = tr("No check readings yet; Ctrl+Shift+H opens a sheet to enter them.")
         self.figures.setText("" if seen.checks else none)
         self._draw(None)
         self._show_buttons()
@@ -282,7 +289,7 @@ class ChecksDialog(HistoryDialog):
     def _fit_text(self, tried: FitTrial) -> str:
         fitted, unit = tried.fit, self._unit
         first, last = fitted.knots[0][1], fitted.knots[-1][1]
-        parts = [counted(len(tried.checks), "By %n check", "By %n checks")]
+        parts = [counted(len(tried.checks), "From %n check reading", "From %n check readings")]
         added = self._difference(first)
         if len(fitted.knots) > 1:
             added = tr("%1 to %2").replace("%1", added).replace("%2", self._difference(last))
@@ -295,14 +302,14 @@ class ChecksDialog(HistoryDialog):
         )
         if fitted.way == "line":
             parts.append(
-                tr("a drift that is more than chance")
+                tr("the drift is significant")
                 if fitted.drifts
                 else tr("the drift may be chance: an offset is enough")
             )
         off = [abs(one) for one in fitted.left_out if math.isfinite(one)]
         if off:
             most = number(abs(unit.shown_difference(max(off))), self._decimals)
-            parts.append(tr("left out, a check is off by %1 at most").replace("%1", most))
+            parts.append(tr("leave-one-out error at most %1").replace("%1", most))
         return " · ".join(parts) + "."
 
     def keep(self) -> None:
@@ -346,7 +353,7 @@ def schedule_text(days: tuple[CheckScheduleDay, ...]) -> str:
     if not days:
         return ""
     missed = [day for day in days if not day.is_met]
-    words = tr("Last four weeks: the duty to look was met on %1 of %2")
+    words = tr("Last four weeks: check schedule met on %1 of %2")
     words = words.replace("%1", number(len(days) - len(missed)))
     words = words.replace("%2", counted(len(days), "%n day", "%n days"))
     if not missed:

@@ -37,7 +37,12 @@ class CoverageDialog(FiguresDialog):
         self.file_wanted.connect(self.export_to)
         self.setWindowTitle(tr("Coverage") + f" · {point.full_name}")
         self._days = list[tuple[date, CoveredTime]]()
-        heads = [tr("Month"), tr("Held"), tr("Estimated"), *(str(day + 1) for day in range(_DAYS))]
+        heads = [
+            tr("Month"),
+            tr("Coverage"),
+            tr("Estimated"),
+            *(str(day + 1) for day in range(_DAYS)),
+        ]
         self.table = QTableWidget(0, len(heads))
         self.table.setAccessibleName(tr("Coverage"))
         self.table.setHorizontalHeaderLabels(heads)
@@ -46,7 +51,10 @@ class CoverageDialog(FiguresDialog):
         self.table.setShowGrid(False)
         self.table.horizontalHeader().setMinimumSectionSize(16)
         legend = label(
-            tr("empty: whole · number: percent held · e: some of it estimated · –: nothing"),
+            tr(
+                "empty: complete · number: coverage in percent · e: partly estimated · "
+                "–: no readings"
+            ),
             "muted",
         )
         laid = column(
@@ -95,7 +103,7 @@ class CoverageDialog(FiguresDialog):
             self.table.setColumnWidth(j, self.fontMetrics().horizontalAdvance("8") * 3 + 1)
         texts = [f"{year:%Y}: {_percent(one.share)}" for year, one in years(days)]
         covered_time = total(one for _, one in days)
-        words = tr("In all %1 held, %2 of it estimated. By year: %3")
+        words = tr("Coverage in all %1, of which %2 estimated. By year: %3")
         words = words.replace("%1", _percent(covered_time.share))
         words = words.replace("%2", _percent(covered_time.estimated_share, zero=tr("nothing")))
         self._show_message(words.replace("%3", " · ".join(texts)))
@@ -118,7 +126,7 @@ class CoverageDialog(FiguresDialog):
             )
         )
         item.setToolTip(
-            tr("%1 held, %2 estimated")
+            tr("%1 covered, %2 estimated")
             .replace("%1", _percent(covered_time.share))
             .replace("%2", _percent(covered_time.estimated_share))
         )

@@ -27,7 +27,7 @@ _KINDS = (
     ("", "no degree days"),
     ("heating", "degree days below a base"),
     ("cooling", "degree days above a base"),
-    ("heating limit", "by the heating limit: of day means"),
+    ("heating limit", "by heating limit, from daily means"),
 )
 
 
@@ -39,7 +39,7 @@ class DaysDialog(FiguresDialog):
     ) -> None:
         super().__init__(parent, context, point, series, "days")
         self.file_wanted.connect(self.export_to)
-        self.setWindowTitle(tr("Day by day") + f" · {point.full_name}")
+        self.setWindowTitle(tr("Daily statistics") + f" · {point.full_name}")
         self._span = span
         self._units = units_of(context.desk.settings)
         self._days: DailyRecord | None = None
@@ -126,13 +126,13 @@ class DaysDialog(FiguresDialog):
     def _show(self, daily_record: DailyRecord) -> None:
         self._days = daily_record
         self._unit = quantity(self.series.key).unit
-        heads = [tr("Day"), tr("Held"), tr("Mean"), tr("Lowest"), tr("Highest")]
+        heads = [tr("Day"), tr("Coverage"), tr("Mean"), tr("Lowest"), tr("Highest")]
         heads += [tr("Degree days, K d")] if daily_record.degrees else []
         if daily_record.index:
             heads += [
                 tr("Hours"),
-                tr("Mean of hours"),
-                tr("Index (US EPA 2024)") if daily_record.is_regulatory else tr("Index-like"),
+                tr("Mean of hourly values"),
+                tr("Index (US EPA 2024)") if daily_record.is_regulatory else tr("Indicative index"),
             ]
         self.table.setColumnCount(len(heads))
         self.table.setHorizontalHeaderLabels(heads)
@@ -165,7 +165,7 @@ class DaysDialog(FiguresDialog):
         if daily_record.degrees:
             known = [one for one in daily_record.degrees if math.isfinite(one)]
             left = len(daily_record.degrees) - len(known)
-            text = tr("%1 K d in all").replace("%1", number(sum(known), 1))
+            text = tr("%1 K d in total").replace("%1", number(sum(known), 1))
             words += f" · {text}"
             if left:
                 words += " · " + counted(
@@ -174,7 +174,7 @@ class DaysDialog(FiguresDialog):
         if daily_record.index and not (
             daily_record.is_regulatory and not any(x.rests_on_estimates for x in daily_record.index)
         ):
-            text = tr("calculated from counts or with estimates: index-like, not regulatory")
+            text = tr("calculated from counts or with estimates: indicative, not regulatory")
             words += f" · {text}"
         return words + "."
 
@@ -190,7 +190,7 @@ def index_texts(index_day: IndexDay) -> list[str]:
     mean = number(index_day.mean_ug_m3, 1) if math.isfinite(index_day.mean_ug_m3) else "–"
     index = "–" if index_day.index is None else number(index_day.index)
     if index_day.index == BEYOND:
-        index = tr("beyond the index")
+        index = tr("beyond the scale")
     return [
         number(index_day.hours),
         mean,

@@ -28,7 +28,7 @@ class FiguresDialog(QDialog):
         self._context, self._point, self._name = context, point, name
         self.series = SeriesBox(point, series)
         self.words = label("", "muted", wrap=True)
-        self.export = button(tr("As a file …"), self._select_target)
+        self.export = button(tr("Export …"), self._select_target)
 
     @property
     def key(self) -> str:
@@ -44,7 +44,7 @@ class FiguresDialog(QDialog):
     def _write(self, target: Path, write: Callable[[], None]) -> None:
         self._context.run(
             lambda _task: write(),
-            lambda _: self._show_message(tr("Written to %1.").replace("%1", target.name)),
+            lambda _: self._show_message(tr("Exported to %1.").replace("%1", target.name)),
             failed=self._complain,
         )
 

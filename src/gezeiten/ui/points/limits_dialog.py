@@ -47,7 +47,7 @@ class LimitsDialog(HistoryDialog):
             context,
             point.full_name,
             tr("Limits"),
-            [tr("Series"), tr("Limit"), tr("From"), tr("Until"), tr("Set by"), tr("Why")],
+            [tr("Series"), tr("Limit"), tr("From"), tr("Until"), tr("Set by"), tr("Reason")],
         )
         self._point = point
         self._units = units_of(context.desk.settings)
@@ -56,19 +56,22 @@ class LimitsDialog(HistoryDialog):
         self._offer()
         self.series.currentIndexChanged.connect(lambda _: self._update_limit_fields())
         self.means = QComboBox()
-        self.means.setAccessibleName(tr("What is compared with the limit"))
+        self.means.setAccessibleName(tr("Compared value"))
         self.line: LimitLine | None = None
         self._room = QHBoxLayout()
         self.period = PeriodFields()
         now = context.desk.now_ms()
         self.period.show_period(now, now, point.zone)
-        self.end_button = button(tr("End the chosen one at “until”"), self.end)
-        self.undo_button = button(tr("Take the chosen one back"), self.withdraw)
+        self.end_button = button(tr("End selected at “until”"), self.end)
+        self.undo_button = button(tr("Withdraw selected"), self.withdraw)
         self.lay_out(
             self._build_form(),
             self.end_button,
             self.undo_button,
-            intro=tr("What was in force judges what happened then, here and in every document."),
+            intro=tr(
+                "Each period is judged by the limits in force at that time, here and in "
+                "every document."
+            ),
         )
         self.resize(1000, 600)
         self._update_limit_fields()
@@ -76,11 +79,11 @@ class LimitsDialog(HistoryDialog):
 
     def _build_form(self) -> QVBoxLayout:
         return form(
-            label(tr("Set a limit"), "head"),
+            label(tr("New limit"), "head"),
             row(self.series, self.means, 1, spacing=6),
             self._room,
             row(self.period.in_a_row(), label(self._point.zone, "muted"), 1, spacing=6),
-            row(self.words, button(tr("Set it"), self.enter, "primary"), spacing=6),
+            row(self.words, button(tr("Set limit"), self.enter, "primary"), spacing=6),
         )
 
     # -- showing -------------------------------------------------------------------------------
@@ -134,7 +137,7 @@ class LimitsDialog(HistoryDialog):
 
     def _row(self, limit_view: LimitView) -> list[str]:
         zone = self._point.zone
-        until = tr("still") if limit_view.end_ms is None else instant(limit_view.end_ms, zone)
+        until = tr("until now") if limit_view.end_ms is None else instant(limit_view.end_ms, zone)
         stated = (
             tr("mission %1 of %2")
             .replace("%1", number(limit_view.mission))
@@ -176,7 +179,7 @@ class LimitsDialog(HistoryDialog):
         if isinstance(one, LimitView) and one.stored is not None:
             return one
         self._show_message(
-            tr("Choose a limit that was set here; one of a plan ends with its mission.")
+            tr("Select a limit that was set here; the limit of a plan ends with its mission.")
         )
         return None
 

@@ -94,7 +94,7 @@ def _whole_number(field: QLineEdit, what: str) -> int | None:
     """Return the whole number in a field, None where it is empty."""
     value = _number(field, what)
     if value is not None and (value != int(value) or abs(value) > 1e6):
-        raise FieldError(field, tr("It takes a whole number; type one, or nothing."))
+        raise FieldError(field, tr("A whole number is needed; type one, or leave the field empty."))
     return None if value is None else int(value)
 
 
@@ -121,7 +121,7 @@ class SiteForm(_Form):
         self.height_m = self.text(tr("Height, m"), tr("above the datum"))
         self.latitude = self.text(tr("Latitude, °"), "53.86")
         self.longitude = self.text(tr("Longitude, °"), "8.02")
-        self.every = self.text(tr("To be visited every ... days"), tr("no duty"))
+        self.every = self.text(tr("Visit every … days"), tr("not required"))
 
     def show_facts(self, facts: SiteFacts) -> None:
         self.name.setText(facts.name)
@@ -138,7 +138,7 @@ class SiteForm(_Form):
         Raises:
             FieldError: a field makes no sense.
         """
-        days = _whole_number(self.every, tr("the days"))
+        days = _whole_number(self.every, tr("the number of days"))
         return SiteFacts(
             self.name.text(),
             self.kind.text(),
@@ -158,14 +158,16 @@ class PointForm(_Form):
         super().__init__()
         self.name = self.text(tr("Name"))
         self.site = QComboBox()
-        self.add(tr("Site (another one moves the point with its record)"), self.site)
+        self.add(tr("Site (choosing another moves the point with its record)"), self.site)
         self.height_m = self.text(tr("Height of the sensor, m"), tr("above the datum"))
-        self.rim = self.text(tr("Height of the measuring point, m"), tr("the rim dips start from"))
-        self.every = self.text(tr("To be recorded at least every"), tr("no duty"))
-        self.fill_limit = self.text(tr("A line may fill gaps up to"))
-        self.checks = self.text(tr("To be read by hand ... times a day"), tr("no duty"))
-        self.working_days = QCheckBox(tr("Monday to Friday alone"))
-        self.add(tr("Days on which it is read"), self.working_days)
+        self.rim = self.text(
+            tr("Height of the reference mark, m"), tr("where dips are measured from")
+        )
+        self.every = self.text(tr("Required interval, at most"), tr("not required"))
+        self.fill_limit = self.text(tr("Fill gaps by a straight line up to"))
+        self.checks = self.text(tr("Check readings a day"), tr("not required"))
+        self.working_days = QCheckBox(tr("Monday to Friday only"))
+        self.add(tr("Days of check readings"), self.working_days)
         self.duties: dict[str, QCheckBox] = {}
         ticks = QWidget()
         self._ticks = QGridLayout(ticks)
@@ -173,14 +175,14 @@ class PointForm(_Form):
         for known in in_order(QUANTITIES.values()):
             if known.is_usual or known.is_own:
                 self._add_schedule_box(known.key)
-        self.add(tr("Must be recorded here"), ticks, wide=True)
+        self.add(tr("Required quantities"), ticks, wide=True)
         self.another = QComboBox()
-        self.another.addItem(tr("another quantity ..."), "")
+        self.another.addItem(tr("another quantity …"), "")
         for known in in_order(QUANTITIES.values()):
             if known.key not in self.duties:
                 self.another.addItem(known.name, known.key)
         self.another.activated.connect(self._add_another)
-        self.add(tr("Another quantity that must be recorded"), self.another)
+        self.add(tr("Another required quantity"), self.another)
 
     def _add_schedule_box(self, key: str) -> QCheckBox:
         if key not in self.duties:
@@ -229,7 +231,7 @@ class PointForm(_Form):
             tuple(key for key, box in self.duties.items() if box.isChecked()),
             every,
             int(parsed(self.fill_limit, parse_interval_s)),
-            _whole_number(self.checks, tr("how often")),
+            _whole_number(self.checks, tr("the number of check readings")),
             self.working_days.isChecked(),
         )
 
@@ -266,12 +268,12 @@ class PlacesDialog(QDialog):
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         self._wrong: QWidget | None = None
-        self.save_button = button(tr("Keep changes"), self.save, "primary")
+        self.save_button = button(tr("Save changes"), self.save, "primary")
         self.retire_button = button("", self.retire)
-        self.sources_button = button(tr("Who measured here ..."), self.show_sources)
-        self.limits_button = button(tr("Limits ..."), self.show_limits)
-        self.calculated_button = button(tr("Calculated series ..."), self.show_calculated)
-        self.depth_button = button(tr("How it hangs ..."), self.show_sensor_depth)
+        self.sources_button = button(tr("Deployments …"), self.show_sources)
+        self.limits_button = button(tr("Limits …"), self.show_limits)
+        self.calculated_button = button(tr("Calculated series …"), self.show_calculated)
+        self.depth_button = button(tr("Sensor depth …"), self.show_sensor_depth)
         self._ways = (
             self.sources_button,
             self.limits_button,
@@ -359,7 +361,7 @@ class PlacesDialog(QDialog):
             return
         self.title.setText(item.name)
         self.retire_button.setVisible(True)
-        self.retire_button.setText(tr("Take up again") if item.retired else tr("Retire"))
+        self.retire_button.setText(tr("Reactivate") if item.retired else tr("Retire"))
         for method in self._ways:
             method.setVisible(isinstance(item, PointPlace))
         if isinstance(item, SitePlace):
@@ -389,7 +391,7 @@ class PlacesDialog(QDialog):
         """Empty fields for a new point at the chosen site."""
         item = self.selected()
         if not self._sites:
-            self._show_message(tr("A point lies at a site; make the site first."))
+            self._show_message(tr("A point belongs to a site; add the site first."))
             return
         at = item.id if isinstance(item, SitePlace) else item.site_id if item else 0
         self._start(("point", at), tr("New point"), 1)
@@ -478,10 +480,10 @@ class PlacesDialog(QDialog):
         self._context.archive_changed.emit()
         self._load(selected)
         moved = tr(
-            "Kept; dips from now on start from the new height. Since when, and did the "
-            "sensor move with it? Say it under “How it hangs”."
+            "Saved; dips are measured from the new height from now on. Since when, "
+            "and did the sensor move with it? Enter that under “Sensor depth”."
         )
-        self._context.show_message(moved if self._rim_moved else tr("Kept."))
+        self._context.show_message(moved if self._rim_moved else tr("Saved."))
 
 
 def _kind(item: SitePlace | PointPlace) -> str:

@@ -25,11 +25,11 @@ from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.work.acting import ActionRunner
 
 _AVERAGES: dict[Averages, str] = {
-    "plain": "by the mean",
-    "direction": "as a direction",
-    "sum": "by the sum",
+    "plain": "mean",
+    "direction": "direction",
+    "sum": "sum",
 }
-_STAMPS: dict[Stamp, str] = {"instant": "of that instant", "end": "of the interval before"}
+_STAMPS: dict[Stamp, str] = {"instant": "that instant", "end": "the end of the interval"}
 
 
 class QuantitiesDialog(QDialog):
@@ -41,20 +41,20 @@ class QuantitiesDialog(QDialog):
         self._context = context
         self._acting = ActionRunner(context, self._show_message)
         self.search = QLineEdit()
-        self.search.setPlaceholderText(tr("find a quantity or unit"))
-        self.search.setAccessibleName(tr("Find a quantity"))
+        self.search.setPlaceholderText(tr("search quantities and units"))
+        self.search.setAccessibleName(tr("Search quantities"))
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(lambda _: self._fill())
         self.table = plain_table(
             tr("Quantities"),
             [
                 tr("Name"),
-                tr("Sign"),
+                tr("Symbol"),
                 tr("Unit"),
                 tr("UCUM"),
                 tr("Range"),
-                tr("A stretch becomes one"),
-                tr("A value is"),
+                tr("Aggregate by"),
+                tr("Timestamp marks"),
                 tr("From"),
             ],
         )
@@ -72,13 +72,13 @@ class QuantitiesDialog(QDialog):
             self.stamp.addItem(tr(words), stamp)
         fields: list[tuple[str, QWidget]] = [
             (tr("Name"), self.name),
-            (tr("Sign"), self.symbol),
+            (tr("Symbol"), self.symbol),
             (tr("Unit"), self.unit),
             (tr("Decimals"), self.decimals),
             (tr("Lowest"), self.low),
             (tr("Highest"), self.high),
-            (tr("A stretch becomes one"), self.averages),
-            (tr("A value is"), self.stamp),
+            (tr("Aggregate by"), self.averages),
+            (tr("Timestamp marks"), self.stamp),
         ]
         cells = []
         for caption, field in fields:
@@ -88,12 +88,12 @@ class QuantitiesDialog(QDialog):
         self.symbol.setMaxLength(12)
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
-        self.keep_button = button(tr("Keep it"), self.keep, "primary")
-        self.drop_button = button(tr("Take it out"), self.drop)
+        self.keep_button = button(tr("Save"), self.keep, "primary")
+        self.drop_button = button(tr("Remove"), self.drop)
         self.entry = QWidget()
         self.entry.setLayout(
             column(
-                label(tr("A quantity of your own"), "head"),
+                label(tr("Custom quantity"), "head"),
                 row(*cells, spacing=6),
                 row(self.drop_button, 1, self.keep_button),
                 spacing=6,
@@ -190,7 +190,7 @@ class QuantitiesDialog(QDialog):
             self._show_message("")
             self._fill()
             self._context.archive_changed.emit()
-            self._context.show_message(tr("Kept; known in every place from now on."))
+            self._context.show_message(tr("Saved; available everywhere."))
 
         self._acting.do(run, done)
 
@@ -205,5 +205,5 @@ def _row(quantity: Quantity) -> list[str]:
         span,
         tr(_AVERAGES[quantity.averages]),
         tr(_STAMPS[quantity.stamp]),
-        tr("here") if quantity.is_own else tr("Gezeiten"),
+        tr("this archive") if quantity.is_own else tr("Gezeiten"),
     ]

@@ -12,7 +12,7 @@ _MOST_SIGNS = 300
 def reason_field() -> QLineEdit:
     """Return the field, empty."""
     words = QLineEdit()
-    words.setAccessibleName(tr("Why"))
-    words.setPlaceholderText(tr("why, in a few words"))
+    words.setAccessibleName(tr("Reason"))
+    words.setPlaceholderText(tr("reason"))
     words.setMaxLength(_MOST_SIGNS)
     return words

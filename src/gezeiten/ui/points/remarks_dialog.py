@@ -45,7 +45,7 @@ class RemarksDialog(HistoryDialog):
         self.words.returnPressed.connect(self.write)
         self.about = QComboBox()
         self.about.setAccessibleName(tr("About"))
-        self.about.addItem(tr("all of this point"), "")
+        self.about.addItem(tr("the whole point"), "")
         for place in point.channels:
             self.about.addItem(quantity(place.channel).name, place.channel)
         self.about.addItem(tr("the whole site %1").replace("%1", point.site), _SITE)
@@ -54,7 +54,7 @@ class RemarksDialog(HistoryDialog):
         self.period = PeriodFields(without_end=tr("at one instant"))
         self.period.show_period(begin, end, point.zone)
         self.period.open_end.setChecked(end <= begin)
-        self.undo_button = button(tr("Take the chosen one back"), self.withdraw)
+        self.undo_button = button(tr("Withdraw selected"), self.withdraw)
         self.lay_out(self._build_form(), self.undo_button)
         self.resize(860, 460)
         self.words.setFocus()
@@ -62,7 +62,7 @@ class RemarksDialog(HistoryDialog):
 
     def _build_form(self) -> QVBoxLayout:
         return form(
-            row(self.words, button(tr("Write it"), self.write, "primary"), spacing=6),
+            row(self.words, button(tr("Save remark"), self.write, "primary"), spacing=6),
             row(label(tr("about"), "muted"), self.about, 1, spacing=6),
             row(self.period.in_a_row(), 1),
         )

@@ -24,8 +24,8 @@ from gezeiten.ui.shell.app_context import AppContext
 from gezeiten.ui.work.history_dialog import HistoryDialog, form
 
 _WAYS = (
-    ("typed", "hangs so far below the rim"),
-    ("with", "came along with the rim"),
+    ("typed", "at this distance below the reference mark"),
+    ("with", "moved with the reference mark"),
     ("stayed", "stayed where it was"),
 )
 _MM = 3
@@ -35,7 +35,7 @@ class SensorDepthDialog(HistoryDialog):
     """Shows from when on the rim lay how high and the sensor how far below it, and asks of a new
     height of the rim whether the sensor came along."""
 
-    kept_words = "Kept; what is calculated from it follows."
+    kept_words = "Saved; calculated series were updated."
 
     def __init__(
         self, parent: QWidget, context: AppContext, point: PointPlace, rim_m: float | None = None
@@ -44,16 +44,16 @@ class SensorDepthDialog(HistoryDialog):
             parent,
             context,
             point.full_name,
-            tr("How it hangs"),
+            tr("Sensor depth"),
             [
                 tr("From (%1)").replace("%1", point.zone),
-                tr("Rim, m"),
-                tr("Sensor below it, m"),
+                tr("Reference mark, m"),
+                tr("Sensor below mark, m"),
                 tr("Sensor, m"),
                 tr("By"),
-                tr("Why"),
+                tr("Reason"),
             ],
-            table_name=tr("How the sensor hung"),
+            table_name=tr("Sensor depths"),
             wide=(5,),
         )
         self._point = point
@@ -66,11 +66,11 @@ class SensorDepthDialog(HistoryDialog):
             self.way.addItem(tr(name), key)
         self.length = QLineEdit()
         self.figures = label("", "muted", wrap=True)
-        self.keep_button = button(tr("Keep it"), self.keep, "primary")
-        self.undo_button = button(tr("Take the chosen one back"), self.withdraw)
+        self.keep_button = button(tr("Save"), self.keep, "primary")
+        self.undo_button = button(tr("Withdraw selected"), self.withdraw)
         for part, name in (
-            (self.rim, tr("Rim above the datum, m")),
-            (self.length, tr("Sensor below the rim, m")),
+            (self.rim, tr("Reference mark above datum, m")),
+            (self.length, tr("Sensor below reference mark, m")),
         ):
             part.setAccessibleName(name)
             part.editingFinished.connect(self._update_fields)
@@ -140,9 +140,9 @@ class SensorDepthDialog(HistoryDialog):
             return
         if method != "typed":
             write_number(self.length, made.length_m, _MM)
-        words = tr("The sensor would lie %1 m above the datum.")
+        words = tr("The sensor is then %1 m above datum.")
         if before is not None:
-            words = tr("The sensor would lie %1 m above the datum, before %2 m.")
+            words = tr("The sensor is then %1 m above datum, before %2 m.")
             words = words.replace("%2", number(before.sensor_m, _MM))
         self.figures.setText(words.replace("%1", number(made.sensor_m, _MM)))
 
@@ -152,12 +152,12 @@ class SensorDepthDialog(HistoryDialog):
         Raises:
             FieldError: one says nonsense.
         """
-        rim_m = number_of(self.rim, tr("Rim above the datum, m"))
+        rim_m = number_of(self.rim, tr("Reference mark above datum, m"))
         before, method = self.previous_depth, self.way.currentData()
         since_ms = self.since.instant_ms(self._point.zone)
         if before is None or method == "typed":
             return SensorDepth(
-                since_ms, rim_m, number_of(self.length, tr("Sensor below the rim, m"))
+                since_ms, rim_m, number_of(self.length, tr("Sensor below reference mark, m"))
             )
         return SensorDepth(
             since_ms, rim_m, before.length_m if method == "with" else stayed_m(before, rim_m)

@@ -34,7 +34,7 @@ from gezeiten.ui.work.history_dialog import HistoryDialog, form, statement_table
 class SourcesDialog(HistoryDialog):
     """Shows the deployments of a point, of one source, or all; what is said is kept at once."""
 
-    kept_words = "Kept; the readings are in the series that follow from it."
+    kept_words = "Saved; the readings were assigned to their series."
 
     def __init__(
         self,
@@ -48,14 +48,14 @@ class SourcesDialog(HistoryDialog):
             parent,
             context,
             point.full_name if point else serial,
-            tr("Who measured where"),
+            tr("Deployments"),
             [
                 tr("Source"),
                 tr("Mission"),
-                tr("At"),
+                tr("Point"),
                 tr("From"),
                 tr("Until"),
-                tr("Its readings are"),
+                tr("Series"),
             ],
             table_name=tr("Deployments"),
         )
@@ -63,12 +63,12 @@ class SourcesDialog(HistoryDialog):
         self._known = Sources((), ())
         self._points: list[PointPlace] = []
         self.said = statement_table(
-            tr("What was said of it"), [tr("On"), tr("By"), tr("What"), tr("Words")]
+            tr("Changes"), [tr("On"), tr("By"), tr("Formula"), tr("Reason")]
         )
         self.table.itemSelectionChanged.connect(self._selection_changed)
         self.what = QComboBox()
-        self.what.setAccessibleName(tr("What to put right"))
-        self.what.addItems([tr("Where it was"), tr("Which series it feeds")])
+        self.what.setAccessibleName(tr("What to correct"))
+        self.what.addItems([tr("Point"), tr("Series")])
         self.source = QComboBox()
         self.source.setAccessibleName(tr("Source"))
         self.where, self.channel = QComboBox(), QComboBox()
@@ -80,7 +80,7 @@ class SourcesDialog(HistoryDialog):
         self.label.setMaxLength(60)
         self.period = PeriodFields()
         self.zone_note = label("", "muted")
-        self.undo_button = button(tr("Take back"), self.withdraw)
+        self.undo_button = button(tr("Withdraw"), self.withdraw)
         self.typed = (self.words, self.label)
         self.lay_out(
             self._build_form(),
@@ -88,7 +88,7 @@ class SourcesDialog(HistoryDialog):
             body=(
                 (label(tr("Deployments"), "head"), 0),
                 (self.table, 3),
-                (label(tr("What was said of it"), "head"), 0),
+                (label(tr("Changes"), "head"), 0),
                 (self.said, 1),
             ),
         )
@@ -99,7 +99,7 @@ class SourcesDialog(HistoryDialog):
         self.forms = QStackedWidget()
         for parts in (
             (label(tr("was at"), "muted"), self.where, self.words),
-            (label(tr("feeds"), "muted"), self.channel, self.label),
+            (label(tr("supplies"), "muted"), self.channel, self.label),
         ):
             line = QWidget()
             line.setLayout(row(*parts, spacing=6))
@@ -110,13 +110,13 @@ class SourcesDialog(HistoryDialog):
         self.source.currentIndexChanged.connect(lambda _: self._fill_channels())
         self.forms.setFixedHeight(self.forms.sizeHint().height())
         return form(
-            label(tr("Put right"), "head"),
+            label(tr("Correct a deployment"), "head"),
             row(self.what, self.source, self.forms, spacing=6),
             row(
                 self.period.in_a_row(),
                 self.zone_note,
                 1,
-                button(tr("Enter it"), self.enter, "primary"),
+                button(tr("Save"), self.enter, "primary"),
                 spacing=6,
             ),
         )
@@ -198,7 +198,7 @@ class SourcesDialog(HistoryDialog):
             return
         one = selected_item(self.table)
         if not isinstance(one, DeploymentView) or self.channel.currentData() is None:
-            self._show_message(tr("Choose a deployment above; the series lies at its point."))
+            self._show_message(tr("Select a deployment above; the series belongs to its point."))
             return
         point, channel, text = one.point.id, self.channel.currentData(), self.label.text()
         self._do(lambda: assign_source(desk, point, channel, text, source, start_ms, end_ms))
@@ -209,14 +209,16 @@ class SourcesDialog(HistoryDialog):
         if isinstance(said, SourceStatement):
             self._do(lambda: withdraw_statement(self._context.desk, said))
         else:
-            self._show_message(tr("Choose a line of what was said first."))
+            self._show_message(tr("Select a change first."))
 
 
 def _deployment(deployment_view: DeploymentView) -> list[str]:
     zone = deployment_view.point.zone
-    until = tr("still") if deployment_view.end_ms is None else instant(deployment_view.end_ms, zone)
+    until = (
+        tr("until now") if deployment_view.end_ms is None else instant(deployment_view.end_ms, zone)
+    )
     series = ", ".join(quantity(key).name for key in deployment_view.series) or tr(
-        "not fetched yet"
+        "not offloaded yet"
     )
     return [
         deployment_view.source,
@@ -242,7 +244,7 @@ def _statement_cells(statement: SourceStatement) -> list[str]:
     if statement.channel:
         name = quantity(statement.channel).name
         series = tr("main series") if statement.label == MAIN else f"“{statement.label}”"
-        what = tr("%1 feeds %2 (%3) at %4").replace("%2", name).replace("%3", series)
+        what = tr("%1 supplies %2 (%3) at %4").replace("%2", name).replace("%3", series)
         what = what.replace("%4", statement.point)
     else:
         what = tr("%1 was at %2").replace("%2", statement.point or tr("no point"))

@@ -25,7 +25,7 @@ class UnitsDialog(QDialog):
 
     def __init__(self, parent: QWidget, context: AppContext, points: Iterable[PointPlace]) -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("Units of the screen"))
+        self.setWindowTitle(tr("Display units"))
         self._context = context
         self.choices: dict[str, QComboBox] = {}
         """By what they are kept under: a quantity, or a series of a point."""
@@ -38,8 +38,8 @@ class UnitsDialog(QDialog):
         laid = column(
             label(
                 tr(
-                    "On the screen alone: what is recorded, kept and handed over stays in its "
-                    "unit. A unit of a series wins where it is shown alone."
+                    "On screen only: readings are recorded, saved and exported in their own "
+                    "unit. The unit of a single series has priority where it is shown alone."
                 ),
                 "muted",
                 wrap=True,
@@ -69,10 +69,10 @@ class UnitsDialog(QDialog):
                         place.shown_unit or units_of(self._context.desk.settings).of(channel).name
                     )
                     key = series_name(point.uid, place.channel)
-                    usual_words = tr("as its plan says: %1") if place.shown_unit else tr("the same")
+                    usual_words = tr("as in its plan: %1") if place.shown_unit else tr("the same")
                     self._add(key, words, channel, usual_words, asked, "")
         if not self.choices:
-            words = tr("What these points record has one unit only.")
+            words = tr("The quantities of these points have one unit only.")
             self._grid.addWidget(label(words, "muted"), 0, 0)
 
     def _add(

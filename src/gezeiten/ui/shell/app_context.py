@@ -168,7 +168,7 @@ class Place(QWidget):
         if on and self.empty_page is None:
             from gezeiten.ui.shell.empty import EmptyPlace, empty_state
 
-            method = tr("To the loggers (Ctrl+2)")
+            method = tr("Go to the loggers (Ctrl+2)")
             self.empty_page = EmptyPlace(self, *empty_state(self.kind_of_empty), method)
             self.empty_page.asked.connect(lambda: self.context.go.emit(FIELD_DESK, None))
             self.empty_page.set_theme(self.context.theme)

@@ -154,27 +154,27 @@ def empty_state(kind: str) -> tuple[Sketch, str, str]:
     return {
         "mend": (
             gap_sketch,
-            tr("Nothing to mend yet"),
-            tr("Stretches without readings stand here by site, with what could fill them."),
+            tr("No gaps yet"),
+            tr("Periods without readings are listed here by site, with the ways to fill them."),
         ),
         "trends": (
             record_sketch,
             tr("No record yet"),
-            tr("The points you tick stand here on one time axis, with their limits."),
+            tr("The points you select are drawn here on one time axis, with their limits."),
         ),
         "excursions": (
             excursion_sketch,
-            tr("Nothing was recorded yet"),
-            tr("What was outside its limits stands here, to be assessed in words."),
+            tr("No readings yet"),
+            tr("Excursions outside the limits are listed here, to be assessed."),
         ),
         "handover": (
             document_sketch,
-            tr("Nothing to hand over yet"),
-            tr("The pages of a point's report stand here before they are written."),
+            tr("No documents yet"),
+            tr("The pages of a report are shown here before it is exported."),
         ),
         "logbook": (
             logbook_sketch,
-            tr("Nothing was done yet"),
-            tr("Every act stands here with its hour and person, chained by its hash."),
+            tr("No entries yet"),
+            tr("Everything that is done is recorded here with time and user, chained by its hash."),
         ),
     }[kind]

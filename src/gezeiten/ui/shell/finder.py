@@ -29,7 +29,7 @@ class Finder(QDialog):
         self._commands = commands
         self._found_things: list[Thing] = []
         self.entry = QLineEdit()
-        self.entry.setPlaceholderText(tr("What do you want to do, or where to go?"))
+        self.entry.setPlaceholderText(tr("Search commands, points, loggers, documents"))
         self.entry.setAccessibleName(tr("Command finder"))
         self.hits = QListWidget()
         self.hits.setAccessibleName(tr("Matching commands"))
@@ -72,7 +72,7 @@ class Finder(QDialog):
             "site": tr("site"),
             "logger": tr("logger"),
             "document": tr("document"),
-            "plan": tr("kept plan"),
+            "plan": tr("saved plan"),
         }
         for thing in found[:MOST_THINGS]:
             more = " · ".join(filter(None, (kinds[thing.kind], thing.more)))

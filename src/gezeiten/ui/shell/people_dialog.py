@@ -25,11 +25,11 @@ class PeopleDialog(QDialog):
 
     def __init__(self, parent: QWidget, context: AppContext, people: list[User]) -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("Who is at it"))
+        self.setWindowTitle(tr("Switch user"))
         self._context = context
         self.table = plain_table(
-            tr("People of this archive"),
-            [tr("Name"), tr("Initials"), tr("Last acted"), tr("Logbook")],
+            tr("Users of this archive"),
+            [tr("Name"), tr("Initials"), tr("Last active"), tr("Logbook")],
         )
         self.table.itemSelectionChanged.connect(self._selection_changed)
         self.table.itemActivated.connect(lambda _: self._accept())
@@ -43,7 +43,7 @@ class PeopleDialog(QDialog):
         self.setLayout(
             column(
                 label(
-                    tr("Acts stand in the logbook under this name. Choose it, or write another."),
+                    tr("The logbook records this name. Choose it, or type another."),
                     "muted",
                     wrap=True,
                 ),
@@ -84,7 +84,7 @@ class PeopleDialog(QDialog):
 
     def _show_name(self) -> None:
         name = self.name.text().strip()
-        self.take.setText(tr("Go on as %1").replace("%1", name) if name else tr("Go on"))
+        self.take.setText(tr("Continue as %1").replace("%1", name) if name else tr("Continue"))
         self.take.setEnabled(bool(name))
         one = selected_item(self.table)
         self.erase_button.setEnabled(isinstance(one, User) and one.name == name)
@@ -112,7 +112,7 @@ class PeopleDialog(QDialog):
 
         def done(people: list[User]) -> None:
             context.show_message(
-                tr("The name is erased; what was done stays, and everything still checks.")
+                tr("The name is erased; the entries stay and the archive still verifies.")
             )
             self.show_people(people)
             context.archive_changed.emit()
@@ -132,23 +132,23 @@ class EraseNameDialog(QDialog):
         facts = Facts()
         facts.show_facts(
             [
-                (tr("Goes"), tr("the name, from every table and out of the logbook's files")),
-                (tr("Stays"), tr("all that was done, under an id; everything still checks")),
+                (tr("Erased"), tr("the name, from every table and the logbook's files")),
+                (tr("Stays"), tr("every entry, under an id; the archive still verifies")),
                 (
-                    tr("Not reached"),
+                    tr("Not erased"),
                     tr(
-                        "words that somebody typed, documents handed over, entries of "
-                        "old versions, copies of the archive elsewhere"
+                        "text that users typed, issued documents, entries of old versions, "
+                        "copies of the archive elsewhere"
                     ),
                 ),
-                (tr("Back"), tr("there is no way back")),
+                (tr("Back"), tr("this cannot be undone")),
             ]
         )
         self.take = button(tr("Erase this name"), self._accept, "primary")
         self.take.setDefault(True)
         self.take.setEnabled(False)
         self.typed = QLineEdit()
-        self.typed.setPlaceholderText(tr("the name, as it stands above"))
+        self.typed.setPlaceholderText(tr("the name, as shown above"))
         self.typed.setAccessibleName(tr("Name to erase"))
         self.typed.textEdited.connect(lambda text: self.take.setEnabled(text.strip() == self._name))
         self.setLayout(

@@ -49,8 +49,8 @@ class SettingLine(QWidget):
         policy = self.back.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         self.back.setSizePolicy(policy)
-        self.back.setToolTip(tr("Back to the default"))
-        self.back.setAccessibleName(tr("%1: back to the default").replace("%1", tr(info.title)))
+        self.back.setToolTip(tr("Reset to default"))
+        self.back.setAccessibleName(tr("%1: reset to default").replace("%1", tr(info.title)))
         words = column(
             label(tr(info.title), "head"),
             label(tr(info.help), "muted", wrap=True),
@@ -81,7 +81,7 @@ class SettingLine(QWidget):
         if info.kind == "choice":
             box = QComboBox()
             for choice in info.choices:
-                box.addItem(tr(choice) if choice else tr("the system's"), choice)
+                box.addItem(tr(choice) if choice else tr("system default"), choice)
             box.currentIndexChanged.connect(lambda _: self._changed(box.currentData()))
             return box
         text = QLineEdit()
@@ -175,8 +175,8 @@ class SettingsDialog(QDialog):
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.none = label(tr("No setting holds these words."), "muted")
-        defaults = button(tr("All back to defaults"), self.reset_all)
+        self.none = label(tr("No setting matches."), "muted")
+        defaults = button(tr("Reset all"), self.reset_all)
         close = button(tr("Close"), self.accept)
         self.setLayout(column(self.search, self.none, scroll, row(defaults, 1, close), margins=16))
         self.lines: list[SettingLine] = []
@@ -244,5 +244,5 @@ def _check_addresses(text: str) -> None:
         addresses(text)
     except ValueError as exc:
         raise InputError(
-            tr("These addresses cannot be read; write them like 192.168.4.10:502, logger.lan:502.")
+            tr("These addresses cannot be read; type them like 192.168.4.10:502, logger.lan:502.")
         ) from exc

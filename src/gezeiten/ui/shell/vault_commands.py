@@ -30,12 +30,12 @@ class VaultActions:
 
     def commands(self) -> list[Command]:
         return [
-            Command("vault.file", tr("Hand on the whole vault as one file"), "", self.hand_on),
-            Command("vault.copy", tr("Copy the vault to another disk"), "", self.copy),
-            Command("vault.take", tr("Take in a copy of a vault"), "", self.import_file),
+            Command("vault.file", tr("Export a vault copy as one file"), "", self.hand_on),
+            Command("vault.copy", tr("Export a vault copy to another disk"), "", self.copy),
+            Command("vault.take", tr("Import a vault copy"), "", self.import_file),
             Command(
                 "vault.take.folder",
-                tr("Take in a copy of a vault from a folder"),
+                tr("Import a vault copy from a folder"),
                 "",
                 self.import_folder,
             ),
@@ -45,7 +45,7 @@ class VaultActions:
     def hand_on(self) -> None:
         """Ask for a file and write the vault into it."""
         name, _ = QFileDialog.getSaveFileName(
-            self._window, tr("Hand on the vault"), "vault.zip", "*.zip"
+            self._window, tr("Export vault copy"), "vault.zip", "*.zip"
         )
         if name:
             from gezeiten.desk.intake.carriers.vault_copy import hand_on  # used now and then only
@@ -54,7 +54,7 @@ class VaultActions:
 
     def copy(self) -> None:
         """Ask for a folder and copy the vault into it."""
-        name = QFileDialog.getExistingDirectory(self._window, tr("Copy the vault to"))
+        name = QFileDialog.getExistingDirectory(self._window, tr("Export vault copy to"))
         if name:
             from gezeiten.desk.intake.carriers.vault_copy import copy_to  # used now and then only
 
@@ -62,13 +62,13 @@ class VaultActions:
 
     def import_file(self) -> None:
         """Ask for a file and take it in."""
-        name, _ = QFileDialog.getOpenFileName(self._window, tr("Copy of a vault"), "", "*.zip")
+        name, _ = QFileDialog.getOpenFileName(self._window, tr("Vault copy"), "", "*.zip")
         if name:
             self.import_copy(Path(name))
 
     def import_folder(self) -> None:
         """Ask for a folder and take it in."""
-        name = QFileDialog.getExistingDirectory(self._window, tr("Copy of a vault"))
+        name = QFileDialog.getExistingDirectory(self._window, tr("Vault copy"))
         if name:
             self.import_copy(Path(name))
 
@@ -96,11 +96,11 @@ class VaultActions:
         self._run(write, done)
 
     def _brought(self, brought: CopyImport) -> None:
-        text = counted(brought.offloads, "%n raw offload taken in", "%n raw offloads taken in")
+        text = counted(brought.offloads, "%n raw offload imported", "%n raw offloads imported")
         text += ", " + counted(brought.readings, "%n new reading", "%n new readings")
-        text += ", " + counted(brought.already_stored, "%n kept already", "%n kept already")
+        text += ", " + counted(brought.already_stored, "%n already saved", "%n already saved")
         if brought.mended:
-            text += ", " + counted(brought.mended, "%n of them mended", "%n of them mended")
+            text += ", " + counted(brought.mended, "%n of them repaired", "%n of them repaired")
         if brought.refused:
             text += ". " + tr("Refused: %1").replace("%1", " ".join(brought.refused[:3]))
         self._context.said.emit(text + ".", bool(brought.refused))
@@ -108,7 +108,7 @@ class VaultActions:
 
     def _run(self, work: Callable[[Watch], T], done: Callable[[T], None]) -> None:
         if self._task is not None:
-            self._context.show_message(tr("The vault is being copied already."))
+            self._context.show_message(tr("A vault copy is already running."))
             return
 
         def ended(result: T) -> None:

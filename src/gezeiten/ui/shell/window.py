@@ -219,7 +219,7 @@ class MainWindow(QMainWindow):
 
         def done(recovery_result: RecoveryResult) -> None:
             if recovery_result.imported:
-                self.context.show_message(tr("An interrupted offload was taken in."))
+                self.context.show_message(tr("An interrupted offload was imported."))
             if recovery_result.imported or recovery_result.rebuilt:
                 self.context.archive_changed.emit()
             else:
@@ -259,7 +259,7 @@ class MainWindow(QMainWindow):
         listed += [
             Command(
                 "find",
-                tr("Find a command, a point, a logger, a document"),
+                tr("Search commands, points, loggers, documents"),
                 "Ctrl+K",
                 self.show_finder,
             ),
@@ -270,27 +270,23 @@ class MainWindow(QMainWindow):
             Command("places", tr("Sites and points"), "Ctrl+Shift+S", self.show_places),
             Command(
                 "checks.sheet",
-                tr("Read by hand: a sheet for the points of a site"),
+                tr("Check reading sheet for the points of a site"),
                 "Ctrl+Shift+H",
                 self.show_check_sheet,
             ),
             Command(
                 "checks",
-                tr("What was read by hand at the point, beside its record"),
+                tr("Check readings of the point"),
                 "Alt+H",
                 self.show_checks,
             ),
-            Command(
-                "quantities", tr("Quantities, and those of your own"), "", self.show_quantities
-            ),
+            Command("quantities", tr("Quantities and custom quantities"), "", self.show_quantities),
             Command("remarks", tr("Remarks on the point"), "Ctrl+Shift+B", self.show_remarks),
-            Command("people", tr("Who is at it"), "Ctrl+Shift+W", self.show_people),
-            Command(
-                "lives", tr("Loggers and their life"), "Ctrl+Shift+L", lambda: self.show_lives()
-            ),
+            Command("people", tr("Switch user"), "Ctrl+Shift+W", self.show_people),
+            Command("lives", tr("Logger history"), "Ctrl+Shift+L", lambda: self.show_lives()),
             Command(
                 "history",
-                tr("What the logbook has on what is chosen here"),
+                tr("Logbook entries about the selection"),
                 "Ctrl+H",
                 self.show_history,
             ),
@@ -323,7 +319,7 @@ class MainWindow(QMainWindow):
         """Show what the logbook has on what is chosen in this place."""
         make = self.places[self.stack.currentIndex()].logbook_filter()
         if make is None:
-            self.context.show_message(tr("Choose something first; then its entries are shown."))
+            self.context.show_message(tr("Select something first to see its entries."))
         else:
             self.show_place(places.LOGBOOK, make)
 
@@ -363,7 +359,7 @@ class MainWindow(QMainWindow):
     def _show_for_point(self, show: Callable[[PointPlace], None]) -> None:
         point_id, desk = self._point_in_hand(), self.context.desk
         if point_id is None:
-            self.context.show_message(tr("Choose a point first."))
+            self.context.show_message(tr("Select a point first."))
             return
 
         def found(listed: list[PointPlace]) -> None:
@@ -555,7 +551,7 @@ class MainWindow(QMainWindow):
             tabs[places.EXCURSIONS].set_line(
                 counted(events, "%n to assess", "%n to assess"), events > 0
             )
-            tabs[places.HANDOVER].set_line(counted(counts["handed"], "%n kept", "%n kept"), False)
+            tabs[places.HANDOVER].set_line(counted(counts["issued"], "%n saved", "%n saved"), False)
         intact = bool(counts["intact"])
         said = tr("intact") if intact else tr("broken")
         tabs[places.LOGBOOK].set_line(said if counts["entries"] else "", not intact)
@@ -584,7 +580,8 @@ class MainWindow(QMainWindow):
             self.stack.setEnabled(False)
             self.strip.setEnabled(False)
             self._show_message(
-                tr("Closing as soon as what runs has ended; what came is kept."), False
+                tr("Closing when the running work has ended; readings received so far are saved."),
+                False,
             )
             self._hush.stop()
             QTimer.singleShot(CLOSE_AGAIN_MS, self.close)

@@ -61,7 +61,7 @@ _RIGHT_SIGNS = 60
 """How wide the fields are, in letters."""
 _MOST_FACTS = 6
 _AT = "at:"
-_AS_BEFORE, _AS_CHOSEN, _NO_KIND = "as before", "as chosen", "no kind"
+_AS_BEFORE, _AS_CHOSEN, _NO_KIND = "as before", "as chosen", "no template"
 
 
 class TextDialog(QDialog):
@@ -96,7 +96,7 @@ class TextDialog(QDialog):
         self.sheet.asked.connect(self._select_column)
         self.left_out = QPlainTextEdit()
         self.left_out.setReadOnly(True)
-        self.left_out.setAccessibleName(tr("Lines that were left out"))
+        self.left_out.setAccessibleName(tr("Skipped lines"))
         self.left_out.hide()
         self.questions = Questions()
         self.questions.answered.connect(self._answer)
@@ -115,8 +115,8 @@ class TextDialog(QDialog):
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.hide()
-        self.take = button(tr("Take it into the record"), self._import, "primary")
-        self.take_back = button(tr("Take it out again"), self._undo_import)
+        self.take = button(tr("Import"), self._import, "primary")
+        self.take_back = button(tr("Remove from record"), self._undo_import)
         self.take_back.hide()
         self.close_button = button(tr("Close"), self.reject)
         self._build_layout()
@@ -132,8 +132,8 @@ class TextDialog(QDialog):
 
     def _build_layout(self) -> None:
         fields = (
-            (tr("Read of the file"), self.inside),
-            (tr("Name of this kind"), self.name),
+            (tr("Preview"), self.inside),
+            (tr("Template name"), self.name),
             (tr("Measured at"), self.point),
             (tr("Times are in"), self.zone),
         )
@@ -168,7 +168,7 @@ class TextDialog(QDialog):
         right.setLayout(column(scrolled(about), self.words, self.bar, pressed, spacing=8))
         right.setMinimumWidth(self.fontMetrics().averageCharWidth() * _RIGHT_SIGNS)
         left = QWidget()
-        hint = tr("As it is understood. Click a column's head to say what it is.")
+        hint = tr("As interpreted. Click a column head to change its meaning.")
         left.setLayout(
             column(label(hint, "muted", wrap=True), self.sheet, self.left_out, spacing=6)
         )
@@ -191,7 +191,7 @@ class TextDialog(QDialog):
         if is_first:
             self.take.setEnabled(False)
             self._allow(on=False)  # what were typed now would be lost when the proposal comes
-            self.words.setText(tr("Looking at the file ..."))
+            self.words.setText(tr("Reading the file …"))
         self._context.run(work, self._show_loaded, failed=self._complain, latest="text look")
 
     def _allow(self, *, on: bool) -> None:
@@ -268,24 +268,24 @@ class TextDialog(QDialog):
         actions: list[tuple[str, tuple[tuple[str, str], ...]]] = []
         if recognised.template is not None:
             notes.append((tr("Recognised as “%1”.").replace("%1", template.name), "kelp"))
-            actions.append(("", ((_NO_KIND, tr("It is of another kind")),)))
+            actions.append(("", ((_NO_KIND, tr("Another template")),)))
         facts = recognised.proposal.facts
         if facts and recognised.template is None:
             said = "; ".join(f"{words}: {text}" for words, text in facts[:_MOST_FACTS])
-            notes.append((tr("The head says: %1").replace("%1", said), "muted"))
+            notes.append((tr("File header: %1").replace("%1", said), "muted"))
         places = self.model.places_in_head[:_MOST_FACTS]
         if places:
             actions.append(
                 (tr("Where was it measured?"), tuple((f"{_AT}{place}", place) for place in places))
             )
         if recognised.fresh:
-            words = tr("New in this kind, and left out until somebody ties it: %1.")
+            words = tr("New in this file and skipped until it is assigned: %1.")
             notes.append((words.replace("%1", ", ".join(recognised.fresh)), "brass"))
         before = self.model.zone_clash
         if before:
             words = tr(
-                "Readings of “%1” were taken before in %2. In %3 the same file would come "
-                "again at other instants."
+                "Readings of “%1” were imported before in %2. In %3 the same file would "
+                "be imported again with other times."
             )
             zone = template.form.time.zone
             words = words.replace("%1", template.name).replace("%2", before).replace("%3", zone)
@@ -361,21 +361,21 @@ class TextDialog(QDialog):
         menu.setTitle(tr("Column %1").replace("%1", str(number + 1)))
         choices = (
             (tr("This column is the time"), lambda: self._be_time(number, alone=True)),
-            (tr("It belongs to the time as well"), lambda: self._be_time(number, alone=False)),
-            (tr("It holds values: say which"), lambda: self._be_values(number)),
+            (tr("Part of the time"), lambda: self._be_time(number, alone=False)),
+            (tr("Values: choose the quantity"), lambda: self._be_values(number)),
             (
-                tr("It holds flags of the values before it"),
+                tr("Flags for the values before it"),
                 lambda: self._be(self.model.be_flags, number),
             ),
             (
-                tr("It names the station of each line"),
+                tr("Station name of each line"),
                 lambda: self._reload_with(self.model.be_station, number),
             ),
             (
-                tr("It names no stations"),
+                tr("Not a station name"),
                 lambda: self._reload_with(self.model.be_no_station, number),
             ),
-            (tr("Leave it out"), lambda: self._be(self.model.exclude_column, number)),
+            (tr("Skip column"), lambda: self._be(self.model.exclude_column, number)),
         )
         for words, wanted in choices:
             action = QAction(words, menu)
@@ -440,9 +440,9 @@ class TextDialog(QDialog):
         self.example.setText(example_text(template.form, lines, seen, zone))
         complaint = tr(self.model.complaint)
         if not len(seen.times) and all(one.kind == "time" for one in self.model.open):
-            complaint = tr("No line can be read like this; click the column of the times.")
+            complaint = tr("No line can be read this way; click the column of the times.")
         is_partly = bool(seen.rejected or seen.spoilt)
-        reading = tr("Reading all lines ...")
+        reading = tr("Reading all lines …")
         self.words.setText(complaint or (skipped_text(seen) if is_partly else reading))
         set_role(self.words, "brass" if complaint or is_partly else "")
         self.take.setEnabled(False)  # until all lines were looked at
@@ -504,7 +504,7 @@ class TextDialog(QDialog):
         self.bar.setMaximum(max(progress.of_readings, 1))
         self.bar.setValue(progress.readings)
         set_role(self.words, "")
-        self.words.setText(progress_text(tr("taking"), progress))
+        self.words.setText(progress_text(tr("importing"), progress))
 
     def _failed(self, sentence: str) -> None:
         self._over()
@@ -536,7 +536,7 @@ class TextDialog(QDialog):
         def done(_: object) -> None:
             self._context.archive_changed.emit()
             set_role(self.words, "")
-            self.words.setText(tr("It is out of the record again; its bytes stay."))
+            self.words.setText(tr("Removed from the record; the file stays in the vault."))
             self.take.setEnabled(True)
 
         self._context.run(

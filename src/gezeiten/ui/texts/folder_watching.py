@@ -69,8 +69,8 @@ class TextWatching(QObject):
             texts.append(
                 counted(
                     done.readings,
-                    "%n reading came from watched folders",
-                    "%n readings came from watched folders",
+                    "%n reading imported from watched folders",
+                    "%n readings imported from watched folders",
                 )
             )
         waiting = set(self._watch.waiting) - self._said
@@ -78,7 +78,7 @@ class TextWatching(QObject):
         if waiting:
             names = ", ".join(sorted(path.name for path in waiting)[:3])
             text = counted(
-                len(waiting), "%n text waits for an answer", "%n texts wait for an answer"
+                len(waiting), "%n text file waits for an answer", "%n text files wait for an answer"
             )
             texts.append(f"{text}: {names} ({tr('Ctrl+O')})")
         if texts:

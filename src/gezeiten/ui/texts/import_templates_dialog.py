@@ -32,11 +32,11 @@ class ImportTemplatesDialog(QDialog):
     def __init__(self, parent: QWidget, context: AppContext) -> None:
         super().__init__(parent)
         self._context = context
-        self.setWindowTitle(tr("Kinds of text files"))
+        self.setWindowTitle(tr("Import templates"))
         self.resize(940, 600)
         self.table = plain_table(
-            tr("Kinds of text files"),
-            [tr("Name"), tr("Measured at"), tr("Times are in"), tr("What it holds")],
+            tr("Import templates"),
+            [tr("Name"), tr("Measured at"), tr("Times are in"), tr("Columns")],
         )
         self.table.itemSelectionChanged.connect(self._selection_changed)
         self.name = QLineEdit()
@@ -49,7 +49,7 @@ class ImportTemplatesDialog(QDialog):
         self._columns: list[ColumnMapping] = []
         for box in (self.column, self.what, self.unit):
             narrow(box)
-        self.what.addItem(tr("leave out"), "")
+        self.what.addItem(tr("skip"), "")
         for known in in_order(QUANTITIES.values()):
             self.what.addItem(tr(known.name), known.key)
         self.column.currentIndexChanged.connect(lambda _: self._show_column())
@@ -57,10 +57,10 @@ class ImportTemplatesDialog(QDialog):
         self.unit.activated.connect(lambda _: self._column_changed())
         self.label.textEdited.connect(lambda _: self._column_changed())
         self.words = label("", wrap=True)
-        self.change = button(tr("Change it so"), self._change)
-        self.forget = button(tr("Forget it"), self._forget)
-        self.export = button(tr("Export it …"), self._select_target)
-        self.read_in = button(tr("Read one in …"), self._select_source)
+        self.change = button(tr("Save changes"), self._change)
+        self.forget = button(tr("Delete"), self._forget)
+        self.export = button(tr("Export …"), self._select_target)
+        self.read_in = button(tr("Import …"), self._select_source)
         self._build_layout()
         self._selection_changed()
         self._load()
@@ -92,7 +92,9 @@ class ImportTemplatesDialog(QDialog):
             columns.addWidget(part, 1, place)
             columns.setColumnStretch(place, 1)
         grid.addLayout(columns, 2, 0, 1, 3)
-        hint = tr("What was taken by a kind stays as it is; the next file of it is read so.")
+        hint = tr(
+            "Files already imported stay as they are; the next file is read with the changes."
+        )
         self.setLayout(
             column(
                 self.table,
@@ -137,7 +139,7 @@ class ImportTemplatesDialog(QDialog):
             self.table.selectRow(0)
         else:
             self._show_message(
-                tr("No kind is kept yet: the first text file that is taken is kept as one.")
+                tr("No import template yet: the first text file you import is saved as one.")
             )
         self._selection_changed()
 
@@ -216,19 +218,19 @@ class ImportTemplatesDialog(QDialog):
             form=replace(template.form, time=time),
             columns=tuple(self._columns),
         )
-        self._run_action(lambda: change_kind(desk, template.name, wanted), tr("Changed."))
+        self._run_action(lambda: change_kind(desk, template.name, wanted), tr("Saved."))
 
     def _forget(self) -> None:
         template, desk = self._selected_template(), self._context.desk
         if template is not None:
-            self._run_action(lambda: delete_template(desk, template.name), tr("Forgotten."))
+            self._run_action(lambda: delete_template(desk, template.name), tr("Deleted."))
 
     def _select_target(self) -> None:
         template = self._selected_template()
         if template is None:
             return
         usual = "".join(s if s.isalnum() else "-" for s in template.name) + KIND_SUFFIX
-        name, _ = QFileDialog.getSaveFileName(self, tr("Export a kind"), usual)
+        name, _ = QFileDialog.getSaveFileName(self, tr("Export import template"), usual)
         if name:
             self.export_to(Path(name))
 
@@ -240,15 +242,15 @@ class ImportTemplatesDialog(QDialog):
             self._run_action(lambda: export_kind(template, target), words)
 
     def _select_source(self) -> None:
-        kinds = tr("Kinds of text files") + f" (*{KIND_SUFFIX});;" + tr("All files") + " (*)"
-        name, _ = QFileDialog.getOpenFileName(self, tr("Read a kind in"), "", kinds)
+        kinds = tr("Import templates") + f" (*{KIND_SUFFIX});;" + tr("All files") + " (*)"
+        name, _ = QFileDialog.getOpenFileName(self, tr("Import an import template"), "", kinds)
         if name:
             self.read(Path(name))
 
     def read(self, source: Path) -> None:
         """Read a kind from a file, and keep it."""
         desk = self._context.desk
-        self._run_action(lambda: import_kind(desk, source), tr("Read in and kept."))
+        self._run_action(lambda: import_kind(desk, source), tr("Imported and saved."))
 
     def _run_action(self, action: object, words: str) -> None:
         assert callable(action)  # one of those above

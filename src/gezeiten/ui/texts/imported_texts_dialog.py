@@ -17,21 +17,21 @@ class ImportedTextsDialog(QDialog):
     def __init__(self, parent: QWidget, context: AppContext) -> None:
         super().__init__(parent)
         self._context = context
-        self.setWindowTitle(tr("Text files that were taken"))
+        self.setWindowTitle(tr("Imported text files"))
         self.resize(980, 600)
         self.table = plain_table(
-            tr("Text files that were taken"),
-            [tr("Taken"), tr("By"), tr("File"), tr("Source"), tr("Readings"), tr("Measured at")],
+            tr("Imported text files"),
+            [tr("Imported"), tr("By"), tr("File"), tr("Source"), tr("Readings"), tr("Measured at")],
         )
         self.table.itemSelectionChanged.connect(self._selection_changed)
         self.why = QLineEdit()
-        self.why.setPlaceholderText(tr("why"))
-        self.why.setAccessibleName(tr("Why it is taken out"))
-        self.take_out = button(tr("Take this file out of the record"), self._remove)
+        self.why.setPlaceholderText(tr("reason"))
+        self.why.setAccessibleName(tr("Reason for removing it"))
+        self.take_out = button(tr("Remove this file from the record"), self._remove)
         self.words = label("", wrap=True)
         hint = tr(
-            "Its readings go from every point where it was taken; its bytes stay, and it can "
-            "be taken again."
+            "Its readings are removed from every point; the file stays in the vault "
+            "and can be imported again."
         )
         self.setLayout(
             column(
@@ -55,7 +55,7 @@ class ImportedTextsDialog(QDialog):
         if held:
             self.table.selectRow(0)
         else:
-            self.words.setText(tr("No text file was taken yet."))
+            self.words.setText(tr("No text file has been imported yet."))
         self._selection_changed()
 
     def _selection_changed(self) -> None:
@@ -73,7 +73,7 @@ class ImportedTextsDialog(QDialog):
         def done(_: object) -> None:
             set_role(self.words, "kelp")
             named = one.file or one.source
-            self.words.setText(tr("%1 is out of the record.").replace("%1", named))
+            self.words.setText(tr("%1 was removed from the record.").replace("%1", named))
             self.why.clear()
             self._context.archive_changed.emit()
             self._load()
@@ -91,9 +91,7 @@ class ImportedTextsDialog(QDialog):
 def _row(imported_text: ImportedText) -> list[str]:
     point = imported_text.point
     if imported_text.removed_ms is not None:
-        point = tr("taken out %1").replace(
-            "%1", day_and_time(imported_text.removed_ms, home_zone())
-        )
+        point = tr("removed %1").replace("%1", day_and_time(imported_text.removed_ms, home_zone()))
     return [
         day_and_time(imported_text.at_ms, home_zone()),
         imported_text.person,

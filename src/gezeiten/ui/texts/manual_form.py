@@ -24,16 +24,16 @@ class ManualForm(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.toggle: QPushButton = button(tr("By hand …"), self._fold, "link")
+        self.toggle: QPushButton = button(tr("Set manually …"), self._fold, "link")
         self.toggle.setCheckable(True)
         self.delimiter = QComboBox()
         for sign, words in (
             (",", tr("comma")),
             (";", tr("semicolon")),
             ("\t", tr("tab")),
-            ("|", tr("upright line")),
-            (SPACES, tr("blanks")),
-            (MIXED, tr("now one sign, now another")),
+            ("|", tr("vertical bar")),
+            (SPACES, tr("spaces")),
+            (MIXED, tr("mixed")),
             (FIXED, tr("fixed width")),
         ):
             self.delimiter.addItem(words, sign)
@@ -43,13 +43,13 @@ class ManualForm(QWidget):
         for box in (self.delimiter, self.decimal):
             narrow(box)
         self.starts, self.time_columns = QLineEdit(), QLineEdit()
-        self.starts.setToolTip(tr("Where columns of fixed width begin, like 1, 12, 20"))
-        self.time_columns.setToolTip(tr("One column, or those of date and time of day, like 1, 2"))
+        self.starts.setToolTip(tr("Start positions of fixed-width columns, like 1, 12, 20"))
+        self.time_columns.setToolTip(tr("One column, or the date and time columns, like 1, 2"))
         self.first_line, self.pattern = QLineEdit(), QLineEdit()
         self.first_line.setValidator(QIntValidator(1, 1_000_000))
         self.pattern.setToolTip(tr("%Y year, %m month, %d day, %j day of the year, %H %M %S time"))
         self.no_value = QLineEdit()
-        self.no_value.setToolTip(tr("A number that stands where there is no value, like -77"))
+        self.no_value.setToolTip(tr("A number that stands for a missing value, like -77"))
         self.fields = QWidget()
         self._build_layout()
         self.setLayout(column(self.toggle, self.fields, spacing=4))
@@ -62,13 +62,13 @@ class ManualForm(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setHorizontalSpacing(10)
         lines = (
-            (tr("Between columns"), self.delimiter),
-            (tr("Columns begin at"), self.starts),
-            (tr("Times are in columns"), self.time_columns),
-            (tr("Times are written"), self.pattern),
-            (tr("Decimal sign"), self.decimal),
-            (tr("Readings from line"), self.first_line),
-            (tr("Means no value"), self.no_value),
+            (tr("Column separator"), self.delimiter),
+            (tr("Columns start at"), self.starts),
+            (tr("Time columns"), self.time_columns),
+            (tr("Time format"), self.pattern),
+            (tr("Decimal separator"), self.decimal),
+            (tr("First line of readings"), self.first_line),
+            (tr("Missing value"), self.no_value),
         )
         for i, (words, field) in enumerate(lines):
             shown = label(words, "muted", whole=True)
@@ -133,7 +133,7 @@ class ManualForm(QWidget):
             wanted = numbers(self.starts.text()) if is_fixed else ()
             time = numbers(self.time_columns.text())
         except ValueError:
-            self.wrong.emit(tr("Columns are numbers with commas between them, like 1, 2."))
+            self.wrong.emit(tr("Columns are numbers separated by commas, like 1, 2."))
             return
         of_text = tuple(c for c in self._form.time.columns if c < self._form.columns)
         change: dict[str, object] = {}

@@ -43,12 +43,12 @@ def role_text(model: TextModel, column: int) -> str:
         mappings = model.of_column(column)
         names = list(dict.fromkeys(mapping.quantity for mapping in mappings if mapping.quantity))
         if not names:
-            return tr("left out")
+            return tr("skipped")
         words = tr(quantity(names[0]).name)
         if len(names) > 1:
             words += " " + counted(len(names) - 1, "and %n more", "and %n more")
         return words
-    return {FLAGS: tr("flags"), NAMES: tr("tells lines apart")}.get(role, "–")
+    return {FLAGS: tr("flags"), NAMES: tr("distinguishes lines")}.get(role, "–")
 
 
 class _Sheet(QAbstractTableModel):
@@ -114,7 +114,7 @@ class _Sheet(QAbstractTableModel):
         self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
     ) -> object:
         if role == Qt.ItemDataRole.ToolTipRole and orientation == Qt.Orientation.Horizontal:
-            return tr("Click to say what this column is")
+            return tr("Click to set the meaning of this column")
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         if orientation == Qt.Orientation.Horizontal:
@@ -133,7 +133,7 @@ class MarkedView(QTableView):
         super().__init__()
         self._sheet = _Sheet(model)
         self.setModel(self._sheet)
-        self.setAccessibleName(tr("The file, with what was understood marked in it"))
+        self.setAccessibleName(tr("The file with the interpretation marked"))
         self.setShowGrid(True)
         self.setWordWrap(False)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)

@@ -25,7 +25,7 @@ from gezeiten.exchange.text.stations import names_a_place
 
 TIME, VALUE, UNTIED, FLAGS, NAMES, WORDS = "time", "value", "untied", "flags", "names", "words"
 """What a column is."""
-HEAD, BEFORE, READING, LEFT_OUT, SAYS, BLANK = "head", "before", "reading", "left out", "says", ""
+HEAD, BEFORE, READING, LEFT_OUT, SAYS, BLANK = "head", "before", "reading", "skipped", "says", ""
 """What a line is; SAYS: it says something of those after it."""
 
 

@@ -74,7 +74,7 @@ class Questions(QWidget):
             self.answered.emit(doubt, selected)
 
         self._column.addLayout(_flow([tick for _, tick in ticks]))
-        self._column.addLayout(row(button(tr("These, and no others"), answer), 1))
+        self._column.addLayout(row(button(tr("Only these"), answer), 1))
 
     def _typed(self, doubt: FormatQuestion) -> QVBoxLayout:
         field = QLineEdit()

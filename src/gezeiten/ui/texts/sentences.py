@@ -34,11 +34,11 @@ def survey_text(survey: Survey, zone: str) -> str:
     """Say what all of a text would bring: readings from when to when, what not and why."""
     if survey.has_many_duplicates:
         words = tr(
-            "%1 of %2 lines fall on the instant of another one, so the time is not "
-            "understood rightly; say which columns it is in."
+            "%1 of %2 lines have the same time as another line, so the time is not "
+            "read correctly; choose the time columns."
         )
         return words.replace("%1", number(survey.doubled)).replace("%2", number(survey.lines))
-    texts = [counted(survey.readings, "%n reading in all", "%n readings in all")]
+    texts = [counted(survey.readings, "%n reading in total", "%n readings in total")]
     if survey.first_ms is not None and survey.last_ms is not None:
         begin, end = day_and_time(survey.first_ms, zone), day_and_time(survey.last_ms, zone)
         texts[0] += f", {begin} – {end} ({zone})"
@@ -48,20 +48,20 @@ def survey_text(survey: Survey, zone: str) -> str:
         texts.append(
             counted(
                 survey.doubled,
-                "%n line falls on the instant of another one",
-                "%n lines fall on the instant of another one",
+                "%n line has the same time as another",
+                "%n lines have the same time as another",
             )
         )
     texts += [
-        counted(many, "%n line is left out", "%n lines are left out") + f": {reason}"
+        counted(many, "%n line is skipped", "%n lines are skipped") + f": {reason}"
         for reason, many in survey.rejected.most_common(3)
     ]
     if survey.spoilt:
         texts.append(
             counted(
                 survey.spoilt,
-                "%n line has a cell that is no number",
-                "%n lines have cells that are no numbers",
+                "%n line has a cell that is not a number",
+                "%n lines have cells that are not numbers",
             )
         )
     return "; ".join(texts) + "."
@@ -74,16 +74,16 @@ def skipped_text(preview: Preview) -> str:
         texts.append(
             counted(
                 len(preview.rejected),
-                "%n line at the beginning is left out",
-                "%n lines at the beginning are left out",
+                "%n line at the beginning is skipped",
+                "%n lines at the beginning are skipped",
             )
         )
     if preview.spoilt:
         texts.append(
             counted(
                 len(preview.spoilt),
-                "%n line at the beginning has a cell without number",
-                "%n lines at the beginning have cells without number",
+                "%n line at the beginning has a cell without a number",
+                "%n lines at the beginning have cells without a number",
             )
         )
     first = min([*preview.rejected, *preview.spoilt], key=lambda one: one.line)
@@ -92,16 +92,16 @@ def skipped_text(preview: Preview) -> str:
 
 def taken_words(imported: TextImport) -> str:
     """Return what a text brought in a sentence or two."""
-    words = counted(imported.readings, "%n reading kept", "%n readings kept")
+    words = counted(imported.readings, "%n reading saved", "%n readings saved")
     if imported.repeated:
-        words += ", " + counted(imported.repeated, "%n kept already", "%n kept already")
+        words += ", " + counted(imported.repeated, "%n already saved", "%n already saved")
     if imported.rejected_in_all:
-        words += ", " + counted(imported.rejected_in_all, "%n line left out", "%n lines left out")
+        words += ", " + counted(imported.rejected_in_all, "%n line skipped", "%n lines skipped")
     if imported.spoilt_in_all:
         words += ", " + counted(
             imported.spoilt_in_all,
-            "%n line with a cell that is no number",
-            "%n lines with cells that are no numbers",
+            "%n line with a cell that is not a number",
+            "%n lines with cells that are not numbers",
         )
     if imported.excursions_new:
         words += ", " + counted(
@@ -119,4 +119,4 @@ def skipped_lines(imported: TextImport) -> str:
     left = imported.rejected_in_all + imported.spoilt_in_all - len(imported.rejected)
     if left > 0:
         lines.append(counted(left, "and %n more", "and %n more"))
-    return "\n".join([tr("Left out:"), *lines])
+    return "\n".join([tr("Skipped:"), *lines])

@@ -86,17 +86,17 @@ class SeriesRow(QWidget):
         self.said = label("", "muted")
         self.said.setMinimumWidth(self.picture.width())
         self.what = _Lazy(_fill_quantities)
-        self.what.setAccessibleName(tr("What “%1” measures").replace("%1", words))
+        self.what.setAccessibleName(tr("Quantity of “%1”").replace("%1", words))
         self.unit = QComboBox()
         narrow(self.unit)
         self.unit.setMinimumContentsLength(_UNIT_SIGNS)
         self.unit.setAccessibleName(tr("Unit of %1").replace("%1", words))
         self.point = _Lazy(lambda box: _fill_points(box, points))
-        self.point.setAccessibleName(tr("Where “%1” was measured").replace("%1", words))
+        self.point.setAccessibleName(tr("Point of “%1”").replace("%1", words))
         self.label = QLineEdit()
         self.label.setPlaceholderText(tr("label"))
         self.label.setAccessibleName(tr("Label of %1").replace("%1", words))
-        self.label.setToolTip(tr("Tells it from others of its quantity at its point"))
+        self.label.setToolTip(tr("Distinguishes series of the same quantity at one point"))
         self.elsewhere = button(tr("Another point, or a label"), self._open, "link")
         self._is_open = False
         self._build_layout()
@@ -131,11 +131,7 @@ class SeriesRow(QWidget):
     def show_column(self, mapping: ColumnMapping) -> None:
         """Show what is chosen; a point and a label of its own where there are any."""
         self._column = mapping
-        name = (
-            tr(quantity(mapping.quantity).name)
-            if mapping.quantity in QUANTITIES
-            else tr("leave out")
-        )
+        name = tr(quantity(mapping.quantity).name) if mapping.quantity in QUANTITIES else tr("skip")
         if self.what.currentData() != mapping.quantity or not self.what.count():
             self.what.be(name, mapping.quantity)
         self._fill_units(mapping.unit)
@@ -184,8 +180,8 @@ class SeriesRows(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.finder = QLineEdit()
-        self.finder.setPlaceholderText(tr("Find a series by typing"))
-        self.finder.setAccessibleName(tr("Find a series"))
+        self.finder.setPlaceholderText(tr("Search for a series"))
+        self.finder.setAccessibleName(tr("Search series"))
         self.finder.hide()
         self.more = label("", "muted", wrap=True)
         self.more.hide()
@@ -219,7 +215,7 @@ class SeriesRows(QWidget):
         left = len(fitting) - len(shown)
         self.more.setVisible(left > 0)
         self.more.setText(
-            counted(left, "and %n more; type to find it", "and %n more; type to find them")
+            counted(left, "and %n more; type to search", "and %n more; type to search")
         )
 
     def _make(self, shown: list[tuple[ColumnMapping, str]], model: TextModel, theme: Theme) -> None:
@@ -263,7 +259,7 @@ def _key(mapping: ColumnMapping, words: str) -> tuple[object, ...]:
 
 
 def _fill_quantities(box: QComboBox) -> None:
-    box.addItem(tr("leave out"), "")
+    box.addItem(tr("skip"), "")
     for known in in_order(QUANTITIES.values()):
         box.addItem(tr(known.name), known.key)
 

@@ -38,15 +38,15 @@ class ManyTextsDialog(QDialog):
         self.seen: list[TextSeen] = []
         self.setWindowTitle(tr("Several text files"))
         self.resize(980, 620)
-        self.table = plain_table(tr("Text files"), [tr("File"), tr("Kind"), tr("What")])
+        self.table = plain_table(tr("Text files"), [tr("File"), tr("Template"), tr("Contents")])
         self.table.itemDoubleClicked.connect(lambda _: self._open_one())
         self.words = label("", wrap=True)
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.hide()
-        self.take = button(tr("Take those that are recognised"), self._import, "primary")
-        self.one = button(tr("Look at the chosen one"), self._open_one)
-        self.again = button(tr("Look again"), self.look)
+        self.take = button(tr("Import recognised files"), self._import, "primary")
+        self.one = button(tr("Open selected file"), self._open_one)
+        self.again = button(tr("Read again"), self.look)
         self.close_button = button(tr("Close"), self.reject)
         self.setLayout(
             column(
@@ -64,7 +64,7 @@ class ManyTextsDialog(QDialog):
         """Look at the files, again."""
         desk, where = self._context.desk, self._where
         self.take.setEnabled(False)
-        self._show_message(tr("Looking at the files ..."))
+        self._show_message(tr("Reading the files …"))
 
         def work(task: Task) -> list[TextSeen]:
             paths = texts_in(where) if isinstance(where, Path) else where
@@ -95,11 +95,11 @@ class ManyTextsDialog(QDialog):
             "; ".join(
                 (
                     counted(ready, "%n file is ready", "%n files are ready"),
-                    counted(imported, "%n is kept already", "%n are kept already"),
+                    counted(imported, "%n is already saved", "%n are already saved"),
                     counted(
                         len(texts) - ready - imported,
-                        "%n waits for an answer: look at it by itself",
-                        "%n wait for an answer: look at them by themselves",
+                        "%n needs an answer: open it",
+                        "%n need answers: open them one by one",
                     ),
                 )
             )
@@ -125,12 +125,12 @@ class ManyTextsDialog(QDialog):
     def _show_result(self, progress: Progress) -> None:
         self.bar.setMaximum(max(progress.of_readings, 1))
         self.bar.setValue(progress.readings)
-        self._show_message(progress_text(tr("taking"), progress))
+        self._show_message(progress_text(tr("importing"), progress))
 
     def _done(self, done: ManyImported) -> None:
         self._over()
-        words = counted(len(done.imported), "%n file taken", "%n files taken")
-        words += ", " + counted(done.readings, "%n reading kept", "%n readings kept")
+        words = counted(len(done.imported), "%n file imported", "%n files imported")
+        words += ", " + counted(done.readings, "%n reading saved", "%n readings saved")
         if done.failed:
             path, why = done.failed[0]
             words += f"; {path.name}: {why}"

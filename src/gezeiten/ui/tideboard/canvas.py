@@ -351,7 +351,7 @@ class BoardCanvas(QWidget):
                 shape.append(QPointF(x, 2 * foot - tip))
                 shape[1], shape[2], shape[3] = shape[2], shape[1], shape[3]
             painter.drawPolygon(QPolygonF(shape))
-            state = tr("settled") if event.is_settled else tr("to assess")
+            state = tr("assessed") if event.is_settled else tr("to assess")
             words = f"{side_text(side)} · {day_and_time(event.start_ms, row.point.zone)} · {state}"
             area = QRectF(x - 6, min(tip, foot) - 3, 12, 12)
             self._hits.append(HitArea(area, words, row, event))

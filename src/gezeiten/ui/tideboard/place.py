@@ -59,8 +59,8 @@ class VisitDialog(QDialog):
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         title = label(tr("Next visit to %1").replace("%1", row.point.site), "head")
-        take = button(tr("Set this day"), self._accept, "primary")
-        none = button(tr("No visits, it is online"), self._no_visit)
+        take = button(tr("Set date"), self._accept, "primary")
+        none = button(tr("No visits: online"), self._no_visit)
         self.setLayout(column(title, self.day, self.problem, take, none, margins=16))
 
     def _accept(self) -> None:
@@ -131,8 +131,8 @@ class TideboardPlace(Place):
     def _build_header(self) -> QWidget:
         """What is shown of the board: found by typing, in which order, over which stretch."""
         self.search = QLineEdit()
-        self.search.setPlaceholderText(tr("find a site, point, serial or need ( / )"))
-        self.search.setAccessibleName(tr("Find on the board"))
+        self.search.setPlaceholderText(tr("search site, point, serial, need ( / )"))
+        self.search.setAccessibleName(tr("Search the board"))
         self.search.setClearButtonEnabled(True)
         self.search.setMinimumWidth(300)
         self.search.setMaximumWidth(360)
@@ -140,10 +140,10 @@ class TideboardPlace(Place):
         self.search.returnPressed.connect(self.canvas.setFocus)
         self.search.installEventFilter(self)
         self.found = label("", "muted")
-        self.order = button(tr("Needs first"), self.toggle_order, "link")
+        self.order = button(tr("Most urgent first"), self.toggle_order, "link")
         self.order.setCheckable(True)
         self.order.setToolTip("N")
-        self.fold = button(tr("Fold sites"), self.fold_all, "link")
+        self.fold = button(tr("Collapse sites"), self.fold_all, "link")
         self.fold.setToolTip("Shift+F")
         span = [
             button("◀", lambda: self.canvas.shift(-0.5), "link"),
@@ -154,10 +154,10 @@ class TideboardPlace(Place):
         ]
         names = (
             tr("Earlier"),
-            tr("Longer stretch"),
-            tr("Shorter stretch"),
+            tr("Longer period"),
+            tr("Shorter period"),
             tr("Later"),
-            tr("The usual stretch around now"),
+            tr("Default period around now"),
         )
         for made, name in zip(span, names, strict=True):
             made.setAccessibleName(name)
@@ -170,8 +170,8 @@ class TideboardPlace(Place):
 
     def hint(self) -> str:
         return tr(
-            "↑ ↓ choose · Enter opens · / finds · N needs first · F folds · ← → + − time · "
-            "P prepare visit · V next visit · E point"
+            "↑ ↓ select · Enter open · / search · N most urgent first · F collapse · "
+            "← → + − time · P prepare visit · V next visit · E point"
         )
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
@@ -226,29 +226,31 @@ class TideboardPlace(Place):
 
     def commands(self) -> list[Command]:
         return [
-            Command(
-                "board.find", tr("Find on the board"), "/", self.focus_search, places.TIDEBOARD
-            ),
+            Command("board.find", tr("Search the board"), "/", self.focus_search, places.TIDEBOARD),
             Command(
                 "board.order",
-                tr("Needs first, or by site"),
+                tr("Most urgent first, or by site"),
                 "N",
                 self.toggle_order,
                 places.TIDEBOARD,
             ),
             Command(
                 "board.fold",
-                tr("Fold the chosen site to one line"),
+                tr("Collapse the selected site"),
                 "F",
                 self.fold_site,
                 places.TIDEBOARD,
             ),
             Command(
-                "board.fold.all", tr("Fold all sites"), "Shift+F", self.fold_all, places.TIDEBOARD
+                "board.fold.all",
+                tr("Collapse all sites"),
+                "Shift+F",
+                self.fold_all,
+                places.TIDEBOARD,
             ),
             Command(
                 "board.now",
-                tr("The usual stretch around now"),
+                tr("Default period around now"),
                 "Home",
                 self.canvas.show_default_period,
                 places.TIDEBOARD,
@@ -261,7 +263,7 @@ class TideboardPlace(Place):
                 places.TIDEBOARD,
             ),
             Command(
-                "point.edit", tr("Change the chosen point"), "E", self.edit_point, places.TIDEBOARD
+                "point.edit", tr("Edit the selected point"), "E", self.edit_point, places.TIDEBOARD
             ),
             Command(
                 "visit.set",
@@ -414,7 +416,7 @@ class TideboardPlace(Place):
         if rest > 0:
             card.body.addWidget(label(counted(rest, "and %n more", "and %n more"), "muted"))
         if not visit.needs:
-            card.body.addWidget(label(tr("Offload and look."), "muted"))
+            card.body.addWidget(label(tr("Offload and review."), "muted"))
         card.body.addStretch(1)
         return card
 

@@ -76,12 +76,12 @@ class RoundDialog(QDialog):
         self.sites = QListWidget()
         self.sites.setProperty("ticks", True)
         self.sites.setAccessibleName(tr("Sites to visit"))
-        self.make_button = button(tr("Make the round"), self.make, "primary")
+        self.make_button = button(tr("Prepare round"), self.make, "primary")
         page = QWidget()
         page.setLayout(
             column(
                 row(label(tr("Which sites, on which day?"), "head"), 1, self.day),
-                label(tr("Those with a visit due are ticked. Space ticks."), "muted"),
+                label(tr("Sites with a visit due are selected. Space selects."), "muted"),
                 self.sites,
                 row(1, button(tr("Cancel"), self.reject), self.make_button),
             )
@@ -127,7 +127,7 @@ class RoundDialog(QDialog):
         self.bring = label("", wrap=True)
         self.tasks: QTableWidget = plain_table(
             tr("Points of the round"),
-            [tr("Site"), tr("Point"), tr("Logger"), tr("Why"), tr("Launch again"), tr("State")],
+            [tr("Site"), tr("Point"), tr("Logger"), tr("Reason"), tr("Launch again"), tr("State")],
         )
         self.tasks.currentCellChanged.connect(lambda *_: self._task_selected())
         self.again = QCheckBox(tr("launch again there"))
@@ -136,12 +136,12 @@ class RoundDialog(QDialog):
         self.plan.setAccessibleName(tr("Plan to launch there"))
         self.plan.activated.connect(lambda _: self._set_plan(True))
         self.reason = QLineEdit()
-        self.reason.setPlaceholderText(tr("left out because ..."))
-        self.reason.setAccessibleName(tr("Why the point is left out"))
+        self.reason.setPlaceholderText(tr("reason for leaving it out"))
+        self.reason.setAccessibleName(tr("Reason for leaving the point out"))
         self.reason.setMaxLength(200)
         self.reason.returnPressed.connect(self._omit_task)
         self.reason.textEdited.connect(self._save_draft)
-        self.sheet_button = button(tr("Write the sheet"), self.write_sheet, "primary")
+        self.sheet_button = button(tr("Print sheet"), self.write_sheet, "primary")
         page = QWidget()
         page.setLayout(
             column(
@@ -157,8 +157,8 @@ class RoundDialog(QDialog):
                     spacing=8,
                 ),
                 row(
-                    button(tr("End the round"), self.end),
-                    button(tr("Another round"), self._select_again),
+                    button(tr("Finish round"), self.end),
+                    button(tr("New round"), self._select_again),
                     1,
                     button(tr("Close"), self.accept),
                     self.sheet_button,
@@ -234,7 +234,7 @@ class RoundDialog(QDialog):
         self.plan.setEnabled(task.plan is not None)
         self.reason.setText(self._drafts.get(_draft_key(task)) or task.omitted_because)
         self.plan.clear()
-        self.plan.addItem(tr("as the last mission there"), None)
+        self.plan.addItem(tr("as its last mission"), None)
         for stored in self._kept:
             self.plan.addItem(stored.name, stored.plan)
 
@@ -250,7 +250,7 @@ class RoundDialog(QDialog):
                 plan = selected or latest_plan_at(desk, f"{task.site} · {task.point}")
                 if plan is None:
                     raise InputError(
-                        tr("No plan is known for this point; keep one on the Field desk first.")
+                        tr("No plan is known for this point; save one on the Field desk first.")
                     )
             set_task_plan(desk, task, plan)
             return open_round(desk)
@@ -295,7 +295,7 @@ class RoundDialog(QDialog):
         if under_way is not None:
             self._context.run(
                 lambda _task: write_round(desk, under_way),
-                lambda path: self._show_message(tr("%1 written.").replace("%1", str(path))),
+                lambda path: self._show_message(tr("%1 saved.").replace("%1", str(path))),
                 failed=self._show_message,
             )
 

@@ -71,7 +71,7 @@ class FiguresTable(QScrollArea):
             "QScrollArea, QScrollArea > QWidget > QWidget { background: transparent; }"
         )
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)  # arrow keys scroll
-        self.setAccessibleName(tr("Figures of the stretch"))
+        self.setAccessibleName(tr("Statistics"))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
 
     def clear(self) -> None:
@@ -95,8 +95,8 @@ class FiguresTable(QScrollArea):
         if left_out:
             words = counted(
                 left_out,
-                "%n more line: choose fewer points to see its figures.",
-                "%n more lines: choose fewer points to see their figures.",
+                "%n more series: select fewer points to see its statistics.",
+                "%n more series: select fewer points to see their statistics.",
             )
             below = -(-len(columns) // most) * _height(rows)
             self.table.addWidget(label(words, "muted", wrap=True), below, 0, 1, across + 1)
@@ -168,10 +168,10 @@ def _rows(*, sums: bool) -> list[tuple[str, Callable[[FigureColumn], str]]]:
         (tr("Lowest"), figure("lowest")),
         (tr("Highest"), figure("highest")),
         (tr("Mean, or sum") if sums else tr("Mean"), figure("mean")),
-        (tr("± U of it"), uncertainty_text),
+        (tr("± U of the mean"), uncertainty_text),
         (tr("Median"), figure("median")),
         (tr("Spread (σ)"), figure("sd")),
         (tr("Time above"), above),
         (tr("Time below"), below),
-        (tr("Held"), lambda one: f"{number(100 * one.numbers.coverage)} %"),
+        (tr("Coverage"), lambda one: f"{number(100 * one.numbers.coverage)} %"),
     ]

@@ -19,7 +19,7 @@ class PeriodDialog(QDialog):
 
     def __init__(self, parent: QWidget, span: Span, zone: str) -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("Mark a stretch"))
+        self.setWindowTitle(tr("Mark a period"))
         self._zone = zone
         self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         for field, at_ms in ((self.since, span[0]), (self.until, span[1])):
@@ -30,7 +30,7 @@ class PeriodDialog(QDialog):
         take.setDefault(True)
         self.setLayout(
             column(
-                label(tr("Times as they are at the site: %1").replace("%1", zone), "muted"),
+                label(tr("Site time: %1").replace("%1", zone), "muted"),
                 label(tr("From"), "muted"),
                 self.since,
                 label(tr("Until"), "muted"),
@@ -55,7 +55,7 @@ class PeriodDialog(QDialog):
             self._show_message(str(exc))
             return
         if span[1] <= span[0]:
-            self._show_message(tr("The stretch ends before it begins; type a later end."))
+            self._show_message(tr("The period ends before it begins; type a later end."))
             return
         self.taken.emit(span, zoom)
         self.accept()
@@ -82,7 +82,7 @@ class GoToInstant(QDialog):
         take.setDefault(True)
         self.setLayout(
             column(
-                label(tr("Times as they are at the site: %1").replace("%1", zone), "muted"),
+                label(tr("Site time: %1").replace("%1", zone), "muted"),
                 self.at,
                 self.problem,
                 row(button(tr("Cancel"), self.reject), 1, take),

@@ -90,14 +90,14 @@ class TrendsPlace(Place):
         self.picture = Card()
         self.picture.body.addLayout(self._build_header())
         self.picture.body.addWidget(self.chart.scroll(), 1)
-        self.empty = label(tr("Tick a point at the left to see its record."), "muted")
+        self.empty = label(tr("Select a point on the left to see its record."), "muted")
         self.picture.body.addWidget(self.empty)
-        self.marked = Card(tr("Marked stretch"))
+        self.marked = Card(tr("Marked period"))
         self.period_box = label("", "muted", wrap=True)
         self.marked.body.addWidget(self.period_box)
         self.figures = FiguresTable()
         self.marked.body.addWidget(self.figures, 1)
-        self.hand_over = button(tr("Hand over this stretch"), self._hand_over)
+        self.hand_over = button(tr("Create document of this period"), self._hand_over)
         self.as_table = button(tr("Readings as a table"), self.show_rows)
         self.as_table.setToolTip("Alt+R")
         self.marked.body.addWidget(self.as_table)
@@ -156,14 +156,14 @@ class TrendsPlace(Place):
             Command("view.forth", tr("Later view"), "Alt+Right", self.chart.forth, here),
             Command(
                 "mark",
-                tr("Mark the stretch in view"),
+                tr("Mark the visible period"),
                 "Ctrl+M",
                 lambda: self.chart.set_mark(self.chart.view()),
                 here,
             ),
             Command(
                 "mark.type",
-                tr("Mark a stretch by its two instants"),
+                tr("Mark a period by start and end"),
                 "Ctrl+I",
                 self.mark_period,
                 here,
@@ -172,14 +172,12 @@ class TrendsPlace(Place):
             Command("view.day", tr("Go to a day"), "Ctrl+G", self.pick_day, here),
             Command(
                 "unmark",
-                tr("Unmark the stretch"),
+                tr("Clear the mark"),
                 "Ctrl+Shift+M",
                 lambda: self.chart.set_mark(None),
                 here,
             ),
-            Command(
-                "origin", tr("Back to where you came from"), "Alt+B", self.return_to_origin, here
-            ),
+            Command("origin", tr("Go back"), "Alt+B", self.return_to_origin, here),
             Command(
                 "trends.limits",
                 tr("Limits of the first point shown"),
@@ -194,17 +192,17 @@ class TrendsPlace(Place):
                 self.show_calculated,
                 here,
             ),
-            Command("trends.units", tr("Units of what is shown"), "Ctrl+U", self.show_units, here),
+            Command("trends.units", tr("Display units"), "Ctrl+U", self.show_units, here),
             Command(
                 "trends.chain",
-                tr("Chain of the first point shown: corrections"),
+                tr("Corrections of the first point shown"),
                 "Alt+C",
                 self.show_chain,
                 here,
             ),
             Command(
                 "trends.story",
-                tr("Story of the reading at the cursor"),
+                tr("Provenance of the reading at the cursor"),
                 "Alt+S",
                 lambda: self.show_provenance(self.chart.cursor_ms),
                 here,
@@ -218,7 +216,7 @@ class TrendsPlace(Place):
             ),
             Command(
                 "trends.days",
-                tr("Day by day: figures, degree days, index"),
+                tr("Daily statistics: degree days, index"),
                 "Alt+D",
                 self.show_day_by_day,
                 here,
@@ -231,13 +229,11 @@ class TrendsPlace(Place):
                 here,
             ),
             Command("trends.rows", tr("Readings as a table"), "Alt+R", self.show_rows, here),
-            Command("points", tr("Choose points"), "Ctrl+P", self.tree.setFocus, here),
+            Command("points", tr("Select points"), "Ctrl+P", self.tree.setFocus, here),
         ]
 
     def hint(self) -> str:
-        return tr(
-            "wheel or + − zooms · drag or ← → moves · Shift+drag marks · Backspace view before"
-        )
+        return tr("wheel or + − zoom · drag or ← → move · Shift+drag mark · Backspace earlier view")
 
     # -- points --------------------------------------------------------------------------------
     def logbook_filter(self) -> Callable[[Workspace], AboutFilter] | None:
@@ -344,7 +340,7 @@ class TrendsPlace(Place):
         if self.chart.mark is not None:
             self.chart.set_view(self.chart.mark)
         else:
-            self.context.show_message(tr("Nothing is marked; Ctrl+M marks what is in view."))
+            self.context.show_message(tr("Nothing is marked; Ctrl+M marks the visible period."))
 
     def pick_day(self) -> None:
         """Ask for a day and show it."""
@@ -390,7 +386,7 @@ class TrendsPlace(Place):
             words = (
                 tr("No record yet at these points.")
                 if selected
-                else tr("Tick a point at the left to see its record.")
+                else tr("Select a point on the left to see its record.")
             )
             self.empty.setText(words)
             self.title.setText("")
@@ -401,7 +397,7 @@ class TrendsPlace(Place):
         if not self.model.contains(self.chart.mark):
             self.chart.mark = None
             self.context.show_message(
-                tr("The mark was taken off: these points have no record there.")
+                tr("The mark was cleared: these points have no record there.")
             )
         self.chart.show_lanes(lanes, view, self._zone(), whole=self.model.extent)
         for fault in faults_of(lanes):
@@ -435,7 +431,7 @@ class TrendsPlace(Place):
             return
         span = mark or self.chart.view()
         zone = self._zone()
-        self.marked.title.setText(tr("Marked stretch") if mark else tr("Stretch in view"))
+        self.marked.title.setText(tr("Marked period") if mark else tr("Visible period"))
         begin, end = day_and_time(span[0], zone), day_and_time(span[1], zone)
         length = duration_text(span[1] - span[0])
         self.period_box.setText(f"{begin} – {end} · {length} · {zone}")

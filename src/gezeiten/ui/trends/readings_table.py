@@ -196,18 +196,20 @@ class ReadingsWindow(QDialog):
                 tr("Highest"),
                 tr("Above"),
                 tr("Below"),
-                tr("Held"),
+                tr("Coverage"),
             ],
         )
         self.by_day.itemActivated.connect(lambda _: self._open_day())
         self.pages = QStackedWidget()
         self.pages.addWidget(self.view)
         self.pages.addWidget(self.by_day)
-        self.title = label(tr("Reading ..."), "head")
+        self.title = label(tr("Reading …"), "head")
         self.count = label("", "muted")
         self.only = QComboBox()
         self.only.setAccessibleName(tr("Rows shown"))
-        self.only.addItems([tr("all rows"), tr("only outside limits"), tr("only mended")])
+        self.only.addItems(
+            [tr("all rows"), tr("only outside limits"), tr("only filled or corrected")]
+        )
         self.only.currentIndexChanged.connect(self._filter_changed)
         self.series = QComboBox()
         self.series.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
@@ -229,15 +231,15 @@ class ReadingsWindow(QDialog):
             button(tr("Lowest"), lambda: self.to_extreme(highest=False)),
             button(tr("Highest"), lambda: self.to_extreme(highest=True)),
             self.days_button,
-            button(tr("Go to ..."), self.pick_instant),
+            button(tr("Go to …"), self.pick_instant),
             1,
             button(tr("Copy"), self.copy),
             spacing=6,
         )
         hint = label(
             tr(
-                "Ctrl+G go to an instant · Ctrl+D by day · Ctrl+L lowest · Ctrl+H highest · "
-                "Ctrl+S sorts by the column · Ctrl+B remark · Alt+S story · Ctrl+C copies"
+                "Ctrl+G go to · Ctrl+D by day · Ctrl+L lowest · Ctrl+H highest · Ctrl+S "
+                "sort by column · Ctrl+B remark · Alt+S provenance · Ctrl+C copy"
             ),
             "muted",
             wrap=True,
@@ -447,7 +449,7 @@ class ReadingsWindow(QDialog):
         if len(rows) > MOST_COPIED:
             self._context.show_message(
                 tr(
-                    "%1 rows are too many to copy; choose fewer, or write a CSV in Handover."
+                    "%1 rows are too many to copy; select fewer, or export a CSV in Handover."
                 ).replace("%1", number(len(rows)))
             )
             return

@@ -96,11 +96,11 @@ DEEDS = st.one_of(
     st.tuples(st.just("PIN group"), NUMBERS, st.sampled_from(["", "cellar"])),
     st.tuples(st.just("round"), st.lists(NUMBERS, max_size=3)),
     st.tuples(st.just("task"), NUMBERS, st.sampled_from([None, STORE_PLAN])),
-    st.tuples(st.just("left out"), NUMBERS, st.sampled_from(["", "no boat"])),
+    st.tuples(st.just("skipped"), NUMBERS, st.sampled_from(["", "no boat"])),
     st.tuples(st.just("close round")),
     st.tuples(st.just("document"), NUMBERS),
     st.tuples(st.just("assess"), NUMBERS, st.sampled_from(["Power", "Sensor"])),
-    st.tuples(st.just("take back"), NUMBERS),
+    st.tuples(st.just("This excursion has not been assessed, so it cannot be reopened."), NUMBERS),
     st.tuples(st.just("line"), NUMBERS),
     st.tuples(st.just("leave open"), NUMBERS),
     st.tuples(st.just("estimate"), NUMBERS),
@@ -213,7 +213,7 @@ def attempt(desk: Workspace, deed: tuple[Any, ...]) -> None:
         export_csv(desk, point, (0, desk.now_ms()))
     elif what == "assess":
         settle(desk, nth(excursions(desk), rest[0]).id, rest[1], "seen by hand")
-    elif what == "take back":
+    elif what == "This excursion has not been assessed, so it cannot be reopened.":
         reopen(desk, nth(excursions(desk), rest[0]).id)
     elif what in FIELD_DEEDS:
         FIELD_DEEDS[what](desk, *rest)

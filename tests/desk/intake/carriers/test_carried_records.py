@@ -99,7 +99,7 @@ def test_what_is_new_is_taken_once_and_the_report_kept_beside_it(running: Lab, s
     again = save_document(running.desk, known, stick.parent / "again.txt")
     assert again.read_bytes() == (stick / "reports" / "D-2041-12.txt").read_bytes()
     assert verify(running.desk).is_intact
-    assert "nothing has to be unplugged" in release(running.desk, card.drive)
+    assert "is a folder; nothing needs to be ejected." in release(running.desk, card.drive)
 
 
 def test_a_record_partly_kept_by_another_route_brings_only_the_rest(
@@ -135,10 +135,15 @@ def test_hostile_and_broken_files_are_said_and_nothing_else_happens(
         "D-2041-12.mission",
     }
     assert by_key["huge.mission"].state == UNUSABLE
-    assert "more than such a file can have" in by_key["huge.mission"].note
+    assert (
+        "bytes, more than a mission file can have; it was not read." in by_key["huge.mission"].note
+    )
     assert by_key["junk.mission"].state == UNUSABLE
     assert by_key["half.mission"].state == NEW
-    assert "ends in the middle" in by_key["half.mission"].note
+    assert (
+        "The file ends early, as when writing was interrupted; the readings up "
+        "to there can be imported."
+    ) in by_key["half.mission"].note
     assert by_key["evil.mission"].state == UNUSABLE
     imported = import_from_drive(running.desk, card_of(running, stick))
     assert imported.error == ""
@@ -162,7 +167,9 @@ def test_a_drive_that_is_pulled_out_costs_nothing(
         return False
 
     imported = import_from_drive(running.desk, card, watch=Watch(cancelled=pull))
-    assert "plug the drive in again" in imported.error
+    assert (
+        "could not be read to its end; connect the drive again and import it again."
+    ) in imported.error
     assert list(running.desk.archive.incoming.iterdir()) == []
     path.write_bytes(whole)
     assert import_from_drive(running.desk, card_of(running, stick)).error == ""
@@ -179,7 +186,10 @@ def test_one_file_that_cannot_be_read_hides_no_other(running: Lab, stick: Path) 
     assert states["missions/a-bad.mission"] == UNUSABLE
     assert NEW in states.values()
     shutil.rmtree(stick)
-    with pytest.raises(LoggerAwayError, match="plug the drive in again"):
+    with pytest.raises(
+        LoggerAwayError,
+        match="D-2041 can no longer be read",
+    ):
         survey_drive(running.desk, DriveSeen(stick / "missions", "D-2041")).records  # noqa: B018
 
 
@@ -187,9 +197,11 @@ def test_a_file_that_changes_between_look_and_take_is_not_taken(running: Lab, st
     card = card_of(running, stick)
     path = stick / card.records[0].key
     path.write_bytes(path.read_bytes() + b"more")
-    assert "another file than a moment ago" in import_from_drive(running.desk, card).error
+    assert "has changed; read the drive again." in import_from_drive(running.desk, card).error
     shutil.rmtree(stick)
-    assert "plug the drive in again" in import_from_drive(running.desk, card).error
+    assert (
+        "could not be read to its end; connect the drive again and import it again."
+    ) in import_from_drive(running.desk, card).error
     assert list(running.desk.archive.incoming.iterdir()) == []
 
 
@@ -197,7 +209,7 @@ def test_taking_can_be_stopped(running: Lab, stick: Path) -> None:
     imported = import_from_drive(
         running.desk, card_of(running, stick), watch=Watch(cancelled=lambda: True)
     )
-    assert "was stopped" in imported.error
+    assert "Import was cancelled" in imported.error
     assert card_of(running, stick).records[0].state == NEW
 
 
@@ -208,7 +220,7 @@ def test_what_is_in_the_vault_can_be_cleared_from_a_drive_and_nothing_else(
     [path] = missions.iterdir()
     clearing = clearing_of_drive(running.desk, card_of(running, stick))
     assert (clearing.cleared, len(clearing.stays)) == ((), 1)
-    assert "these bytes are not in the vault; take it first." in clearing.stays[0]
+    assert "it is not in the vault; import it first." in clearing.stays[0]
     import_from_drive(running.desk, card_of(running, stick))
     (missions / "rubbish.mission").write_bytes(b"no mission")
     card = card_of(running, stick)
@@ -216,7 +228,7 @@ def test_what_is_in_the_vault_can_be_cleared_from_a_drive_and_nothing_else(
     path.write_bytes(raw + b"x")  # changed since it was looked at
     done = clear_drive(running.desk, card)
     assert done.cleared == ()
-    assert any("another file than a moment ago" in why for why in done.stays)
+    assert any("the file has changed" in why for why in done.stays)
     path.write_bytes(raw)
     [gone] = clear_drive(running.desk, card).cleared
     assert (gone.key, path.exists()) == (str(path.relative_to(stick)), False)

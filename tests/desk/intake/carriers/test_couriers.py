@@ -71,7 +71,7 @@ def test_a_couriers_clock_is_set_where_nothing_depends_on_it(outing: Round) -> N
     desk = outing.lab.desk
     outing.collect()
     card = outing.card()
-    assert clock_refusal(card) == "1 record on it is dated by its clock; take them first."
+    assert clock_refusal(card) == "1 record on it is dated by its clock; import them first."
     with pytest.raises(InputError, match="stays: 1 record on it is dated by its clock"):
         set_courier_clock(desk, card)
     offload_courier(desk, card)
@@ -111,7 +111,7 @@ def test_a_courier_brings_records_home_and_is_made_ready(outing: Round) -> None:
     assert (seen.serial, seen.model, seen.left) == ("D-2041", "Düne T2", "relaunched")
     assert seen.is_new
     stay = clear_courier(lab.desk, card)  # too early: nothing of it is kept
-    assert stay == ["D-2041, mission 12: not kept yet."]
+    assert stay == ["D-2041, mission 12: not saved yet."]
     [result] = offload_courier(lab.desk, outing.card())
     assert result.readings == seen.readings
     with lab.desk.archive.reading() as session:
@@ -145,7 +145,7 @@ def test_a_courier_cut_at_any_byte_goes_on_there(outing: Round) -> None:
         except LoggerAwayError:
             continue  # cut before the record was asked for
         begun = next(lab.desk.archive.incoming.glob("*.begun"))
-        assert "went away" in result.error
+        assert "connect it again to continue" in result.error
         assert lengths[-1] <= begun.stat().st_size < size
         lengths.append(begun.stat().st_size)
     outing.courier.order("fault", vanish_after_bytes=None)
@@ -205,7 +205,9 @@ def test_what_a_courier_could_not_carry_is_said(outing: Round, start_standin: St
     assert outing.courier.order("collect", at=str(brise.address))["trouble"] == "no mission"
     [half] = outing.card().records
     assert half.state == NEW
-    assert "taken away while it collected" in half.note
+    assert (
+        "The courier was disconnected while collecting; the readings collected can be imported."
+    ) in half.note
     [result] = offload_courier(outing.lab.desk, outing.card())
     assert 0 < result.readings < half.readings
     [stays] = clear_courier(outing.lab.desk, outing.card()) or [""]
@@ -242,7 +244,7 @@ def test_a_courier_clears_nothing_by_another_fingerprint(outing: Round) -> None:
     with ModbusTcp(outing.courier.address) as line:
         session = CourierSession(line, "L-0042")
         [entry] = session.records()
-        with pytest.raises(LoggerRefusedError, match="the record there is another one"):
+        with pytest.raises(LoggerRefusedError, match="the record there is a different one"):
             session.clear(replace(entry, sha256="ab" * 32))
     assert len(outing.card().records) == 1
 
@@ -255,7 +257,7 @@ def test_a_vault_that_lost_the_bytes_keeps_the_courier_full(outing: Round) -> No
     path.chmod(0o644)
     path.write_bytes(b"damaged")
     [stays] = clear_courier(desk, outing.card())
-    assert "was changed since it was kept" in stays
+    assert "was changed since it was saved" in stays
     assert len(outing.card().records) == 1
 
 
@@ -303,7 +305,7 @@ def test_a_nonsense_directory_is_one_sentence(outing: Round, tmp_path: Path) -> 
     file.write_text(json.dumps(memory))
     again = StandinProcess("L-0042", state_file=tmp_path / "courier.json").wait_until_ready()
     try:
-        with pytest.raises(LoggerAnswerError, match="makes no sense"):
+        with pytest.raises(LoggerAnswerError, match="read it again"):
             contact_courier(outing.lab.desk, FoundCourier(again.address, "L-0042"))
     finally:
         again.end()

@@ -130,7 +130,7 @@ def test_what_is_damaged_on_the_way_is_refused_and_the_rest_taken(
     (tmp_path / "disk" / "raw" / first).write_bytes(b"damaged on the way")
     brought = import_copy(elsewhere, tmp_path / "disk")
     assert len(brought.refused) == 1
-    assert "is not as large as its list says" in brought.refused[0]
+    assert "has not the size that the list gives." in brought.refused[0]
     assert brought.offloads > 30
     assert list(elsewhere.archive.incoming.iterdir()) == []
 
@@ -143,7 +143,7 @@ def test_a_folder_that_lacks_a_file_gives_all_others(
     (tmp_path / "disk" / "raw" / first).unlink()
     brought = import_copy(elsewhere, tmp_path / "disk")
     [refused] = brought.refused
-    assert f"{first[:12]} is listed in disk and not there" in refused
+    assert f"{first[:12]} is listed in disk but missing" in refused
     assert brought.offloads > 30
 
 
@@ -192,5 +192,5 @@ def test_what_is_no_copy_is_said(elsewhere: Workspace, tmp_path: Path) -> None:
     for name in names:
         with pytest.raises(InputError):
             import_copy(elsewhere, tmp_path / name)
-    with pytest.raises(InputError, match="no copy of a vault"):
+    with pytest.raises(InputError, match="is not a vault copy"):
         import_copy(elsewhere, tmp_path)

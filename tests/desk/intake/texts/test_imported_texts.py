@@ -45,9 +45,12 @@ def test_of_two_texts_one_goes_and_what_both_held_stays(lab: Lab, tmp_path: Path
     assert gaps(lab.desk) == []
     assert lab.desk.archive.vault.is_intact(older.sha256)
     assert verify(lab.desk).is_intact
-    assert "a.txt taken out" in logbook_entries(lab.desk)[0].sentence
+    assert (
+        "a.txt removed from the record of Krabbenkoog · Weather (of another mast)"
+        in logbook_entries(lab.desk)[0].sentence
+    )
     assert imported_texts(lab.desk)[1].removed_ms is not None
-    with pytest.raises(InputError, match="not in the record"):
+    with pytest.raises(InputError, match="This file is no longer in the record"):
         remove_text(lab.desk, older.sha256, "")
     [again] = recognise_texts(lab.desk, [first])
     assert again.needs_no_answer

@@ -49,8 +49,8 @@ def test_those_of_a_kept_kind_are_taken_and_the_others_named(lab: Lab, folder: P
         ("d.csv", "", False, False),
         ("e.bin", "", False, False),
     ]
-    assert "no kind that is kept" in texts[3].summary
-    assert "no text" in texts[4].summary
+    assert "no import template fits; open it by itself" in texts[3].summary
+    assert "This is not a text file" in texts[4].summary
     done = import_texts(lab.desk, texts)
     assert [path.name for path, _ in done.imported] == ["b.txt", "c.txt"]
     assert done.readings == 60
@@ -87,11 +87,11 @@ def test_a_kind_gets_another_name(lab: Lab, folder: Path) -> None:
     [kept] = stored_templates(lab.desk)
     change_kind(lab.desk, kept.name, replace(kept, name="Mast"))
     assert [template.name for template in stored_templates(lab.desk)] == ["Mast"]
-    with pytest.raises(InputError, match="give it one"):
+    with pytest.raises(InputError, match=r"The import template has no name; enter one\."):
         change_kind(lab.desk, "Mast", replace(kept, name=" "))
     texts = recognise_texts(lab.desk, [folder / "b.txt", folder / "d.csv"], kind="Mast")
     assert [one.kind for one in texts] == ["Mast", "Mast"]
     assert texts[0].needs_no_answer
     assert not texts[1].needs_no_answer  # it is said to be of that kind, and cannot be read so
     [none] = recognise_texts(lab.desk, [folder / "b.txt"], kind="nothing")
-    assert "No kind “nothing”" in none.summary
+    assert "There is no import template “nothing”" in none.summary

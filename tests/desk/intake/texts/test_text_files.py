@@ -85,7 +85,7 @@ def test_a_text_is_taken_in_recorded_units_and_utc(lab: Lab, tmp_path: Path) -> 
     verdict = verify(lab.desk)
     assert (verdict.faults, verdict.values) == ([], 1000)
     [taken] = logbook_entries(lab.desk, action="offload")
-    assert "500 readings of weather.txt kept" in taken.sentence
+    assert "500 readings of weather.txt imported for Krabbenkoog · Weather" in taken.sentence
 
 
 def test_a_grown_text_brings_only_what_is_new_and_its_kind_is_recognised(
@@ -136,8 +136,8 @@ def test_lines_out_of_order_and_twice_are_sorted_and_said(lab: Lab, tmp_path: Pa
     imported = import_text(lab.desk, path, tie_of(lab, path, "UTC"))
     assert series(lab)[1].tolist() == [1, 2, 3]
     assert sorted((r.line, r.reason) for r in imported.rejected) == [
-        (5, "its time is that of a line before"),
-        (6, "“bad” in column 2 is no number"),
+        (5, "its time is that of an earlier line"),
+        (6, "“bad” in column 2 is not a number"),
     ]
     assert verify(lab.desk).is_intact
 
@@ -145,15 +145,18 @@ def test_lines_out_of_order_and_twice_are_sorted_and_said(lab: Lab, tmp_path: Pa
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"name": " "}, "no name yet"),
-        ({"point": ""}, "choose a point"),
-        ({"columns": ()}, "No column is tied"),
+        ({"name": " "}, "The import template has no name; enter one."),
+        ({"point": ""}, "is missing; choose one."),
+        ({"columns": ()}, "No column has a quantity; choose at least one."),
         (
             {"columns": (ColumnMapping(1, "co2", "ppm"), ColumnMapping(2, "co2", "ppm"))},
             "different labels",
         ),
-        ({"columns": (ColumnMapping(1, "air_temperature", "bar"),)}, "cannot be in “bar”"),
-        ({"columns": (ColumnMapping(1, "magic", ""),)}, "is no quantity"),
+        (
+            {"columns": (ColumnMapping(1, "air_temperature", "bar"),)},
+            "Air temperature has no unit “bar”",
+        ),
+        ({"columns": (ColumnMapping(1, "magic", ""),)}, "is not a quantity"),
     ],
 )
 def test_a_tie_that_cannot_be_used_says_why(
@@ -194,7 +197,7 @@ def test_nothing_is_half_kept(lab: Lab, tmp_path: Path) -> None:
         import_text(lab.desk, path, tie_of(lab, path), Watch(cancelled=lambda: True))
     tie = tie_of(lab, path)
     path.write_text("Date;Time;Temp (°F);Air pressure (hPa);Note\n")
-    with pytest.raises(InputError, match="holds no reading"):
+    with pytest.raises(InputError, match=r"has no usable reading; nothing was imported\."):
         import_text(lab.desk, path, tie)
     assert verify(lab.desk).offloads == 0
     assert list(lab.desk.archive.vault.fingerprints()) == []

@@ -38,8 +38,8 @@ def test_every_line_is_counted_once_with_its_reason(path: Path) -> None:
     assert (found.readings, found.doubled, found.spoilt, found.lines) == (3, 1, 0, 8)
     assert dict(found.rejected) == {
         "its time cannot be read or does not exist in this zone": 2,
-        "it has 1 column where 2 are expected": 1,
-        "“…” in column 2 is no number": 1,
+        "it has 1 column; 2 are expected": 1,
+        "“…” in column 2 is not a number": 1,
     }
     assert (found.last_ms or 0) - (found.first_ms or 0) == 40 * 60_000
     assert not found.has_many_duplicates

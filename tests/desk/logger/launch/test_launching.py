@@ -45,7 +45,7 @@ def test_a_launch_is_recorded_with_the_plan_read_back(lab: Lab) -> None:
 
 def test_launching_sets_the_clock(lab: Lab) -> None:
     lab.clock.set(lab.clock.now_ms() + 48_000, 1.0)  # the logger is now 48 s behind
-    assert any("48 s behind this computer" in s for s in weights(lab))
+    assert any("48 s behind" in s for s in weights(lab))
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     card = contact(lab.desk, lab.standin.address, lab.serial)
     assert abs(card.clock.difference_ms) < 1_000
@@ -56,7 +56,7 @@ def test_what_is_not_kept_is_never_erased(lab: Lab) -> None:
     lab.later(300)
     before = lab.standin.order("state")["readings"]
     stopped = Watch(cancelled=lambda: True)
-    with pytest.raises(NotKeptError, match=r"D-2041 was not launched: .* kept"):
+    with pytest.raises(NotKeptError, match="D-2041 was not launched"):
         launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, watch=stopped)
     state = lab.standin.order("state")
     assert (state["doing"], state["readings"]) == ("logging", before)
@@ -71,7 +71,9 @@ def test_what_waits_or_has_just_begun_is_ended_only_with_a_word(lab: Lab) -> Non
     first = launch(
         lab.desk, lab.standin.address, lab.serial, replace(STORE_PLAN, start="at", start_ms=later)
     )
-    with pytest.raises(NotAcceptedError, match=r"Mission \d+ of D-2041 waits for its first"):
+    with pytest.raises(
+        NotAcceptedError, match="Mission 12 of D-2041 is waiting for its first reading"
+    ):
         launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     second = launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN, AGAIN)
     assert second.mission == first.mission + 1
@@ -100,14 +102,14 @@ def test_the_sentence_beside_the_button_says_what_is_erased(lab: Lab) -> None:
     def said() -> str:
         return erase_sentence(contact(lab.desk, lab.standin.address, lab.serial))
 
-    assert said() == "Launching sets its clock; its memory is empty."
+    assert said() == "Launching sets the logger's clock; its memory is empty."
     done = launch(lab.desk, lab.standin.address, lab.serial, replace(STORE_PLAN, interval_s=60))
     lab.later(1205)
     count = lab.standin.order("state")["readings"]
-    ends = f"Launching ends mission {done.mission} and erases the {count:,} readings in its memory"
-    assert said() == f"{ends}, {count:,} of them after offloading, and sets its clock."
+    ends = f"Launching ends mission {done.mission} and erases the {count:,} readings in memory"
+    assert said() == f"{ends}, {count:,} of them after offloading, and sets the logger's clock."
     offload_logger(lab.desk, lab.standin.address, lab.serial)
-    assert said() == f"{ends}, all kept, and sets its clock."
+    assert said() == f"{ends}, all kept, and sets the logger's clock."
 
 
 def test_readings_that_come_while_launching_are_fetched_too(lab: Lab) -> None:
@@ -148,7 +150,7 @@ def test_a_logger_that_refuses_keeps_its_old_mission(lab: Lab) -> None:
 
 def test_a_plan_lost_on_the_way_is_noticed_by_the_logger(lab: Lab) -> None:
     lab.standin.order("fault", lose_plan=True)
-    with pytest.raises(LoggerRefusedError, match="it holds no whole plan"):
+    with pytest.raises(LoggerRefusedError, match="it has no complete plan"):
         launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
 
 
@@ -174,7 +176,7 @@ def test_stopping_keeps_the_memory(lab: Lab) -> None:
 
 def test_checks_name_what_is_in_the_way(lab: Lab) -> None:
     assert (
-        weights(lab, point_name="")["The plan names no point; say where the logger goes."]
+        weights(lab, point_name="")["The plan has no point; choose where the logger will be."]
         == "blocking"
     )
     assert "blocking" not in weights(lab).values()

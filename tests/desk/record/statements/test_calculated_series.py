@@ -82,16 +82,16 @@ def test_one_value_stands_for_a_period_and_is_named_in_what_is_handed_over(
     assert np.isin(series.times_utc_ms, its).all()
     assert len(series) > 100
     words = formula_texts(desk, point_named(desk, "Outdoor mast"))
-    assert "One value, typed for a period, as typed, value 60 %, from 20" in words[key]
+    assert "Typed value for a period, as typed, value 60 %, from 20" in words[key]
     assert "no sensor on the mast" in words[key]
     assert {calculation.series.formula for calculation in calculations(desk, mast.id)} >= {
         "typed_value"
     }
     mast = point_named(desk, "Outdoor mast")
     table = csv_table(desk, mast, (begin, end))
-    assert any("typed for a period" in channel.formula_text for channel in table.channels)
+    assert any("Typed value for a period" in channel.formula_text for channel in table.channels)
     write_pdf(point_report(desk, mast, (begin, end)), tmp_path / "r.pdf")
-    assert "typed for a period" in text_of(tmp_path / "r.pdf")
+    assert "Typed value for a period" in text_of(tmp_path / "r.pdf")
     assert verify(desk).faults == []
     rebuild(desk)
     assert record(desk, mast.id, dew).values.tobytes() == series.values.tobytes()

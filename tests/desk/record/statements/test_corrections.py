@@ -226,16 +226,16 @@ def test_two_people_switching_one_step_are_told(kept: Kept) -> None:
     with pytest.raises(InputError, match="meanwhile"):
         switch(kept.desk, point_of(kept), step)
     withdraw_correction(kept.desk, point_of(kept), step)
-    with pytest.raises(InputError, match="taken back meanwhile"):
+    with pytest.raises(InputError, match=r"This correction was withdrawn meanwhile; reload it\."):
         switch(kept.desk, point_of(kept), replace(step, is_on=False))
 
 
 @pytest.mark.parametrize(
     ("kind", "end", "words", "reason"),
     [
-        ("linear", None, "", "few words"),
-        ("linear", -5, "x", "after the beginning"),
-        ("mark", 5, " ", "few words"),
+        ("linear", None, "", "Enter a reason"),
+        ("linear", -5, "x", "The end must be after the start; correct one of the two."),
+        ("mark", 5, " ", "Enter a reason"),
     ],
 )
 def test_a_step_wants_an_end_after_its_begin_and_a_reason(
@@ -253,5 +253,5 @@ def test_a_step_wants_an_end_after_its_begin_and_a_reason(
 
 def test_points_at_the_end_want_an_end(kept: Kept) -> None:
     parameters = {"points": [[0, 1]], "as_found": [[0, 2]]}
-    with pytest.raises(InputError, match="say until when"):
+    with pytest.raises(InputError, match="enter until when"):
         proposed(point_of(kept), KEY, "points", (0, None), parameters)

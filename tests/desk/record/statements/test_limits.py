@@ -127,10 +127,16 @@ def test_what_cannot_be_is_refused(cold: Lab) -> None:
     desk, point = cold.desk, room(cold)
     set_limit(desk, point.id, ROOM, WARM, 10, 20, "x")
     cases = [
-        (WARM, 15, None, "x", "in force here in that time already"),
+        (
+            WARM,
+            15,
+            None,
+            "x",
+            ("is already valid here at that time; end it first, or choose another time."),
+        ),
         (LimitRule(ROOM, "below", 25.0), 15, None, "x", "Every value would be outside"),
-        (WARM, 30, 30, "x", "end has to lie after"),
-        (WARM, 30, None, "", "why"),
+        (WARM, 30, 30, "x", "The end must be after the start; correct one of the two."),
+        (WARM, 30, None, "", "Enter a reason"),
         (LimitRule(ROOM, "absent", 0.0), 30, None, "x", "logger itself"),
     ]
     for rule, start, end, words, said in cases:

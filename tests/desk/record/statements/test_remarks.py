@@ -50,7 +50,11 @@ def test_a_remark_is_seen_where_it_is_about_and_nowhere_else(
 
 
 @pytest.mark.parametrize(
-    ("span", "words", "reason"), [((5, 5), "  ", "few words"), ((5, 4), "x", "after the beginning")]
+    ("span", "words", "reason"),
+    [
+        ((5, 5), "  ", "type one"),
+        ((5, 4), "x", "The end must be after the start; correct one of the two."),
+    ],
 )
 def test_a_remark_has_words_and_an_end_behind_its_begin(
     demo_desk: Workspace, span: tuple[int, int], words: str, reason: str

@@ -142,11 +142,11 @@ def test_a_point_moves_with_its_record(lab: Lab) -> None:
 
 
 def test_what_cannot_be_is_not_kept(desk: Workspace) -> None:
-    with pytest.raises(InputError, match="cannot stand in a file name"):
+    with pytest.raises(InputError, match="is not allowed in a file name; remove it from"):
         save_site(desk, replace(SHORE, name="a/b"))
     assert sites(desk) == []
     site = save_site(desk, SHORE)
-    with pytest.raises(InputError, match="“smell” is no quantity"):
+    with pytest.raises(InputError, match="“smell” is not a quantity"):
         save_point(desk, site, PointFacts("Well", duty_channels=("smell",)))
     assert points(desk) == []
 
@@ -155,10 +155,10 @@ def test_names_are_taken_once(desk: Workspace) -> None:
     site = save_site(desk, SHORE)
     other = save_site(desk, SiteFacts("Dock"))
     save_point(desk, site, PointFacts("Well"))
-    with pytest.raises(InputError, match="exists already there"):
+    with pytest.raises(InputError, match="There is already a point"):
         save_point(desk, site, PointFacts("Well"))
     save_point(desk, other, PointFacts("Well"))  # elsewhere it may
-    with pytest.raises(InputError, match="A site “Dock” exists already"):
+    with pytest.raises(InputError, match="There is already a site “Dock”"):
         save_site(desk, replace(SHORE, name="Dock"), site)
 
 
@@ -219,10 +219,20 @@ def test_a_life_has_missions_services_and_certificates(lab: Lab, tmp_path: Path)
 @pytest.mark.parametrize(
     ("kind", "words", "more", "sentence"),
     [
-        ("calibration", "", {}, "say until when"),
-        ("calibration", "", {"due_ms": 5}, "say until when"),
-        ("repair", " ", {}, "in a few words"),
-        ("battery", "", {"at_ms": 2**52}, "has not come yet"),
+        ("calibration", "", {}, "A calibration is valid until a later day; enter until when."),
+        (
+            "calibration",
+            "",
+            {"due_ms": 5},
+            "A calibration is valid until a later day; enter until when.",
+        ),
+        ("repair", " ", {}, "Enter what was done"),
+        (
+            "battery",
+            "",
+            {"at_ms": 2**52},
+            "That date is in the future; enter the day on which it was done.",
+        ),
     ],
 )
 def test_services_without_sense_are_refused(
@@ -245,7 +255,7 @@ def test_a_certificate_that_is_gone_or_empty_is_said(lab: Lab, tmp_path: Path) -
     empty.touch()
     with pytest.raises(InputError, match="is empty or over 25 MB"):
         note_service(lab.desk, "D-2041", "calibration", "", due_ms=due, certificate=empty)
-    with pytest.raises(InputError, match="knows no logger X-1"):
+    with pytest.raises(InputError, match="The archive does not know a logger X-1"):
         note_service(lab.desk, "X-1", "note", "seen")
 
 
@@ -254,7 +264,7 @@ def test_plans_are_kept_searched_renamed_handed_on_and_dropped(
     desk: Workspace, tmp_path: Path
 ) -> None:
     save_plan(desk, " Store,  winter ", STORE_PLAN, "Düne T2")
-    with pytest.raises(InputError, match="is kept already"):
+    with pytest.raises(InputError, match="There is already a saved plan “Store"):
         save_plan(desk, "Store, winter", STORE_PLAN, "Düne T2")
     save_plan(desk, "Store, winter", replace(STORE_PLAN, interval_s=60), "Düne T2", replacing=True)
     save_plan(desk, "Depot", replace(STORE_PLAN, remark="two doors"), "Reif C2")
@@ -297,12 +307,12 @@ def test_a_round_knows_its_order_what_to_bring_and_what_is_left(lab: Lab) -> Non
     save_point(lab.desk, far, PointFacts("Empty spot"))
     launch(lab.desk, lab.standin.address, lab.serial, STORE_PLAN)
     lab.later(200)
-    with pytest.raises(InputError, match="choose at least one"):
+    with pytest.raises(InputError, match="select at least one"):
         make_round(lab.desk, [], lab.desk.now_ms())
     made = make_round(lab.desk, [site, far], lab.desk.now_ms())
     assert [task.point for task in made.tasks] == ["Textile store", "Empty spot"]
     assert made.distance_km == pytest.approx(10.0, abs=0.1)  # 0.09 degrees of latitude
-    assert "A logger for Empty spot: none has measured there yet" in made.bring
+    assert "A logger for Empty spot: nothing has measured there yet" in made.bring
     store, spot = made.tasks
     assert store.plan == STORE_PLAN  # 108 days of memory do not reach the visit after 200
     assert (store.offloaded, store.is_done) == (False, False)
@@ -320,7 +330,8 @@ def test_a_round_knows_its_order_what_to_bring_and_what_is_left(lab: Lab) -> Non
     visits = {s.name: s.next_visit_ms for s in sites(lab.desk)}
     assert visits["Alte Lotsenwacht"] == pytest.approx(lab.desk.now_ms() + 200 * DAY_MS, abs=60_000)
     assert logbook_entries(lab.desk)[0].sentence == (
-        "Round ended: 2 of 2 points done. Next visit by duty set for Alte Lotsenwacht, Far."
+        "Round finished: 2 of 2 points done. Next visit set by the visit interval for "
+        "Alte Lotsenwacht, Far."
     )
 
 
@@ -351,7 +362,7 @@ def test_a_task_can_be_offload_only(lab: Lab) -> None:
     assert now is not None
     assert now.tasks[0].is_done
     set_task_plan(lab.desk, now.tasks[0], latest_plan_at(lab.desk, STORE_PLAN.point_name))
-    with pytest.raises(InputError, match="up to 200 letters"):
+    with pytest.raises(InputError, match=r"A reason has up to 200 characters; shorten it\."):
         omit_task(lab.desk, now.tasks[0], "x" * 201)
 
 
@@ -373,7 +384,9 @@ def test_sheets_say_what_they_must(lab: Lab) -> None:
     text = "\n".join(page.extract_text() for page in pypdf.PdfReader(sheet).pages)
     for words in ("Round of 2026-11-03", "Network cable", "Textile store", "D-2041"):
         assert words in text
-    with pytest.raises(InputError, match="nothing to label"):
+    with pytest.raises(
+        InputError, match=r"There are no labels to print yet; launch a logger first\."
+    ):
         write_label_sheet(lab.desk, [])
 
 

@@ -152,8 +152,8 @@ def test_a_step_across_the_gap_is_joined_by_nobody() -> None:
     values[3_000:] += 6
     series, gap = cut(make_series(its.series.times_utc_ms, values, STEP_MS), 2_950, 50)
     found = of(series, gap, its.companion)
-    assert "another one behind the gap" in found["companion"].refusal
-    assert "another one behind the gap" in found["own"].refusal
+    assert "the level differs before and after the gap" in found["companion"].refusal
+    assert "the level differs before and after the gap" in found["own"].refusal
     assert not found["line"].refusal
 
 
@@ -177,9 +177,9 @@ def test_a_companion_with_the_same_gap_says_why_it_cannot_serve() -> None:
 @pytest.mark.parametrize(
     ("key", "first", "n", "reason"),
     [
-        ("wind_direction", 500, 2_000, "no line"),
+        ("wind_direction", 500, 2_000, "a direction cannot be interpolated"),
         ("air_temperature", 3, 2_000, "no reading before"),
-        ("air_temperature", 100, 260, "too little known record"),
+        ("air_temperature", 100, 260, "too few readings around it to measure the error"),
     ],
 )
 def test_what_cannot_be_known_is_not_said(key: str, first: int, n: int, reason: str) -> None:

@@ -101,10 +101,10 @@ def _read(chains: ChainFiles, chain: str, seen: _ChainFindings) -> Iterator[Chai
         try:
             line = read_line(raw)
         except ArchiveDamagedError:
-            seen.breaks.append(f"{name} cannot be read; fetch the archive's last copy.")
+            seen.breaks.append(f"{name} cannot be read; restore the archive's last copy.")
             continue
         if (line.envelope.chain, line.envelope.number) != (chain, number):
-            seen.breaks.append(f"{name} is out of its place: another one stands there.")
+            seen.breaks.append(f"{name} is out of place: another entry is there.")
         if not line.body_holds:
             seen.breaks.append(f"{name} was changed after it was written.")
         last = seen.ends.get(chain)  # by its file: the name in a damaged line may be another
@@ -115,8 +115,8 @@ def _read(chains: ChainFiles, chain: str, seen: _ChainFindings) -> Iterator[Chai
 
 def _torn(chain: str) -> str:
     return (
-        f"The last entry of the chain {chain[:8]} was not written whole, so it was not done; what "
-        "there is of it is put aside when something is next done in this archive."
+        f"The last entry of the chain {chain[:8]} is incomplete, so it does not "
+        "count; it is set aside when the archive is next changed."
     )
 
 
@@ -195,13 +195,13 @@ class _Table:
         self._found += kept is not None
         if kept == entry or (kept is not None and replace(kept, seq=entry.seq) == entry):
             return []
-        return [f"Entry {entry.seq} is kept otherwise than the logbook has it; {_REBUILD}"]
+        return [f"Entry {entry.seq} in the tables differs from the logbook; {_REBUILD}"]
 
     def extra(self, but: int) -> list[str]:
         """Say how many entries the table has that the files do not have, but so many that were cut
         off them."""
         many = count(self._session) - self._found - but
-        return [f"An entry is kept that the logbook does not have; {_REBUILD}"] * many
+        return [f"The tables have an entry that the logbook does not have; {_REBUILD}"] * many
 
 
 def _wrong_chain_ends(
@@ -219,7 +219,7 @@ def _wrong_chain_ends(
             else (end.envelope.number, end.hash, end.envelope.stamp, sizes[chain])
         )
         if noted != is_so:
-            found.append(f"The chain {chain[:8]} ends otherwise than it did when it was read last.")
+            found.append(f"The chain {chain[:8]} does not end as it did when it was last read.")
     return found
 
 
@@ -228,4 +228,4 @@ def chain_ends_match(session: Session, chains: ChainFiles) -> bool:
     return lengths_applied(session.connection()) == chains.sizes()
 
 
-_REBUILD = "gezeiten verify --rebuild puts it right."
+_REBUILD = "gezeiten verify --rebuild repairs it."

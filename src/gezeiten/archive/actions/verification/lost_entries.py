@@ -46,15 +46,18 @@ class LostEntries:
         """What is lost, and the ways out."""
         many, chain = len(self.entries), self.chain[:8]
         if many == 1:
-            text = f"1 entry was cut off the end of the logbook (chain {chain}); only the tables "
-            return text + f"still know it. {_WAYS_OUT}"
+            text = (
+                f"1 entry is missing from the end of the logbook (chain {chain}); only the tables "
+            )
+            return text + f"still have it. {_WAYS_OUT}"
         text = f"{many:,} entries were cut off the end of the logbook (chain {chain}); only the "
-        return text + f"tables still know them. {_WAYS_OUT}"
+        return text + f"tables still have them. {_WAYS_OUT}"
 
 
 _WAYS_OUT = (
-    "Put the last copy of the archive's logbook folder back, or have them written again as the "
-    "tables have them: gezeiten verify --rebuild --restore-lost."
+    "Restore the last copy of the archive's logbook folder, or write the "
+    "entries again as the tables have them: gezeiten verify --rebuild "
+    "--restore-lost."
 )
 
 

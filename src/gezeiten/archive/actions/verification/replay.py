@@ -45,12 +45,15 @@ class Difference:
         what = f"{self.table.replace('_', ' ')} {self.key[:40]}"
         if self.column:
             return (
-                f"“{self.column}” of {what} is {_short(self.actual)}, its acts say "
-                f"{_short(self.expected)}; gezeiten verify --rebuild puts it right."
+                f"“{self.column}” of {what} is {_short(self.actual)}, the logbook says "
+                f"{_short(self.expected)}; gezeiten verify --rebuild repairs it."
             )
         if self.expected is None:
-            return f"No act made {what}; gezeiten verify --rebuild takes it out."
-        return f"Acts made {what}, which is missing; gezeiten verify --rebuild makes it anew."
+            return f"No entry made {what}; gezeiten verify --rebuild removes it."
+        return (
+            f"{what} is in the logbook but missing from the tables; gezeiten verify "
+            "--rebuild restores it."
+        )
 
 
 def _short(value: Any) -> str:
@@ -80,7 +83,7 @@ def reapply(
         except CANNOT as exc:
             if not carefully:
                 raise
-            failed.append(f"The act of entry {entry.seq} cannot be applied again: {exc}")
+            failed.append(f"Entry {entry.seq} cannot be replayed: {exc}")
             continue
         if found:
             conflicts[entry.hash] = found

@@ -92,12 +92,15 @@ def describe_record(
     fresh = new_readings(session, header.serial, header.mission, header.launched_ms, held)
     stored = fresh == 0 or is_offloaded(session, sha256)
     if not readings:
-        return unusable(key, size_bytes, "It holds no readings yet.", **facts)
+        return unusable(key, size_bytes, "It contains no readings yet.", **facts)
     words = ""
     if file.trailer is None:
-        words = "It ends in the middle, as when writing was cut off; what is there can be taken."
+        words = (
+            "The file ends early, as when writing was interrupted; the readings up "
+            "to there can be imported."
+        )
     elif file.damaged:
-        words = f"{len(file.damaged)} of its parts are damaged; the rest can be taken."
+        words = f"{len(file.damaged)} of its parts are damaged; the rest can be imported."
     return CarriedRecord(
         key=key,
         size=size_bytes,
@@ -153,7 +156,7 @@ def locked_incoming(desk: Workspace, name: str, serial: str) -> Iterator[Path]:
         lock = lock_incoming(path)
     if lock is None:
         raise LoggerBusyError(
-            f"The record of {serial} is being taken by another window or program; wait for it."
+            f"The record of {serial} is being imported by another window or program; wait for it."
         )
     try:
         yield path
@@ -169,7 +172,7 @@ def carried_meter(
         watch,
         sum(record.size for record in records),
         sum(record.readings for record in records),
-        "Taking was stopped; it goes on where it was next time.",
+        "Import was cancelled; it continues from there next time.",
         limit_bytes_per_s,
     )
 

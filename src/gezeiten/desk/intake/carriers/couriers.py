@@ -52,9 +52,11 @@ from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
 HALF = "half"
 _TROUBLE_WORDS = {
-    "too large": "It was too large for the courier; offload the logger itself.",
+    "too large": "The record was too large for the courier; offload the logger itself.",
     "unknown model": "The courier does not know this model; offload the logger itself.",
-    HALF: "The courier was taken away while it collected; what is there can be taken.",
+    HALF: (
+        "The courier was disconnected while collecting; the readings collected can be imported."
+    ),
 }
 
 
@@ -172,8 +174,7 @@ def offload_courier(
             record = listed.get(carried.key)
             if record is None or record.sha256 != carried.sha256:
                 raise LoggerAnswerError(
-                    f"The courier {card.serial} holds other records than a moment ago; look at "
-                    "it again."
+                    f"The courier {card.serial}’s records have changed; read the courier again."
                 )
             circumstances = _circumstances(desk, card.serial, record, clock)
             return _import_record(desk, session, record, circumstances, meter)
@@ -232,8 +233,8 @@ def _fetch(
         with translated(desk.archive.folder):
             path.unlink()
         raise LoggerAnswerError(
-            f"The record of {record.serial} arrived damaged; take it again, the courier still "
-            "has it."
+            f"The record of {record.serial} arrived damaged; import it again, the "
+            "courier still has it."
         )
 
 
@@ -294,7 +295,7 @@ def clock_refusal(card: CourierCard) -> str:
     if not count:
         return ""
     records = counted(count, "record on it is dated", "records on it are dated")
-    return f"{records} by its clock; take them first."
+    return f"{records} by its clock; import them first."
 
 
 def set_courier_clock(desk: Workspace, card: CourierCard) -> None:
@@ -334,7 +335,7 @@ def _not_safe(desk: Workspace, record: CourierRecord) -> str:
     with desk.archive.reading() as db:
         fresh, is_kept = _fresh(db, record)
     if not is_kept:
-        return "not kept yet." if fresh else _unsafe_reason(desk, record)
+        return "not saved yet." if fresh else _unsafe_reason(desk, record)
     try:
         desk.archive.vault.get(record.sha256)
     except GezeitenError as exc:

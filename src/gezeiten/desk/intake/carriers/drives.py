@@ -93,8 +93,8 @@ def survey_drive(
                 break
             records.append(_survey_record(desk, drive, path))
         if len(records) >= MOST_FILES:
-            words = f"More than {MOST_FILES:,} mission files lie here; take these, move them away"
-            records.append(unusable("…", 0, f"{words} and look again."))
+            words = f"More than {MOST_FILES:,} mission files are here; import these, move them away"
+            records.append(unusable("…", 0, f"{words} and search again."))
         reports = tuple(path.name for path in _new_reports(desk, drive))
     return DriveCard(drive, tuple(records), reports, desk.now_ms())
 
@@ -108,7 +108,7 @@ def _translate_removal(drive: DriveSeen) -> Iterator[None]:
             raise FileNotFoundError(drive.root)
     except OSError as exc:
         raise LoggerAwayError(
-            f"{drive.label} cannot be read any more; plug the drive in again."
+            f"{drive.label} can no longer be read; connect the drive again."
         ) from exc
 
 
@@ -176,9 +176,7 @@ def _import_record(
                 raise
         if received != record.sha256:
             path.unlink()
-            raise LoggerAnswerError(
-                f"{record.key} is another file than a moment ago; look at the drive again."
-            )
+            raise LoggerAnswerError(f"{record.key} has changed; read the drive again.")
         circumstances = Circumstances(desk.now_ms(), desk.person, "drive")
         return import_arrived(desk, path, circumstances)
 
@@ -240,7 +238,7 @@ def _not_safe(desk: Workspace, record: CarriedRecord) -> str:
         return "it cannot be read."
     with desk.archive.reading() as session:
         if not is_offloaded(session, record.sha256):
-            return "these bytes are not in the vault; take it first."
+            return "it is not in the vault; import it first."
     try:
         desk.archive.vault.get(record.sha256)
     except GezeitenError as exc:
@@ -260,7 +258,7 @@ def clear_drive(desk: Workspace, card: DriveCard) -> Clearing:
         for record in clearing.cleared:
             path = card.drive.root / record.key
             if hashlib.sha256(read_small(path)).hexdigest() != record.sha256:
-                stays.append(f"{record.key}: it is another file than a moment ago.")
+                stays.append(f"{record.key}: the file has changed.")
                 continue
             path.unlink()
             goes.append(record)
@@ -277,7 +275,7 @@ def release(desk: Workspace, drive: DriveSeen) -> str:
         SurroundingsError: a program still uses it.
     """
     if not drive.device.startswith("/dev/"):
-        return f"{drive.label} is a folder; nothing has to be unplugged."
+        return f"{drive.label} is a folder; nothing needs to be ejected."
     from gezeiten.link.files.unmount import (  # the message bus is needed here only
         sync_file_system,
         unmount,
@@ -288,6 +286,6 @@ def release(desk: Workspace, drive: DriveSeen) -> str:
         desk.do(DriveReleased(drive.label, drive.device))
         return f"{drive.label} is unmounted and safe to unplug."
     return (
-        f"Everything is written to {drive.label}, but no disk service runs here; unmount "
-        f"{drive.device} by hand before it is unplugged."
+        f"Everything is written to {drive.label}, but this computer has no disk "
+        f"service; unmount {drive.device} by hand before it is unplugged."
     )

@@ -101,7 +101,7 @@ def hand_on(desk: Workspace, path: Path, watch: Watch = UNWATCHED) -> WrittenCop
             with zipfile.ZipFile(fresh) as written:
                 unreadable = written.testzip()
             if unreadable:
-                raise InputError(f"{path.name} cannot be read back; write it to another disk.")
+                raise InputError(f"{path.name} cannot be read back; export it to another disk.")
             with fresh.open("rb") as done:
                 os.fsync(done.fileno())
             fresh.replace(path)
@@ -176,7 +176,9 @@ def _write_intact(
 
 def for_people(raws: list[NamedRaw]) -> str:
     """Return a table that tells without any program which fingerprint is what."""
-    lines = ["fingerprint        site · point · logger, mission · from · until · taken by, when"]
+    lines = [
+        ("fingerprint        site · point · logger, mission · from · until · imported by, when")
+    ]
     for raw in raws:
         since = iso_utc(raw.from_ms) if raw.from_ms is not None else "?"
         until = iso_utc(raw.until_ms) if raw.until_ms is not None else "?"
@@ -195,7 +197,7 @@ def _fingerprint(path: Path) -> str:
 def _meter(raws: list[NamedRaw], watch: Watch) -> Meter:
     """Return a meter over these raw offloads; it counts bytes."""
     total = sum(raw.size for raw in raws)
-    return Meter(watch, total, total, "Copying was stopped; the vault itself is as it was.")
+    return Meter(watch, total, total, "Copying was cancelled; the vault is unchanged.")
 
 
 # -- taking in -------------------------------------------------------------------------------------
@@ -247,7 +249,7 @@ _DAMAGED = (zipfile.BadZipFile, KeyError, NotImplementedError)
 
 
 def _damaged_copy(path: Path) -> InputError:
-    return InputError(f"{path.name} is no copy of a vault, or a damaged one; choose another file.")
+    return InputError(f"{path.name} is not a vault copy, or is damaged; choose another file.")
 
 
 def _list_of_folder(path: Path) -> list[NamedRaw]:
@@ -284,7 +286,7 @@ def _fetch_from_folder(path: Path, raw: NamedRaw, to: Path) -> None:
             _copy_exactly(source, raw, to, path.name)
     except FileNotFoundError as exc:
         raise ArchiveDamagedError(
-            f"{raw.sha256[:12]} is listed in {path.name} and not there; look for another copy."
+            f"{raw.sha256[:12]} is listed in {path.name} but missing; use another copy."
         ) from exc
 
 
@@ -292,7 +294,9 @@ def _fetch_from_file(whole: zipfile.ZipFile, path: Path, raw: NamedRaw, to: Path
     try:
         info = whole.getinfo(f"raw/{raw.sha256}")
         if not _is_stored(info) or info.file_size != raw.size:
-            raise InputError(f"{raw.sha256[:12]} in {path.name} is not as large as its list says.")
+            raise InputError(
+                f"{raw.sha256[:12]} in {path.name} has not the size that the list gives."
+            )
         with whole.open(info) as source:
             _copy_exactly(source, raw, to, path.name)
     except _DAMAGED as exc:
@@ -315,7 +319,9 @@ def _regular(path: Path) -> Iterator[IO[bytes]]:
         InputError: it is something else; the sentence names it.
     """
     if path.is_symlink() or (path.exists() and not stat.S_ISREG(path.stat().st_mode)):
-        raise InputError(f"{path.name} in this copy is a link or a device, no file; it is left.")
+        raise InputError(
+            f"{path.name} in this copy is a link or a device, not a file; it was skipped."
+        )
     file = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
     with os.fdopen(file, "rb") as opened:
         yield opened
@@ -331,21 +337,23 @@ def _copy_exactly(source: IO[bytes], raw: NamedRaw, to: Path, name: str) -> None
                 break
             out.write(piece)
     if copied != raw.size:
-        raise InputError(f"{raw.sha256[:12]} in {name} is not as large as its list says.")
+        raise InputError(f"{raw.sha256[:12]} in {name} has not the size that the list gives.")
 
 
 def _no_copy(path: Path) -> list[NamedRaw]:
-    raise InputError(f"{path.name} is no copy of a vault; choose another file or folder.")
+    raise InputError(f"{path.name} is not a vault copy; choose another file or folder.")
 
 
 def _listed(data: bytes, name: str) -> list[NamedRaw]:
     try:
         listed = [NamedRaw(**entry) for entry in json_of(data)]
     except (TypeError, ValueError) as exc:
-        raise InputError(f"The list in {name} cannot be read ({exc}); choose another.") from exc
+        raise InputError(
+            f"The list in {name} cannot be read ({exc}); choose another copy."
+        ) from exc
     for raw in listed:
         if not _has_declared_types(raw) or not _is_fingerprint(raw.sha256):
-            raise InputError(f"The list in {name} makes no sense; choose another file or folder.")
+            raise InputError(f"The list in {name} is not valid; choose another file or folder.")
     return listed
 
 
@@ -374,7 +382,7 @@ def _import_raw(desk: Workspace, raw: NamedRaw, fetch: _Fetch, brought: CopyImpo
         lock = lock_incoming(target)
     if lock is None:
         raise ArchiveLockedError(
-            "Another window takes in the same copy now; wait for it, then look at the result."
+            "Another window is importing the same copy; wait for it, then check the result."
         )
     try:
         with translated(desk.archive.folder):

@@ -53,7 +53,7 @@ class RecognisedText:
         if self.similar is None:
             return self.proposal.doubts
         question = f"It looks like “{self.similar.name}” of {self.similar.point}: is it?"
-        choices = ((self.similar.name, "yes, of that kind"), ("", "no, of another one"))
+        choices = ((self.similar.name, "yes, use it"), ("", "no, use a new template"))
         return (FormatQuestion("kind", question, choices), *self.proposal.doubts)
 
 
@@ -263,13 +263,17 @@ def change_kind(desk: Workspace, name: str, wanted: ImportTemplate) -> None:
         InputError: it has no name, or another kind has it; none of its columns is tied.
     """
     if not any(column.quantity for column in wanted.columns):
-        raise InputError("All columns of this kind are left out; tie one, or forget the kind.")
+        raise InputError(
+            "This import template skips all columns; assign one, or delete the template."
+        )
     if not wanted.name.strip():
-        raise InputError("This kind of text has no name; give it one.")
+        raise InputError("The import template has no name; enter one.")
     if wanted.name != name and any(
         template.name == wanted.name for template in stored_templates(desk)
     ):
-        raise InputError(f"Another kind is called “{wanted.name}”; choose another name.")
+        raise InputError(
+            f"There is already an import template “{wanted.name}”; choose another name."
+        )
     save_template(desk, wanted)
     if wanted.name != name:
         delete_template(desk, name)
@@ -293,7 +297,7 @@ def export_kind(template: ImportTemplate, target: Path) -> None:
     try:
         target.write_text(json.dumps(content, indent=1, ensure_ascii=False) + "\n", "utf-8")
     except OSError as exc:
-        raise InputError(f"{target} cannot be written; choose another folder.") from exc
+        raise InputError(f"{target} cannot be saved; choose another folder.") from exc
 
 
 def import_kind(desk: Workspace, source: Path) -> ImportTemplate:
@@ -311,14 +315,13 @@ def import_kind(desk: Workspace, source: Path) -> ImportTemplate:
     except ValueError:
         content = None
     if not isinstance(content, dict) or content.get("format") != _FORMAT:
-        raise InputError(f"{source.name} is no file of a kind of texts; choose another one.")
+        raise InputError(f"{source.name} is not an import template; choose another file.")
     template = template_from_dict(content.get("kind", {}))
     for other in stored_templates(desk):
         if other.name == template.name and other != template:
             raise InputError(
-                f"A kind “{template.name}” is kept already and is read otherwise; forget it first, "
-                "or "
-                "have this one exported under another name."
+                f"There is already a different import template “{template.name}”; delete "
+                "it first, or have this one exported under another name."
             )
     save_template(desk, template)
     return template

@@ -78,7 +78,7 @@ def recognise_texts(
     seen = []
     for path in paths:
         if watch.cancelled():
-            raise CancelledError("Looking at the files was stopped.")
+            raise CancelledError("Reading the files was cancelled.")
         seen.append(_recognise(desk, path, kind))
     return seen
 
@@ -89,10 +89,10 @@ def _recognise(desk: Workspace, path: Path, kind: str) -> TextSeen:
         if kind:
             recognised = _of_named(desk, path, recognised, kind)
         if recognised.template is None:
-            return TextSeen(path, "", "of no kind that is kept; look at it by itself")
+            return TextSeen(path, "", "no import template fits; open it by itself")
         if _is_imported(desk, path):
             return TextSeen(
-                path, recognised.template.name, "kept already", True, recognised.template
+                path, recognised.template.name, "already saved", True, recognised.template
             )
         return TextSeen(
             path,
@@ -108,7 +108,9 @@ def _recognise(desk: Workspace, path: Path, kind: str) -> TextSeen:
 def _of_named(desk: Workspace, path: Path, recognised: RecognisedText, kind: str) -> RecognisedText:
     template = next((known for known in stored_templates(desk) if known.name == kind), None)
     if template is None:
-        raise InputError(f"No kind “{kind}” is kept; take one file of it in the window first.")
+        raise InputError(
+            f"There is no import template “{kind}”; import one such file in the window first."
+        )
     return of_kind(path, recognised.proposal, template)
 
 
@@ -118,14 +120,14 @@ def _missing(path: Path, recognised: RecognisedText, now_ms: int) -> str:
     if recognised.doubts:
         return recognised.doubts[0].question
     if recognised.fresh:
-        return f"holds what its kind does not know: {', '.join(recognised.fresh)}"
+        return f"has columns its import template does not know: {', '.join(recognised.fresh)}"
     template = checked_template(recognised.template)
     counted = survey(path, template, now_ms, seen_words=recognised.proposal.words_by_column)
     if counted.doubts:
         return counted.doubts[0].question
     if counted.has_many_duplicates:
-        return "many of its lines fall on the instant of another one"
-    return "" if counted.readings else "holds no line that can be read"
+        return "many of its lines have the same time as another"
+    return "" if counted.readings else "has no line that can be read"
 
 
 def _is_imported(desk: Workspace, path: Path) -> bool:

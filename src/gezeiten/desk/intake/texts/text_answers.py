@@ -113,7 +113,7 @@ class _Session:
             text_outlook = self._outlook_after(recognised)
             if text_outlook is not None:
                 return text_outlook
-        raise InputError(f"{self._path.name} asks on and on; import it in the window.")
+        raise InputError(f"{self._path.name} raises too many questions; import it in the window.")
 
     def _recognised(self) -> RecognisedText:
         recognised = recognise_text(self._desk, self._path, self._known)
@@ -157,8 +157,8 @@ class _Session:
             open_.append(
                 TextQuestion(
                     "time",
-                    "Many lines fall on the instant of another one, so the "
-                    "time is not understood; import it in the window.",
+                    "Many lines have the same time as another, so the time is not read "
+                    "correctly; import the file in the window.",
                 )
             )
         unused = tuple(sorted(set(self._answers) - self._used))
@@ -202,8 +202,8 @@ class _Session:
             recorded = quantity(column.quantity).unit
             if unit is not None and text_unit(quantity(column.quantity), unit).name != unit:
                 raise InputError(
-                    f"{quantity(column.quantity).name} cannot be in “{unit}”; "
-                    f"answer unit:{name} with another unit."
+                    f"{quantity(column.quantity).name} has no unit “{unit}”; answer unit:{name} "
+                    "with another unit."
                 )
             column = replace(column, unit=unit if unit is not None else column.unit)
             if column.quantity and recorded and not column.unit:
@@ -214,7 +214,7 @@ class _Session:
         template = replace(template, columns=tuple(columns))
         used = [one for one in template.columns if one.quantity]
         if not used:
-            asked = "No column is understood; say what one measures, as quantity:COLUMN=NAME."
+            asked = "No column was recognised; give the quantity of one, as quantity:COLUMN=NAME."
             open_.append(TextQuestion("quantity", asked, is_typed=True))
         point = self._answer("point")
         template = replace(template, point=point or template.point)
@@ -222,7 +222,7 @@ class _Session:
             names = tuple(
                 (one.full_name, one.full_name) for one in points(self._desk) if not one.retired
             )
-            asked = "Where was it measured? “Site · Point”; a new one is made."
+            asked = "Where was it measured? “Site · Point”; a new point is added."
             open_.append(TextQuestion("point", asked, names, is_typed=True))
         return template
 
@@ -276,13 +276,13 @@ def _answer_value(question: TextQuestion, text: str) -> str:
         wrong = [one for one in values if one not in known]
         if wrong:
             raise InputError(
-                f"“{wrong[0]}” is no choice of {question.id}; choose of {_listed(question)}."
+                f"“{wrong[0]}” is not an answer to {question.id}; choose from {_listed(question)}."
             )
         return "\n".join(values)
     if text in known or text in by_words:
         return by_words.get(text, text) if text not in known else text
     if not question.is_typed:
-        raise InputError(f"“{text}” is no choice of {question.id}; use {_listed(question)}.")
+        raise InputError(f"“{text}” is not an answer to {question.id}; use {_listed(question)}.")
     return text
 
 
@@ -296,7 +296,7 @@ def _quantity_of(text: str) -> str:
         return text
     found = [one.key for one in QUANTITIES.values() if one.name.casefold() == text.casefold()]
     if not found:
-        raise InputError(f"“{text}” is no quantity; choose one of the list in the window.")
+        raise InputError(f"“{text}” is not a quantity; choose one from the list in the window.")
     return found[0]
 
 

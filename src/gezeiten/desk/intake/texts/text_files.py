@@ -36,7 +36,7 @@ from gezeiten.exchange.text.reading import ReadingChunk, RejectedLine, read_text
 from gezeiten.link.transfer import UNWATCHED, Meter, Watch
 
 MOST_LISTED = 1_000
-_STOPPED = "Taking was stopped; nothing of this file was kept."
+_STOPPED = "Import was cancelled; nothing of this file was saved."
 PREVIEW_READINGS = 2_000
 
 
@@ -112,17 +112,17 @@ def checked_template(template: ImportTemplate) -> ImportTemplate:
     """
     used = [column for column in template.columns if column.quantity]
     if not template.name.strip():
-        raise InputError("This kind of text has no name yet; give it one.")
+        raise InputError("The import template has no name; enter one.")
     if not used:
-        raise InputError("No column is tied to a quantity; choose at least one.")
+        raise InputError("No column has a quantity; choose at least one.")
     for one in used:
         _check_column(one, template)
     _check_doubled(used, template)
     if template.form.time.needs_zone and not template.form.time.zone:
-        raise InputError("It is not said in which time zone the times are; choose one.")
+        raise InputError("The time zone of the times is missing; choose one.")
     if any(not one.text for one in template.form.beside if one.kind != "line"):
         what = {"year": "year", "day": "day"}.get(template.form.time.rolls, "start")
-        raise InputError(f"No line says the {what}; answer the question for it.")
+        raise InputError(f"The {what} is in no line; answer the question about it.")
     return replace(
         template, name=template.name.strip(), point=template.point.strip(), columns=tuple(used)
     )
@@ -131,14 +131,14 @@ def checked_template(template: ImportTemplate) -> ImportTemplate:
 def _check_column(mapping: ColumnMapping, template: ImportTemplate) -> None:
     if not (mapping.point.strip() or template.point.strip()):
         its = f" of “{mapping.where[0][1]}”" if mapping.where else ""
-        raise InputError(f"It is not said where this{its} was measured; choose a point.")
+        raise InputError(f"The point of this{its} is missing; choose one.")
     if mapping.quantity not in QUANTITIES:
-        raise InputError(f"“{mapping.quantity}” is no quantity; choose one of the list.")
+        raise InputError(f"“{mapping.quantity}” is not a quantity; choose one from the list.")
     name, recorded = quantity(mapping.quantity).name, quantity(mapping.quantity).unit
     if recorded and not mapping.unit:
-        raise InputError(f"It is not said in which unit {name} is; choose one.")
+        raise InputError(f"The unit of {name} is missing; choose one.")
     if text_unit(quantity(mapping.quantity), mapping.unit).name != mapping.unit:
-        raise InputError(f"{name} cannot be in “{mapping.unit}”; choose another unit.")
+        raise InputError(f"{name} has no unit “{mapping.unit}”; choose another unit.")
 
 
 def _check_doubled(used: list[ColumnMapping], template: ImportTemplate) -> None:
@@ -153,8 +153,8 @@ def _check_doubled(used: list[ColumnMapping], template: ImportTemplate) -> None:
         if key in seen:
             name = quantity(mapping.quantity).name
             raise InputError(
-                f"Two columns are tied to {name}{f' “{key[2]}”' if key[2] else ''} at {key[1]}; "
-                "give them different labels, or leave one out."
+                f"Two columns are assigned to {name}{f' “{key[2]}”' if key[2] else ''} "
+                f"at {key[1]}; give them different labels, or skip one."
             )
         seen.add(key)
 
@@ -282,7 +282,7 @@ def read_pieces(
     for piece in read_text(path, template.form, columns, watch.cancelled, version, rows):
         times, values, doubled = _joined(piece, template.columns)
         piece.rejected.extend(
-            RejectedLine(int(piece.lines[i]), "", "its time is that of a line before")
+            RejectedLine(int(piece.lines[i]), "", "its time is that of an earlier line")
             for i in doubled
         )
         recorded = [_recorded(one, template.columns[i]) for i, one in enumerate(values)]

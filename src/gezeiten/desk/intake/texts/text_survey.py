@@ -125,7 +125,7 @@ def survey(
     found.interval_ms = steps.most_common(1)[0][0] if steps else None
     for where, many in words.unwanted.most_common():
         name = " · ".join(text for _, text in where)
-        found.rejected[f"it is of “{name}”, which is left out"] += many
+        found.rejected[f"it belongs to “{name}”, which is skipped"] += many
     series = [SeriesCensus(one.column, one.numbers) for one in found.series]
     names = {one.where for one in template.columns}
     found.doubts = questions_about(template.form, series, words, names, seen_words or {})

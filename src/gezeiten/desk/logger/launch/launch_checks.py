@@ -127,7 +127,7 @@ def launch_checks(
     if not any(check.weight == "blocking" and check.field for check in checks):
         checks += _outlook_checks(desk, card, plan)
     if is_locked(card.state) and desk.pins.get(pin_group(desk, card.serial)) is None:
-        checks.append(Check("blocking", f"{card.serial} is locked; give its PIN first.", "pin"))
+        checks.append(Check("blocking", f"{card.serial} is locked; enter its PIN first.", "pin"))
     weighed = [_accepted(check, (accepted or {}).get(check.key, "")) for check in checks]
     return sorted(weighed, key=lambda check: _ORDER[check.weight])
 
@@ -139,7 +139,7 @@ def _accepted(check: Check, word: str) -> Check:
         check,
         weight="passed",
         needs_reason=False,
-        sentence=f"{check.sentence} Accepted: {word.strip()}",
+        sentence=f"{check.sentence} Overridden: {word.strip()}",
     )
 
 
@@ -148,17 +148,17 @@ def label_check(serial: str, typed: str) -> Check:
     cleaned = "".join(char for char in typed.upper() if char.isalnum())
     bare = "".join(char for char in serial.upper() if char.isalnum())
     if not cleaned:
-        sentence = f"Nobody has compared the label; does the case end in {serial[-4:]}?"
+        sentence = f"The label has not been compared; does it end in {serial[-4:]}?"
         return Check("note", sentence, "label")
     if len(cleaned) >= 3 and bare.endswith(cleaned):
-        sentence = f"The label on the case ends in {cleaned}, as the logger says."
+        sentence = f"The label ends in {cleaned}, as the logger reports."
         return Check("passed", sentence, "label")
     if bare.endswith(cleaned):
-        return Check("note", "Type at least the last three signs of the label.", "label")
+        return Check("note", "Type at least the last three characters of the label.", "label")
     return Check(
         "blocking",
-        f"The label ends in {cleaned[:12]}, but {serial} answers: this is another logger. Let it "
-        "blink and look again.",
+        f"The label ends in {cleaned[:12]}, but {serial} answers: this is another "
+        "logger. Blink its LED and look again.",
         "label",
     )
 
@@ -172,14 +172,14 @@ def _unoffloaded_checks(card: LoggerCard) -> list[Check]:
         count = card.readings_damaged
         arrive = "reading on {} arrives" if count == 1 else "readings on {} arrive"
         sentence = (
-            f"{grouped(count)} {arrive.format(card.serial)} damaged and would be lost; offload "
-            "once more, or say why that is all right."
+            f"{grouped(count)} {arrive.format(card.serial)} damaged and would be "
+            "lost; offload again, or override with a reason."
         )
         return [Check("look", sentence, "damaged", needs_reason=True)]
     if card.readings_to_offload:
         words = readings_text(card.readings_to_offload)
-        return [Check("note", f"{words} to offload; the launch fetches them first.")]
-    return [Check("passed", f"All readings on {card.serial} are kept.")]
+        return [Check("note", f"{words} to offload; the launch offloads them first.")]
+    return [Check("passed", f"All readings on {card.serial} are saved.")]
 
 
 def _running_mission_checks(card: LoggerCard) -> list[Check]:
@@ -188,7 +188,9 @@ def _running_mission_checks(card: LoggerCard) -> list[Check]:
         return []
     mission = f"Mission {card.state.mission_number} of {card.serial}"
     if card.state.state == State.WAITING:
-        sentence = f"{mission} waits for its first reading; launching again ends it before that."
+        sentence = (
+            f"{mission} is waiting for its first reading; launching again ends it before that."
+        )
     else:
         age_ms = max(card.state.clock_ms - card.directory[-1].launched_ms, 0)
         age = duration_text(max(age_ms // MINUTE_MS, 1) * MINUTE_MS)
@@ -202,46 +204,46 @@ def erase_sentence(card: LoggerCard) -> str:
     held = sum(entry.readings - entry.first_held for entry in card.directory)
     ends = f"ends mission {state.mission_number} and " if card.is_recording else ""
     if not held:
-        return f"Launching {ends}sets its clock; its memory is empty."
-    what = f"erases the {readings_text(held)} in its memory"
+        return f"Launching {ends}sets the logger's clock; its memory is empty."
+    what = f"erases the {readings_text(held)} in memory"
     open_part = card.readings_to_offload
     if not open_part:
-        return f"Launching {ends}{what}, all kept, and sets its clock."
+        return f"Launching {ends}{what}, all of them saved, and sets the logger's clock."
     after = f"{grouped(open_part)} of them after offloading"
-    return f"Launching {ends}{what}, {after}, and sets its clock."
+    return f"Launching {ends}{what}, {after}, and sets the logger's clock."
 
 
 def _point_checks(desk: Workspace, card: LoggerCard, plan: Plan) -> list[Check]:
     name = plan.point_name.strip()
     if not name:
-        words = "The plan names no point; say where the logger goes."
+        words = "The plan has no point; choose where the logger will be."
         return [Check("blocking", words, "point", field="point_name")]
     site_name, _, point_name = (part.strip() for part in name.partition(POINT_SEPARATOR))
     with desk.archive.reading() as session:
         point = find_point_by_names(session, site_name, point_name or site_name)
     if point is None:
-        words = f"“{name}” is a new point; it is made with the launch."
+        words = f"“{name}” is a new point; it is added with the launch."
         return [Check("look", words, "new point", field="point_name")]
     if point.is_retired:
-        words = f"“{name}” is retired; take it up again or choose another point."
+        words = f"“{name}” is retired; reactivate it or choose another point."
         return [Check("blocking", words, "point", field="point_name")]
     missing = [k for k in point.facts.duty_channels if k not in plan.channels]
     longest = point.facts.duty_interval_s
     checks = []
     if missing:
         names = ", ".join(quantity(key).name for key in missing)
-        words = f"{point_name} is to record {names} as well."
+        words = f"{point_name} also requires {names}."
         checks.append(Check("look", words, "duty channels", field="channels"))
     if longest and plan.interval_s > longest:
-        words = f"{point_name} is to be recorded every {interval_text(longest)} at least."
+        words = f"{point_name} requires an interval of {interval_text(longest)} or less."
         checks.append(Check("look", words, "duty interval", field="interval"))
     with desk.archive.reading() as session:
         others = recording_at(session, point.id, card.serial)
     for serial in others:
-        words = f"{serial} records at {point_name} as well; its record and this one overlap."
+        words = f"{serial} also records at {point_name}; the two records overlap."
         checks.append(Check("look", words, f"beside {serial}", field="point_name"))
     if card.point and name != card.point:
-        words = f"{card.serial} was at {card.point} so far; its new record goes to {name}."
+        words = f"{card.serial} has been at {card.point}; its new readings go to {name}."
         checks.append(Check("look", words, "moved", field="point_name"))
     return checks
 
@@ -249,8 +251,8 @@ def _point_checks(desk: Workspace, card: LoggerCard, plan: Plan) -> list[Check]:
 def _computer_checks(desk: Workspace) -> list[Check]:
     doubts = clock_doubts(desk)
     if not doubts:
-        return [Check("passed", "This computer's clock is kept right.")]
-    sentence = " ".join(doubts) + " It goes into the mission; say why it is right."
+        return [Check("passed", "This computer's clock is set by a time service.")]
+    sentence = " ".join(doubts) + " Every reading is dated by it; give a reason why it is right."
     return [Check("look", sentence, CLOCK_KEY, needs_reason=True)]
 
 
@@ -273,7 +275,7 @@ def _clock_check(card: LoggerCard) -> Check:
 def _battery_check(card: LoggerCard) -> Check:
     percent = card.state.battery_permille / 10
     if percent < LOW_BATTERY * 100:
-        return Check("look", f"Battery {percent:.0f} %; have a fresh one at hand.", "battery")
+        return Check("look", f"Battery {percent:.0f} %; take a fresh one along.", "battery")
     return Check("passed", f"Battery {percent:.0f} %.")
 
 
@@ -285,10 +287,10 @@ def _sensor_checks(card: LoggerCard, plan: Plan) -> list[Check]:
         if spec.key not in plan.channels:
             continue
         if live.status == SensorStatus.NO_SENSOR:
-            words = f"{name} has no sensor now; plug it in or switch the channel off."
+            words = f"{name} has no sensor; connect it or switch the channel off."
             checks.append(Check("look", words, f"sensor {spec.key}"))
         elif failed & 2 ** (i + 1):
-            words = f"{name} failed the logger's self-check; look at its sensor."
+            words = f"{name} failed the self-check; look at its sensor."
             checks.append(Check("look", words, f"self-check {spec.key}"))
     return checks
 
@@ -296,13 +298,13 @@ def _sensor_checks(card: LoggerCard, plan: Plan) -> list[Check]:
 def _calibration_checks(desk: Workspace, card: LoggerCard) -> list[Check]:
     due = card.calibration_due_ms
     if due is None:
-        return [Check("note", "Nobody knows when its calibration is due.")]
+        return [Check("note", "When its calibration is due is not known.")]
     left = due - desk.now_ms()
     if left < 0:
-        words = f"Its calibration has been due for {duration_text(-left // DAY_MS * DAY_MS)}."
+        words = f"Calibration has been due for {duration_text(-left // DAY_MS * DAY_MS)}."
         return [Check("look", words, "calibration")]
     if left < CALIBRATION_SOON_MS:
-        words = f"Its calibration falls due in {duration_text(left // DAY_MS * DAY_MS)}."
+        words = f"Calibration is due in {duration_text(left // DAY_MS * DAY_MS)}."
         return [Check("look", words, "calibration")]
     return []
 
@@ -316,7 +318,7 @@ def _outlook_checks(desk: Workspace, card: LoggerCard, plan: Plan) -> list[Check
     checks = [] if look.ends_ms is None else [_against_visit(name, look.ends_ms, visit, "memory")]
     checks.append(_against_visit("Battery", look.battery_empty_ms, visit, "battery life"))
     if look.worst_ends_ms is not None and look.worst_ends_ms < visit:
-        words = "If all were outside its limits, memory would end before the next visit."
+        words = "If every reading were outside limits, memory would be full before the next visit."
         checks.append(Check("look", words, "worst case"))
     if look.overwritten_readings:
         lost = readings_text(look.overwritten_readings)

@@ -155,7 +155,7 @@ class _Launch:
         self.session.stage_plan(plan)
         if self.session.staged_plan() != plan:
             raise LoggerRefusedError(
-                f"{serial} refused: it holds no whole plan; nothing on it was changed."
+                f"{serial} refused: it has no complete plan; nothing on it was changed."
             )
         old = card.state.mission_number
         enter_launch_begin(desk, self.owner, serial, plan, old, accepted)
@@ -199,8 +199,8 @@ class _Launch:
             else:
                 return
         raise NotKeptError(
-            f"Not all readings of {self.identity.serial} could be fetched; it is stopped and keeps "
-            "them, offload it and launch again."
+            f"Not all readings of {self.identity.serial} could be offloaded; the "
+            "logger is stopped and still has them, offload it and launch again."
         )
 
     def _fetch_rest(self, may_lose: int, watch: Watch) -> int | None:
@@ -215,8 +215,8 @@ class _Launch:
             damaged = card.readings_damaged
             if damaged > may_lose:
                 raise NotKeptError(
-                    f"{readings_text(damaged)} of {card.serial} could not be fetched; it keeps "
-                    "them and its old mission, offload it and launch again."
+                    f"{readings_text(damaged)} of {card.serial} could not be offloaded; the "
+                    "logger still has them and its old mission, offload it and launch again."
                 )
             if card.readings_to_offload == damaged:
                 return card.directory[-1].readings if card.directory else 0
@@ -230,7 +230,7 @@ class _Launch:
         if running is None or differences(plan, running):
             names = ", ".join(differences(plan, running)) if running else "everything"
             raise LoggerRefusedError(
-                f"{serial} took another plan than the one sent ({names}); launch it again."
+                f"{serial} stored a different plan from the one sent ({names}); launch it again."
             )
         entry = self.session.directory()[-1]
         launch_happened(desk, self.owner, serial, entry, running, accepted)

@@ -98,7 +98,7 @@ def save_plan(
     cleaned = " ".join(name.split())
     fault = name_fault(cleaned)
     if not cleaned or len(cleaned) > 80 or fault:
-        raise InputError(fault or "A kept plan needs a name of up to 80 letters; type one.")
+        raise InputError(fault or "A saved plan needs a name of up to 80 characters; type one.")
     with desk.archive.writing() as session:
         there = kept_in.plan_named(session, cleaned)
         replaced = there if replacing else None
@@ -115,7 +115,7 @@ def rename_plan(desk: Workspace, plan: StoredPlan, name: str) -> None:
     """
     cleaned = " ".join(name.split())
     if not cleaned or name_fault(cleaned):
-        raise InputError(f"“{cleaned}” cannot name this plan; choose another name.")
+        raise InputError(f"“{cleaned}” cannot be the name of this plan; choose another name.")
     if cleaned != plan.name:
         desk.do(PlanRenamed(plan.uid, plan.name, cleaned))
 

@@ -148,7 +148,7 @@ def offload_and_launch(
     plans = synchronised_plans([one.plan for one in ready], desk.now_ms())
     for one, plan in zip(ready, plans, strict=True):
         if watch.cancelled():
-            ended(LoggerResult(one.card.serial, "Not launched; it was stopped before."))
+            ended(LoggerResult(one.card.serial, "Not launched; cancelled before."))
             continue
         try:
             done = launch(desk, one.card.address, one.card.serial, plan, accepted)
@@ -169,7 +169,7 @@ def _offloaded(
         ended(LoggerResult(serial, one.first_obstacle))
         return False
     if watch.cancelled():
-        ended(LoggerResult(serial, "Nothing was offloaded; it was stopped before."))
+        ended(LoggerResult(serial, "Nothing was offloaded; cancelled before."))
         return False
     try:
         offloaded = offload_logger(desk, one.card.address, serial, watch)

@@ -191,7 +191,9 @@ def checked(calculation: Calculation) -> dict[str, float]:
         for key, usual in ((FROM_MS, 0.0), (UNTIL_MS, EVER_MS))
     )
     if calculation.formula.is_of_any and not since < until:
-        raise InputError("The period of a typed value ends before it begins; correct one of them.")
+        raise InputError(
+            "The period of the typed value ends before it begins; correct one of the two."
+        )
     quantities = tuple(quantity(channel_of(key)) for _, key in calculation.inputs)
     reason = calculation.formula.problem(quantities)
     if reason:
@@ -199,13 +201,13 @@ def checked(calculation: Calculation) -> dict[str, float]:
     try:
         return calculation.checked_formula.checked(calculation.parameters)
     except ValueError as exc:
-        raise InputError(f"“{calculation.formula.name}” cannot be calculated so: {exc}.") from exc
+        raise InputError(f"“{calculation.formula.name}” cannot be calculated: {exc}.") from exc
 
 
 def _refuse_unhung(desk: Workspace, calculation: Calculation) -> None:
     if calculation.formula.uses_sensor_depth and not _sensor_depths(desk, calculation.point):
         raise InputError(
-            "Nobody said how the sensor hangs there; say it first (Sites and points, How it hangs)."
+            "The sensor depth there is not known; enter it first (Sites and points, Sensor depth)."
         )
 
 
@@ -282,7 +284,7 @@ def recalculate(desk: Workspace, calculated: CalculatedSeries, words: str = "") 
     """
     newest = newest_of(calculated.formula_in_force)
     if newest is None:
-        raise InputError("This is calculated by the newest version of its formula already.")
+        raise InputError("This series already uses the latest version of its formula.")
     parameters = newest.checked(dict(calculated.parameters))
     result = newest.result(channel_of(calculated.inputs[0][1])) or channel_of(calculated.series)
     key = derived_key(result, own_label(calculated.series).removeprefix("="))
@@ -295,7 +297,7 @@ def recalculate(desk: Workspace, calculated: CalculatedSeries, words: str = "") 
         newest.version,
         parameters,
         inputs,
-        words.strip() or "by the newest version of the formula",
+        words.strip() or "with the latest version of the formula",
     )
     with desk.archive.writing() as session:
         desk.do_within(

@@ -272,11 +272,11 @@ def enter(desk: Workspace, typed: Sequence[TypedCheck]) -> int:
         InputError: one of them cannot be; nothing was entered.
     """
     if not typed:
-        raise InputError("Nothing was read yet; type a value first.")
+        raise InputError("There is no value; type one first.")
     readings = [checked(_entered(desk, typed_check)) for typed_check in typed]
     late = desk.now_ms() + _NOT_YET_MS
     if any(one.at_ms > late for one in readings):
-        raise InputError("A check cannot be from a time to come; correct its time.")
+        raise InputError("A check reading cannot be in the future; correct its time.")
     with desk.archive.writing() as session:
         for one in readings:
             value = None if math.isnan(one.value) else one.value
@@ -376,14 +376,16 @@ def try_tying(
     fitted = fit(method, checks)
     if fitted is None and any(one.dip_m is not None and math.isnan(one.value) for one in listed):
         raise InputError(
-            "A dip and a level count from different points: say first how far the sensor hangs "
-            "below the measuring point (Sites and points, How it hangs)."
+            "A dip is measured from the reference mark: enter the sensor depth below "
+            "it first (Sites and points, Sensor depth)."
         )
     if fitted is None:
-        least = "three checks, not all at once," if method == "line" else "one check"
+        least = (
+            "three check readings at different times" if method == "line" else "one check reading"
+        )
         raise InputError(
-            f"It takes at least {least} at instants at which the record holds "
-            "readings; enter some, or choose another stretch."
+            f"At least {least} with readings in the record at the same time are needed; "
+            "enter some, or choose another period."
         )
     used = [check for check in checks if math.isfinite(check.difference)]
     earlier = [
@@ -419,7 +421,7 @@ def save_fit(desk: Workspace, point: PointPlace, tried: FitTrial, words: str) ->
     """
     step = tried.step
     if not words.strip():
-        raise InputError("Say in a few words why; it stands beside the step from then on.")
+        raise InputError("Enter a reason; it is shown beside the correction.")
     with desk.archive.reading() as session:
         uid = stored_point(session, point.id).uid
         corrections = chain_of(session, point.id, step.series)
@@ -431,8 +433,8 @@ def save_fit(desk: Workspace, point: PointPlace, tried: FitTrial, words: str) ->
     ]
     if any(one.start_ms < its[0] or one.until_ms > its[1] for one in earlier):
         raise InputError(
-            "The record is tied beyond this stretch already; take that tie back under “From "
-            "source to record”, or choose its whole stretch."
+            "A reference correction already covers more than this period; undo it "
+            "under “From source to record”, or choose its whole period."
         )
     with desk.archive.writing() as session:
         for one in earlier:

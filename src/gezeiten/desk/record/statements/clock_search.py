@@ -90,8 +90,8 @@ def by_data(
     shift = found_shift(_read_spans(desk, point, series, span), beside, LONGEST_FOUND_MS)
     if shift is None:
         raise InputError(
-            "These two are not known side by side for long enough while the clock of the other one "
-            "was right; choose another series."
+            "The two series have too little time in common with a correct clock; "
+            "choose another series."
         )
     own_right = correct_clock_spans(desk, point, series, but=clock.mission)
     return FoundClock(shift, _lag(desk, (point, series), other, shared(own_right, beside_right)))

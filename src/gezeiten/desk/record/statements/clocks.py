@@ -111,13 +111,13 @@ def by_contacts(clock: MissionClock) -> ClockFit:
     """
     if len(clock.reads) < 2:
         raise InputError(
-            f"The clock of {clock.serial} was read at no contact of mission {clock.number}; say by "
-            "how much it is off, or look for it in the data."
+            f"The clock of {clock.serial} was not read during mission {clock.number}; "
+            "enter the shift, or match it with another series."
         )
     try:
         return drift_between_contacts(clock.reads, clock.drift_ppm)
     except ValueError as exc:
-        raise InputError(f"These contacts cannot all be right: {exc}.") from exc
+        raise InputError(f"These clock readings cannot all be right: {exc}.") from exc
 
 
 def by_amount(clock: MissionClock, shift_ms: int) -> ClockMap:
@@ -127,7 +127,7 @@ def by_amount(clock: MissionClock, shift_ms: int) -> ClockMap:
         InputError: the amount is nothing.
     """
     if not shift_ms:
-        raise InputError("A shift of nothing changes nothing; type by how much.")
+        raise InputError("A shift of 0 changes nothing; enter a shift.")
     at_ms = clock.reads[0].shown_ms
     now = clock.correction.map if clock.correction is not None else clock_map([(at_ms, at_ms)], 1.0)
     moved = ((shown, true + shift_ms) for shown, true in now.pairs)
@@ -160,7 +160,7 @@ def save_clock_correction(
         InputError: no words; or steps stand on its present instants.
     """
     if not words.strip():
-        raise InputError("Say in a few words why; it stands beside the step from then on.")
+        raise InputError("Enter a reason; it is shown beside the correction.")
     _refuse_if_steps_exist(desk, clock)
     with desk.archive.writing() as session:
         for before in filter(None, (clock.correction, clock.disabled_correction)):
@@ -187,7 +187,7 @@ def withdraw_clock_correction(desk: Workspace, clock: MissionClock) -> None:
     """
     its = clock.correction or clock.disabled_correction
     if its is None:
-        raise InputError("Nothing puts this clock right; there is nothing to take back.")
+        raise InputError("This clock has no correction; there is nothing to undo.")
     if clock.correction:
         _refuse_if_steps_exist(desk, clock)
     desk.do(_withdrawal(its))
@@ -201,9 +201,9 @@ def switch_clock(desk: Workspace, clock: MissionClock, words: str) -> None:
     """
     its = clock.correction or clock.disabled_correction
     if its is None:
-        raise InputError("Nothing puts this clock right; there is nothing to switch.")
+        raise InputError("This clock has no correction; there is nothing to disable.")
     if not words.strip():
-        raise InputError("Say in a few words why; it stands beside the step from then on.")
+        raise InputError("Enter a reason; it is shown beside the correction.")
     _refuse_if_steps_exist(desk, clock)
     which = (its.serial, its.mission, its.number, its.uid)
     if clock.correction:
@@ -232,10 +232,11 @@ def _refuse_if_steps_exist(desk: Workspace, clock: MissionClock) -> None:
             _count_dependent_steps(session, made, point_id, assigned) for point_id in points
         )
     if count:
-        one = "1 step rests" if count == 1 else f"{count} steps rest"
+        one = "1 change depends" if count == 1 else f"{count} changes depend"
         raise InputError(
-            f"{one} on the present instants of these readings (fills, marks, gaps left open, "
-            "ties); take them back, put the clock right, then set them anew."
+            f"{one} on the present times of these readings (fills, marks, gaps left "
+            "open, reference corrections); undo them, correct the clock, then do "
+            "them again."
         )
 
 

@@ -149,12 +149,12 @@ def proposed(
     try:
         checked = its.checked(parameters)
     except ValueError as exc:
-        raise InputError(f"“{its.name}” cannot be done so: {exc}.") from exc
+        raise InputError(f"“{its.name}” cannot be applied: {exc}.") from exc
     start_ms, end_ms = span
     if end_ms is not None and end_ms <= start_ms:
-        raise InputError("The end has to lie after the beginning; correct one of them.")
+        raise InputError("The end must be after the start; correct one of the two.")
     if kind == "points" and checked["as_found"] and end_ms is None:
-        raise InputError("Points at the end want an end; say until when.")
+        raise InputError("Points at the end need an end; enter until when.")
     return Correction(_PROPOSED, "", series, kind, newest, start_ms, end_ms, checked, "", 2**62, "")
 
 
@@ -234,11 +234,11 @@ def save_correction(desk: Workspace, point: PointPlace, step: Correction, words:
         InputError: no words, or there is no such series.
     """
     if not words.strip():
-        raise InputError("Say in a few words why; it stands beside the step from then on.")
+        raise InputError("Enter a reason; it is shown beside the correction.")
     with desk.archive.reading() as session:
         uid, made = stored_point(session, point.id).uid, layout(session)
         if not (made.of_series(point.id, step.series) or made.calculated(point.id, step.series)):
-            raise InputError("There is no such series at this point; choose one of the list.")
+            raise InputError("This point has no such series; choose one from the list.")
         _refuse_other_sensor(made, point, step)
     key = fresh_id()
     desk.do(
@@ -282,8 +282,8 @@ def _refuse_other_sensor(made: Layout, point: PointPlace, step: Correction) -> N
     own, source = step.parameters[CERTIFICATE]["serial"], other.deployment.stay.source
     since = instant_text(max(other.start_ms, step.start_ms), point.zone)
     raise InputError(
-        f"The certificate is of {own}, but from {since} on {source} measured here; let the step "
-        "end there, or choose the certificate of that one."
+        f"The certificate is for {own}, but from {since} on {source} measured "
+        f"here; end the correction there, or choose the certificate of {source}."
     )
 
 

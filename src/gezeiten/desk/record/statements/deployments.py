@@ -119,7 +119,7 @@ def place_source(
         InputError: no words, an end before the beginning, an unknown source.
     """
     if not words.strip():
-        raise InputError("Say in a few words why; it stands in the logbook beside it.")
+        raise InputError("Enter a reason; it is recorded in the logbook.")
     left = _points_of(desk, serial)
     with desk.archive.reading() as session:
         uid = stored_point(session, point_id).uid if point_id is not None else None

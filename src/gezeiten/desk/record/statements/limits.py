@@ -84,16 +84,16 @@ def set_limit(
         InputError: no words, no such series, a limit that contradicts another or is there already.
     """
     if not words.strip():
-        raise InputError("Say in a few words why; it stands beside the limit from then on.")
+        raise InputError("Enter a reason; it is shown beside the limit.")
     if not rule.has_value:
-        raise InputError("“No sensor” is watched by the logger itself; set it in its plan.")
+        raise InputError("“No sensor” is monitored by the logger itself; set it in the plan.")
     if rule.mean_s and quantity(channel_of(series)).averages == "direction":
-        raise InputError("A direction has no mean that a limit could compare; choose each reading.")
+        raise InputError("A direction has no mean to compare with a limit; choose “each reading”.")
     with desk.archive.reading() as session:
         uid = stored_point(session, point_id).uid
         made = layout(session)
         if not (made.of_series(point_id, series) or made.calculated(point_id, series)):
-            raise InputError("There is no such series at this point; choose one of the list.")
+            raise InputError("This point has no such series; choose one from the list.")
     plain = {**rule.as_dict(), "channel": series}
     action = LimitSet(uid, fresh_id(), series, plain, start_ms, end_ms, words.strip())
     desk.do(action)
@@ -106,7 +106,7 @@ def end_limit(desk: Workspace, limit: StoredLimit, end_ms: int, words: str) -> N
         InputError: no words, or it would end before it began.
     """
     if not words.strip():
-        raise InputError("Say in a few words why; it stands in the logbook.")
+        raise InputError("Enter a reason; it is recorded in the logbook.")
     action = LimitEnded(_uid(desk, limit.point_id), limit.uid, limit.end_ms, end_ms, words.strip())
     desk.do(action)
 

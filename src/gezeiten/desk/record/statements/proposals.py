@@ -103,7 +103,7 @@ def points_by_hand(desk: Workspace, point: PointPlace, series: str, span: Span) 
         if np.isfinite(check_comparison.difference)
     ]
     if not known:
-        raise InputError("Nothing was read by hand in this stretch; enter it with Alt+H.")
+        raise InputError("There is no check reading in this period; enter one with Ctrl+Shift+H.")
     indicated, reference, u = (
         np.array(column, np.float64)
         for column in zip(*((one.recorded, one.check.value, one.u) for one in known), strict=True)
@@ -122,7 +122,7 @@ def by_the_visit(desk: Workspace, point: PointPlace, series: str, *, at_end: boo
     assignments = chain(desk, point, series).assignments
     whole = extent(desk, point.id, [series])
     if not assignments or whole is None:
-        raise InputError("There is no reading here; mark the stretch yourself.")
+        raise InputError("There is no reading here; mark the period yourself.")
     last = assignments[-1].assignment
     own = (max(whole[0], last.start_ms), min(whole[1] + 1, last.end_ms))
     with desk.archive.reading() as session:
@@ -173,8 +173,8 @@ def not_in_place(desk: Workspace, point: PointPlace, series: str, *, at_end: boo
     if found is None:
         which = "end" if at_end else "beginning"
         raise InputError(
-            f"At the {which} of the last mission nothing shows that the sensor was not in its "
-            "place; mark the stretch yourself."
+            f"At the {which} of the last mission nothing shows that the sensor was "
+            "not in place; mark the period yourself."
         )
     return found
 
@@ -203,7 +203,7 @@ def by_rule(
     caught &= inside
     spans = suspect_spans(measured, caught)
     if not spans:
-        raise InputError("This rule catches no reading in that stretch; choose another number.")
+        raise InputError("This rule matches no reading in that period; choose another threshold.")
     content = {**parameters, "stretches": spans}
     step = proposed(point, series, "mark", (spans[0][0], spans[-1][1]), content)
     return ProposedCorrection(step, int(caught.sum()), int(inside.sum()))

@@ -31,15 +31,15 @@ def set_sensor_depth(desk: Workspace, point: PointPlace, depth: SensorDepth, wor
         InputError: no words; a length below 0; the same is said already.
     """
     if not words.strip():
-        raise InputError("Say in a few words why; it stands beside it from then on.")
+        raise InputError("Enter a reason; it is shown beside the sensor depth.")
     if not all(math.isfinite(one) for one in (depth.rim_m, depth.length_m)):
-        raise InputError("Both heights are numbers; correct them.")
+        raise InputError("Both heights must be numbers; correct them.")
     if not 0 <= depth.length_m <= _LONGEST_M:
         raise InputError(
             f"A sensor hangs 0 to {_LONGEST_M:g} m below its measuring point; correct the length."
         )
     if any(sensor_depth.depth == depth for sensor_depth in sensor_depths_of(desk, point)):
-        raise InputError("That is said already; nothing would change.")
+        raise InputError("This is already saved; nothing would change.")
     with desk.archive.reading() as session:
         uid = stored_point(session, point.id).uid
     desk.do(

@@ -44,7 +44,7 @@ def coverage_of(
     begin = due[0]
     while begin < due[1]:
         if cancelled():
-            raise CancelledError("Looking was stopped.")
+            raise CancelledError("Cancelled.")
         end = min(_next_month_ms(begin, point.zone), due[1])
         part = read_around(desk, point.id, series, (begin, end), tolerant=True)
         found += covered_days(part, (begin, end), point.zone)

@@ -49,7 +49,7 @@ def missing_time(desk: Workspace, point: PointPlace) -> list[MissingTime]:
 
 def _reason(calculated: CalculatedSeries, cause: int, names: dict[str, str]) -> str:
     if cause == NO_INPUT:
-        return "its formula has no value there"
+        return "the formula has no value there"
     point, series = calculated.inputs[cause]
     name = quantity(channel_of(series)).name.lower()
     return f"no {name} of {names.get(point, point)} near enough"

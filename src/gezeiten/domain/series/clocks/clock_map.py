@@ -104,13 +104,13 @@ def clock_map(pairs: Iterable[Iterable[int]], rate_beyond: float | None = None) 
     """
     listed = sorted((int(shown), int(true)) for shown, true in pairs)
     if not 1 <= len(listed) <= _MOST_PAIRS:
-        raise ValueError(f"a clock is put right by 1 to {_MOST_PAIRS} pairs")
+        raise ValueError(f"a clock correction has 1 to {_MOST_PAIRS} pairs")
     for (shown, true), (later, later_true) in pairwise(listed):
         rate = (later_true - true) / (later - shown) if later > shown else 0.0
         if not _LEAST_RATE <= rate <= _MOST_RATE:
-            raise ValueError("no clock runs so fast or so slow between two of the instants")
+            raise ValueError("between two of the times the clock would run impossibly fast or slow")
     if rate_beyond is not None and not _LEAST_RATE <= rate_beyond <= _MOST_RATE:
-        raise ValueError("no clock runs so fast or so slow")
+        raise ValueError("the clock would run impossibly fast or slow")
     return ClockMap(tuple(one[0] for one in listed), tuple(one[1] for one in listed), rate_beyond)
 
 

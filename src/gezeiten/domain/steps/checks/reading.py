@@ -92,14 +92,14 @@ def checked(check: CheckReading) -> CheckReading:
     numbers = [check.value, *(x for x in (check.low, check.high, check.u) if x is not None)]
     has_nothing = math.isnan(check.value) and check.low is None and check.high is None
     if has_nothing or any(math.isinf(x) for x in numbers):
-        raise InputError(f"Nothing was read for {its.name}; type a value, or leave its line empty.")
+        raise InputError(f"There is no value for {its.name}; type one, or leave the row empty.")
     if check.u < 0:
-        raise InputError("An uncertainty is not below 0; correct it.")
+        raise InputError("An uncertainty cannot be below 0; correct it.")
     for value in numbers[:-1]:
         if not (math.isnan(value) or its.low <= value <= its.high):
-            raise InputError(f"{value:g} {its.unit} cannot be for {its.name}; correct it.")
+            raise InputError(f"{value:g} {its.unit} is out of range for {its.name}; correct it.")
     if check.low is not None and check.high is not None and check.low > check.high:
-        raise InputError("The lowest lies above the highest; exchange them.")
+        raise InputError("The lowest value is above the highest; swap them.")
     if not check.by.strip():
-        raise InputError("Who read it? Type a name or initials.")
+        raise InputError("The reader is missing; type a name or initials.")
     return check

@@ -36,7 +36,7 @@ def _linear_checked(parameters: Parameters) -> dict[str, Any]:
     refuse_unknown_parameters(parameters, "offset", "gain", "u", CERTIFICATE)
     offset, gain = number_of(parameters, "offset", 0.0), number_of(parameters, "gain", 1.0)
     if gain == 0:
-        raise ValueError("with a gain of 0 every reading would be the same")
+        raise ValueError("a gain of 0 makes all readings equal")
     if offset == 0 and gain == 1:
         raise ValueError("an offset of 0 with a gain of 1 changes nothing")
     return {
@@ -65,7 +65,9 @@ def _certificate(parameters: Parameters) -> dict[str, Any]:
     try:
         serial, name = str(said["serial"]), str(said["name"])
     except (KeyError, TypeError):
-        raise ValueError("a certificate has the serial of its logger and a name") from None
+        raise ValueError(
+            "a calibration certificate needs the serial of its logger and a name"
+        ) from None
     return {CERTIFICATE: {"serial": serial, "name": name}}
 
 
@@ -77,7 +79,7 @@ def _describe_certificate(parameters: Parameters) -> str:
 def _uncertainty(parameters: Parameters) -> float:
     u = number_of(parameters, "u", 0.0)
     if u < 0:
-        raise ValueError("an uncertainty is not below 0")
+        raise ValueError("an uncertainty cannot be below 0")
     return u
 
 
@@ -120,7 +122,7 @@ def _points_checked(parameters: Parameters) -> dict[str, Any]:
     refuse_unknown_parameters(parameters, "points", "as_found", "u", CERTIFICATE)
     points = _as_points(parameters.get("points") or [])
     if not points:
-        raise ValueError("a calibration has at least one point")
+        raise ValueError("a calibration needs at least one point")
     return {
         "points": points,
         "as_found": _as_points(parameters.get("as_found") or []),
@@ -133,15 +135,15 @@ def _as_points(listed: Any) -> list[list[float]]:
     try:
         points = sorted([float(x), float(reference)] for x, reference in listed)
     except (TypeError, ValueError):
-        raise ValueError("each point has a reading and a reference, both numbers") from None
+        raise ValueError("each point needs a reading and a reference, both numbers") from None
     if len(points) > _MOST_POINTS:
         raise ValueError(f"there are more than {_MOST_POINTS} points")
     if not all(np.isfinite(point).all() for point in points):
-        raise ValueError("each point has a reading and a reference, both numbers")
+        raise ValueError("each point needs a reading and a reference, both numbers")
     if any(a[0] == b[0] for a, b in pairwise(points)):
         raise ValueError("two points have the same reading")
     if any(b[1] <= a[1] for a, b in pairwise(points)):
-        raise ValueError("the references do not rise with the readings")
+        raise ValueError("the references must rise with the readings")
     return points
 
 

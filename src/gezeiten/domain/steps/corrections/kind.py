@@ -49,7 +49,7 @@ def number_of(parameters: Parameters, key: str, usual: float | None = None) -> f
     try:
         value = float(said if said is not None else "nothing")
     except (TypeError, ValueError):
-        raise ValueError(f"“{said}” is no number") from None
+        raise ValueError(f"“{said}” is not a number") from None
     if not abs(value) < 1e12:
         raise ValueError(f"“{said}” is too large")
     return value

@@ -36,10 +36,10 @@ def _mark_checked(parameters: Parameters) -> dict[str, Any]:
         raise ValueError("a mark is one of kept, suspect, taken out")
     spans = [[int(begin), int(end)] for begin, end in parameters.get("stretches") or []]
     if len(spans) > MOST_PERIODS:
-        raise ValueError(f"it would name {len(spans)} stretches, of at most {MOST_PERIODS}")
+        raise ValueError(f"it would have {len(spans)} periods; at most {MOST_PERIODS} are allowed")
     edges = [at for one in spans for at in one]
     if any(b < a for a, b in pairwise(edges)):
-        raise ValueError("its stretches are not in order of time")
+        raise ValueError("its periods are not in order of time")
     return {
         "mark": parameters["mark"],
         "cause": str(parameters.get("cause", "")),
@@ -51,7 +51,7 @@ def _mark_checked(parameters: Parameters) -> dict[str, Any]:
 def _describe_mark(parameters: Parameters, _unit: str) -> str:
     cause = f" ({parameters['cause']})" if parameters["cause"] else ""
     count = len(parameters["stretches"])
-    where = f", {count} stretches" if count > 1 else ""
+    where = f", {count} periods" if count > 1 else ""
     return f"{parameters['mark']}{cause}{where}"
 
 
@@ -74,7 +74,7 @@ TRIM = CorrectionKind(
     "Not in place",
     _unchanged,
     _trim_checked,
-    lambda _parameters, _unit: "taken out",
+    lambda _parameters, _unit: "removed",
 )
 MARK = CorrectionKind("mark", 1, Order.MARK, "Mark", _unchanged, _mark_checked, _describe_mark)
 

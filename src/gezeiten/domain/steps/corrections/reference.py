@@ -22,7 +22,7 @@ from gezeiten.domain.steps.corrections.kind import (
 )
 
 _MOST_KNOTS = 1_000
-_WAYS = {"offset": "an offset", "line": "a straight line", "each": "through every check"}
+_WAYS = {"offset": "an offset", "line": "a straight line", "each": "through every check reading"}
 
 
 def _fitted(series: Series, parameters: Parameters, _start_ms: int, _end_ms: int) -> Series:
@@ -36,12 +36,12 @@ def _checked(parameters: Parameters) -> dict[str, Any]:
     says levels above the sensor behind it, or heights as all did before."""
     refuse_unknown_parameters(parameters, "way", "knots", "u", "checks", "below", "to")
     if parameters.get("way") not in _WAYS:
-        raise ValueError("a record is tied by an offset, a line, or through every check")
+        raise ValueError("a record is fitted by an offset, a line, or through every check reading")
     knots = [[int(at), float(value)] for at, value in parameters.get("knots") or []]
     if not 1 <= len(knots) <= _MOST_KNOTS:
-        raise ValueError(f"it takes 1 to {_MOST_KNOTS} checks")
+        raise ValueError(f"it needs 1 to {_MOST_KNOTS} check readings")
     if any(b[0] <= a[0] for a, b in pairwise(knots)) or any(abs(v) > 1e9 for _, v in knots):
-        raise ValueError("its checks are not in order of time")
+        raise ValueError("its check readings are not in order of time")
     return {
         "way": parameters["way"],
         "knots": knots,
@@ -64,7 +64,7 @@ TIE = CorrectionKind(
     "tie",
     1,
     Order.REFERENCE,
-    "Tied to check readings",
+    "Fitted to check readings",
     _fitted,
     _checked,
     _describe,

@@ -203,13 +203,13 @@ SUSPICIONS: dict[str, SuspectRule] = {
     for one in (
         SuspectRule(
             "spikes",
-            "Spikes: further than this from their neighbours",
+            "Spikes: further than this from neighbours",
             "value",
             spikes,
             usual_spike,
             but=_COUNTED,
         ),
-        SuspectRule("stuck", "Stuck: one value for this long", "h", _stuck, _usual_stuck),
+        SuspectRule("stuck", "Stuck: same value for this long", "h", _stuck, _usual_stuck),
         SuspectRule(
             "too_fast",
             "Too fast: changes by more than this an hour",
@@ -226,7 +226,7 @@ SUSPICIONS: dict[str, SuspectRule] = {
         ),
         SuspectRule(
             "out_of_water",
-            "Out of water: below this, until twice as much",
+            "Out of water: below this, until above twice as much",
             "value",
             _out_of_water,
             _usual_out_of_water,

@@ -118,13 +118,13 @@ def estimate_refusal(series: Series, gap: Gap, quantity: Quantity) -> str:
         series: known readings around the gap (`hidden.known`).
     """
     if quantity.averages == "direction":
-        return "a direction has no line"
+        return "a direction cannot be interpolated"
     at = int(series.times_utc_ms.searchsorted(gap.start_ms))
     if quantity.averages != "sum" and (at < BESIDE or at + BESIDE > len(series)):
         return "no reading before or after it"
     starts = possible_starts(series, gap)
     if count_disjoint(starts, gap.missing) < LEAST:
-        return "too little known record around it to measure its error"
+        return "too few readings around it to measure the error"
     return ""
 
 
@@ -288,7 +288,7 @@ def _by_own(
 ) -> Iterator[Candidate]:
     fit, facts = fitted(own, known.values), {"cycles": names}
     if fit is None:
-        yield _refused(known, "own", facts, "too few readings to tell its cycles")
+        yield _refused(known, "own", facts, "too few readings to find cycles")
         return
     yield from _tried(known, "own", facts, Model(own, fit), due)
 
@@ -391,13 +391,13 @@ def _tried(
 ) -> Iterator[Candidate]:
     errors = measured(model, known.series, known.values, known.starts, known.gap.missing)
     if errors is None:
-        yield _refused(known, kind, facts, "too little known record to measure its error")
+        yield _refused(known, kind, facts, "too few readings to measure the error")
         return
     none = np.zeros(model.design.shape[1])
     coefficients = model.fit.coefficients if model.fit is not None else none
     left, right = ends_of(model, coefficients, known.values, known.at, known.at)
     if model.fit is not None and abs(right - left) > _STEP * errors.most_step:
-        yield _refused(known, kind, facts, "the level is another one behind the gap than before it")
+        yield _refused(known, kind, facts, "the level differs before and after the gap")
         return
     times = known.series.times_utc_ms
     begin, end = times[known.at - 1], times[known.at]

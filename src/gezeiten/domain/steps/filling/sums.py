@@ -75,7 +75,7 @@ def by_sums(own: Series, gap: Gap, due: Times, other: Series, seed: int = 0) -> 
     there = amounts(other, own.times_utc_ms, own.interval_ms)
     here = np.where(np.isfinite(there), own.values, np.nan)
     if int((np.nan_to_num(there) > 0).sum()) < _LEAST_WET or np.nansum(here) <= 0:
-        return _refused("both have too little in common to tell their ratio")
+        return _refused("too little in common to find their ratio")
     values = amounts(other, due, gap.interval_ms)
     if np.isfinite(values).mean() < _COVERED:
         return _refused("it has no readings in the gap either")
@@ -84,7 +84,7 @@ def by_sums(own: Series, gap: Gap, due: Times, other: Series, seed: int = 0) -> 
     )
     apart = count_disjoint(starts, gap.missing)
     if apart < LEAST:
-        return _refused("too few known stretches are as wet or dry to tell its error")
+        return _refused("too few comparable periods, as wet or dry, to measure the error")
     selected = sample_starts(starts, gap, seed)
     mine, theirs = (_sums(one, selected, gap.missing) for one in (here, there))
     all_mine, all_theirs = float(np.nansum(here)), float(np.nansum(there))

@@ -118,6 +118,6 @@ def newest_of(formula: Formula) -> Formula | None:
 def formula_title(key: str, version: int) -> str:
     """Return what a formula is called and where it is written."""
     if is_own(key):
-        return f"{key.removeprefix(OWN)}, own formula"
+        return f"{key.removeprefix(OWN)}, custom formula"
     known = FORMULAS.get((key, version))
     return f"{known.name}, {known.source}" if known else key

@@ -21,7 +21,7 @@ DIFFERENCE = Formula(
     "difference",
     1,
     "Difference of two series",
-    (Role("First", ""), Role("Second, taken off", "")),
+    (Role("First", ""), Role("Second, subtracted", "")),
     _GIVES,
     _difference,
     "first − second",

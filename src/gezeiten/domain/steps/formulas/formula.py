@@ -122,16 +122,16 @@ class Formula:
     def problem(self, inputs: tuple[Quantity, ...]) -> str:
         """Return why it cannot be made of these quantities, "" where it can."""
         if len(inputs) != len(self.roles):
-            return f"it takes {len(self.roles)} series"
+            return f"it needs {len(self.roles)} series"
         for role, one in zip(self.roles, inputs, strict=True):
             if not role.accepts(one):
                 return f"{one.name} cannot be its {role.name.lower()}"
         if self.averages and inputs[0].averages not in self.averages:
-            return f"{inputs[0].name.lower()} is no quantity for which it makes sense"
+            return f"{inputs[0].name.lower()} is not a quantity it applies to"
         if self.results and inputs[0].unit not in self.results:
-            return f"nothing is known that it makes of {inputs[0].unit or 'numbers'}"
+            return f"it gives no known quantity from {inputs[0].unit or 'numbers'}"
         if self.needs_one_unit and len({one.unit for one in inputs}) > 1:
-            return "both have to be of one unit"
+            return "both must have the same unit"
         return ""
 
     def checked(self, parameters: Mapping[str, float]) -> dict[str, float]:

@@ -114,7 +114,7 @@ RUNNING_SUM_1 = replace(
 KINETIC_MEAN = Formula(
     "kinetic_mean",
     1,
-    "Running kinetic mean",
+    "Running mean kinetic temperature",
     _TEMPERATURE,
     {},
     _no_values,

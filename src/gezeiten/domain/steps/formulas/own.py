@@ -93,7 +93,7 @@ def own_formula(typed: str) -> Formula:
     def apply(inputs: Inputs, parameters: Mapping[str, float]) -> Made:
         raise TypeError("its units are not known yet; see `with_units`")
 
-    return Formula(f"{OWN}{text}", VERSION, text, roles, {}, apply, "own formula")
+    return Formula(f"{OWN}{text}", VERSION, text, roles, {}, apply, "custom formula")
 
 
 def with_units(formula: Formula, inputs: Sequence[str], result: str) -> Formula:
@@ -113,8 +113,8 @@ def _with_units(typed: str, inputs: tuple[str, ...], result: str, version: int) 
     wanted = unit_of(result)
     if not whole.unit.is_compatible(wanted) or whole.unit.is_point != wanted.is_point:
         raise InputError(
-            f"What this formula gives is no {result or 'number'}; choose another quantity, or "
-            "correct its units."
+            f"The result of this formula is not a {result or 'number'}; choose another "
+            "quantity, or correct its units."
         )
     made = whole.in_unit(wanted)
 
@@ -151,7 +151,7 @@ def names_in(typed: str) -> list[str]:
             )
     found = sorted({node.id for node in named})
     if not found:
-        raise InputError("A formula names its series a, b, c, …; name one at least.")
+        raise InputError("A formula names its series a, b, c, …; use at least one.")
     for wanted, name in zip(_NAMES, found, strict=False):
         if name != wanted:
             raise InputError(
@@ -201,7 +201,7 @@ def _understood(node: ast.expr, scope: _Scope) -> _Part:
         made = _FUNCTIONS.get(node.func.id)
         if made is not None:
             return made(node, scope)
-    raise InputError("this is not understood here; correct it.")
+    raise InputError("this is not allowed here; correct it.")
 
 
 def _quantity_constant(node: ast.Call) -> _Part:
@@ -209,7 +209,7 @@ def _quantity_constant(node: ast.Call) -> _Part:
     if len(values) != len(node.args) or len(values) != len(("number", "unit")):
         raise InputError("A number with a unit is written like 9.81[m/s2]; correct it.")
     if not _is_number(values[0]):
-        raise InputError(f"“{values[0]!r}” is no number; correct it.")
+        raise InputError(f"“{values[0]!r}” is not a number; correct it.")
     number, unit = float(str(values[0])), unit_of(str(values[1]))
     return _Part(unit, lambda _: number)
 
@@ -242,17 +242,19 @@ def _of_two(a: _Part, sign: ast.operator, b: _Part) -> _Part:
         return _Part(a.unit.times(b.unit), lambda x: a.of(x) * b.of(x))
     if isinstance(sign, ast.Div):
         return _Part(a.unit.times(b.unit, -1), lambda x: np.divide(a.of(x), b.of(x)))
-    raise InputError("A formula adds, subtracts, multiplies, divides and raises; correct it.")
+    raise InputError(
+        "A formula can add, subtract, multiply, divide and raise to a power; correct it."
+    )
 
 
 def _summed(a: _Part, b: _Part, sign: int) -> _Part:
     _refuse_unlike(a, b)
     if a.unit.is_point and b.unit.is_point:
         if sign > 0:
-            raise InputError("°C + °C means nothing; write mean(a, b), or a difference of both.")
+            raise InputError("°C + °C is not defined; use mean(a, b), or their difference.")
         return _Part(KELVIN, lambda x: a.of(x) - b.of(x))
     if b.unit.is_point and sign < 0:
-        raise InputError("K - °C means nothing; exchange the two.")
+        raise InputError("K - °C is not defined; swap the two.")
     point = a if a.unit.is_point else b
     unit = point.unit if point.unit.is_point else a.unit
     left, right = a.in_unit(unit), b.in_unit(unit)
@@ -264,10 +266,10 @@ def _raised(node: ast.BinOp, scope: _Scope) -> _Part:
     its = _compile_part(node.right, replace(scope, units={}))  # a number that is written there
     _refuse_point(a, "raised")
     if not its.unit.is_pure:
-        raise InputError("An exponent is a pure number; correct it.")
+        raise InputError("An exponent must be a plain number; correct it.")
     power = float((its.of if scope.version == 1 else its.in_unit(PURE))(()))
     if not abs(power) <= 20:
-        raise InputError("An exponent lies between -20 and 20; correct it.")
+        raise InputError("An exponent must be between -20 and 20; correct it.")
     if scope.version == 1:
         unit = a.unit.power(Fraction(power).limit_denominator(12))
         return _Part(unit, lambda x: np.power(a.of(x), power))
@@ -277,8 +279,8 @@ def _raised(node: ast.BinOp, scope: _Scope) -> _Part:
     exact = Fraction(power).limit_denominator(_FINEST_EXPONENT)
     if abs(exact - Fraction(power)) > _ALMOST:
         raise InputError(
-            "What has a unit is raised to a simple number; divide by its unit first, "
-            "like (a / 1[m])^b."
+            "A value with a unit can only be raised to a plain number; divide by its "
+            "unit first, like (a / 1[m])^b."
         )
     return _Part(a.unit.power(exact), lambda x: np.power(a.of(x), power))
 
@@ -291,7 +293,8 @@ def _refuse_point(one: _Part, how: str) -> None:
 def _refuse_unlike(a: _Part, b: _Part) -> None:
     if not a.unit.is_compatible(b.unit):
         raise InputError(
-            "What is added or compared has to be of one kind; give each number its unit, like 3[m]."
+            "Values that are added or compared must be of the same kind; give each "
+            "number its unit, like 3[m]."
         )
 
 
@@ -306,7 +309,7 @@ def _of_number(node: ast.Call, scope: _Scope) -> _Part:
     [its] = _arguments(node, scope, 1, 1)
     name = ast.unparse(node.func)
     if not its.unit.is_pure:
-        raise InputError(f"“{name}” takes a pure number; divide by a unit, like a / 1[%].")
+        raise InputError(f"“{name}” takes a plain number; divide by a unit, like a / 1[%].")
     function, inner = _OF_NUMBERS[name], its.in_unit(PURE)
     return _Part(PURE, lambda x: function(inner(x)))
 
@@ -318,7 +321,7 @@ def _same_unit_arguments(
     for one in parts[1:]:
         _refuse_unlike(parts[0], one)
         if one.unit.is_point != parts[0].unit.is_point:
-            raise InputError("°C and K are not compared; write kelvin(a).")
+            raise InputError("°C and K cannot be compared; use kelvin(a).")
     return parts[0].unit, [one.in_unit(parts[0].unit) for one in parts]
 
 

@@ -47,7 +47,7 @@ def _place(text: str, start: int, end: int) -> str:
     shown = text[start:end].strip()
     if len(shown) > _SHOWN_SIGNS:
         shown = shown[:_SHOWN_SIGNS] + "…"
-    return f"At sign {start + 1}, “{shown}”: " if shown else "At its end: "
+    return f"At character {start + 1}, “{shown}”: " if shown else "At its end: "
 
 
 @lru_cache(maxsize=256)
@@ -58,20 +58,20 @@ def read_formula(typed: str) -> TypedFormula:
         InputError: it is no formula; the sentence says where.
     """
     if len(typed) > MOST_SIGNS:
-        raise InputError(f"A formula has up to {MOST_SIGNS} signs; shorten it.")
+        raise InputError(f"A formula has up to {MOST_SIGNS} characters; shorten it.")
     python, places = _as_python(typed)
     try:
         tree = ast.parse(python, mode="eval").body
     except SyntaxError as exc:
         start = places[min(max((exc.offset or 1) - 1, 0), len(places) - 1)]
         raise InputError(
-            f"{_place(typed, start, start + 12)}this formula cannot be read; look at its brackets "
-            "and signs."
+            f"{_place(typed, start, start + 12)}this formula cannot be read; check "
+            "its brackets and operators."
         ) from exc
     except (ValueError, RecursionError, MemoryError) as exc:
-        raise InputError("This formula cannot be read; look at its brackets and signs.") from exc
+        raise InputError("This formula cannot be read; check its brackets and operators.") from exc
     if _depth(tree) > _DEEPEST:
-        raise InputError("This formula is nested too deep; take it apart into two series.")
+        raise InputError("This formula is nested too deep; split it into two series.")
     return TypedFormula(typed, tree, python, places)
 
 

@@ -24,7 +24,7 @@ def _typed(inputs: tuple[Values, ...], parameters: Mapping[str, Any]) -> Made:
 TYPED_VALUE = Formula(
     "typed_value",
     1,
-    "One value, typed for a period",
+    "Typed value for a period",
     (Role("At the instants of", ""),),
     {},
     _typed,

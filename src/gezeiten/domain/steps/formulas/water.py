@@ -135,7 +135,7 @@ HEIGHT = Formula(
 DEPTH_TO_WATER = Formula(
     "depth_to_water",
     1,
-    "Depth below the measuring point",
+    "Depth below the reference mark",
     (_LEVEL,),
     {"m": "depth_to_water"},
     _depth_to_water_m,

@@ -60,7 +60,7 @@ def number_signs(
     others = {cell for cell in points if not re.fullmatch(r"[+\-−]?\d{1,3}\.\d{3}", cell)}
     if len(others) > 1:  # one alone, time and again, may be a mark for no value
         return ".", ",", []
-    choices = ((",", "a decimal sign"), (".", "a sign between thousands"))
+    choices = ((",", "a decimal separator"), (".", "a thousands separator"))
     return ",", apart, [FormatQuestion("decimal", f"“{commas[0]}”: what is the comma?", choices)]
 
 
@@ -157,7 +157,7 @@ def marks(rows: list[list[str]], columns: list[int], form: TextForm) -> list[For
     if not found:
         return []
     listed = ", ".join(f"“{mark}” ({_times(often)})" for mark, often in found.items())
-    question = f"{listed} in the lines looked at, far from all other numbers: what does it mean?"
+    question = f"{listed} in the lines read so far, far from all other numbers: what does it mean?"
     return [FormatQuestion("missing", question, (("\n".join(found), "no value"), ("", "a value")))]
 
 

@@ -32,7 +32,7 @@ def sniff_encoding(head: bytes) -> str:
         return "utf-16-be"
     strange = sum(head.count(sign) for sign in range(1, 32) if sign not in b"\t\n\r\f\x1a\x1b")
     if even + odd > _MOST_NULS * len(head) or strange > _MOST_STRANGE * (len(head) - even - odd):
-        raise InputError("This is no text; choose a file with lines of readings.")
+        raise InputError("This is not a text file; choose a file with lines of readings.")
     try:
         head.decode("utf-8")
     except UnicodeDecodeError as exc:

@@ -42,7 +42,7 @@ def text_pieces(
     try:
         decoder = codecs.getincrementaldecoder(encoding)(errors="replace")
     except LookupError as exc:
-        raise InputError(f"{encoding} is no encoding; choose another one.") from exc
+        raise InputError(f"{encoding} is not an encoding; choose another one.") from exc
     line, rest, begins = 1, b"", True
     size = piece_bytes or PIECE_BYTES
     with opened(path, opening) as (file, outer):
@@ -63,8 +63,8 @@ def text_pieces(
                 line += whole.count(b"\n")
             if len(rest) > _LONGEST_LINE:
                 raise InputError(
-                    f"Line {line} of {path.name} has over a million signs, so this is no text "
-                    "of readings; choose another file."
+                    f"Line {line} of {path.name} has over a million characters, so this is "
+                    "not a text file of readings; choose another file."
                 )
         done = outer.tell()
     if rest:

@@ -90,7 +90,7 @@ def _objects(file: IO[bytes]) -> Iterator[Any]:
                 return
             if is_all or len(text) - at > _LONGEST:
                 raise InputError(
-                    "This JSON text is broken or cut off; have it sent once more."
+                    "This JSON file is damaged or incomplete; ask for it again."
                 ) from exc
         more = file.read(max(_CHUNK, len(text) - at))  # a long one is not read over and over
         is_all = not more

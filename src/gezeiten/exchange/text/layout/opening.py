@@ -43,7 +43,7 @@ def opened(path: Path, opening: Opening = ()) -> Iterator[tuple[IO[bytes], IO[by
             yield inner, file
     except (zipfile.BadZipFile, zlib.error, EOFError, gzip.BadGzipFile) as exc:
         raise InputError(
-            f"{path.name} is packed, but damaged or cut off; have it sent once more."
+            f"{path.name} is a damaged or incomplete archive file; ask for it again."
         ) from exc
     except OSError as exc:
         raise InputError(f"{path.name} cannot be read; check its name and rights.") from exc
@@ -63,7 +63,7 @@ def _unpacked(outer: IO[bytes], kind: str, member: str, name: str) -> IO[bytes]:
         return _of_lines(f"{line}\n".encode(errors="replace") for line in lines)
     if kind == PLAIN:
         return outer
-    raise InputError(f"“{kind}” is no way to open a file; update Gezeiten.")
+    raise InputError(f"“{kind}” is not a known way to open a file; update Gezeiten.")
 
 
 _ARRANGED = {ACROSS: unfolded, QUOTED: joined, COMMAS: join_decimal_commas}
@@ -97,10 +97,10 @@ def _member(outer: IO[bytes], member: str, name: str) -> IO[bytes]:
     try:
         return zipfile.ZipFile(outer).open(member)
     except KeyError as exc:
-        raise InputError(f"{name} holds no “{member}”; choose what it holds.") from exc
+        raise InputError(f"{name} does not contain “{member}”; choose one of its files.") from exc
     except RuntimeError as exc:
         raise InputError(
-            f"{name} is packed with a password or in a way that is not known; unpack it first."
+            f"{name} has a password or an unknown compression; unpack it first."
         ) from exc
 
 
@@ -140,7 +140,7 @@ def _within(path: Path, so_far: Opening) -> list[Opening]:
             and not one.filename.startswith("__MACOSX/")
         ]
     if not members:
-        raise InputError(f"{path.name} holds no files; choose another one.")
+        raise InputError(f"{path.name} contains no files; choose another one.")
     found: list[Opening] = []
     for member in members[:_MOST_INSIDE]:
         found += _within(path, (*so_far, ("zip", member)))
@@ -162,5 +162,5 @@ def opening_text(opening: Opening) -> str:
 _WORDS = {
     ACROSS: "its columns one below the other",
     COMMAS: "its numbers joined",
-    PLAIN: "its lines as they stand",
+    PLAIN: "its lines as they are",
 }

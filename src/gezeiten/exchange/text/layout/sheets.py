@@ -56,14 +56,15 @@ def _book(data: bytes) -> CalamineWorkbook:
         inside = sum(one.file_size for one in zipfile.ZipFile(io.BytesIO(data)).infolist())
         if inside > _MOST_BYTES or inside > max(_MOST_TIMES * len(data), _FAIR_BYTES):
             raise InputError(
-                "This workbook unpacks to far more than its size, so it is not opened; have the "
-                "sheet saved as CSV."
+                "This workbook unpacks to far more than its size, so it is not opened; "
+                "save the sheet as CSV."
             )
     try:
         return load_workbook(io.BytesIO(data))
     except (CalamineError, OSError, ValueError) as exc:
         raise InputError(
-            "This workbook cannot be read (damaged, or with a password); have it saved anew."
+            "This workbook cannot be read (damaged, or with a password); save it "
+            "again without a password."
         ) from exc
 
 

@@ -52,7 +52,7 @@ def find_time(
     if sparse is not None:
         return sparse
     doubt = FormatQuestion(
-        "time", "No column with times is found; which one is it, and how is it written?"
+        "time", "No time column was found; which one is it, and what is its format?"
     )
     return TimeForm((0,), "%Y-%m-%d %H:%M:%S"), [doubt]
 
@@ -95,7 +95,7 @@ def _filled(rows: list[list[str]], column: int) -> list[list[str]]:
 def _in_columns(rows: list[list[str]], columns: tuple[int, ...]) -> _Found:
     """Return how the time in these columns is written."""
     if rows and max(columns) >= len(rows[0]):
-        raise InputError(f"There is no column {max(columns) + 1}; the text has {len(rows[0])}.")
+        raise InputError(f"There is no column {max(columns) + 1}; the file has {len(rows[0])}.")
     if rows:
         texts = _texts(rows, columns)
         fits = patterns_of(texts)
@@ -107,9 +107,7 @@ def _in_columns(rows: list[list[str]], columns: tuple[int, ...]) -> _Found:
         counted = _counted_in(rows, columns[0], is_time=True)
         if counted is not None:
             return counted
-    doubt = FormatQuestion(
-        "time", "How the time in these columns is written is not found; write it below."
-    )
+    doubt = FormatQuestion("time", "The time format of these columns is not known; type it below.")
     return TimeForm(columns, "%Y-%m-%d %H:%M:%S"), [doubt]
 
 
@@ -458,7 +456,7 @@ def _time_column_question(
         for columns, word, text in zip(both, words, texts, strict=True)
     )
     return FormatQuestion(
-        "period", "There are two times: which of them is that of the values?", choices
+        "period", "There are two times: which one belongs to the values?", choices
     )
 
 

@@ -58,7 +58,7 @@ def find_implicit_date(
         time, doubts = yearless
         time = replace(time, columns=(columns, *time.columns), rolls="year")
         doubt = _date_question(
-            "year", "No line says the year; which one is it?", _places(_YEAR, head, sample)
+            "year", "The year is in no line; which one is it?", _places(_YEAR, head, sample)
         )
         return ImplicitDate(time, LineContext("said"), (*doubts, doubt))
     clock = clock_columns(rows)
@@ -68,7 +68,7 @@ def find_implicit_date(
     if len(own) > 1 or (own and re.match(_ANY_DAY, body[0].strip())):
         return _with_day(clock, own, LineContext("line", _ANY_DAY), columns, ())
     places = _places(_DAY, head, sample)
-    doubt = _date_question("date", "No line says the day; which one is the first?", places)
+    doubt = _date_question("date", "The date is in no line; which is the first day?", places)
     days = [text.rpartition(":")[2] for text, _ in places] or ["2024-01-31"]
     return _with_day(clock, days[:1], LineContext("said"), columns, (doubt,))
 
@@ -148,8 +148,8 @@ def update_form(
             beside.append(replace(one, text=text if is_year else iso_day(text) or text))
             continue
         beside.append(replace(one, text=""))
-        kind, what = ("year", "the year") if is_year else ("date", "the day")
-        doubts.append(_date_question(kind, f"No line says {what}; which one is it?", places))
+        kind, what = ("year", "the year") if is_year else ("date", "the date")
+        doubts.append(_date_question(kind, f"{what} is in no line; which one is it?", places))
     return replace(form, beside=tuple(beside)), doubts
 
 

@@ -219,7 +219,7 @@ class WallClock:
                 for which in ("earliest", "latest")
             )
         except (pl.exceptions.PolarsError, ValueError) as exc:
-            raise InputError(f"{zone} is no time zone; choose another one.") from exc
+            raise InputError(f"{zone} is not a time zone; choose another one.") from exc
         twice = (early != late).fill_null(False).to_numpy()
         wall = local.dt.epoch("ms").fill_null(0).to_numpy()
         if self._is_backward is None and len(wall) > 1:

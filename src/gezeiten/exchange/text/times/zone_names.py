@@ -156,6 +156,6 @@ def _by_offset(text: str) -> tuple[tuple[str, str], ...]:
     if not fixed:
         return ()
     assert hours is not None  # it has a zone
-    always = (fixed, "UTC" if not hours else f"UTC{_written(hours)} all the year")
+    always = (fixed, "UTC" if not hours else f"UTC{_written(hours)} all year")
     place = _PLACES.get(text.strip().lower(), "")
-    return (always, (place, f"as clocks show it in {place}")) if place else (always,)
+    return (always, (place, f"local time in {place}")) if place else (always,)

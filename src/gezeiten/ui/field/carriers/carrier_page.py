@@ -41,7 +41,7 @@ from gezeiten.ui.parts.widgets import Card, Facts, button, column, label
 from gezeiten.ui.shell.theme import LIGHT, TARGET_PX, Theme
 
 AT_LOGGERS_WORDS = {
-    CourierMode.FIXED: "as it was made to",
+    CourierMode.FIXED: "as configured",
     CourierMode.LEAVES_RUNNING: "leaves them running",
     CourierMode.LAUNCHES_AGAIN: "launches them again",
 }
@@ -74,11 +74,11 @@ class CarrierPage(QWidget):
         self.bar.hide()
         self.take = button("", lambda: self.asked.emit("take"), "primary")
         self.ready = button("", lambda: self.asked.emit("ready"))
-        self.clear = button(tr("Clear what is kept …"), lambda: self.asked.emit("clear"))
-        self.clock = button(tr("Set its clock"), lambda: self.asked.emit("clock"))
+        self.clear = button(tr("Clear saved records …"), lambda: self.asked.emit("clear"))
+        self.clock = button(tr("Set the clock"), lambda: self.asked.emit("clock"))
         self.courier_mode = QCheckBox(tr("launches loggers again after collecting"))
         self.courier_mode.clicked.connect(lambda _=False: self.asked.emit("manner"))
-        self.cancel = button(tr("Stop taking"), lambda: self.asked.emit("cancel"))
+        self.cancel = button(tr("Stop importing"), lambda: self.asked.emit("cancel"))
         self.cancel.hide()
         card = Card()
         for part in (
@@ -110,7 +110,7 @@ class CarrierPage(QWidget):
         self._fill(card)
         here = (self.zones.get(r.point, home_zone()) for r in card.records)
         self.times_note.setText(zones_text(here))
-        self.ready.setText(tr("Make ready …") if isinstance(card, CourierCard) else tr("Let it go"))
+        self.ready.setText(tr("Prepare …") if isinstance(card, CourierCard) else tr("Eject"))
         self._show_courier(card)
         self._show_buttons()
 
@@ -127,7 +127,7 @@ class CarrierPage(QWidget):
             self.clock.setEnabled(not reason)
             self.clock.setToolTip(plain_tip(reason))
             if clock_off_text(courier) and not self.words.text():
-                off = tr("Its clock is off, and dates every launch it makes: ")
+                off = tr("Its clock is wrong, and it dates every launch: ")
                 self.words.setText(off + (reason or tr("set it before the next round.")))
 
     def wanted(self) -> set[str]:
@@ -152,7 +152,7 @@ class CarrierPage(QWidget):
         """Show where taking stands; returns it as a sentence."""
         self.bar.setMaximum(max(progress.of_readings, 1))
         self.bar.setValue(progress.readings)
-        words = progress_text(tr("taking"), progress)
+        words = progress_text(tr("importing"), progress)
         self.words.setText(words)
         return words
 
@@ -211,8 +211,8 @@ class CarrierPage(QWidget):
         if card is None or not self.bar.isHidden():
             return
         count = len(self._ticked)
-        words = counted(count, "Take %n record (F6)", "Take %n records (F6)")
-        self.take.setText(words if count else tr("Nothing ticked to take"))
+        words = counted(count, "Import %n record (F6)", "Import %n records (F6)")
+        self.take.setText(words if count else tr("No records selected"))
         self.take.setEnabled(bool(count))
         self.ready.setEnabled(bool(card.records) or isinstance(card, DriveCard))
 
@@ -286,8 +286,8 @@ def _cells(record: CarriedRecord, zones: Mapping[str, str]) -> list[tuple[str, s
     sign, color = _SIGNS.get(record.state, ("✕", "ember"))
     state = {
         NEW: counted(record.new_readings, "%n new reading", "%n new readings"),
-        KEPT: tr("already kept"),
-    }.get(record.state, tr("cannot be taken"))
+        KEPT: tr("already saved"),
+    }.get(record.state, tr("cannot be imported"))
     texts = [f"{sign} {state}"]
     if record.left:
         texts.append(
@@ -315,7 +315,7 @@ def _courier_facts(card: CourierCard) -> list[tuple[str, str]]:
     state = card.state
     full = 100 * state.memory_used / max(state.memory_size, 1)
     return [
-        (tr("Answers at"), f"{card.address} · {tr(card.address.route)}"),
+        (tr("Address"), f"{card.address} · {tr(card.address.route)}"),
         (tr("Clock"), clock_text(card.clock.difference_ms)),
         (tr("Memory"), f"{number(full)} % {tr('used')}"),
         (
@@ -323,7 +323,7 @@ def _courier_facts(card: CourierCard) -> list[tuple[str, str]]:
             f"{number(state.main_permille / 10)} % · {number(state.main_mv / 1000, 2)} V",
         ),
         (tr("Battery of its clock"), f"{number(state.clock_battery_mv / 1000, 2)} V"),
-        (tr("Room for full loggers"), _room(card)),
+        (tr("Space for full loggers"), _room(card)),
         (tr("At loggers"), tr(AT_LOGGERS_WORDS[CourierMode(state.at_loggers)])),
         (tr("Firmware"), card.firmware),
     ]
@@ -331,16 +331,16 @@ def _courier_facts(card: CourierCard) -> list[tuple[str, str]]:
 
 def _room(card: CourierCard) -> str:
     fits = [f"{number(count)} × {model}" for model, count in room_left(card) if count]
-    return ", ".join(fits) or tr("none; make it ready")
+    return ", ".join(fits) or tr("none; prepare the courier")
 
 
 def _drive_facts(card: DriveCard) -> list[tuple[str, str]]:
     reports = counted(len(card.reports), "%n report", "%n reports")
     if card.reports:
-        reports += " · " + tr("kept with the records")
+        reports += " · " + tr("saved with the records")
     return [
-        (tr("Lies at"), str(card.drive.root)),
+        (tr("Path"), str(card.drive.root)),
         (tr("Device"), card.drive.device or tr("a folder")),
-        (tr("Written by the logger itself"), reports),
-        (tr("Looked at"), clock_time(card.at_ms, home_zone())),
+        (tr("Logger's own reports"), reports),
+        (tr("Read at"), clock_time(card.at_ms, home_zone())),
     ]

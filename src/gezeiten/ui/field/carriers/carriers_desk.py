@@ -59,7 +59,7 @@ class CarrierList(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName(tr("Couriers and drives at hand"))
+        self.setAccessibleName(tr("Connected couriers and drives"))
         self._lines = column(spacing=2)
         self._group = QButtonGroup(self)
         self.setLayout(self._lines)
@@ -206,7 +206,7 @@ class CarriersDesk(QObject):
         """Show the next courier or drive at hand, the first one when none is shown."""
         keys = sorted(self.cards)
         if not keys:
-            self._context.show_message(tr("No courier and no drive is at hand."))
+            self._context.show_message(tr("No courier and no drive is connected."))
             return
         at = keys.index(self.current) + 1 if self.current in keys else 0
         self.open(keys[at % len(keys)])
@@ -266,10 +266,10 @@ class CarriersDesk(QObject):
         readings = sum(result.readings for result in results)
         good = [result for result in results if not result.error]
         said = counted(len(good), "%n record", "%n records") + ", "
-        said += counted(readings, "%n reading kept", "%n readings kept") + "."
+        said += counted(readings, "%n reading saved", "%n readings saved") + "."
         if reports:
             said += " " + counted(
-                reports, "%n report kept with them.", "%n reports kept with them."
+                reports, "%n report saved with them.", "%n reports saved with them."
             )
         waiting = sum(result.excursions_new for result in results)
         if waiting:
@@ -292,7 +292,7 @@ class CarriersDesk(QObject):
             return
 
         def show(found: Clearing) -> None:
-            after = "" if found.stays else tr("Then its clock is set.")
+            after = "" if found.stays else tr("The clock is then set.")
             self._confirm(card, found, after, lambda: self._clear_courier(card))
 
         self._context.run(lambda _task: clearing(desk, card), show)
@@ -323,7 +323,7 @@ class CarriersDesk(QObject):
                 self._show_message(tr("Not cleared: %1").replace("%1", " ".join(stay)))
             else:
                 self._show_message(
-                    tr("%1 is empty and its clock set.").replace("%1", name_of(card))
+                    tr("%1 is empty and its clock has been set.").replace("%1", name_of(card))
                 )
 
         self._change(card, lambda _task: clear_courier(desk, card), ended)
@@ -345,7 +345,7 @@ class CarriersDesk(QObject):
         """Set the clock of the courier in sight without clearing anything."""
         card, desk = self.page.card, self._context.desk
         if isinstance(card, CourierCard) and self._task is None:
-            words = tr("The clock of %1 is set.").replace("%1", name_of(card))
+            words = tr("The clock of %1 has been set.").replace("%1", name_of(card))
             self._change(
                 card,
                 lambda _task: set_courier_clock(desk, card),
@@ -356,7 +356,11 @@ class CarriersDesk(QObject):
         """Say what the courier in sight does at loggers, as its box shows."""
         card, desk, again = self.page.card, self._context.desk, self.page.courier_mode.isChecked()
         if isinstance(card, CourierCard) and self._task is None:
-            words = tr("%1 launches loggers again.") if again else tr("%1 leaves loggers running.")
+            words = (
+                tr("%1 now launches loggers again after collecting.")
+                if again
+                else tr("%1 now leaves loggers running.")
+            )
             self._change(
                 card,
                 lambda _task: set_at_loggers(desk, card, launch_again=again),

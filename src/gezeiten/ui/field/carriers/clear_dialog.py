@@ -34,7 +34,7 @@ class ClearDialog(QDialog):
         parts = [label("\n".join(lines), wrap=True)]
         if clearing.stays:
             parts += [
-                label(tr("What stays"), "head"),
+                label(tr("Records kept"), "head"),
                 label("\n".join(clearing.stays), "brass", wrap=True),
             ]
         inside.setLayout(column(*parts, 1, spacing=8))
@@ -67,16 +67,16 @@ def _verified_text(clearing: Clearing) -> str:
         texts.append(
             counted(
                 with_bytes,
-                "%n was read back from the vault and compared with its fingerprint just now.",
-                "%n were read back from the vault and compared with their fingerprints just now.",
+                "%n was just read back from the vault and matches its fingerprint.",
+                "%n were just read back from the vault and match their fingerprints.",
             )
         )
     if empty:
         texts.append(
             counted(
                 empty,
-                "%n holds no readings: nothing of it is in the vault.",
-                "%n hold no readings: nothing of them is in the vault.",
+                "%n has no readings, so nothing of it is in the vault.",
+                "%n have no readings, so nothing of them is in the vault.",
             )
         )
     return " ".join(texts)

@@ -17,13 +17,13 @@ class DayDialog(QDialog):
 
     def __init__(self, parent: QWidget, context: AppContext, at_hand: dict[str, int]) -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("The day"))
+        self.setWindowTitle(tr("Today's work"))
         self._context, self._lines = context, list[DayLine]()
         self.words = label("", "head")
-        heads = [tr("Point"), tr("Logger"), tr("Came"), tr("Launched"), tr("Left")]
-        self.table = plain_table(tr("The day at the loggers"), heads)
+        heads = [tr("Point"), tr("Logger"), tr("Offloaded"), tr("Launched"), tr("Remaining")]
+        self.table = plain_table(tr("Today's work at the loggers"), heads)
         self.times_note = label("", "muted")
-        self.print_button = button(tr("Write as PDF"), self.write, "primary")
+        self.print_button = button(tr("Export PDF"), self.write, "primary")
         self.setLayout(
             column(
                 self.words,
@@ -52,8 +52,8 @@ class DayDialog(QDialog):
         launched = sum(one.launched_ms is not None for one in lines)
         left = sum(bool(one.left) for one in lines)
         text = counted(launched, "%n logger launched", "%n loggers launched")
-        text += " · " + counted(left, "%n with something left", "%n with something left")
-        self.words.setText(text if lines else tr("Nothing was done at a logger today."))
+        text += " · " + counted(left, "%n with work remaining", "%n with work remaining")
+        self.words.setText(text if lines else tr("No work at a logger today."))
         self.times_note.setText(zones_text(line.zone for line in lines if line.is_touched))
         self.print_button.setEnabled(bool(lines))
 
@@ -77,5 +77,5 @@ class DayDialog(QDialog):
             return str(write_day(desk, lines))
 
         self._context.run(
-            work, lambda path: self._context.show_message(tr("%1 written.").replace("%1", path))
+            work, lambda path: self._context.show_message(tr("%1 saved.").replace("%1", path))
         )

@@ -25,23 +25,26 @@ class EraseDialog(QDialog):
         held = sum(entry.readings - entry.first_held for entry in card.directory)
         facts.show_facts(
             [
-                (tr("On it"), counted(held, "%n reading", "%n readings")),
+                (tr("On the logger"), counted(held, "%n reading", "%n readings")),
                 (tr("To offload"), counted(card.readings_to_offload, "%n reading", "%n readings")),
-                (tr("Before"), tr("every raw offload is read back from the vault")),
                 (
-                    tr("Afterwards"),
-                    tr("the logger is idle and empty; launching would erase as well"),
+                    tr("Before erasing"),
+                    tr("every raw offload is read back from the vault and compared"),
+                ),
+                (
+                    tr("After erasing"),
+                    tr("the logger is idle and empty; a launch erases the memory anyway"),
                 ),
             ]
         )
         reason = erase_refusal(card)
         self.problem = label(reason, "ember", wrap=True)
         self.label = QLineEdit()
-        self.label.setPlaceholderText(tr("last signs on the case, typed or scanned"))
+        self.label.setPlaceholderText(tr("last characters on the label, typed or scanned"))
         self.label.setAccessibleName(tr("Label on the case"))
         self.label.setEnabled(not reason)
         self.label.textEdited.connect(self._typed)
-        self.take = button(tr("Erase its memory"), self._accept, "primary")
+        self.take = button(tr("Erase memory"), self._accept, "primary")
         self.take.setDefault(True)
         self.take.setEnabled(False)
         self.setLayout(

@@ -149,9 +149,9 @@ class LiveDialog(QDialog):
         self.every = QLineEdit(interval_text(60))
         self.means = QComboBox()
         for many, words in (
-            (0, tr("the mean of each stretch of")),
+            (0, tr("the mean of each period of")),
             (1, tr("every sample")),
-            (-1, tr("the mean of so many samples")),
+            (-1, tr("the mean of a number of samples")),
         ):
             self.means.addItem(words, many)
         self.means.currentIndexChanged.connect(lambda _: self._show_means())
@@ -163,9 +163,9 @@ class LiveDialog(QDialog):
             (tr("Instrument"), self.profile),
             (tr("Port"), self.port),
             (tr("Measured at"), self.point),
-            (tr("Name in the record"), self.name),
-            (tr("A reading is"), self.means),
-            (tr("Stretch, or samples"), self.every),
+            (tr("Source name"), self.name),
+            (tr("Each reading is"), self.means),
+            (tr("Period, or number of samples"), self.every),
             (tr("Stop after readings"), self.stop_after),
         )
         for line, (words, field) in enumerate(fields):
@@ -177,16 +177,16 @@ class LiveDialog(QDialog):
         self.raw.setReadOnly(True)
         self.raw.setMaximumBlockCount(_RAW_LINES)
         self.raw.setStyleSheet("font-family: monospace;")
-        self.raw.setAccessibleName(tr("What the instrument says"))
+        self.raw.setAccessibleName(tr("Instrument output"))
         self.times_note = label("", "muted")
         self.values = Facts()
         self.plot = pg.GraphicsLayoutWidget()
-        self.plot.setAccessibleName(tr("Readings as they come"))
+        self.plot.setAccessibleName(tr("Incoming readings"))
         self.words = label("", wrap=True)
-        self.look = button(tr("Look at what it says"), self.show_raw)
+        self.look = button(tr("Show instrument output"), self.show_raw)
         self.own = button(tr("Profile from a file …"), self.pick_profile, "link")
         self.made = button(tr("New or changed …"), self.make_profile, "link")
-        self.sensors = button(tr("Sensors on the bus"), self.show_sensors)
+        self.sensors = button(tr("Find sensors on the bus"), self.show_sensors)
         self.start = button(tr("Record"), self.toggle, "primary")
         left = QWidget()
         left.setFixedWidth(380)
@@ -205,9 +205,9 @@ class LiveDialog(QDialog):
             )
         )
         right = column(
-            row(label(tr("What the instrument says"), "head"), 1, self.times_note),
+            row(label(tr("Instrument output"), "head"), 1, self.times_note),
             self.raw,
-            label(tr("Readings as they come"), "head"),
+            label(tr("Incoming readings"), "head"),
             self.plot,
             spacing=4,
         )
@@ -307,7 +307,7 @@ class LiveDialog(QDialog):
     def _show_loaded(self, _: object) -> None:
         self._looking = None
         self._show_message(
-            "" if self.raw.toPlainText() else tr("Nothing was heard; check the port.")
+            "" if self.raw.toPlainText() else tr("No data received; check the port.")
         )
 
     def _show_search_failure(self, sentence: str) -> None:
@@ -370,7 +370,7 @@ class LiveDialog(QDialog):
         elif news.kind == "reading":
             self._draw()
             words = counted(news.readings, "%n reading recorded", "%n readings recorded")
-            self._show_message(words + tr(", each safe on disk."))
+            self._show_message(words + tr(", each saved to disk."))
         elif news.kind == "away":
             self._complain(news.text)
 

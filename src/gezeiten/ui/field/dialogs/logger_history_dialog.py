@@ -48,7 +48,7 @@ class LoggerHistoryDialog(QDialog):
 
     def __init__(self, parent: QWidget, context: AppContext, serial: str) -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("Life of a logger"))
+        self.setWindowTitle(tr("Logger history"))
         self._context = context
         self._life: LoggerHistory | None = None
         self._certificate: Path | None = None
@@ -62,24 +62,24 @@ class LoggerHistoryDialog(QDialog):
             [
                 tr("Mission"),
                 tr("Launched"),
-                tr("Every"),
-                tr("Readings kept"),
+                tr("Interval"),
+                tr("Readings saved"),
                 tr("State"),
-                tr("Place and name"),
+                tr("Point and mission name"),
             ],
         )
         self.services = plain_table(
-            tr("What was done"),
-            [tr("On"), tr("What"), tr("By"), tr("Holds until"), tr("Document"), tr("Words")],
+            tr("Work done"),
+            [tr("On"), tr("What"), tr("By"), tr("Valid until"), tr("Document"), tr("Comment")],
         )
         self.times_note = label("", "muted")
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
-        self.save_button = button(tr("Write the document out"), self.save_document)
+        self.save_button = button(tr("Export the document"), self.save_document)
         self.retire_button = button("", self.retire)
         self.group = QLineEdit()
         self.group.setPlaceholderText(tr("its site's"))
-        self.group.setAccessibleName(tr("Shares its PIN with the loggers of"))
+        self.group.setAccessibleName(tr("Shares a PIN with the loggers of"))
         self.group.setMaximumWidth(180)
         self.group.editingFinished.connect(self._group_typed)
         self.entry_line = self._entry_line()
@@ -88,14 +88,14 @@ class LoggerHistoryDialog(QDialog):
                 row(
                     self.which,
                     1,
-                    label(tr("shares its PIN with"), "muted"),
+                    label(tr("PIN shared with"), "muted"),
                     self.group,
                     self.retire_button,
                 ),
                 self.facts,
-                label(tr("Missions and places"), "head"),
+                label(tr("Missions and deployments"), "head"),
                 self.missions,
-                label(tr("Batteries, calibrations, repairs, its own reports"), "head"),
+                label(tr("Batteries, calibrations, repairs, reports"), "head"),
                 self.services,
                 self.entry_line,
                 self.problem,
@@ -103,7 +103,7 @@ class LoggerHistoryDialog(QDialog):
                     self.save_button,
                     self.times_note,
                     1,
-                    button(tr("Where it was ..."), self.show_sources),
+                    button(tr("Deployments …"), self.show_sources),
                     button(tr("In the logbook"), self.show_history),
                     button(tr("Close"), self.accept),
                 ),
@@ -139,7 +139,7 @@ class LoggerHistoryDialog(QDialog):
 
     def _entry_line(self) -> QWidget:
         self.kind = QComboBox()
-        self.kind.setAccessibleName(tr("What was done"))
+        self.kind.setAccessibleName(tr("Work done"))
         for key, text in (
             ("battery", tr("battery changed")),
             ("calibration", tr("calibrated")),
@@ -148,16 +148,16 @@ class LoggerHistoryDialog(QDialog):
         ):
             self.kind.addItem(text, key)
         self.on = self._day(QDate.currentDate(), tr("On"))
-        self.until = self._day(QDate.currentDate().addYears(1), tr("Holds until"))
+        self.until = self._day(QDate.currentDate().addYears(1), tr("Valid until"))
         self.words = QLineEdit()
-        self.words.setPlaceholderText(tr("in a few words"))
-        self.words.setAccessibleName(tr("Words"))
+        self.words.setPlaceholderText(tr("comment"))
+        self.words.setAccessibleName(tr("Comment"))
         self.words.setMaxLength(300)
         self.words.returnPressed.connect(self.enter)
         self.words.textEdited.connect(lambda typed: self._drafts.remember(self._draft_key(), typed))
-        self.attach = button(tr("Certificate ..."), self.pick_certificate)
+        self.attach = button(tr("Calibration certificate …"), self.pick_certificate)
         self._until_label = label(tr("until"), "muted")
-        enter = button(tr("Enter it"), self.enter)
+        enter = button(tr("Save"), self.enter)
         line = QWidget()
         line.setLayout(
             row(
@@ -194,7 +194,7 @@ class LoggerHistoryDialog(QDialog):
     def _load(self) -> None:
         serial = self.which.currentData()
         if serial is None:
-            self.facts.setText(tr("No logger was contacted yet."))
+            self.facts.setText(tr("No logger has been contacted yet."))
             return
         desk = self._context.desk
         self._context.run(lambda _task: life(desk, serial), self._show, latest="life")
@@ -206,7 +206,7 @@ class LoggerHistoryDialog(QDialog):
         parts = [
             logger_history.model,
             f"{tr('firmware')} {logger_history.firmware}",
-            logger_history.point or tr("no point now"),
+            logger_history.point or tr("no point"),
             tr("seen %1").replace("%1", seen),
         ]
         if logger_history.practice:
@@ -219,9 +219,7 @@ class LoggerHistoryDialog(QDialog):
         typed = self._drafts.get(self._draft_key())
         if self.words.text() != typed:
             self.words.setText(typed)
-        self.retire_button.setText(
-            tr("Take up again") if logger_history.retired_ms else tr("Retire")
-        )
+        self.retire_button.setText(tr("Reactivate") if logger_history.retired_ms else tr("Retire"))
         fill(
             self.missions,
             [
@@ -264,7 +262,7 @@ class LoggerHistoryDialog(QDialog):
                 r,
                 [
                     date(r.at_ms, zone),
-                    tr("its own report"),
+                    tr("logger's report"),
                     r.person,
                     "",
                     f"{r.name} · {r.sha256[:8]}",
@@ -283,7 +281,7 @@ class LoggerHistoryDialog(QDialog):
 
     def pick_certificate(self) -> None:
         """Choose the file to attach."""
-        path, _ = QFileDialog.getOpenFileName(self, tr("Attach a certificate"))
+        path, _ = QFileDialog.getOpenFileName(self, tr("Attach a calibration certificate"))
         if path:
             self.attach_certificate(Path(path))
 
@@ -314,7 +312,7 @@ class LoggerHistoryDialog(QDialog):
             self.words.clear()
             self._drafts.remember(self._draft_key(), "")
             self._certificate = None
-            self.attach.setText(tr("Certificate ..."))
+            self.attach.setText(tr("Calibration certificate …"))
 
         self._run_action(
             lambda: note_service(
@@ -345,15 +343,15 @@ class LoggerHistoryDialog(QDialog):
         elif isinstance(entry, ServiceEntry):
             name = entry.certificate_name
         if not name or not isinstance(entry, StoredReport | ServiceEntry):
-            self._show_message(tr("Choose a line with a document first."))
+            self._show_message(tr("Select a row with a document first."))
             return
         start = str(sheets_path(self._context.desk) / name)
-        path, _ = QFileDialog.getSaveFileName(self, tr("Write the document out"), start)
+        path, _ = QFileDialog.getSaveFileName(self, tr("Export the document"), start)
         if path:
             desk = self._context.desk
             self._context.run(
                 lambda _task: save_document(desk, entry, Path(path)),
-                lambda _: self._context.show_message(tr("%1 written.").replace("%1", path)),
+                lambda _: self._context.show_message(tr("%1 saved.").replace("%1", path)),
                 failed=self._show_message,
             )
 

@@ -46,7 +46,7 @@ class FieldDialogs:
     # -- other ways in -------------------------------------------------------------------------
     def pick_text(self) -> None:
         """Let a text file be chosen and tied, several of them, or a mission file and taken."""
-        names, _ = QFileDialog.getOpenFileNames(self._over, tr("Take text or mission files"))
+        names, _ = QFileDialog.getOpenFileNames(self._over, tr("Import text or mission files"))
         paths = [Path(name) for name in names]
         texts = [path for path in paths if not is_mission_file(path)]
         for path in paths:
@@ -59,7 +59,7 @@ class FieldDialogs:
 
     def pick_text_folder(self) -> None:
         """Let a folder of text files be chosen."""
-        name = QFileDialog.getExistingDirectory(self._over, tr("Take the texts of a folder"))
+        name = QFileDialog.getExistingDirectory(self._over, tr("Import the text files of a folder"))
         if name:
             self.texts(Path(name))
 
@@ -86,7 +86,7 @@ class FieldDialogs:
             card = survey_file(desk, path)
             [seen] = card.records
             if not seen.is_new:
-                return f"{path.name}: {seen.note or tr('already kept.')}"
+                return f"{path.name}: {seen.note or tr('already saved.')}"
             return "  ".join(offload_text(one) for one in import_from_drive(desk, card).results)
 
         def taken(words: str) -> None:
@@ -131,7 +131,7 @@ class FieldDialogs:
 
     def pick_folder(self) -> None:
         """Let a folder be chosen that is then looked at like a drive."""
-        name = QFileDialog.getExistingDirectory(self._over, tr("Look into a folder"))
+        name = QFileDialog.getExistingDirectory(self._over, tr("Open a folder"))
         if name:
             self._context.desk.more_folders.append(name)
             self._field.carriers.watch_drives()
@@ -145,7 +145,9 @@ class FieldDialogs:
 
         def started(where: tuple[list[str], list[str]]) -> None:
             desk.practice_addresses, desk.practice_ports = where
-            self._context.show_message(tr("Practice loggers run; they end with Gezeiten."))
+            self._context.show_message(
+                tr("Practice loggers are running; they stop when Gezeiten is closed.")
+            )
             self._field.search()
 
         self._context.show_message(tr("Starting practice loggers ..."))
@@ -155,7 +157,7 @@ class FieldDialogs:
         """Open the demonstration in a window of its own."""
         if self._context.practice is not None:
             self._context.practice.demonstrate()
-            words = tr("The demonstration is being built; its window opens in a minute or two.")
+            words = tr("Building the demonstration; its window opens in a minute or two.")
             self._context.show_message(words)
 
     # -- the chosen logger ---------------------------------------------------------------------
@@ -167,7 +169,7 @@ class FieldDialogs:
         extent = newest_extent(card)
         if extent is None:
             self._context.show_message(
-                tr("Its readings are not evenly spaced; it is offloaded as a whole.")
+                tr("The readings are not evenly spaced; offload the whole mission.")
             )
             return
         from gezeiten.ui.field.dialogs.part_dialog import PartDialog
@@ -235,7 +237,7 @@ class FieldDialogs:
         def show(last_readings: LastReadings | None) -> None:
             if last_readings is None:
                 self._context.show_message(
-                    tr("Nothing of this logger is kept yet; offload it first.")
+                    tr("No reading of this logger has been saved yet; offload it first.")
                 )
             else:
                 self._context.rows_wanted.emit(

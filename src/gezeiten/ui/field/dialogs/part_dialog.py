@@ -132,10 +132,10 @@ class PartDialog(QDialog):
     def _build(self) -> None:
         self.since, self.until = DateTimeField(tr("From")), DateTimeField(tr("Until"))
         self.kind = QComboBox()
-        self.kind.setAccessibleName(tr("What comes"))
+        self.kind.setAccessibleName(tr("What to offload"))
         for kind, words in (
-            (None, tr("All its readings")),
-            (ThinKind.NTH, tr("Overview: every n-th reading")),
+            (None, tr("All readings of the period")),
+            (ThinKind.NTH, tr("Overview: every nth reading")),
             (ThinKind.MEANS, tr("Overview: means, with lowest and highest")),
         ):
             self.kind.addItem(words, kind)
@@ -143,7 +143,7 @@ class PartDialog(QDialog):
         self.every.setValidator(QIntValidator(1, MOST_EVERY))
         self.every.setFixedWidth(90)
         self.every.setAccessibleName(tr("Readings for one value"))
-        self.of_words = label(tr("one value for every"), "muted")
+        self.of_words = label(tr("one value per"), "muted")
         self.readings_words = label(tr("readings"), "muted")
         self.facts = Facts()
         self.note = label("", "muted", wrap=True)
@@ -151,7 +151,7 @@ class PartDialog(QDialog):
         self.take.setDefault(True)
         self.setLayout(
             column(
-                label(tr("Solid: kept already. Dashed: on the logger only."), "muted"),
+                label(tr("Solid: already saved. Dashed: on the logger only."), "muted"),
                 self.bar,
                 row(label(tr("From")), self.since, label(tr("Until")), self.until, 1),
                 row(self.kind, self.of_words, self.every, self.readings_words, 1),
@@ -215,9 +215,9 @@ class PartDialog(QDialog):
         count = size(ranges)
         self.facts.show_facts(
             [
-                (tr("Comes"), counted(count, "%n reading", "%n readings")),
+                (tr("Offloads"), counted(count, "%n reading", "%n readings")),
                 (
-                    tr("Stays to offload"),
+                    tr("Still to offload"),
                     counted(self._extent.left_open(ranges), "%n reading", "%n readings"),
                 ),
                 (tr("Takes about"), self._estimate(self._extent.bytes_of(ranges))),
@@ -234,9 +234,9 @@ class PartDialog(QDialog):
             words += tr(", each with lowest and highest")
         self.facts.show_facts(
             [
-                (tr("Comes"), words),
+                (tr("Offloads"), words),
                 (
-                    tr("Stays to offload"),
+                    tr("Still to offload"),
                     counted(self._extent.left_open([]), "%n reading", "%n readings"),
                 ),
                 (tr("Takes about"), self._estimate(self._extent.overview_bytes(thinning))),
@@ -244,18 +244,18 @@ class PartDialog(QDialog):
         )
         self.note.setText(
             tr(
-                "An overview is for looking: Trends draws it dotted until the readings themselves "
-                "come, and no figure is made of it."
+                "An overview is a sketch: Trends draws it dotted until the readings are "
+                "offloaded, and it counts in no statistic."
             )
         )
-        self.take.setText(tr("Take this overview"))
+        self.take.setText(tr("Offload this overview"))
         self.take.setEnabled(thinning.is_possible)
 
     def _estimate(self, length: int) -> str:
         if self._rate is None:
-            return tr("not known: this line has not been measured yet")
+            return tr("not known: the speed of this line has not been measured yet")
         words = duration_text(max(round(1000 * length / self._rate), 1000))
-        rate = tr("at %1 kB/s as measured last on this line")
+        rate = tr("at %1 kB/s, as last measured on this line")
         return f"{words} · {rate.replace('%1', number(self._rate / 1000, 1))}"
 
     def _accept(self) -> None:

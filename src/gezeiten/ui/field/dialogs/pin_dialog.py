@@ -28,13 +28,13 @@ class PinDialog(QDialog):
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
         stored = (
-            tr("It is kept in the system keyring.")
+            tr("The PIN is stored in the system keyring.")
             if lasting
-            else tr("This computer has no keyring: it is remembered until Gezeiten is closed.")
+            else tr("This computer has no keyring: the PIN is remembered until Gezeiten is closed.")
         )
-        words = tr("%1 is locked. Its PIN is shared by the loggers of “%2”.")
+        words = tr("%1 is locked. The loggers of “%2” share one PIN.")
         words = words.replace("%1", serial).replace("%2", group)
-        take = button(tr("Take it"), self._accept, "primary")
+        take = button(tr("Use this PIN"), self._accept, "primary")
         cancel = button(tr("Cancel"), self.reject)
         self.setLayout(
             column(

@@ -63,7 +63,7 @@ class ProfileDialog(QDialog):
 
     def _build(self, port: str) -> None:
         self.name, self.port, self.ask = QLineEdit(), QLineEdit(port), QLineEdit()
-        self.ask.setPlaceholderText(tr("nothing: it prints by itself"))
+        self.ask.setPlaceholderText(tr("nothing: it sends by itself"))
         self.baud, self.bits, self.parity, self.stop_bits, self.end = (
             QComboBox() for _ in range(5)
         )
@@ -84,8 +84,8 @@ class ProfileDialog(QDialog):
             (tr("Data bits"), self.bits),
             (tr("Parity"), self.parity),
             (tr("Stop bits"), self.stop_bits),
-            (tr("A line ends with"), self.end),
-            (tr("Sent to get a line"), self.ask),
+            (tr("Line ending"), self.end),
+            (tr("Command that requests a line"), self.ask),
         )
         for place, (words, field) in enumerate(fields):
             field.setAccessibleName(words)
@@ -96,7 +96,7 @@ class ProfileDialog(QDialog):
             grid.addWidget(field, 2 * line + 1, across)
             grid.setColumnStretch(across, 1)
         self.lines = QListWidget()
-        self.lines.setAccessibleName(tr("What the instrument says"))
+        self.lines.setAccessibleName(tr("Instrument output"))
         self.lines.setStyleSheet("font-family: monospace;")
         self.lines.currentTextChanged.connect(self.show_line)
         self.parts: QVBoxLayout = column(spacing=4)
@@ -104,13 +104,13 @@ class ProfileDialog(QDialog):
         inner.setLayout(column(self.parts, 1))
         self.words = label(tr("Listen, then click a line: its numbers appear below."), wrap=True)
         self.listen = button(tr("Listen"), self._listen)
-        self.keep = button(tr("Keep this instrument"), self._save, "primary")
+        self.keep = button(tr("Save instrument"), self._save, "primary")
         self.setLayout(
             column(
                 grid,
-                row(self.listen, label(tr("What it says"), "head"), 1),
+                row(self.listen, label(tr("Output"), "head"), 1),
                 self.lines,
-                label(tr("What its numbers are"), "head"),
+                label(tr("Meaning of the numbers"), "head"),
                 scrolled(inner),
                 self.words,
                 row(self.keep, button(tr("Close"), self.reject), 1),
@@ -174,7 +174,7 @@ class ProfileDialog(QDialog):
     def _listened(self, _: object) -> None:
         self._over()
         if not self.lines.count():
-            self._show_message(tr("Nothing was heard; check port and speed."), "ember")
+            self._show_message(tr("No data received; check the port and its speed."), "ember")
 
     def _failed(self, sentence: str) -> None:
         self._over()
@@ -193,7 +193,7 @@ class ProfileDialog(QDialog):
         clear(self.parts)
         for part in numbers_in(line):
             self._numbers.append(self._number(part))
-        self._show_message(tr("Say what its numbers are; those left out are not recorded."))
+        self._show_message(tr("Choose what each number means; numbers left out are not recorded."))
 
     def _number(self, part: Part) -> _Chosen:
         what, unit = QComboBox(), QComboBox()
@@ -233,7 +233,7 @@ class ProfileDialog(QDialog):
     def _save(self) -> None:
         folder, profile = self._context.desk.archive.folder / "profiles", self.profile()
         if not profile.values:
-            self._refused(tr("No number is said to be anything; click a line and choose."))
+            self._refused(tr("No number has a meaning yet; click a line and choose."))
             return
 
         def kept(_: object) -> None:

@@ -22,7 +22,7 @@ class StopDialog(QDialog):
         self.setWindowTitle(tr("Stop the mission of %1").replace("%1", card.serial))
         self.words = label(_consequence_text(card), wrap=True)
         stop = button(tr("Stop and offload"), self._stop)
-        stay = button(tr("Keep the mission"), self.reject, "primary")
+        stay = button(tr("Keep recording"), self.reject, "primary")
         stay.setDefault(True)
         self.setLayout(column(self.words, row(stop, 1, stay), spacing=12, margins=16))
         self.setMinimumWidth(420)
@@ -37,7 +37,7 @@ def _consequence_text(card: LoggerCard) -> str:
     mission = tr("Mission %1 of %2").replace("%1", str(card.state.mission_number))
     mission = mission.replace("%2", card.serial)
     if card.state.state == State.WAITING:
-        return tr("%1 waits for its first reading. Stop it before that?").replace("%1", mission)
+        return tr("%1 is waiting for its first reading. Stop it now?").replace("%1", mission)
     age_ms = max(card.state.clock_ms - card.directory[-1].launched_ms, MINUTE_MS)
     age = duration_text(age_ms // MINUTE_MS * MINUTE_MS)
-    return tr("%1 began only %2 ago. Stop it?").replace("%1", mission).replace("%2", age)
+    return tr("%1 started only %2 ago. Stop it?").replace("%1", mission).replace("%2", age)

@@ -47,7 +47,7 @@ class PlanTable(QTableWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__(0, 3)
         self._theme = theme
-        self.setAccessibleName(tr("Plans side by side"))
+        self.setAccessibleName(tr("Compare plans"))
         self.verticalHeader().hide()
         self.setShowGrid(False)
         self.setWordWrap(True)
@@ -94,7 +94,7 @@ class CompareDialog(QDialog):
         zone: str,
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("What differs?"))
+        self.setWindowTitle(tr("Compare …"))
         self.table = PlanTable(theme)
         count = self.table.show_plans(mine, other, names, zone, only_differing=True)
         text = counted(count, "%n field differs", "%n fields differ")
@@ -113,38 +113,38 @@ class StoredPlansDialog(QDialog):
         self, parent: QWidget, context: AppContext, plan: Plan | None, model: str, zone: str
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle(tr("Kept plans"))
+        self.setWindowTitle(tr("Saved plans"))
         self._context, self._plan, self._model, self._zone = context, plan, model, zone
         self._acting = ActionRunner(context, self._failed)
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("name, model, point, remark"))
-        self.search.setAccessibleName(tr("Search kept plans"))
+        self.search.setAccessibleName(tr("Search saved plans"))
         self.search.textChanged.connect(lambda _: self._load())
         self.list = QListWidget()
-        self.list.setAccessibleName(tr("Kept plans"))
+        self.list.setAccessibleName(tr("Saved plans"))
         self.list.setFixedWidth(260)
         self.list.currentItemChanged.connect(lambda *_: self._show())
         self.list.itemActivated.connect(lambda _: self.use_selected())
         self.none = label("", "muted", wrap=True)
         self.table = PlanTable(context.theme)
         self.name = QLineEdit()
-        self.name.setPlaceholderText(tr("name for the plan in the editor"))
-        self.name.setAccessibleName(tr("Name to keep the plan under"))
+        self.name.setPlaceholderText(tr("name for this plan"))
+        self.name.setAccessibleName(tr("Plan name"))
         self.name.setMaxLength(80)
         self.name.returnPressed.connect(self.keep)
         self.problem = label("", "ember", wrap=True)
         self.problem.hide()
-        self.keep_button = button(tr("Keep"), self.keep)
+        self.keep_button = button(tr("Save"), self.keep)
         self.keep_button.setEnabled(plan is not None)
-        self.take_button = button(tr("Take this plan"), self.use_selected, "primary")
+        self.take_button = button(tr("Use this plan"), self.use_selected, "primary")
         self._for_chosen = [
             self.take_button,
             button(tr("Replace"), self.replace),
             button(tr("Rename"), self.rename),
-            button(tr("Drop"), self.drop),
-            button(tr("Write file"), self.write_file),
+            button(tr("Delete"), self.drop),
+            button(tr("Export …"), self.write_file),
         ]
-        read = button(tr("Read files"), self.read_files)
+        read = button(tr("Import …"), self.read_files)
         self.setLayout(
             column(
                 self.search,
@@ -172,7 +172,7 @@ class StoredPlansDialog(QDialog):
         self._context.run(
             lambda _task: stored_plans(desk, words),
             lambda found: self._fill(found, choose),
-            latest="kept plans",
+            latest="saved plans",
         )
 
     def _fill(self, plans: list[StoredPlan], choose: str) -> None:
@@ -189,9 +189,9 @@ class StoredPlansDialog(QDialog):
                 self.list.setCurrentItem(item)
         searched = bool(self.search.text().strip())
         self.none.setText(
-            tr("No kept plan holds these words.")
+            tr("No saved plan matches.")
             if searched
-            else tr("No plan is kept yet. Give the one in the editor a name below.")
+            else tr("No plan has been saved yet. Name the current plan below.")
         )
         self.none.setVisible(self.list.count() == 0)
         self.table.setVisible(self.list.count() > 0)
@@ -213,7 +213,7 @@ class StoredPlansDialog(QDialog):
             self.table.setRowCount(0)
             return
         mine = self._plan or stored.plan
-        names = (tr("in the editor") if self._plan else stored.name, stored.name)
+        names = (tr("current plan") if self._plan else stored.name, stored.name)
         self.table.show_plans(mine, stored.plan, names, self._zone, only_differing=False)
 
     def _run_action(self, run: Callable[[], object], choose: str = "", text: str = "") -> None:
@@ -278,16 +278,16 @@ class StoredPlansDialog(QDialog):
         if stored is None:
             return
         start = str(sheets_path(self._context.desk) / f"{stored.name}.plan.json")
-        path, _ = QFileDialog.getSaveFileName(self, tr("Write plan file"), start)
+        path, _ = QFileDialog.getSaveFileName(self, tr("Export plan"), start)
         if path:
-            text = tr("%1 written.").replace("%1", path)
+            text = tr("%1 saved.").replace("%1", path)
             self._run_action(lambda: export_plan(self._context.desk, stored, Path(path)), text=text)
 
     def read_files(self) -> None:
         """Take in plans from files."""
         start = str(sheets_path(self._context.desk))
         kinds = tr("Plan files (*.plan.json *.json)")
-        paths, _ = QFileDialog.getOpenFileNames(self, tr("Read plan files"), start, kinds)
+        paths, _ = QFileDialog.getOpenFileNames(self, tr("Import plans"), start, kinds)
         if paths:
             self._run_action(
                 lambda: import_plans(self._context.desk, [Path(path) for path in paths])

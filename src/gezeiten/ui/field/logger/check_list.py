@@ -23,7 +23,7 @@ class CheckList(QScrollArea):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName(tr("Before launch"))
+        self.setAccessibleName(tr("Launch checks"))
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -68,17 +68,15 @@ class CheckList(QScrollArea):
     def _override_widget(self, check: Check, typed: str) -> QWidget:
         """The way to accept a check: a link, then a field for the word why."""
         if self._asking != check.key:
-            words = (
-                tr("Say why it is all right") if check.needs_reason else tr("Accept with a word")
-            )
+            words = tr("Override: reason") if check.needs_reason else tr("Override")
             link = button(words, lambda: self.ask_reason(check.key), "link")
             link.setAccessibleDescription(check.sentence)
             line = QWidget()
             line.setLayout(row(link, 1, spacing=0))
             return line
         self.word = QLineEdit(typed)
-        self.word.setPlaceholderText(tr("why it is all right, then Enter"))
-        self.word.setAccessibleName(tr("Why it is all right: %1").replace("%1", check.sentence))
+        self.word.setPlaceholderText(tr("reason, then Enter"))
+        self.word.setAccessibleName(tr("Reason: %1").replace("%1", check.sentence))
         self.word.setMaxLength(200)
         self.word.returnPressed.connect(lambda: self._accept(check.key))
         return self.word

@@ -24,7 +24,7 @@ class LaunchPanel(YieldingWidget, QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        checks = Card(tr("Before launch"))
+        checks = Card(tr("Launch checks"))
         self.check_list = CheckList()
         checks.body.addWidget(self.check_list, 1)
         action = Card()
@@ -33,7 +33,7 @@ class LaunchPanel(YieldingWidget, QWidget):
         self.main.setAccessibleName(tr("Next step"))
         self.after = label("", "muted", wrap=True)
         self.erasing = label("", wrap=True)
-        self.only = button(tr("Only offload (F6)"), self.offload_pressed.emit)
+        self.only = button(tr("Offload only (F6)"), self.offload_pressed.emit)
         for part in (self.time, self.erasing, self.main, self.after, self.only):
             action.body.addWidget(part)
         self.setLayout(column(checks, action))

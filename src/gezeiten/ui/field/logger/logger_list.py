@@ -49,7 +49,7 @@ class LoggerMarks:
 
     def texts(self) -> list[str]:
         """Return in words what was done with it, most important first."""
-        said = [tr("another label!")] if self.label == "blocking" else []
+        said = [tr("wrong label!")] if self.label == "blocking" else []
         said += [tr("✓ launched")] if self.is_launched else []
         said += {"wanted": [tr("locked")], "known": [tr("PIN known")]}.get(self.pin, [])
         return said + ([tr("label ✓")] if self.label == "passed" else [])
@@ -79,7 +79,7 @@ class LoggerList(QListWidget):
         self.round_words: Mapping[str, str] = {}
         self._ticked: dict[str, None] = {}
         self.setItemDelegate(_CardPainter(self))
-        self.setAccessibleName(tr("Loggers at hand"))
+        self.setAccessibleName(tr("Connected loggers"))
         self.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setStyleSheet("QListWidget { background: transparent; }")
@@ -127,7 +127,7 @@ class LoggerList(QListWidget):
         texts = [card.serial, card.point, card.identity.model.name, marks.doing]
         texts += [to_offload_text(card), *marks.texts()]
         if card.serial in self._ticked:
-            texts.append(tr("ticked"))
+            texts.append(tr("selected"))
         texts.append(self.round_words.get(card.serial, ""))
         said = list(filter(None, texts))
         item.setData(Qt.ItemDataRole.AccessibleTextRole, ", ".join(said))

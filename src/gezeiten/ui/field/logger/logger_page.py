@@ -65,45 +65,45 @@ class LoggerPage(QWidget):
         self._progress: dict[str, Progress] = {}
         self._build_transfer()
         self.label = QLineEdit()
-        self.label.setPlaceholderText(tr("last signs on the case, typed or scanned"))
+        self.label.setPlaceholderText(tr("last characters on the label, typed or scanned"))
         self.label.setAccessibleName(tr("Label on the case"))
         self.label.setMaxLength(40)
         self.label.textEdited.connect(self.labelled.emit)
         self.label_words = label("", "muted", wrap=True)
         self.label_words.setMargin(5)
-        self.pin = self._question_row(tr("Give its PIN"), "pin")
-        self.watch = QCheckBox(tr("keep reading (costs battery)"))
+        self.pin = self._question_row(tr("Enter PIN"), "pin")
+        self.watch = QCheckBox(tr("keep reading (uses battery)"))
         self.watch.toggled.connect(self._watch_toggled)
         self._every = QTimer(self)
         self._every.setInterval(LOOK_EVERY_MS)
         self._every.timeout.connect(self.wants_live.emit)
         self.live_note = label("", "muted", wrap=True)
-        self.part = self._question_row(tr("Only a part …"), "part")
-        self.part.setToolTip(tr("A part of its readings, or an overview of them (Ctrl+F6)"))
+        self.part = self._question_row(tr("Part …"), "part")
+        self.part.setToolTip(tr("Part of the readings, or an overview (Ctrl+F6)"))
         cards = (
             self._card(
-                tr("1 · Who it is"),
+                tr("1 · Identity"),
                 [self.identity, self.label, self.label_words],
                 [
-                    self._question_row(tr("Let it blink"), "blink"),
-                    self._question_row(tr("Its life"), "life"),
+                    self._question_row(tr("Blink LED"), "blink"),
+                    self._question_row(tr("History"), "life"),
                     self.pin,
                 ],
             ),
             self._card(
-                tr("2 · What it holds"),
+                tr("2 · Memory"),
                 [self.holding, self.transfer, self.transfer_words, self.came],
                 [
-                    self._question_row(tr("Look at the record"), "record"),
-                    self._question_row(tr("Its readings …"), "rows"),
+                    self._question_row(tr("Show in Trends"), "record"),
+                    self._question_row(tr("Readings …"), "rows"),
                     self.part,
                     self.cancel,
                 ],
             ),
             self._card(
-                tr("3 · How it is"), [self.health], [self._question_row(tr("Self-check"), "check")]
+                tr("3 · Health"), [self.health], [self._question_row(tr("Self-check"), "check")]
             ),
-            self._card(tr("Reads now"), [self.live, self.live_note], [self.watch]),
+            self._card(tr("Live readings"), [self.live, self.live_note], [self.watch]),
         )
         self._cards, self._columns = cards, 0
         self._grid = QGridLayout(self)
@@ -175,7 +175,7 @@ class LoggerPage(QWidget):
         air, humid = by_key.get("air_temperature"), by_key.get("relative_humidity")
         if air and humid and SensorStatus.OK == air.status == humid.status and humid.value > 0:
             dew = float(dew_point_c(air.value, humid.value))
-            facts.append((tr("Dew point, from both"), units.value("air_temperature", dew)))
+            facts.append((tr("Dew point (calculated)"), units.value("air_temperature", dew)))
         self.live.show_facts(facts)
 
     # -- transfer ------------------------------------------------------------------------------
@@ -199,8 +199,8 @@ class LoggerPage(QWidget):
             return
         since, until = (day_and_time(at, zone) for at in received.span)
         facts = [
-            (tr("Came just now"), counted(received.result.readings, "%n reading", "%n readings")),
-            (tr("Stretch"), f"{since} – {until}"),
+            (tr("Last offload"), counted(received.result.readings, "%n reading", "%n readings")),
+            (tr("Period"), f"{since} – {until}"),
         ]
         for extreme in received.extremes:
             if extreme.low is not None and extreme.high is not None:
@@ -210,24 +210,24 @@ class LoggerPage(QWidget):
             facts.append((tr("Clock"), clock_text(received.clock_difference_ms)))
         new = counted(received.result.excursions_new, "%n new excursion", "%n new excursions")
         open_gaps = counted(received.open_gaps, "%n open gap", "%n open gaps")
-        facts.append((tr("To look at"), f"{new} · {open_gaps}"))
+        facts.append((tr("Needs attention"), f"{new} · {open_gaps}"))
         if received.result.excursions_before:
             words = counted(received.result.excursions_before, "%n excursion", "%n excursions")
-            facts.append((tr("Open from before"), words))
+            facts.append((tr("Already open"), words))
         self.came.show_facts(facts)
 
     def _show_overview(self, imported_overview: ImportedOverview, zone: str, units: Units) -> None:
-        facts = [(tr("Overview just now"), _overview_size(imported_overview))]
+        facts = [(tr("Last overview"), _overview_size(imported_overview))]
         if imported_overview.span is not None:
             since, until = (day_and_time(at, zone) for at in imported_overview.span)
-            facts.append((tr("Stretch"), f"{since} – {until}"))
+            facts.append((tr("Period"), f"{since} – {until}"))
         for channel, low, high in imported_overview.extremes:
             facts.append((tr(quantity(channel).name), units.span(channel, low, high)))
         outside = counted(
             imported_overview.outside, "%n value outside a limit", "%n values outside a limit"
         )
         facts.append(
-            (tr("Seems"), outside if imported_overview.outside else tr("inside all limits"))
+            (tr("Result"), outside if imported_overview.outside else tr("inside all limits"))
         )
         facts.append(
             (
@@ -269,13 +269,13 @@ class LoggerPage(QWidget):
             [
                 (tr("Serial"), card.serial),
                 (tr("Model"), model),
-                (tr("Maker"), source),
-                (tr("Measures at"), card.point or tr("no point yet")),
-                (tr("Answers at"), f"{card.address} · {tr(card.address.route)}"),
+                (tr("Manufacturer"), source),
+                (tr("Point"), card.point or tr("no point yet")),
+                (tr("Address"), f"{card.address} · {tr(card.address.route)}"),
             ]
         )
         self.pin.setVisible(wants_pin)
-        self.holding.show_facts([(tr("Is"), doing(card, zone)), *_missions(card, zone)])
+        self.holding.show_facts([(tr("Status"), doing(card, zone)), *_missions(card, zone)])
         self.show_live(card, card.live, units)
         note = tr("as of %1").replace("%1", day_and_time(card.at_ms, zone))
         self.live_note.setText(note)
@@ -296,7 +296,7 @@ def _missions(card: LoggerCard, zone: str) -> list[tuple[str, str]]:
     facts = []
     for entry in card.directory:
         open_part = next((p for p in card.unstored if p.entry.mission == entry.mission), None)
-        open_words = tr("all kept")
+        open_words = tr("all saved")
         if open_part:
             open_words = counted(open_part.readings, "%n to offload", "%n to offload")
         held = counted(entry.readings - entry.first_held, "%n reading", "%n readings")
@@ -308,7 +308,7 @@ def _missions(card: LoggerCard, zone: str) -> list[tuple[str, str]]:
         facts.append((f"{tr('Mission')} {entry.mission}", f"{words} · {open_words}"))
     if card.readings_damaged:
         facts.append(
-            (tr("Damaged on the way"), counted(card.readings_damaged, "%n reading", "%n readings"))
+            (tr("Damaged in transfer"), counted(card.readings_damaged, "%n reading", "%n readings"))
         )
     return facts or [(tr("Memory"), tr("empty"))]
 
@@ -334,7 +334,7 @@ def _health(card: LoggerCard, zone: str, life: BatteryLife | None) -> list[tuple
     if len(card.events) > EVENTS_SHOWN:
         rest = len(card.events) - EVENTS_SHOWN
         said += "\n" + counted(rest, "and %n before", "and %n before")
-    facts.append((tr("It noted"), said or tr("nothing")))
+    facts.append((tr("Logger events"), said or tr("nothing")))
     return facts
 
 
@@ -350,7 +350,7 @@ def _battery(card: LoggerCard, life: BatteryLife | None) -> str:
 def _self_check(card: LoggerCard) -> str:
     result = card.state.self_check
     if result == SELF_CHECK_NEVER:
-        return tr("not checked since it was switched on")
+        return tr("no self-check since power-on")
     if result == SELF_CHECK_GOOD:
         return tr("self-check good")
     failed = [
@@ -379,7 +379,7 @@ def _overview_size(imported_overview: ImportedOverview) -> str:
 def overview_text(imported_overview: ImportedOverview) -> str:
     """Return what an overview brought in one sentence."""
     words = f"{imported_overview.serial}: {tr('overview of')} {_overview_size(imported_overview)}; "
-    words += tr("no reading was offloaded by it.")
+    words += tr("no readings offloaded.")
     return f"{words} {imported_overview.error}" if imported_overview.error else words
 
 
@@ -388,7 +388,7 @@ def offload_text(result: Offloaded, *, named: bool = True) -> str:
     serial = f"{result.serial}: " if named else ""
     if result.error and not result.readings:
         return f"{serial}{result.error}"
-    words = serial + counted(result.readings, "%n reading kept", "%n readings kept")
+    words = serial + counted(result.readings, "%n reading saved", "%n readings saved")
     if result.damaged:
         words += ", " + counted(result.damaged, "%n arrived damaged", "%n arrived damaged")
     if result.excursions_new:

@@ -25,7 +25,7 @@ def doing(card: LoggerCard, zone: str) -> str:
         shown = day_and_time(state.first_due_ms, zone) if is_far else at
         return tr("waiting until %1").replace("%1", shown)
     return {
-        State.IDLE: tr("idle, nothing launched"),
+        State.IDLE: tr("idle, no mission"),
         State.WAITING: tr("waiting for its start"),
         State.LOGGING: tr("logging"),
         State.FULL: tr("memory full"),
@@ -39,13 +39,13 @@ def clock_text(difference_ms: float) -> str:
     """Return how far a clock is off this computer's; less than a twentieth of a second is not."""
     off_s = difference_ms / 1000
     if abs(off_s) < 0.05:
-        return tr("agrees with this computer")
+        return tr("agrees with the computer")
     far = (
         duration_text(round(abs(difference_ms)))
         if abs(off_s) >= 60
         else tr("%1 s").replace("%1", number(abs(off_s), 1))
     )
-    side = tr("ahead of this computer") if off_s > 0 else tr("behind this computer")
+    side = tr("ahead of the computer") if off_s > 0 else tr("behind the computer")
     return f"{far} {side}"
 
 
@@ -70,4 +70,4 @@ def mission_state(mission: PastMission) -> str:
 def to_offload_text(card: LoggerCard) -> str:
     """Return "2,880 to offload": readings that are only on the logger; "all kept" without any."""
     count = card.readings_to_offload
-    return counted(count, "%n to offload", "%n to offload") if count else tr("all kept")
+    return counted(count, "%n to offload", "%n to offload") if count else tr("all saved")

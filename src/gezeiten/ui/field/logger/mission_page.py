@@ -23,15 +23,15 @@ class MissionPage(Card):
     asked = Signal(str)
 
     def __init__(self) -> None:
-        super().__init__(tr("The mission as the logger has it"))
+        super().__init__(tr("Mission on the logger"))
         self.mission = Facts()
         self.stop_button = button(tr("Stop and offload"), lambda: self.asked.emit("stop"))
-        self.again_button = button(tr("Again, as it was"), lambda: self.asked.emit("again"))
+        self.again_button = button(tr("Launch again"), lambda: self.asked.emit("again"))
         self.again_button.setToolTip(
-            tr("Offload, then launch by the plan of the last mission (Shift+F9)")
+            tr("Offload, then launch with the plan of the last mission (Shift+F9)")
         )
-        self.label_button = button(tr("Write its label"), lambda: self.asked.emit("label"))
-        self.erase_button = button(tr("Erase its memory …"), lambda: self.asked.emit("erase"))
+        self.label_button = button(tr("Print label"), lambda: self.asked.emit("label"))
+        self.erase_button = button(tr("Erase memory …"), lambda: self.asked.emit("erase"))
         self.body.addWidget(self.mission)
         buttons = (self.again_button, self.label_button, self.stop_button, self.erase_button)
         self.body.addLayout(FlowLayout(*buttons, spacing=8))
@@ -47,21 +47,21 @@ class MissionPage(Card):
         self.erase_button.setToolTip(plain_tip(reason))
         self.label_button.setEnabled(plan is not None)
         if plan is None:
-            self.mission.show_facts([(tr("Mission"), tr("none launched yet"))])
+            self.mission.show_facts([(tr("Mission"), tr("no mission yet"))])
             return
         first = day_and_time(state.first_due_ms, zone) if state.first_due_ms else "—"
         facts = [
             (tr("Mission"), f"{state.mission_number} · {plan.mission_name or '—'}"),
-            (tr("For"), plan.point_name or "—"),
-            (tr("Is"), doing(card, zone)),
+            (tr("Running for"), plan.point_name or "—"),
+            (tr("Status"), doing(card, zone)),
             (tr("First reading"), first),
             (tr("Interval"), interval_text(plan.interval_s)),
             (tr("Ends"), end_text(plan, zone)),
-            (tr("Readings so far"), number(state.readings)),
+            (tr("Readings"), number(state.readings)),
         ]
         facts += [(quantity(rule.channel).name, rule_text(rule)) for rule in plan.limits]
         if plan.remark:
             facts.append((tr("Remark"), plan.remark))
         if launched and launched.mission == state.mission_number:
-            facts.append((tr("Plan"), tr("read back and compared field by field: the same")))
+            facts.append((tr("Plan"), tr("read back and compared: the same")))
         self.mission.show_facts(facts)

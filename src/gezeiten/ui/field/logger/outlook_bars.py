@@ -66,7 +66,7 @@ class OutlookBars(QWidget):
             return []
         bars: list[tuple[str, int | None, str, str]] = []
         if look.ends_ms is None:
-            bars.append((tr("Memory"), None, "tide", tr("never full, the oldest makes room")))
+            bars.append((tr("Memory"), None, "tide", tr("never full (overwrites oldest)")))
         else:
             words = tr("ends %1") if look.ends_by_plan else tr("full %1")
             text = words.replace("%1", self._end(look.ends_ms))

@@ -30,7 +30,7 @@ class PlanPage(QWidget):
         self.reach_words = label("", "brass", wrap=True)
         self.reach_button = button("", self._set_duration)
         self._reach_s = 0
-        outlook = Card(tr("Mission outlook"), tr("moves as you change the plan"))
+        outlook = Card(tr("Mission outlook"), tr("follows the plan"))
         outlook.body.addWidget(self.bars)
         line = row(self.reach_words, self.reach_button)
         line.setStretch(0, 1)
@@ -39,10 +39,10 @@ class PlanPage(QWidget):
         self.origin = label("", "muted")
         links = [
             self._link(tr("As last mission"), "last"),
-            self._link(tr("As the logger before"), "before"),
-            self._link(tr("Kept plans"), "kept"),
-            self._link(tr("Keep this one"), "keep"),
-            self._link(tr("What differs?"), "differs"),
+            self._link(tr("As previous logger"), "before"),
+            self._link(tr("Saved plans"), "kept"),
+            self._link(tr("Save plan"), "keep"),
+            self._link(tr("Compare …"), "differs"),
         ]
         plan.body.addWidget(self.origin)
         plan.body.addLayout(FlowLayout(*links, spacing=4))
@@ -78,9 +78,9 @@ class PlanPage(QWidget):
             return
         self._reach_s = interval_s
         text = interval_text(interval_s)
-        words = tr("Memory ends before the next visit; every %1 would reach it.")
+        words = tr("Memory is full before the next visit; an interval of %1 would last.")
         self.reach_words.setText(words.replace("%1", text))
-        self.reach_button.setText(tr("Take %1").replace("%1", text))
+        self.reach_button.setText(tr("Use %1").replace("%1", text))
 
     def _set_duration(self) -> None:
         self.reach.emit(self._reach_s)

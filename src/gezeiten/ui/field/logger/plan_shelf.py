@@ -20,7 +20,7 @@ def origin_text(origin: Origin) -> str:
     """Return where a plan comes from."""
     return {
         "round": tr("Ready for the round"),
-        "last": tr("As the last mission here"),
+        "last": tr("As last mission"),
         "fresh": tr("All channels, every 10 min"),
     }[origin]
 
@@ -51,10 +51,10 @@ class PlanShelf:
     def use_previous_loggers(self, card: LoggerCard) -> None:
         """Take the plan of the logger that was launched before, as this one can follow it."""
         if self._before is None:
-            self._context.show_message(tr("No logger was launched before this one."))
+            self._context.show_message(tr("No logger has been launched before this one."))
             return
         serial, plan = self._before
-        self._update_fields(card, plan, tr("As %1 just before").replace("%1", serial))
+        self._update_fields(card, plan, tr("As %1, launched before").replace("%1", serial))
 
     def show_stored(self, card: LoggerCard, search: str = "") -> None:
         """Open the kept plans, those of a search."""
@@ -68,7 +68,7 @@ class PlanShelf:
 
     def _accept(self, card: LoggerCard, plan: Plan, name: str) -> None:
         """A kept plan keeps its settings; where it goes and its names stay those of here."""
-        self._update_fields(card, plan, tr("Kept plan “%1”").replace("%1", name))
+        self._update_fields(card, plan, tr("Saved plan “%1”").replace("%1", name))
 
     def _update_fields(self, card: LoggerCard, plan: Plan, origin: str) -> None:
         def suited(prepared: list[PreparedLaunch]) -> None:
@@ -87,6 +87,6 @@ class PlanShelf:
         if plan is None or other is None:
             self._context.show_message(tr("There is no earlier plan to compare with."))
             return
-        names = (tr("in the editor"), tr("last mission here"))
+        names = (tr("current plan"), tr("last mission here"))
         theme, zone = self._context.theme, self._model.zone_of(card)
         CompareDialog(self._parent, theme, plan, other, names, zone).open()

@@ -32,14 +32,14 @@ def _identity(card: LoggerCard, checks: list[Check]) -> tuple[str, str]:
     if label is None or label.weight == "note":
         return "note", card.serial
     if label.weight == "blocking":
-        return "blocking", tr("another label!")
+        return "blocking", tr("wrong label!")
     return "passed", tr("label compared")
 
 
 def _offload(card: LoggerCard) -> tuple[str, str]:
     if card.readings_to_offload:
         return "look", counted(card.readings_to_offload, "%n to offload", "%n to offload")
-    return "passed", tr("all kept")
+    return "passed", tr("all saved")
 
 
 def _health(checks: list[Check]) -> tuple[str, str]:
@@ -52,7 +52,7 @@ def _health(checks: list[Check]) -> tuple[str, str]:
 def _plan(checks: list[Check], changed: bool) -> tuple[str, str]:
     blocked = sum(check.weight == "blocking" and bool(check.field) for check in checks)
     if blocked:
-        return "blocking", counted(blocked, "%n thing in the way", "%n things in the way")
+        return "blocking", counted(blocked, "%n problem", "%n problems")
     return "passed", tr("changed") if changed else tr("fits")
 
 
