@@ -290,8 +290,8 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
             ),
             Subject("Shore, Dock"),
             (
-                "Round finished: 2 of 2 points done. Next visit by visit interval "
-                "set for Shore, Dock."
+                "Round finished: 2 of 2 points done. Next visit set by the visit "
+                "interval for Shore, Dock."
             ),
         ),
         (RoundClosed("r", "Shore", 1, 2), Subject("Shore"), "Round finished: 1 of 2 points done."),

@@ -119,7 +119,9 @@ def test_one_logger_from_label_to_launch(window: MainWindow, qtbot: QtBot, tailg
     assert any(c.key == "label" and c.weight == "blocking" for c in field.model.checks)
     key("Backspace")
     keys("1")
-    assert field.logger_page.label_words.text().startswith("The label on the case ends in 2041")
+    assert field.logger_page.label_words.text().startswith(
+        "The label ends in 2041, as the logger reports."
+    )
 
     # offload, then the large button wants a word about the computer's clock
     press(window, "F6")
@@ -423,4 +425,4 @@ def test_another_logger_at_the_point_is_told_before_the_launch(
     idle(qtbot, window)
     choose(window, qtbot, serial)
     sentences = [check.sentence for check in field.model.checks]
-    assert any("D-2041 records at" in sentence and "as well" in sentence for sentence in sentences)
+    assert any("D-2041 also records at" in sentence for sentence in sentences)

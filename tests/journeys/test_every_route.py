@@ -90,7 +90,7 @@ def test_a_cable_appears_is_offloaded_and_vanishes(
     wait(qtbot, lambda: "D-2044 was connected; Ctrl+G goes to it." in window.message.text())
     press(window, "Ctrl+G")
     assert field.model.card.serial == "D-2044"
-    assert window.strip.tabs[places.FIELD_DESK]._line == "2 at hand"
+    assert window.strip.tabs[places.FIELD_DESK]._line == "2 connected"
     field.show_target("D-2044")
     press(window, "F6")
     wait(qtbot, lambda: not field.work.is_busy)
@@ -118,7 +118,7 @@ def test_a_drive_is_seen_taken_by_keys_and_gone(
     QTest.keyClick(page.table, Qt.Key.Key_Space)
     press(window, "F6")
     wait(qtbot, lambda: not field.carriers.cards[str(folder)].new)
-    assert "1 report kept with them" in page.words.text()
+    assert "1 report saved with them" in page.words.text()
     page.clear.click()  # what is verified in the vault may go, asked once
     idle(qtbot, window)
     asked = dialog("ClearDialog")
@@ -197,12 +197,10 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     assert isinstance(dialog, TextDialog)
     wait(
         qtbot,
-        lambda: bool(
-            dialog.words.text().startswith("The time zone of the times is missing; choose one.")
-        ),
+        lambda: bool(dialog.words.text().startswith("The point is missing")),
     )
     assert not dialog.take.isEnabled()
-    assert "is missing; choose one." in dialog.words.text()
+    assert "The point is missing" in dialog.words.text()
     dialog.point.setCurrentText("Krabbenkoog · Weather")
     wait(qtbot, lambda: "time zone" in dialog.words.text())
     dialog.zone.setCurrentText("Europe/Berlin")
@@ -249,7 +247,7 @@ def test_a_text_file_is_tied_once_and_recognised_next_time(
     wait(qtbot, lambda: again.by_hand.pattern.text() == "%d.%m.%Y %H:%M")
     wait(qtbot, again.take.isEnabled)
     again.take.click()
-    wait(qtbot, lambda: "50 readings saved, 300 kept already" in again.words.text())
+    wait(qtbot, lambda: "50 readings saved, 300 already saved" in again.words.text())
     again.close()
     assert verify(field_lab.desk).is_intact
 
@@ -298,7 +296,7 @@ def test_a_live_line_records_while_its_window_is_closed(
         dialog.profile.setCurrentIndex(dialog.profile.findText("Weather mast, lines"))
         dialog.port.setCurrentText(str(port))
         dialog.start.click()
-        assert "is missing; choose one." in dialog.words.text()
+        assert "The point is missing" in dialog.words.text()
         dialog.point.setCurrentText("Krabbenkoog · Mast")
         dialog.every.setText("1 s")
         dialog.start.click()

@@ -85,7 +85,7 @@ def test_from_find_to_handover(qtbot: QtBot, old_mission: Lab, tmp_path: Path) -
     # offload
     press(window, "F6")
     idle(qtbot, window)
-    assert "readings kept" in message(window)
+    assert "144 readings saved" in message(window)
     assert field.model.card.readings_to_offload == 0
     point = point_named(desk, "Cold room A")
     before = len(record(desk, point.id, "probe_temperature"))

@@ -137,7 +137,7 @@ def test_a_well_from_two_pressures_to_a_level_that_is_handed_over(
     text = " ".join("".join(page.extract_text() for page in pypdf.PdfReader(path).pages).split())
     for words in (
         "Check readings",
-        "was put right",
+        "was corrected",
         "measured at contacts",
         "Fitted to check readings",
         "three dips of this autumn",

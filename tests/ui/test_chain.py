@@ -125,7 +125,7 @@ def test_a_stretch_marked_with_the_mouse_is_taken_out_and_a_reading_tells_of_it(
     dialog.fields.mark.setCurrentIndex(dialog.fields.mark.findData("taken out"))
     dialog.chart.set_mark((end - 2 * DAY_MS, end - DAY_MS))
     idle(qtbot, window)
-    assert "288 taken out" in dialog.figures.text()
+    assert "288 removed" in dialog.figures.text()
     dialog.words.setText("door left open for painting")
     dialog.keep()
     idle(qtbot, window)
@@ -221,7 +221,7 @@ def test_a_remark_is_written_in_trends_and_drawn_in_its_picture(
     assert not dialog.period.open_end.isChecked()
     dialog.write()
     idle(qtbot, window)
-    assert "Enter a reason" in dialog.problem.text()
+    assert "The remark is empty" in dialog.problem.text()
     dialog.words.setText("door left open for painting")
     dialog.write()
     idle(qtbot, window)
@@ -302,11 +302,14 @@ def test_a_fill_is_switched_off_and_on_in_the_chain(
     qtbot.addWidget(dialog)
     dialog.show()
     idle(qtbot, window)
-    for gone, back, words in (("4 taken out", "on", "off"), ("4 back again", "off", "on")):
+    for gone, back, words in (
+        ("4 removed", "Enable", "Disable"),
+        ("4 restored", "Disable", "Enable"),
+    ):
         dialog.table.selectRow(dialog.table.rowCount() - 1)
         idle(qtbot, window)
         assert gone in dialog.figures.text()
-        assert dialog.switch_button.text() == f"Switch the chosen step {words}"
+        assert dialog.switch_button.text() == f"{words} selected step"
         assert not dialog.undo_button.isEnabled()
         dialog.toggle_selected()
         idle(qtbot, window)
@@ -315,9 +318,9 @@ def test_a_fill_is_switched_off_and_on_in_the_chain(
             for gap in gaps(demo_desk)
             if gap.point.name == "Paint hall" and "co2" in gap.channels
         ]
-        assert state == ("estimated" if back == "off" else "open")
+        assert state == ("estimated" if back == "Disable" else "open")
         shown_there = dialog.table.item(dialog.table.rowCount() - 1, 0).text()
-        assert shown_there == ("Gap filled" if back == "off" else "Gap filled · off")
+        assert shown_there == ("Gap filled" if back == "Disable" else "Gap filled · off")
 
 
 def test_a_reading_tapped_in_any_chart_tells_its_story(

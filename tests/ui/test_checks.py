@@ -64,7 +64,7 @@ def test_dips_are_typed_on_a_sheet_doubted_and_entered(
     assert len(checks_of(demo_desk, creek.id, level_of(creek))) == len(before)
     made.table.item(0, 2).setText("gauge")
     made.enter()
-    assert "no number" in made.problem.text()
+    assert "is not a number" in made.problem.text()
     # the window is closed over it: what was typed is there again
     made.table.item(0, 2).setText(f"{last.dip_m:.3f}")
     made.reject()
@@ -73,7 +73,7 @@ def test_dips_are_typed_on_a_sheet_doubted_and_entered(
     made.at.show_instant(last.at_ms, creek.zone)
     made.table.item(0, 6).setText("25:61")
     made.enter()
-    assert "no time" in made.problem.text()
+    assert "is not a time" in made.problem.text()
     made.table.item(0, 6).setText("")
     made.enter()
     idle(qtbot, window)
@@ -102,7 +102,7 @@ def test_a_level_is_tied_to_its_dips(
     assert dialog.table.rowCount() == 6
     assert dialog.tried is not None
     assert dialog.tried.fit.knots[0][1] == pytest.approx(0.0045, abs=0.0005)
-    assert "By 6 checks" in dialog.figures.text()
+    assert "From 6 check readings" in dialog.figures.text()
     assert dialog.table.item(0, 4).text() != ""  # what it is off when left out
     dialog.way.setCurrentIndex(dialog.way.findData("line"))
     idle(qtbot, window)

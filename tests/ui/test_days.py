@@ -47,7 +47,7 @@ def test_degree_days_of_a_store(
     dialog.kind.setCurrentIndex(dialog.kind.findData("heating"))
     dialog.base.setText("warm")
     dialog.base.editingFinished.emit()
-    assert "no number" in dialog.words.text()
+    assert "is not a number" in dialog.words.text()
     dialog.base.setText("8")
     dialog.base.editingFinished.emit()
     idle(qtbot, window)

@@ -202,7 +202,7 @@ def test_a_round_is_prepared_left_out_and_ended(lab: Lab, qtbot: QtBot) -> None:
     idle(qtbot, window)
     made.make()
     idle(qtbot, window)
-    assert "choose at least one" in made.problem.text()
+    assert "select at least one" in made.problem.text()
     made.sites.item(0).setCheckState(Qt.CheckState.Checked)
     made.make()
     idle(qtbot, window)

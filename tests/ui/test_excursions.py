@@ -178,7 +178,7 @@ def test_an_assessment_is_replaced_only_when_somebody_says_so(
     now = {excursion.id: excursion for excursion in excursions(demo_desk)}
     assert now[fresh].comment == "Door left open"
     assert now[assessed].comment == before[assessed].comment
-    with pytest.raises(InputError, match="assessed already"):
+    with pytest.raises(InputError, match="One of these excursions is already assessed"):
         settle(demo_desk, [assessed], "Not known", "behind its back")
     place.show_target(assessed)
     idle(qtbot, window)

@@ -39,7 +39,7 @@ def test_a_cut_pipe_asks_whether_the_sensor_came_along(
     for way, length, sensor in (("with", "8.400", "-5.320"), ("stayed", "8.280", "-5.200")):
         dialog.way.setCurrentIndex(dialog.way.findData(way))
         assert (dialog.length.text(), dialog.length.isEnabled()) == (length, False)
-        assert f"would lie {sensor} m above the datum, before -5.200 m" in dialog.figures.text()
+        assert f"is then {sensor} m above datum, before -5.200 m" in dialog.figures.text()
     dialog.words.setText("pipe cut by 12 cm")
     dialog.keep()
     idle(qtbot, window)

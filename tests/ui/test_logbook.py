@@ -99,7 +99,7 @@ def test_from_an_excursion_to_its_entries_and_back(
     assert event.point.full_name in book.about_button.text()
     # what was said of it, that it was found, what brought its readings
     assert acts(book) == {"settle", "found", "offload"}
-    assert "settled: Power" in book.entry.sentence.text()
+    assert "assessed: Power" in book.entry.sentence.text()
     [to] = [way for way in book.entry._ways if way.kind == "excursion"]
     assert to.key == event.id
     begin = day_and_time(event.start_ms, event.point.zone)  # as Excursions says it
@@ -121,7 +121,7 @@ def test_a_conflict_is_shown_until_somebody_looked(
         store_conflicts(session, {odd.hash: ["name was 'Krabbenkoog', not 'Koog'"]})
     window.context.archive_changed.emit()
     idle(qtbot, window)
-    assert book.conflicts.text() == "1 misfit"
+    assert book.conflicts.text() == "1 conflict"
     assert not book.entry.seen.isVisible()
     press(window, "Ctrl+M")
     idle(qtbot, window)
@@ -133,7 +133,7 @@ def test_a_conflict_is_shown_until_somebody_looked(
     book.show_all()
     idle(qtbot, window)
     assert not book.conflicts.isVisible()
-    assert book.entries[0].sentence.startswith("Looked at, name was 'Krabbenkoog'")
+    assert book.entries[0].sentence.startswith("Acknowledged, name was 'Krabbenkoog'")
 
 
 def test_from_each_place_to_what_is_chosen_there(window: MainWindow, qtbot: QtBot) -> None:

@@ -39,7 +39,7 @@ def test_everything_is_shown_and_nothing_changed(demo_desk: Workspace) -> None:
     recover(desk)
     assert verify(desk).is_intact
     assert golden(desk) == told
-    with pytest.raises(ReadOnlyError, match="is only looked at"):
+    with pytest.raises(ReadOnlyError, match="is open read-only"):
         save_site(desk, SiteFacts("Buoy"))
     assert "Buoy" not in {site.name for site in sites(desk)}
     desk.close()

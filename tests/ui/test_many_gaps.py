@@ -35,7 +35,7 @@ def test_all_short_gaps_are_left_open_at_once_and_again_open_at_once(
     idle(qtbot, window)
     assert made.table.rowCount() == len(before)
     made.table.item(0, 0).setCheckState(Qt.CheckState.Unchecked)
-    assert made.do_button.text() == f"Do it for {len(before) - 1} gaps"
+    assert made.do_button.text() == f"Fill {len(before) - 1} gaps"
     made.apply()
     idle(qtbot, window)
     assert sum(gap.state == "open" for gap in gaps(demo_desk)) == 1

@@ -48,7 +48,7 @@ def test_leaving_open_asks_for_a_reason_in_the_place(
     mend = window.places[places.MEND]
     mend.leave_open()
     idle(qtbot, window)
-    assert "Give a reason" in window.message.text()
+    assert "Enter a reason" in window.message.text()
     type_into(mend.reason, "Memory was too small")
     press(window, "Return")
     idle(qtbot, window)

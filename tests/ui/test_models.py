@@ -72,7 +72,7 @@ def test_gaps_stand_by_site_the_one_with_an_open_one_first() -> None:
 
 
 @pytest.mark.parametrize(
-    ("state", "from_logger", "line", "default", "says"),
+    ("state", "from_logger", "line", "usual", "says"),
     [
         ("open", logger(7), LINE, "logger", ("what it holds", "between the ends", 7, 10)),
         ("open", logger(), LINE, "line", ("what it holds", "between the ends", None, 10)),

@@ -57,7 +57,7 @@ def test_whoever_is_at_it_is_chosen_by_keyboard(qtbot: QtBot, desk: Workspace) -
     window.show_user_dialog()
     dialog = people_dialog(qtbot)
     assert [dialog.table.item(0, i).text() for i in (0, 1, 3)] == ["Ole Brandt", "OB", "2 entries"]
-    assert dialog.take.text() == "Go on as Ole Brandt"  # Enter leaves it as it was
+    assert dialog.take.text() == "Continue as Ole Brandt"  # Enter leaves it as it was
     qtbot.keyClick(dialog.table, Qt.Key.Key_Down)
     qtbot.keyClick(dialog.table, Qt.Key.Key_Return)
     idle(qtbot, window)

@@ -51,7 +51,7 @@ def test_a_logger_that_stood_elsewhere_is_put_right_and_taken_back(
     made.period.since.show_instant(since, "Europe/Berlin")
     made.enter()
     idle(qtbot, window)
-    assert "why" in made.problem.text()
+    assert "Enter a reason" in made.problem.text()
     made.words.setText("swapped at the tank")
     made.enter()
     idle(qtbot, window)
@@ -211,4 +211,4 @@ def test_of_two_series_of_one_unit_the_second_follows_the_first(
     first.setCurrentIndex(1)
     assert second.currentText() == "Store temperature (same point)"
     idle(qtbot, window)
-    assert " K, at last" in dialog.seen.text()
+    assert " K, latest" in dialog.seen.text()

@@ -92,7 +92,7 @@ def test_lines_and_cells_are_marked_as_they_are_understood(model: TextModel) -> 
         READING,
     ]
     assert lines[3].spoilt == {1}
-    assert "1 column where 4" in lines[4].reason
+    assert "it has 1 column" in lines[4].reason
 
 
 def test_what_was_chosen_stays_when_something_else_changes(lab: Lab, model: TextModel) -> None:
@@ -144,7 +144,7 @@ def test_a_column_is_said_in_the_window_and_all_is_taken_and_taken_out(
     qtbot.waitUntil(lambda: "4 readings saved" in dialog.words.text(), timeout=PATIENCE_MS)
     assert "battery changed" in dialog.left_out.toPlainText()
     dialog.take_back.click()
-    qtbot.waitUntil(lambda: "out of the record" in dialog.words.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "Removed from the record" in dialog.words.text(), timeout=PATIENCE_MS)
     assert imported_texts(lab.desk)[0].removed_ms is not None
 
 
@@ -159,7 +159,7 @@ def test_several_files_are_taken_and_one_taken_out_again(
         parent, context, [tmp_path / n for n in ("a.txt", "b.txt", "notes.md")]
     )
     qtbot.waitUntil(dialog.take.isEnabled, timeout=PATIENCE_MS)
-    assert dialog.words.text().startswith("1 file is ready; 1 is already saved; 1 waits")
+    assert dialog.words.text().startswith("1 file is ready; 1 is already saved;")
     with qtbot.waitSignal(dialog.taken, timeout=PATIENCE_MS):
         dialog.take.click()
     taken = ImportedTextsDialog(parent, context)
@@ -167,7 +167,7 @@ def test_several_files_are_taken_and_one_taken_out_again(
     assert taken.table.item(0, 2).text() == "b.txt"
     taken.why.setText("wrong mast")
     taken.take_out.click()
-    qtbot.waitUntil(lambda: "b.txt is out" in taken.words.text(), timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: "b.txt was removed" in taken.words.text(), timeout=PATIENCE_MS)
     qtbot.waitUntil(lambda: "removed" in taken.table.item(0, 5).text(), timeout=PATIENCE_MS)
 
 
@@ -222,6 +222,7 @@ def test_what_arrives_in_a_watched_folder_is_told(
     with qtbot.waitSignal(context.said, timeout=PATIENCE_MS) as said:
         watching.restart()
     assert said.args[0] == (
-        "30 readings imported from watched folders; 1 text waits for an answer: c.csv (Ctrl+O)."
+        "30 readings imported from watched folders; 1 text file waits for an answer: "
+        "c.csv (Ctrl+O)."
     )
     watching.stop()

@@ -155,9 +155,7 @@ def test_a_mark_is_typed_zoomed_to_and_goes_where_no_record_is(
     type_into(dialog.since, "20 Nov 2026 06:00")
     type_into(dialog.until, "2026-11-19T06:00")
     dialog._accept(zoom=True)
-    assert dialog.problem.text().startswith(
-        "The period ends before it begins; swap --from and --until."
-    )
+    assert dialog.problem.text().startswith("The period ends before it begins;")
     type_into(dialog.until, "21 November 2026 6:00 PM")
     dialog._accept(zoom=True)
     berlin = ZoneInfo("Europe/Berlin")

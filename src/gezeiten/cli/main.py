@@ -25,7 +25,7 @@ _PLACES = {
     "logbook": "gezeiten.cli.logbook:logbook_command",
     "offload": "gezeiten.cli.loggers:offload",
     "overview": "gezeiten.cli.loggers:overview_command",
-    "people": "gezeiten.cli.people:people_command",
+    "users": "gezeiten.cli.people:people_command",
     "report": "gezeiten.cli.documents:report_command",
     "standin": "gezeiten.cli.standin:standin_group",
     "stop": "gezeiten.cli.loggers:stop_command",

@@ -551,7 +551,9 @@ class MainWindow(QMainWindow):
             tabs[places.EXCURSIONS].set_line(
                 counted(events, "%n to assess", "%n to assess"), events > 0
             )
-            tabs[places.HANDOVER].set_line(counted(counts["issued"], "%n saved", "%n saved"), False)
+            tabs[places.HANDOVER].set_line(
+                counted(counts["handed"], "%n issued", "%n issued"), False
+            )
         intact = bool(counts["intact"])
         said = tr("intact") if intact else tr("broken")
         tabs[places.LOGBOOK].set_line(said if counts["entries"] else "", not intact)

@@ -97,7 +97,7 @@ class TrendsPlace(Place):
         self.marked.body.addWidget(self.period_box)
         self.figures = FiguresTable()
         self.marked.body.addWidget(self.figures, 1)
-        self.hand_over = button(tr("Create document of this period"), self._hand_over)
+        self.hand_over = button(tr("Create document"), self._hand_over)
         self.as_table = button(tr("Readings as a table"), self.show_rows)
         self.as_table.setToolTip("Alt+R")
         self.marked.body.addWidget(self.as_table)

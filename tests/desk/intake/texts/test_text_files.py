@@ -146,7 +146,7 @@ def test_lines_out_of_order_and_twice_are_sorted_and_said(lab: Lab, tmp_path: Pa
     ("change", "words"),
     [
         ({"name": " "}, "The import template has no name; enter one."),
-        ({"point": ""}, "is missing; choose one."),
+        ({"point": ""}, "The point is missing"),
         ({"columns": ()}, "No column has a quantity; choose at least one."),
         (
             {"columns": (ColumnMapping(1, "co2", "ppm"), ColumnMapping(2, "co2", "ppm"))},

@@ -131,7 +131,7 @@ def checked_template(template: ImportTemplate) -> ImportTemplate:
 def _check_column(mapping: ColumnMapping, template: ImportTemplate) -> None:
     if not (mapping.point.strip() or template.point.strip()):
         its = f" of “{mapping.where[0][1]}”" if mapping.where else ""
-        raise InputError(f"The point of this{its} is missing; choose one.")
+        raise InputError(f"The point is missing; choose where this{its} was measured.")
     if mapping.quantity not in QUANTITIES:
         raise InputError(f"“{mapping.quantity}” is not a quantity; choose one from the list.")
     name, recorded = quantity(mapping.quantity).name, quantity(mapping.quantity).unit

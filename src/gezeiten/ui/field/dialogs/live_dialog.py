@@ -165,7 +165,7 @@ class LiveDialog(QDialog):
             (tr("Measured at"), self.point),
             (tr("Source name"), self.name),
             (tr("Each reading is"), self.means),
-            (tr("Period, or number of samples"), self.every),
+            (tr("Period or samples"), self.every),
             (tr("Stop after readings"), self.stop_after),
         )
         for line, (words, field) in enumerate(fields):
