@@ -17,6 +17,7 @@ from gezeiten.domain.series.series import Series
 from gezeiten.ui.charts.chart_lanes import Trace
 from gezeiten.ui.shell import window as shell
 from gezeiten.ui.shell.app import application
+from gezeiten.ui.shell.finder import Finder
 from gezeiten.ui.shell.window import MainWindow
 
 PATIENCE_MS = 120_000
@@ -69,6 +70,15 @@ def press(window: MainWindow, keys: str, after_s: float = 2.0) -> None:
     combination = QKeySequence(keys)[0]
     target = window.focusWidget() or window
     QTest.keyClick(target, combination.key(), combination.keyboardModifiers())
+
+
+def by_finder(window: MainWindow, text: str) -> None:
+    """Run a command that has no key as a person does: Ctrl+K, a few letters, Enter."""
+    press(window, "Ctrl+K")
+    finder = [child for child in window.children() if isinstance(child, Finder)][-1]
+    QTest.keyClicks(finder.entry, text)
+    QTest.keyClick(finder.entry, Qt.Key.Key_Return)
+    window.activateWindow()  # a window system does so when a popup closes; offscreen none does
 
 
 def type_into(widget: object, text: str) -> None:

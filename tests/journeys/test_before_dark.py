@@ -24,7 +24,7 @@ from gezeiten.ui.field.place import FieldDeskPlace
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.window import MainWindow
 from tests.conftest import ANCHOR_MS, COLD_PLAN, STORE_PLAN, Lab, StartStandin
-from tests.ui_help import PATIENCE_MS, idle, open_window, press
+from tests.ui_help import PATIENCE_MS, by_finder, idle, open_window, press
 
 TANK = Plan(("water_temperature", "conductivity"), 120, point_name="Austernzucht Ost · Tank 2")
 
@@ -341,7 +341,7 @@ def test_health_shows_the_self_check_and_how_the_last_mission_ended(
     window: MainWindow, qtbot: QtBot, tailgate: Lab
 ) -> None:
     field = choose(window, qtbot, "D-2041")
-    press(window, "Ctrl+F9")
+    by_finder(window, "stop the mission")
     idle(qtbot, window)
     assert "D-2041 is stopped; its readings stay in memory. 1" in window.message.text()
     assert field.model.card.readings_to_offload == 0
@@ -394,14 +394,14 @@ def test_a_mission_that_has_just_begun_is_stopped_only_after_a_question(
     press(window, "F9")
     idle(qtbot, window)
     mission = field.model.card.state.mission_number
-    press(window, "Ctrl+F9")
+    by_finder(window, "stop the mission")
     asked = dialog("StopDialog")
     assert f"Mission {mission} of D-2041" in asked.words.text()
     QTest.keyClick(asked, Qt.Key.Key_Return)  # without looking
     at_the_window(window, qtbot)
     assert field.model.card.state.mission_number == mission
     assert field.model.card.is_recording
-    press(window, "Ctrl+F9")
+    by_finder(window, "stop the mission")
     stop = next(
         b
         for b in dialog("StopDialog").findChildren(QPushButton)

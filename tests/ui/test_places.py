@@ -247,6 +247,26 @@ def test_the_finder_reaches_every_act(window: MainWindow, qtbot: QtBot) -> None:
     assert len(ids) == len(set(ids))
 
 
+def test_the_finder_knows_the_words_people_use(window: MainWindow, qtbot: QtBot) -> None:
+    from gezeiten.ui.shell.finder import Finder
+    from gezeiten.ui.shell.search_words import search_words
+
+    finder = Finder(window, window.commands())
+    qtbot.addWidget(finder)
+    for typed, title in (
+        ("excel", "Export CSV"),
+        ("print doc", "Export PDF"),
+        ("month", "Daily statistics"),
+        ("clock wrong", "Corrections of the series"),
+        ("battery", "History of the selected logger"),
+    ):
+        finder.entry.clear()
+        QTest.keyClicks(finder.entry, typed)
+        titles = [finder.hits.item(i).text() for i in range(finder.hits.count())]
+        assert any(shown.startswith(title) for shown in titles), typed
+    assert set(search_words()) <= {command.id for command in window.commands()}
+
+
 def test_no_two_acts_of_a_place_share_a_key(window: MainWindow) -> None:
     everywhere = [act.key for act in window.commands() if act.place < 0 and act.key]
     for place in range(7):

@@ -25,7 +25,7 @@ from gezeiten.ui.format.progress import progress_text
 from gezeiten.ui.shell import app_context as places
 from gezeiten.ui.shell.app_context import AppContext
 from tests.conftest import COLD_PLAN, STORE_PLAN, Lab
-from tests.ui_help import PATIENCE_MS, idle, open_window, press
+from tests.ui_help import PATIENCE_MS, by_finder, idle, open_window, press
 
 
 @pytest.mark.parametrize(
@@ -142,7 +142,7 @@ def test_a_memory_is_erased_once_the_label_was_typed(lab: Lab, qtbot: QtBot) -> 
     window.show_place(places.FIELD_DESK)
     idle(qtbot, window)
     field = window.places[places.FIELD_DESK]
-    press(window, "Ctrl+Shift+F9")
+    by_finder(window, "erase the memory")
     dialog = window.findChild(EraseDialog)
     assert "to offload" in dialog.problem.text()
     assert not dialog.label.isEnabled()

@@ -67,13 +67,13 @@ def field_commands(field: FieldView, actions: FieldActions, more: FieldDialogs) 
         (
             "mission.stop",
             tr("Stop the mission of the selected logger and offload it"),
-            "Ctrl+F9",
+            "",  # nothing that ends or erases has a key next to a harmless one
             more.stop,
         ),
         (
             "memory.erase",
             tr("Erase the memory of the selected logger"),
-            "Ctrl+Shift+F9",
+            "",
             more.erase,
         ),
         ("accept", tr("Override a launch check with a reason"), "F3", field.ask_reason),

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, 
 from gezeiten.ui.format.i18n import counted, tr
 from gezeiten.ui.parts.plain import plain_tip
 from gezeiten.ui.shell.commands import Command
+from gezeiten.ui.shell.search_words import search_words
 
 if TYPE_CHECKING:
     from gezeiten.desk.office.finder import Thing
@@ -46,9 +47,10 @@ class Finder(QDialog):
 
     def _filter(self, text: str) -> None:
         self.hits.clear()
-        words = text.casefold().split()
+        words, also = text.casefold().split(), search_words()
         for action in self._commands:
-            if all(word in action.title.casefold() for word in words):
+            known_as = f"{action.title} {also.get(action.id, '')}".casefold()
+            if all(word in known_as for word in words):
                 item = QListWidgetItem(
                     f"{action.title}    {action.key}" if action.key else action.title
                 )

@@ -109,7 +109,7 @@ def test_the_sentence_beside_the_button_says_what_is_erased(lab: Lab) -> None:
     ends = f"Launching ends mission {done.mission} and erases the {count:,} readings in memory"
     assert said() == f"{ends}, {count:,} of them after offloading, and sets the logger's clock."
     offload_logger(lab.desk, lab.standin.address, lab.serial)
-    assert said() == f"{ends}, all kept, and sets the logger's clock."
+    assert said() == f"{ends}, all of them saved, and sets the logger's clock."
 
 
 def test_readings_that_come_while_launching_are_fetched_too(lab: Lab) -> None:
