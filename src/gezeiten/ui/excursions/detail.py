@@ -91,7 +91,7 @@ def _facts(desk: Workspace, event: BookedExcursion) -> list[tuple[str, str]]:
         which = tr("Highest") if rule.side == "above" else tr("Lowest")
         facts.append((which, f"{extreme}, {day_and_time(event.extreme_ms, zone)}"))
     if name.dose_unit and rule.has_value:
-        facts.append((tr("Exposure beyond the limit"), f"{number(event.dose, 1)} {name.dose_unit}"))
+        facts.append((tr("Exposure"), f"{number(event.dose, 1)} {name.dose_unit}"))
     if name.is_temperature:
         _, whole_day = next(iter(local_days(event.start_ms, event.end_ms, zone)))
         series = read_around(desk, event.point.id, rule.channel, whole_day)

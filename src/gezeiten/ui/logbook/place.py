@@ -117,7 +117,7 @@ class LogbookPlace(Place):
         self.table.setAccessibleName(tr("Logbook entries"))
         when = tr("When (%1)").replace("%1", home_zone())
         self.table.setHorizontalHeaderLabels(
-            [tr("No."), when, tr("User"), tr("Entry"), tr("Entry")]
+            [tr("No."), when, tr("User"), tr("Subject"), tr("Entry")]
         )
         self.table.verticalHeader().hide()
         self.table.setShowGrid(False)
