@@ -109,7 +109,7 @@ class ChainDialog(ActingDialog):
             tr("Correction steps"),
             [
                 tr("Step"),
-                tr("Step"),
+                tr("Details"),
                 tr("Valid (%1)").replace("%1", point.zone),
                 tr("By"),
                 tr("Reason"),

@@ -73,7 +73,7 @@ class StepFields(QWidget):
         self._room = FlowLayout(spacing=10)
         self.setLayout(
             column(
-                row(label(tr("Save correction"), "head"), self.kind, 1, spacing=8),
+                row(label(tr("New correction"), "head"), self.kind, 1, spacing=8),
                 self._room,
                 spacing=6,
             )
