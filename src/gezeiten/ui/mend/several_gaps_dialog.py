@@ -69,7 +69,7 @@ class SeveralGapsDialog(QDialog):
             tr("Point"),
             tr("Gap"),
             tr("Readings"),
-            tr("Step"),
+            tr("Action"),
             tr("Expected error"),
         ]
         self.table = QTableWidget(0, len(heads))
