@@ -51,7 +51,7 @@ def names(desk: Workspace) -> list[str]:
 def test_what_was_cut_off_is_said_and_not_advised_away(cut: Workspace) -> None:
     faults = " ".join(verify(cut).faults)
     assert "2 entries were cut off the end of the logbook" in faults
-    assert ("or write the entries again as the tables have them") in faults
+    assert "or write the entries again as the tables have them" in faults
     assert "takes it out" not in faults
 
 

@@ -161,7 +161,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             PointChanged("a", (Change("measuring_point_height_m", 3.2, 3.08),)),
             WELL,
-            ("Point Shore · Well changed: height of the reference mark 3.20 m → 3.08 m."),
+            "Point Shore · Well changed: height of the reference mark 3.20 m → 3.08 m.",
         ),
         (
             PointChanged(
@@ -207,7 +207,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             RoundClosed("r", "Shore", 1, 2, (DueVisit("a", "Shore", None, 5),)),
             Subject("Shore"),
-            ("Round finished: 1 of 2 points done. Next visit set by the visit interval for Shore."),
+            "Round finished: 1 of 2 points done. Next visit set by the visit interval for Shore.",
         ),
         (
             SiteChanged(
@@ -327,7 +327,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
                 AssessmentWords("Sensor", "Odd."),
             ),
             WELL,
-            ("Air temperature: alarm above 28 °C for 30 min assessed: Power (before: Sensor)."),
+            "Air temperature: alarm above 28 °C for 30 min assessed: Power (before: Sensor).",
         ),
         (
             AssessmentWithdrawn("p", "a", RULE, SEEN, AssessmentWords("Power", "Fuse.")),
@@ -401,7 +401,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             ArchiveBegun("a", (), "0123456789abcdef", 1_200),
             Subject("archive"),
-            ("The earlier contents of the archive, 1,200 rows, were saved as 0123456789ab."),
+            "The earlier contents of the archive, 1,200 rows, were saved as 0123456789ab.",
         ),
         (PersonNamed("u", "MB"), Subject("MB"), "MB is a new user of this archive."),
         (
@@ -583,7 +583,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             ClockCorrected("D-1", "m", 3, "x", "shifted", ((0, -3600000),), 0, "zone"),
             SHORE,
-            ("Clock of D-1, mission 3: its readings are shifted by -3600 s (shifted): zone."),
+            "Clock of D-1, mission 3: its readings are shifted by -3600 s (shifted): zone.",
         ),
         (
             SensorDepthSet("p", "h", 0, 3.2, 8.4, "levelled"),
@@ -604,7 +604,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             ClockCorrectionEnabled("D-1", "m", 3, "x", "y", "it was right"),
             SHORE,
-            ("The clock correction of D-1, mission 3, was enabled again: it was right."),
+            "The clock correction of D-1, mission 3, was enabled again: it was right.",
         ),
         (
             ClockCorrectionWithdrawn("D-1", "m", 3, "x"),
@@ -692,7 +692,7 @@ BEGUN = NewMission(4, 5, 9, 60_000, "p", {"point_name": "Shore · Well"})
         (
             CalculationRemoved("p", "x", "dew_point@=in the attic"),
             WELL,
-            ("Dew point (in the attic, calculated) of Shore · Well is no longer calculated."),
+            "Dew point (in the attic, calculated) of Shore · Well is no longer calculated.",
         ),
         (
             QuantitySaved("x", "sap_flow", {"name": "Sap flow", "unit": "g/h"}),

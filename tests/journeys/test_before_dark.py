@@ -403,9 +403,7 @@ def test_a_mission_that_has_just_begun_is_stopped_only_after_a_question(
     assert field.model.card.is_recording
     by_finder(window, "stop the mission")
     stop = next(
-        b
-        for b in dialog("StopDialog").findChildren(QPushButton)
-        if b.text() == ("Stop and offload")
+        b for b in dialog("StopDialog").findChildren(QPushButton) if b.text() == "Stop and offload"
     )
     QTest.mouseClick(stop, Qt.MouseButton.LeftButton)
     at_the_window(window, qtbot)

@@ -51,7 +51,7 @@ def test_a_disk_that_fills_up_while_offloading(lab: Lab, tmp_path: Path, room: i
     done = offload_with_room_for(lab, folder, room)
     assert done.returncode == 5, done.stdout + done.stderr
     said = (
-        ("is full; free some space and try again. Nothing on the logger was erased."),
+        "is full; free some space and try again. Nothing on the logger was erased.",
         (
             "Done and recorded in the logbook. It will be shown when the disk has "
             "space again; free some, and do not repeat this."

@@ -321,7 +321,7 @@ FREE = DayVerdict(DAY, "not judged", "no limit was in force")
         ),
         (
             (FREE, NONE_THERE, FREE, FREE),
-            ("None of 4 days outside, 4 not judged: no limit was in force (3), no readings (1), "),
+            "None of 4 days outside, 4 not judged: no limit was in force (3), no readings (1), ",
         ),
     ],
 )

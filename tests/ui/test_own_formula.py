@@ -43,7 +43,7 @@ def test_a_level_by_a_formula_of_ones_own_is_that_of_the_program(
     dialog.inputs[1].setCurrentIndex(air)
     dialog.comes_out.setCurrentIndex(dialog.comes_out.findData("air_temperature"))
     idle(qtbot, window)
-    assert "The result of this formula is not a °C" in dialog.problem.text()
+    assert "The result of this formula cannot be in °C" in dialog.problem.text()
     dialog.comes_out.setCurrentIndex(dialog.comes_out.findData("water_depth"))
     idle(qtbot, window)
     assert dialog.seen.text().startswith("Last week")

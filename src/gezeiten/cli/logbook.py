@@ -34,14 +34,12 @@ from gezeiten.domain.series.timeline import iso_utc
 @json_option
 @click.argument("words", nargs=-1)
 @click.option("--about", help="A site, a point or a logger's serial.")
-@click.option("--user", "who", default="", help="Entries of this user.")
-@click.option("--kind", "act", default="", help="Entries of this kind, like “launch”.")
+@click.option("--user", default="", help="Entries of this user.")
+@click.option("--kind", default="", help="Entries of this kind, like “launch”.")
 @click.option("--from", "since", help="Start, like 2026-11-01 (UTC).")
 @click.option("--until", help="End, exclusive.")
 @click.option("--out", type=click.Path(path_type=Path), help="Export them: .jsonl or .pdf.")
-@click.option(
-    "--conflicts", "misfits", is_flag=True, help="Only conflicts with another computer's actions."
-)
+@click.option("--conflicts", is_flag=True, help="Only conflicts with another computer's actions.")
 @click.option("--compare", help="A logbook hash, or a document that has one.")
 @reports_errors
 def logbook_command(
@@ -49,12 +47,12 @@ def logbook_command(
     as_json: bool,
     words: tuple[str, ...],
     about: str | None,
-    who: str,
-    act: str,
+    user: str,
+    kind: str,
     since: str | None,
     until: str | None,
     out: Path | None,
-    misfits: bool,
+    conflicts: bool,
     compare: str | None,
 ) -> None:
     """Show logbook entries that contain all words, latest first."""
@@ -65,8 +63,8 @@ def logbook_command(
             sentence = compare_hashes(desk, text)
             print_result(as_json, {"said": sentence}, [sentence])
             return
-        what = about_conflicts(desk) if misfits else _named(desk, about) if about else None
-        wanted = EntryFilter(" ".join(words), what, who, act)
+        what = about_conflicts(desk) if conflicts else _named(desk, about) if about else None
+        wanted = EntryFilter(" ".join(words), what, user, kind)
         if since:
             wanted = replace(wanted, since_ms=instant_ms(since, "UTC"))
         if until:

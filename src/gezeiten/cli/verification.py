@@ -31,7 +31,7 @@ from gezeiten.errors import InputError
     "--restore-lost",
     "with_lost",
     flag_value="restore",
-    help=("With --rebuild: restore entries missing from the logbook, as the tables have them."),
+    help="With --rebuild: restore entries missing from the logbook, as the tables have them.",
 )
 @click.option(
     "--drop-lost",
@@ -41,7 +41,6 @@ from gezeiten.errors import InputError
 )
 @click.option(
     "--read-again",
-    "read_anew",
     metavar="DIGITS",
     help="First read the file of this fingerprint again with the latest reader.",
 )
@@ -50,7 +49,7 @@ from gezeiten.errors import InputError
     is_flag=True,
     help="Skip files found right since the last complete verification began.",
 )
-@click.option("--from-start", "anew", is_flag=True, help="Do not resume a cancelled verification.")
+@click.option("--from-start", is_flag=True, help="Do not resume a cancelled verification.")
 @click.pass_context
 @reports_errors
 def verify(
@@ -60,13 +59,13 @@ def verify(
     read_only: bool,
     rebuild: bool,
     with_lost: WithLost | None,
-    read_anew: str | None,
+    read_again: str | None,
     quick: bool,
-    anew: bool,
+    from_start: bool,
 ) -> None:
     """Verify vault, readings, tables, excursions and logbook; exit code 6 when something is not
     as it was saved."""
-    changes = rebuild or read_anew is not None
+    changes = rebuild or read_again is not None
     if with_lost and not rebuild:
         raise InputError("--restore-lost and --drop-lost need --rebuild.")
     if read_only and changes:
@@ -74,11 +73,11 @@ def verify(
             "--rebuild and --read-again change the archive; they cannot be used with --read-only."
         )
     with open_desk(folder, only_reads=not changes, read_only=read_only) as desk:
-        if read_anew is not None:
-            print_result(as_json, {"read_anew": read_anew}, [reread(desk, read_anew)])
+        if read_again is not None:
+            print_result(as_json, {"read_anew": read_again}, [reread(desk, read_again)])
         if rebuild:
             rebuild_archive(desk, with_lost=with_lost or "")
-        verdict = verify_archive(desk, quick=quick, restart=anew)
+        verdict = verify_archive(desk, quick=quick, restart=from_start)
     row = {
         "offloads": verdict.offloads,
         "values": verdict.values,

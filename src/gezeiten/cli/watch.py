@@ -22,11 +22,10 @@ from gezeiten.errors import InputError
 @json_option
 @click.option("--at", multiple=True, help="host:port or host:first-last; default: the settings.")
 @click.option(
-    "--search-every", "look", default=10.0, show_default=True, help="Seconds between two searches."
+    "--search-every", default=10.0, show_default=True, help="Seconds between two searches."
 )
 @click.option(
     "--offload-every",
-    "every",
     type=float,
     help="Seconds between two offloads; default: the settings.",
 )
@@ -36,8 +35,8 @@ def watch_command(
     folder: Path | None,
     as_json: bool,
     at: tuple[str, ...],
-    look: float,
-    every: float | None,
+    search_every: float,
+    offload_every: float | None,
     for_s: float | None,
 ) -> None:
     """Follow loggers that stay online until interrupted; prints a line for each thing that happens.
@@ -61,7 +60,7 @@ def watch_command(
         addresses = followed_addresses(desk, ", ".join(at) if at else None)
         if not addresses:
             raise InputError("No logger to follow; give addresses in the settings or with --at.")
-        fetch_s = desk.settings.follow_minutes * 60.0 if every is None else every
-        pace = PollingPace(poll_s=look, fetch_s=fetch_s)
+        fetch_s = desk.settings.follow_minutes * 60.0 if offload_every is None else offload_every
+        pace = PollingPace(poll_s=search_every, fetch_s=fetch_s)
         follower = Follower(desk, addresses, print_news, pace, cancelled=ended.is_set)
         follower.run(ended.wait)

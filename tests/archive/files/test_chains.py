@@ -309,7 +309,7 @@ def test_an_older_copy_put_back_is_seen(desk: Workspace, tmp_path: Path) -> None
     back = opened(folder, heads)
     assert not logbook_is_intact(back)
     assert any(
-        ("which is not in this archive: an older copy was restored") in fault
+        "which is not in this archive: an older copy was restored" in fault
         for fault in verify(back).faults
     )
     save_site(back, SiteFacts("Well"))

@@ -41,7 +41,7 @@ def test_readings_of_lost_bytes_are_kept_as_bytes_of_their_own(bereft: Path) -> 
     faults = verify(desk).faults
     assert len(faults) == 2
     assert all(
-        ("is lost; the readings made from it are kept instead. Import a vault copy that has it.")
+        "is lost; the readings made from it are kept instead. Import a vault copy that has it."
         in fault
         for fault in faults
     )

@@ -67,7 +67,9 @@ def test_what_is_no_file_of_its_length_is_refused(
     brought = import_copy(elsewhere, copy)
     # (what these copies hold is made up: the other one is no mission file and refused for that)
     [refused] = [one for one in brought.refused if first.name[:12] in one]
-    assert "is a link or a device" in refused or "has not the size that the list gives." in refused
+    assert (
+        "is a link or a device" in refused or "does not have the size given in its list." in refused
+    )
     assert list(elsewhere.archive.incoming.iterdir()) == []
 
 

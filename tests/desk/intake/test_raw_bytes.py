@@ -110,7 +110,7 @@ def test_a_reader_that_changed_unnoticed_is_noticed_and_what_is_kept_stays(
     faults = verify(taken.desk).faults
     assert len(faults) == 2
     assert all(
-        ("this version reads the file differently, and the readings as first imported are kept;")
+        "this version reads the file differently, and the readings as first imported are kept;"
         in fault
         for fault in faults
     )

@@ -146,7 +146,7 @@ NAN, INF = float("nan"), float("inf")
         (
             "limits",
             {"limits": (replace(HIGH, channel="co2"),)},
-            ("Carbon dioxide has a limit but is off; switch the channel on or remove the limit."),
+            "Carbon dioxide has a limit but is off; switch the channel on or remove the limit.",
         ),
         (
             "limits",
@@ -162,7 +162,7 @@ NAN, INF = float("nan"), float("inf")
         (
             "limits",
             {"limits": (replace(no_sensor_rule("air_temperature", 60), counting="accumulated"),)},
-            ("“No sensor” of Air temperature counts consecutive time only; choose “consecutive”."),
+            "“No sensor” of Air temperature counts consecutive time only; choose “consecutive”.",
         ),
         (
             "limits",
@@ -237,7 +237,7 @@ NAN, INF = float("nan"), float("inf")
         (
             "manners",
             {"manners": DeviceOptions(event_bytes=77)},
-            "Düne T2 has not that much memory for events; choose another size.",
+            "Düne T2 does not have that much memory for events; choose another size.",
         ),
     ],
 )
@@ -389,7 +389,7 @@ def test_a_choice_of_event_memory_where_there_is_none_is_said() -> None:
     plan = replace(WET, manners=DeviceOptions(event_bytes=1024))
     assert [fault.sentence for fault in check_plan(plan, PRIEL_W3, NOW)] == [
         "Priel W3 has no choice of event memory; remove it.",
-        "Priel W3 has not that much memory for events; choose another size.",
+        "Priel W3 does not have that much memory for events; choose another size.",
     ]
 
 

@@ -57,13 +57,13 @@ class Settings:
         "127.0.0.1:15020-15039",
         _ROUTES,
         "Network addresses",
-        ("Where to search for loggers, like 192.168.4.10:502, logger.lan:502 or 10.0.0.5:502-520."),
+        "Where to search for loggers, like 192.168.4.10:502, logger.lan:502 or 10.0.0.5:502-520.",
     )
     serial_ports: str = _setting(
         "auto",
         _ROUTES,
         "Serial ports",
-        ("auto: the ports the system lists; others by name, like auto, ~/ports/*; empty: none."),
+        "auto: the ports the system lists; others by name, like auto, ~/ports/*; empty: none.",
     )
     watched_folders: str = _setting(
         "",
@@ -87,7 +87,7 @@ class Settings:
         "",
         _ROUTES,
         "Loggers to follow",
-        ("Addresses of loggers that stay online: offloaded by themselves while Gezeiten runs."),
+        "Addresses of loggers that stay online: offloaded by themselves while Gezeiten runs.",
     )
     follow_minutes: int = _setting(
         15,
@@ -176,7 +176,7 @@ class Settings:
         "",
         _WORK,
         "Folder for sheets",
-        ("Where labels, round sheets and plan files are saved; empty: the archive's folder."),
+        "Where labels, round sheets and plan files are saved; empty: the archive's folder.",
         "folder",
     )
     keep_awake: bool = _setting(

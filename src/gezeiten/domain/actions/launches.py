@@ -82,7 +82,7 @@ class LaunchEnded(Action, kind="launch ended", word="launch", about="logger", af
 
 _AT_ONCE = "Mission {number} launched for {point}; plan read back, the same."
 _CUT_OFF = {
-    "happened": ("The interrupted launch did happen: {logger} is in its new mission {number}."),
+    "happened": "The interrupted launch did happen: {logger} is in its new mission {number}.",
     "another": (
         "A launch of {logger} was interrupted, and it is now in another mission; "
         "somebody else has launched it."

@@ -189,7 +189,7 @@ def _check_limits(plan: Plan, model: LoggerModel) -> list[PlanFault]:
 def _rule_faults(plan: Plan, rule: LimitRule, spec: ChannelSpec | None) -> list[str]:
     name = quantity(rule.channel).name
     if spec is None or rule.channel not in plan.channels:
-        return [(f"{name} has a limit but is off; switch the channel on or remove the limit.")]
+        return [f"{name} has a limit but is off; switch the channel on or remove the limit."]
     texts = []
     try:
         low, high = spec.range_with(plan.setting(rule.channel).sensor)
@@ -254,7 +254,9 @@ def _check_device_options(plan: Plan, model: LoggerModel) -> list[PlanFault]:
         if on and key not in model.manners
     ]
     if manners.event_bytes and manners.event_bytes not in model.event_choices:
-        texts.append(f"{model.name} has not that much memory for events; choose another size.")
+        texts.append(
+            f"{model.name} does not have that much memory for events; choose another size."
+        )
     if manners.display == "press" and not 1 <= manners.display_min <= 60:
         texts.append("The display stays on for 1 to 60 minutes after a press.")
     return [PlanFault("manners", sentence) for sentence in dict.fromkeys(texts)]

@@ -120,7 +120,7 @@ class CheckSheet(QDialog):
         self.by.setMaximumWidth(120)
         heads = [
             tr("Point"),
-            tr("Formula"),
+            tr("Quantity"),
             tr("Value"),
             tr("Lowest"),
             tr("Highest"),

@@ -62,9 +62,7 @@ class SourcesDialog(HistoryDialog):
         self._serial, self._point = serial, point
         self._known = Sources((), ())
         self._points: list[PointPlace] = []
-        self.said = statement_table(
-            tr("Changes"), [tr("On"), tr("By"), tr("Formula"), tr("Reason")]
-        )
+        self.said = statement_table(tr("Changes"), [tr("On"), tr("By"), tr("Change"), tr("Reason")])
         self.table.itemSelectionChanged.connect(self._selection_changed)
         self.what = QComboBox()
         self.what.setAccessibleName(tr("What to correct"))

@@ -141,7 +141,7 @@ class EraseNameDialog(QDialog):
                         "copies of the archive elsewhere"
                     ),
                 ),
-                (tr("Back"), tr("this cannot be undone")),
+                (tr("Undo"), tr("not possible")),
             ]
         )
         self.take = button(tr("Erase this name"), self._accept, "primary")

@@ -65,7 +65,6 @@ class HistoryDialog(ActingDialog):
         nothing is said.
         """
         self.entry.setLayout(form)
-        self._buttons = buttons
         laid = QVBoxLayout()
         laid.setSpacing(8)
         laid.setContentsMargins(16, 16, 16, 16)
@@ -89,7 +88,7 @@ class HistoryDialog(ActingDialog):
             lambda _task: self._read(),
             self._show,
             failed=self._show_message,
-            latest=type(self).__name__,
+            latest=f"{type(self).__name__} {id(self)}",
         )
 
     def _read(self) -> object:

@@ -130,7 +130,7 @@ def test_what_is_damaged_on_the_way_is_refused_and_the_rest_taken(
     (tmp_path / "disk" / "raw" / first).write_bytes(b"damaged on the way")
     brought = import_copy(elsewhere, tmp_path / "disk")
     assert len(brought.refused) == 1
-    assert "has not the size that the list gives." in brought.refused[0]
+    assert "does not have the size given in its list." in brought.refused[0]
     assert brought.offloads > 30
     assert list(elsewhere.archive.incoming.iterdir()) == []
 

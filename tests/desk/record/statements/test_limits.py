@@ -132,7 +132,7 @@ def test_what_cannot_be_is_refused(cold: Lab) -> None:
             15,
             None,
             "x",
-            ("is already valid here at that time; end it first, or choose another time."),
+            "is already valid here at that time; end it first, or choose another time.",
         ),
         (LimitRule(ROOM, "below", 25.0), 15, None, "x", "Every value would be outside"),
         (WARM, 30, 30, "x", "The end must be after the start; correct one of the two."),

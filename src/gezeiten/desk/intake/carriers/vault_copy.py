@@ -176,9 +176,7 @@ def _write_intact(
 
 def for_people(raws: list[NamedRaw]) -> str:
     """Return a table that tells without any program which fingerprint is what."""
-    lines = [
-        ("fingerprint        site · point · logger, mission · from · until · imported by, when")
-    ]
+    lines = ["fingerprint        site · point · logger, mission · from · until · imported by, when"]
     for raw in raws:
         since = iso_utc(raw.from_ms) if raw.from_ms is not None else "?"
         until = iso_utc(raw.until_ms) if raw.until_ms is not None else "?"
@@ -295,7 +293,7 @@ def _fetch_from_file(whole: zipfile.ZipFile, path: Path, raw: NamedRaw, to: Path
         info = whole.getinfo(f"raw/{raw.sha256}")
         if not _is_stored(info) or info.file_size != raw.size:
             raise InputError(
-                f"{raw.sha256[:12]} in {path.name} has not the size that the list gives."
+                f"{raw.sha256[:12]} in {path.name} does not have the size given in its list."
             )
         with whole.open(info) as source:
             _copy_exactly(source, raw, to, path.name)
@@ -337,7 +335,7 @@ def _copy_exactly(source: IO[bytes], raw: NamedRaw, to: Path, name: str) -> None
                 break
             out.write(piece)
     if copied != raw.size:
-        raise InputError(f"{raw.sha256[:12]} in {name} has not the size that the list gives.")
+        raise InputError(f"{raw.sha256[:12]} in {name} does not have the size given in its list.")
 
 
 def _no_copy(path: Path) -> list[NamedRaw]:

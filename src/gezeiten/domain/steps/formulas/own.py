@@ -112,9 +112,9 @@ def _with_units(typed: str, inputs: tuple[str, ...], result: str, version: int) 
     whole = _compile_part(read.tree, _Scope(read, units, version))
     wanted = unit_of(result)
     if not whole.unit.is_compatible(wanted) or whole.unit.is_point != wanted.is_point:
+        told = f"cannot be in {result}" if result else "is not a plain number"
         raise InputError(
-            f"The result of this formula is not a {result or 'number'}; choose another "
-            "quantity, or correct its units."
+            f"The result of this formula {told}; choose another quantity, or correct its units."
         )
     made = whole.in_unit(wanted)
 

@@ -149,7 +149,7 @@ def update_form(
             continue
         beside.append(replace(one, text=""))
         kind, what = ("year", "the year") if is_year else ("date", "the date")
-        doubts.append(_date_question(kind, f"{what} is in no line; which one is it?", places))
+        doubts.append(_date_question(kind, f"No line has {what}; which one is it?", places))
     return replace(form, beside=tuple(beside)), doubts
 
 

@@ -52,7 +52,7 @@ class MissionPage(Card):
         first = day_and_time(state.first_due_ms, zone) if state.first_due_ms else "—"
         facts = [
             (tr("Mission"), f"{state.mission_number} · {plan.mission_name or '—'}"),
-            (tr("Running for"), plan.point_name or "—"),
+            (tr("Point"), plan.point_name or "—"),
             (tr("Status"), doing(card, zone)),
             (tr("First reading"), first),
             (tr("Interval"), interval_text(plan.interval_s)),
