@@ -47,7 +47,7 @@ def _gaps(p: PageBuilder) -> list[Flowable]:
         )
     if not p.report.gaps:
         return [*parts, p.text("None: there are readings from the start to the end of the period.")]
-    rows = [["From", "To", "Readings", "Channels", "Work done"]]
+    rows = [["From", "To", "Readings", "Channels", "How filled"]]
     rows += [
         [
             p.time(gap.start_ms),

@@ -165,7 +165,7 @@ def test_what_is_cut_off_or_locked_is_refused_in_words(tmp_path: Path) -> None:
     whole = packed(tmp_path / "a.gz", "gz").read_bytes()
     (tmp_path / "cut.gz").write_bytes(whole[: len(whole) // 2])
     with pytest.raises(
-        InputError, match=r"is a damaged or incomplete archive file; ask for it again\."
+        InputError, match=r"is a damaged or incomplete compressed file; ask for it again\."
     ):
         propose(tmp_path / "cut.gz")
     book = workbook(tmp_path / "b.xlsx").read_bytes()

@@ -43,7 +43,7 @@ def opened(path: Path, opening: Opening = ()) -> Iterator[tuple[IO[bytes], IO[by
             yield inner, file
     except (zipfile.BadZipFile, zlib.error, EOFError, gzip.BadGzipFile) as exc:
         raise InputError(
-            f"{path.name} is a damaged or incomplete archive file; ask for it again."
+            f"{path.name} is a damaged or incomplete compressed file; ask for it again."
         ) from exc
     except OSError as exc:
         raise InputError(f"{path.name} cannot be read; check its name and rights.") from exc
